@@ -1,0 +1,52 @@
+//! The built-in engine: planar rigid bodies, sequential impulses, impacts at their own time, swept collision.
+//!
+//! | type | duty | file |
+//! |---|---|---|
+//! | [`Builtin`] | the engine as the bench sees it: build, advance, frames | `builtin.rs` |
+//! | [`Settings`], [`SETTINGS`] | what can be chosen, with meaning and default | `settings.rs` |
+//! | `Real` | the scalar everything is generic over | `scalar.rs` |
+//! | `Vec2`, `Rotation` | plane vectors and rotations | `vector.rs` |
+//! | `Piece`, `Convex` | collision geometry in a body's frame | `shape.rs` |
+//! | `Bodies` | state and mass of all bodies | `bodies.rs` |
+//! | `broad` | pairs whose boxes overlap (sort and sweep along x) | `broad.rs` |
+//! | `manifold` | contact points by separating axes and clipping | `manifold.rs` |
+//! | `distance` | gap between two convex pieces | `distance.rs` |
+//! | `Contacts` | contacts that persist from step to step, for warm starting | `contacts.rs` |
+//! | `impact` | instantaneous impacts of one manifold | `impact.rs` |
+//! | `solver` | velocities of resting contacts; overlap removal | `solver.rs` |
+//! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
+//! | `Simulation` | one step, in order | `simulation.rs` |
+//!
+//! # No absolute tolerance
+//!
+//! Every slop and threshold is a share of a size, of g·dt or of a step, all of them in `tolerance.rs`. So a world told
+//! in units larger by a power of two moves with the same mantissas.
+//!
+//! # How a step goes
+//!
+//! 1. Contacts at the present poses (overlap, or a gap within the slop).
+//! 2. Impacts: a contact that approaches faster than gravity explains is a blow that happened within the last step. Its
+//!    time is worked out from the overlap, the blow is struck at the speed of that time, and the motion since is put
+//!    right. This is exact for a single blow under constant acceleration, so no energy appears or vanishes.
+//! 3. Forces; resting contacts by sequential impulses, warm-started.
+//! 4. Positions by the mean of the velocities at both ends of the step (exact for constant acceleration).
+//! 5. Swept bodies go from impact to impact by conservative advancement instead.
+
+mod bodies;
+mod broad;
+mod builtin;
+mod contacts;
+mod distance;
+mod impact;
+mod manifold;
+mod scalar;
+mod settings;
+mod shape;
+mod simulation;
+mod solver;
+mod sweep;
+mod tolerance;
+mod vector;
+
+pub use builtin::Builtin;
+pub use settings::{SETTINGS, Setting, Settings, Swept};

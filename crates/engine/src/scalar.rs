@@ -1,0 +1,87 @@
+//! The scalar the engine is generic over.
+
+use std::fmt::Debug;
+use std::ops::{Add, AddAssign, Div, Mul, Neg, Sub, SubAssign};
+
+/// A floating-point number. Transcendental functions come from `libm`, so that results do not depend on the platform.
+pub(crate) trait Real:
+    Copy
+    + Debug
+    + Default
+    + PartialEq
+    + PartialOrd
+    + Add<Output = Self>
+    + Sub<Output = Self>
+    + Mul<Output = Self>
+    + Div<Output = Self>
+    + Neg<Output = Self>
+    + AddAssign
+    + SubAssign
+    + Send
+    + Sync
+    + 'static
+{
+    const ZERO: Self;
+    const ONE: Self;
+    const TWO: Self;
+    const HALF: Self;
+    const INFINITY: Self;
+
+    fn of(value: f64) -> Self;
+    fn to_f64(self) -> f64;
+    fn sqrt(self) -> Self;
+    fn abs(self) -> Self;
+    fn min(self, other: Self) -> Self;
+    fn max(self, other: Self) -> Self;
+    /// Sine and cosine.
+    fn sin_cos(self) -> (Self, Self);
+
+    /// The value held between two others.
+    fn held(self, low: Self, high: Self) -> Self {
+        self.max(low).min(high)
+    }
+}
+
+macro_rules! real {
+    ($scalar:ty, $sin:path, $cos:path) => {
+        impl Real for $scalar {
+            const ZERO: Self = 0.0;
+            const ONE: Self = 1.0;
+            const TWO: Self = 2.0;
+            const HALF: Self = 0.5;
+            const INFINITY: Self = <$scalar>::INFINITY;
+
+            #[inline]
+            fn of(value: f64) -> Self {
+                value as $scalar
+            }
+            #[inline]
+            fn to_f64(self) -> f64 {
+                f64::from(self)
+            }
+            #[inline]
+            fn sqrt(self) -> Self {
+                <$scalar>::sqrt(self)
+            }
+            #[inline]
+            fn abs(self) -> Self {
+                <$scalar>::abs(self)
+            }
+            #[inline]
+            fn min(self, other: Self) -> Self {
+                if self < other { self } else { other }
+            }
+            #[inline]
+            fn max(self, other: Self) -> Self {
+                if self > other { self } else { other }
+            }
+            #[inline]
+            fn sin_cos(self) -> (Self, Self) {
+                ($sin(self), $cos(self))
+            }
+        }
+    };
+}
+
+real!(f64, libm::sin, libm::cos);
+real!(f32, libm::sinf, libm::cosf);

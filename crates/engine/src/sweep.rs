@@ -1,0 +1,303 @@
+//! Swept collision: bodies fly from impact to impact within a step.
+//!
+//! Source: Mirtich, "Impulse-based Dynamic Simulation" (1996), chapter 2 (conservative advancement along the
+//! direction that separates two convex bodies).
+
+use crate::bodies::{Bodies, Motion};
+use crate::contacts::Mixed;
+use crate::distance::gap_between;
+use crate::impact::{Pair, Target};
+use crate::manifold::collide;
+use crate::scalar::Real;
+use crate::tolerance::{ADVANCES, IMPACTS_IN_A_STEP, IMPACTS_WITHOUT_PROGRESS};
+use crate::vector::{Pose, Rotation, Vec2};
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
+
+/// Flight of one body under constant acceleration, from its last impact on.
+#[derive(Clone, Copy, Debug)]
+struct Flight<R> {
+    /// Time within the step at which it began.
+    since: R,
+    position: Vec2<R>,
+    angle: R,
+    motion: Motion<R>,
+    acceleration: Motion<R>,
+    /// The body stays where it is for the rest of the step.
+    held: bool,
+    /// Counts impacts; an event made before the last impact is void.
+    impacts: u32,
+}
+
+impl<R: Real> Flight<R> {
+    fn motion_at(&self, time: R) -> Motion<R> {
+        self.motion.plus(self.acceleration.scaled(time - self.since))
+    }
+
+    fn place_at(&self, time: R) -> (Vec2<R>, R) {
+        if self.held {
+            return (self.position, self.angle);
+        }
+        let span = time - self.since;
+        let mean = self.motion.plus(self.acceleration.scaled(R::HALF * span)).scaled(span);
+        (self.position + mean.linear, self.angle + mean.spin)
+    }
+
+    /// Motion as far as positions go.
+    fn visible_at(&self, time: R) -> Motion<R> {
+        if self.held { Motion::default() } else { self.motion_at(time) }
+    }
+
+    fn pose_at(&self, time: R) -> Pose<R> {
+        let (position, angle) = self.place_at(time);
+        Pose { position, rotation: Rotation::by(angle) }
+    }
+}
+
+/// A pair of pieces that will touch. Ordered by time, then by pieces.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct Event {
+    time: f64,
+    pieces: (usize, usize),
+    impacts: [u32; 2],
+}
+
+impl Eq for Event {}
+
+impl PartialOrd for Event {
+    fn partial_cmp(&self, other: &Self) -> Option<std::cmp::Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+impl Ord for Event {
+    fn cmp(&self, other: &Self) -> std::cmp::Ordering {
+        self.time.total_cmp(&other.time).then(self.pieces.cmp(&other.pieces)).then(self.impacts.cmp(&other.impacts))
+    }
+}
+
+/// One blow that was struck, for the record.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Blow<R> {
+    pub(crate) bodies: [usize; 2],
+    pub(crate) point: Vec2<R>,
+    pub(crate) normal: Vec2<R>,
+    pub(crate) gap: R,
+    pub(crate) impulse: R,
+}
+
+/// What the sweep needs to know of the step.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct SweepNumbers<R> {
+    pub(crate) dt: R,
+    /// Approach speed below which nothing bounces.
+    pub(crate) rest_speed: R,
+    /// Gap that counts as touching, as a share of size.
+    pub(crate) touch: R,
+}
+
+/// Sweeper that keeps its lists between steps.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Sweeper<R> {
+    flights: Vec<Flight<R>>,
+    queue: BinaryHeap<Reverse<Event>>,
+    stalled: Vec<u32>,
+}
+
+impl<R: Real> Sweeper<R> {
+    /// Moves every body through the step. Bodies for which `swept` is true stop and bounce at what they meet; others are
+    /// met by them but do not look out themselves. `start` holds the velocities at the start of the step and
+    /// `bodies.motion` those at its end.
+    pub(crate) fn run(
+        &mut self,
+        bodies: &mut Bodies<R>,
+        start: &[Motion<R>],
+        swept: &dyn Fn(usize) -> bool,
+        mixed: &Mixed<R>,
+        step: SweepNumbers<R>,
+        blows: &mut Vec<Blow<R>>,
+    ) {
+        self.flights.clear();
+        self.queue.clear();
+        self.stalled.clear();
+        self.stalled.resize(bodies.len(), 0);
+        for body in 0..bodies.len() {
+            self.flights.push(Flight {
+                since: R::ZERO,
+                position: bodies.pose[body].position,
+                angle: bodies.angle[body],
+                motion: start[body],
+                acceleration: bodies.motion[body].minus(start[body]).scaled(R::ONE / step.dt),
+                held: false,
+                impacts: 0,
+            });
+        }
+        for body in (0..bodies.len()).filter(|&body| swept(body)) {
+            self.look_out(bodies, body, step, &|other| !swept(other) || other > body);
+        }
+        while let Some(Reverse(event)) = self.queue.pop() {
+            let pair = [bodies.pieces[event.pieces.0].body, bodies.pieces[event.pieces.1].body];
+            if pair.map(|body| self.flights[body].impacts) != event.impacts {
+                continue;
+            }
+            self.strike(bodies, event, mixed, step, blows);
+            let [a, b] = pair;
+            for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {
+                let other = if body == a { b } else { a };
+                // The pair itself is looked at once.
+                let wanted = |candidate: usize| (swept(body) || swept(candidate)) && (candidate != other || body == a || !bodies.inverse[a].moves());
+                self.look_out(bodies, body, step, &wanted);
+            }
+        }
+        for (body, flight) in self.flights.iter().enumerate() {
+            if bodies.inverse[body].moves() {
+                let (position, angle) = flight.place_at(step.dt);
+                bodies.place(body, position, angle);
+                bodies.motion[body] = flight.motion_at(step.dt);
+            }
+        }
+    }
+
+    /// Queues the next meeting of `body` with each other body that is `wanted`.
+    fn look_out(&mut self, bodies: &Bodies<R>, body: usize, step: SweepNumbers<R>, wanted: &dyn Fn(usize) -> bool) {
+        for other in (0..bodies.len()).filter(|&other| other != body && wanted(other)) {
+            if !self.within_reach(bodies, body, other, step.dt) {
+                continue;
+            }
+            for mine in bodies.pieces_of[body].clone() {
+                for theirs in bodies.pieces_of[other].clone() {
+                    let pieces = (mine.min(theirs), mine.max(theirs));
+                    if let Some(time) = self.meeting(bodies, pieces, step) {
+                        let pair = [bodies.pieces[pieces.0].body, bodies.pieces[pieces.1].body];
+                        let impacts = pair.map(|body| self.flights[body].impacts);
+                        self.queue.push(Reverse(Event { time: time.to_f64(), pieces, impacts }));
+                    }
+                }
+            }
+        }
+    }
+
+    /// Whether two bodies can touch before the step ends: the discs that hold them move no further than their speeds.
+    fn within_reach(&self, bodies: &Bodies<R>, a: usize, b: usize, dt: R) -> bool {
+        let (one, other) = (&self.flights[a], &self.flights[b]);
+        let from = one.since.max(other.since);
+        let between = other.place_at(from).0 - one.place_at(from).0;
+        let closing = |time: R| (other.visible_at(time).linear - one.visible_at(time).linear).length();
+        let travel = closing(from).max(closing(dt)) * (dt - from);
+        let reach = bodies.reach[a] + bodies.reach[b];
+        // A reach that is infinite (a half-plane) makes the comparison true.
+        between.length() <= (reach + travel) * R::of(1.001)
+    }
+
+    /// The time at which two pieces touch while approaching, by conservative advancement.
+    fn meeting(&self, bodies: &Bodies<R>, pieces: (usize, usize), step: SweepNumbers<R>) -> Option<R> {
+        let (first, second) = (&bodies.pieces[pieces.0], &bodies.pieces[pieces.1]);
+        let (one, other) = (&self.flights[first.body], &self.flights[second.body]);
+        let touch = step.touch * first.size.min(second.size);
+        let mut time = one.since.max(other.since);
+        for _ in 0..ADVANCES {
+            let (at, bt) = (one.pose_at(time), other.pose_at(time));
+            let found = gap_between(first, &at, second, &bt);
+            // Upper bound of the speed at which the gap along this direction closes until the end of the step.
+            let closing_at = |when: R| {
+                let (a, b) = (one.visible_at(when), other.visible_at(when));
+                let turning = |motion: Motion<R>, reach: R| if motion.spin == R::ZERO { R::ZERO } else { motion.spin.abs() * reach };
+                (a.linear - b.linear).dot(found.normal) + turning(a, first.reach) + turning(b, second.reach)
+            };
+            let closing = closing_at(time).max(closing_at(step.dt));
+            if !(closing > R::ZERO) {
+                return None;
+            }
+            if found.gap <= touch {
+                let arms = [found.point - at.position, found.point - bt.position];
+                let now = (one.visible_at(time).at(arms[0]) - other.visible_at(time).at(arms[1])).dot(found.normal);
+                let left = step.dt - time;
+                if now > R::ZERO && now * left > touch * R::HALF {
+                    return Some(time);
+                }
+                if closing * left <= touch * R::HALF {
+                    return None;
+                }
+            }
+            let advance = (found.gap - touch * R::HALF).max(touch * R::HALF) / closing;
+            let next = time + advance;
+            if !(next < step.dt) {
+                return None;
+            }
+            if next == time {
+                return Some(time);
+            }
+            time = next;
+        }
+        Some(time)
+    }
+
+    /// Ends two flights in a blow and begins new ones.
+    fn strike(&mut self, bodies: &Bodies<R>, event: Event, mixed: &Mixed<R>, step: SweepNumbers<R>, blows: &mut Vec<Blow<R>>) {
+        let time = R::of(event.time);
+        let (first, second) = (&bodies.pieces[event.pieces.0], &bodies.pieces[event.pieces.1]);
+        let pair = [first.body, second.body];
+        let size = first.size.min(second.size);
+        let (friction, restitution) = mixed.of(first.material, second.material);
+        let progress = pair.iter().any(|&body| time - self.flights[body].since > R::of(1e-9) * step.dt);
+        for body in pair {
+            let flight = &mut self.flights[body];
+            let (position, angle) = flight.place_at(time);
+            let motion = flight.motion_at(time);
+            *flight = Flight { since: time, position, angle, motion, impacts: flight.impacts + 1, ..*flight };
+            self.stalled[body] = if progress { 0 } else { self.stalled[body] + 1 };
+        }
+        let poses = pair.map(|body| self.flights[body].pose_at(time));
+        let mut manifold = collide(first, &poses[0], second, &poses[1], R::of(4.0) * step.touch * size);
+        if manifold.count == 0 {
+            // Corner to corner, where no face is near: the nearest points make the contact.
+            let found = gap_between(first, &poses[0], second, &poses[1]);
+            manifold.normal = found.normal;
+            manifold.points[0].position = found.point;
+            manifold.points[0].gap = found.gap;
+            manifold.count = 1;
+        }
+        let normal = manifold.normal;
+        let mut struck = Pair {
+            motion: pair.map(|body| self.flights[body].motion),
+            inverse: pair.map(|body| bodies.inverse[body]),
+        };
+        let mut targets = [Target { arms: [Vec2::ZERO; 2], wanted: R::ZERO }; 2];
+        for (target, point) in targets.iter_mut().zip(manifold.points()) {
+            target.arms = [point.position - poses[0].position, point.position - poses[1].position];
+            let approach = -struck.relative(target.arms).dot(normal);
+            if approach > step.rest_speed {
+                target.wanted = restitution * approach;
+            }
+        }
+        let targets = &targets[..manifold.count];
+        let pressed = struck.strike(normal, targets, friction);
+        for (point, impulse) in manifold.points().iter().zip(pressed) {
+            blows.push(Blow { bodies: pair, point: point.position, normal, gap: point.gap, impulse });
+        }
+        for (body, motion) in pair.into_iter().zip(struck.motion) {
+            if bodies.inverse[body].moves() {
+                self.flights[body].motion = motion;
+            }
+        }
+        if targets.iter().all(|target| struck.relative(target.arms).dot(normal) <= step.rest_speed) {
+            self.rest(bodies, pair, normal);
+        }
+        for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {
+            let flight = &mut self.flights[body];
+            flight.held |= self.stalled[body] >= IMPACTS_WITHOUT_PROGRESS || flight.impacts >= IMPACTS_IN_A_STEP;
+        }
+    }
+
+    /// Two bodies that no longer bounce do not press into each other for the rest of the step.
+    fn rest(&mut self, bodies: &Bodies<R>, pair: [usize; 2], normal: Vec2<R>) {
+        let [a, b] = pair;
+        let pressing = (self.flights[a].acceleration.linear - self.flights[b].acceleration.linear).dot(normal);
+        let shared = bodies.inverse[a].mass + bodies.inverse[b].mass;
+        if pressing > R::ZERO {
+            let push = normal * (pressing / shared);
+            self.flights[a].acceleration.linear -= push * bodies.inverse[a].mass;
+            self.flights[b].acceleration.linear += push * bodies.inverse[b].mass;
+        }
+    }
+}

@@ -1,0 +1,176 @@
+//! Balance of linear and angular momentum.
+
+use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::geometry::Shapes;
+use ironspin_model::{DVec3, World};
+
+/// Which momentum is balanced.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Kind {
+    Linear,
+    Angular,
+}
+
+struct Balance {
+    scope: Scope,
+    shapes: Shapes,
+    outside: Vec<usize>,
+    kind: Kind,
+    unexplained: DVec3,
+    largest_sum: f64,
+    worst: f64,
+    worst_time: f64,
+    counted: u64,
+    skipped: u64,
+}
+
+pub(crate) fn linear(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    Box::new(Balance::new(world, scope, Kind::Linear))
+}
+
+pub(crate) fn angular(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    Box::new(Balance::new(world, scope, Kind::Angular))
+}
+
+impl Balance {
+    fn new(world: &World, scope: &Scope, kind: Kind) -> Self {
+        Balance {
+            scope: scope.clone(),
+            shapes: Shapes::new(world),
+            outside: (0..world.bodies.len()).filter(|id| !scope.of.contains(id)).collect(),
+            kind,
+            unexplained: DVec3::ZERO,
+            largest_sum: 0.0,
+            worst: 0.0,
+            worst_time: 0.0,
+            counted: 0,
+            skipped: 0,
+        }
+    }
+
+    /// Whether a body of the set may have touched one outside it during the step.
+    fn touched_outside(&self, view: &View<'_>) -> bool {
+        let Some(before) = view.before else { return true };
+        self.scope.of.iter().any(|&id| {
+            self.outside.iter().any(|&other| {
+                let speed = |frame: &ironspin_model::Frame| (frame.bodies[id].velocity - frame.bodies[other].velocity).length();
+                // As far as either speed carries, and a hundredth of the size for engines that keep a slop.
+                let within = 1.5 * view.span() * speed(before).max(speed(view.now)) + 0.01 * view.world.bodies[id].smallest_size();
+                [before, view.now].iter().any(|frame| self.shapes.gap(frame, id, other, within).distance <= within)
+            })
+        })
+    }
+
+    /// Momentum of one body, and the size of its contributions.
+    fn momentum(&self, view: &View<'_>, frame: &ironspin_model::Frame, id: usize) -> (DVec3, f64) {
+        let (body, state) = (&view.world.bodies[id], &frame.bodies[id]);
+        let linear = body.mass * state.velocity;
+        match self.kind {
+            Kind::Linear => (linear, linear.length()),
+            Kind::Angular => {
+                let turning = body.inertia * state.spin;
+                (state.position.cross(linear) + turning, state.position.length() * linear.length() + turning.length())
+            }
+        }
+    }
+
+    /// Impulse, or moment of it, that gravity gives over the step; exact for a parabola.
+    fn by_gravity(&self, view: &View<'_>, before: &ironspin_model::Frame, id: usize) -> DVec3 {
+        let impulse = view.world.bodies[id].mass * view.fall(id) * view.span();
+        match self.kind {
+            Kind::Linear => impulse,
+            Kind::Angular => (0.5 * (before.bodies[id].position + view.now.bodies[id].position)).cross(impulse),
+        }
+    }
+}
+
+impl Gauge for Balance {
+    fn observe(&mut self, view: &View<'_>) {
+        let Some(before) = view.before else { return };
+        let sum: f64 = self.scope.of.iter().map(|&id| self.momentum(view, view.now, id).1).sum();
+        self.largest_sum = self.largest_sum.max(sum);
+        if self.touched_outside(view) {
+            self.skipped += 1;
+            return;
+        }
+        self.counted += 1;
+        let mut change = DVec3::ZERO;
+        for &id in &self.scope.of {
+            change += self.momentum(view, view.now, id).0 - self.momentum(view, before, id).0 - self.by_gravity(view, before, id);
+        }
+        self.unexplained += change;
+        if self.unexplained.length() > self.worst {
+            self.worst = self.unexplained.length();
+            self.worst_time = view.now.time;
+        }
+    }
+
+    fn reading(&self, _: &World) -> Reading {
+        if self.counted == 0 {
+            return Reading::nothing("the bodies were never free of all others for a step");
+        }
+        if self.largest_sum == 0.0 {
+            return Reading::of(0.0, "nothing moved").warn("nothing moved, so there was no momentum to gain or lose");
+        }
+        let detail = format!("over {} free steps; worst at {:.3} s", self.counted, self.worst_time);
+        let reading = Reading::of(self.worst / self.largest_sum, detail);
+        if self.skipped > 9 * self.counted {
+            return reading.warn(format!("{} steps in contact with other bodies were left out", self.skipped));
+        }
+        reading
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::gauges::trace::{measure, state, trace, world};
+    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, Shape};
+
+    fn two() -> ironspin_model::World {
+        let mut world = world(&[
+            ("a", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
+            ("b", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::X),
+        ]);
+        world.bodies[1].mass = 6.0;
+        world
+    }
+
+    /// Masses 2 and 6 fall and collide at t = 0.5 along x with restitution 1: 4, 0 before, -2, 2 after.
+    fn collision(passed_on: f64) -> Vec<ironspin_model::Frame> {
+        trace(0.01, 1.0, move |t| {
+            let fall = (-4.905 * t * t, -9.81 * t);
+            let after = (t - 0.5).max(0.0);
+            let hit = t >= 0.5;
+            let (va, vb) = if hit { (-2.0, 2.0 * passed_on) } else { (4.0, 0.0) };
+            let xa = 4.0 * t.min(0.5) - 2.0 * after;
+            vec![state(xa, fall.0, va, fall.1), state(2.2 + 2.0 * passed_on * after, fall.0, vb, fall.1)]
+        })
+    }
+
+    #[test]
+    fn a_collision_in_free_fall_balances() {
+        for gauge in ["momentum.balance", "angular.balance"] {
+            let value = measure(gauge, &two(), &[0, 1], &[], &collision(1.0)).value.unwrap();
+            assert!(value < 1e-13, "{gauge}: {value}");
+        }
+    }
+
+    #[test]
+    fn a_blow_that_is_not_passed_on_is_caught() {
+        let value = measure("momentum.balance", &two(), &[0, 1], &[], &collision(0.9)).value.unwrap();
+        assert!(value > 0.01, "{value}");
+    }
+
+    #[test]
+    fn turning_that_comes_from_nothing_is_caught() {
+        let frames = trace(0.01, 1.0, |t| {
+            let spin = if t > 0.5 { 1.0 } else { 0.0 };
+            let at = |x: f64| BodyState::planar(DVec3::new(x, 0.0, 0.0), 0.0, DVec3::X, spin);
+            vec![at(t), at(t + 1.0)]
+        });
+        let mut still = two();
+        still.gravity = DVec3::ZERO;
+        assert!(measure("angular.balance", &still, &[0, 1], &[], &frames).value.unwrap() > 0.01);
+        assert!(measure("momentum.balance", &still, &[0, 1], &[], &frames).value.unwrap() < 1e-15);
+    }
+}

@@ -1,0 +1,236 @@
+//! How many impacts there were, and of which pairs.
+
+use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::geometry::{Membership, Shapes, velocity_at};
+use ironspin_model::World;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// An approach slower than this many steps of gravity is resting contact, not an impact.
+const CLEAR_STEPS: f64 = 2.0;
+/// Share of the momentum that notices must explain to be believed.
+const BELIEVED: f64 = 1e-6;
+
+type PairOfBodies = (usize, usize);
+
+struct Impacts {
+    shapes: Shapes,
+    of: Membership,
+    others: Membership,
+    counts: BTreeMap<PairOfBodies, u64>,
+    /// Pairs whose impact is counted and that have not parted since.
+    together: BTreeSet<PairOfBodies>,
+    steps_by_notices: u64,
+    unexplained_steps: u64,
+    frames: u64,
+    /// Kept for the next step, to spare allocations.
+    notices: Vec<PairOfBodies>,
+    fastest: f64,
+}
+
+pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    Box::new(Impacts {
+        shapes: Shapes::new(world),
+        of: Membership::of(world, &scope.of),
+        others: Membership::of_or_everything(world, &scope.against),
+        counts: BTreeMap::new(),
+        together: BTreeSet::new(),
+        steps_by_notices: 0,
+        unexplained_steps: 0,
+        frames: 0,
+        notices: Vec::new(),
+        fastest: 0.0,
+    })
+}
+
+impl Impacts {
+    fn counts_pair(&self, a: usize, b: usize) -> bool {
+        (self.of.has(a) && self.others.has(b)) || (self.of.has(b) && self.others.has(a))
+    }
+
+    /// The engine's contact notices of this step as a list of impacts, in their order; points of one manifold that
+    /// follow each other are one impact. `None` when the notices do not explain the change of momentum in the states.
+    fn believed_notices(&mut self, view: &View<'_>) -> bool {
+        self.notices.clear();
+        let Some(before) = view.before else { return false };
+        if view.now.contacts.is_empty() {
+            return false;
+        }
+        let span = view.span();
+        for contact in &view.now.contacts {
+            let (a, b) = (contact.bodies[0], contact.bodies[1]);
+            let known = a < view.world.bodies.len() && b < view.world.bodies.len();
+            if !known || !self.counts_pair(a, b) {
+                continue;
+            }
+            let inverse = |id: usize| if view.world.bodies[id].mass > 0.0 { 1.0 / view.world.bodies[id].mass } else { 0.0 };
+            let change = contact.impulse * (inverse(a) + inverse(b));
+            let fall = view.fall(a).length().max(view.fall(b).length());
+            let slow = (CLEAR_STEPS * fall * span).max(1e-9 * self.fastest);
+            if change > slow && self.notices.last() != Some(&(a, b)) {
+                self.notices.push((a, b));
+            }
+        }
+        !self.notices.is_empty() && (0..view.world.bodies.len()).filter(|&id| self.of.has(id)).all(|id| {
+            let body = &view.world.bodies[id];
+            let changed = body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
+            let mut told = -changed;
+            let mut size = changed.length() + body.mass * 1e-6 * before.bodies[id].velocity.length();
+            for contact in view.now.contacts.iter().filter(|contact| contact.bodies.contains(&id)) {
+                let sign = if contact.bodies[0] == id { -1.0 } else { 1.0 };
+                told += sign * contact.impulse * contact.normal;
+                size += contact.impulse.abs();
+            }
+            told.length() <= BELIEVED * size
+        })
+    }
+
+    /// Impacts as the states alone show them: a pair within reach loses more than half of its approach in the step.
+    fn from_states(&mut self, view: &View<'_>) {
+        let Some(before) = view.before else { return };
+        let span = view.span();
+        let mut found = Vec::new();
+        let within = 2.0 * self.fastest * span;
+        let (shapes, of, others) = (&self.shapes, &self.of, &self.others);
+        shapes.near_pairs(before, of, others, within, |a, b| {
+            let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
+            let (then, now) = (shapes.gap(before, a, b, within + size), shapes.gap(view.now, a, b, within + size));
+            let nearer = if now.distance < then.distance { now } else { then };
+            let speed = |frame: &ironspin_model::Frame| {
+                (velocity_at(&frame.bodies[b], nearer.point) - velocity_at(&frame.bodies[a], nearer.point)).dot(nearer.normal)
+            };
+            let (was, is) = (speed(before), speed(view.now));
+            let fall = view.fall(a).length().max(view.fall(b).length());
+            let slow = CLEAR_STEPS * fall * span;
+            let reached = nearer.distance <= 1.5 * was.abs().max(is.abs()) * span + 0.01 * size;
+            found.push(((a, b), reached && -was > slow && -is < -0.5 * was, is > slow || !reached));
+        });
+        for (pair, struck, parted) in found {
+            if struck && !self.together.contains(&pair) {
+                *self.counts.entry(pair).or_default() += 1;
+                self.together.insert(pair);
+            }
+            if parted {
+                self.together.remove(&pair);
+            }
+        }
+    }
+}
+
+impl Gauge for Impacts {
+    fn observe(&mut self, view: &View<'_>) {
+        self.frames += 1;
+        let speeds = (0..view.world.bodies.len()).filter(|&id| self.of.has(id) || self.others.has(id));
+        let reach = |id: usize| { let s = &view.now.bodies[id]; s.velocity.length() + if self.shapes.reach(id).is_finite() { s.spin.length() * self.shapes.reach(id) } else { 0.0 } };
+        self.fastest = speeds.map(reach).fold(self.fastest, f64::max);
+        if view.before.is_none() {
+            return;
+        }
+        if self.believed_notices(view) {
+            self.steps_by_notices += 1;
+            for &pair in &self.notices {
+                *self.counts.entry(pair).or_default() += 1;
+            }
+        } else {
+            self.unexplained_steps += u64::from(!self.notices.is_empty());
+            self.from_states(view);
+        }
+    }
+
+    fn reading(&self, world: &World) -> Reading {
+        if self.frames < 2 {
+            return Reading::nothing("fewer than two frames lie in the window");
+        }
+        let total: u64 = self.counts.values().sum();
+        let mut pairs: Vec<(&PairOfBodies, &u64)> = self.counts.iter().collect();
+        pairs.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
+        let name = |id: usize| world.bodies[id].name.as_str();
+        let mut told: Vec<String> = pairs.iter().take(3).map(|((a, b), count)| format!("{count} of {} with {}", name(*a), name(*b))).collect();
+        if pairs.len() > 3 {
+            told.push(format!("{} more pairs", pairs.len() - 3));
+        }
+        let reading = Reading::of(total as f64, told.join(", "));
+        if self.unexplained_steps > 0 {
+            return reading.warn(format!(
+                "in {} steps the engine's contact notices did not explain the motion, so impacts were counted from the states: at most one a pair and step",
+                self.unexplained_steps
+            ));
+        }
+        reading
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::gauges::trace::{bouncing, measure, state, trace, world};
+    use ironspin_model::{BodyKind, Contact, DVec2, DVec3, Frame, Shape, World};
+
+    fn floor_and_ball() -> World {
+        world(&[
+            ("floor", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, Shape::Disc(0.05), DVec2::new(0.0, 1.05)),
+        ])
+    }
+
+    fn bounces(e: f64, until: f64) -> Vec<Frame> {
+        trace(1.0 / 240.0, until, move |t| {
+            let (gap, speed) = bouncing(1.0, e, t);
+            vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, gap + 0.05, 0.0, speed)]
+        })
+    }
+
+    #[test]
+    fn the_landings_of_an_elastic_ball_are_counted_from_states_alone() {
+        // Landings at (2k + 1) sqrt(2h/g): ten before 9.1 s.
+        assert_eq!(measure("impacts.count", &floor_and_ball(), &[1], &[0], &bounces(1.0, 9.0)).value, Some(10.0));
+        assert_eq!(measure("impacts.count", &floor_and_ball(), &[1], &[], &bounces(0.0, 3.0)).value, Some(1.0));
+    }
+
+    /// A ball between two walls hits each of them three times in one step and comes out as it was.
+    fn six_in_a_step(impulse: f64) -> (World, Vec<Frame>) {
+        let mut walls = world(&[
+            ("left", BodyKind::Static, Shape::HalfPlane(DVec2::X), DVec2::ZERO),
+            ("right", BodyKind::Static, Shape::HalfPlane(DVec2::NEG_X), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
+        ]);
+        walls.gravity = DVec3::ZERO;
+        let at = |x: f64| vec![state(-0.2, 0.0, 0.0, 0.0), state(0.2, 0.0, 0.0, 0.0), state(x, 0.0, 3.0, 0.0)];
+        let mut frames = trace(1.0, 1.0, |_| at(0.0));
+        for turn in 0..6 {
+            let left = turn % 2 == 1;
+            let bodies = if left { [0, 2] } else { [1, 2] };
+            let normal = if left { DVec3::X } else { DVec3::NEG_X };
+            frames[1].contacts.push(Contact { bodies, point: DVec3::ZERO, normal, depth: 0.0, impulse });
+        }
+        (walls, frames)
+    }
+
+    #[test]
+    fn notices_that_explain_the_motion_count_several_impacts_of_one_step() {
+        let (walls, frames) = six_in_a_step(12.0);
+        assert_eq!(measure("impacts.count", &walls, &[2], &[], &frames).value, Some(6.0));
+    }
+
+    #[test]
+    fn an_engine_that_makes_up_notices_is_not_believed() {
+        let (walls, mut frames) = six_in_a_step(12.0);
+        frames[1].contacts.pop();
+        let reading = measure("impacts.count", &walls, &[2], &[], &frames);
+        assert_eq!(reading.value, Some(0.0));
+        assert_eq!(reading.warnings.len(), 1);
+    }
+
+    #[test]
+    fn a_missed_landing_is_caught() {
+        // The ball is pushed up without touching in its second fall: one landing fewer than the closed form.
+        let frames: Vec<Frame> = bounces(1.0, 9.0)
+            .into_iter()
+            .map(|mut frame| {
+                if frame.time > 1.2 && frame.time < 1.9 {
+                    frame.bodies[1] = state(0.0, 2.0, 0.0, 0.0);
+                }
+                frame
+            })
+            .collect();
+        assert_eq!(measure("impacts.count", &floor_and_ball(), &[1], &[0], &frames).value, Some(9.0));
+    }
+}

@@ -1,0 +1,118 @@
+//! Shaking of bodies that should rest: by speed and by travel.
+
+use crate::gauge::{Gauge, Reading, Scope, View};
+use ironspin_model::{DVec3, World};
+
+/// What is kept of one body.
+#[derive(Clone, Copy, Debug)]
+struct Shake {
+    /// Sum of squares of the speed as reported.
+    reported: f64,
+    /// Sum of squares of the speed by the way gone, from frame to frame.
+    travelled: f64,
+    low: DVec3,
+    high: DVec3,
+}
+
+struct Jitter {
+    of: Vec<usize>,
+    shakes: Vec<Shake>,
+    frames: u64,
+    by_speed: bool,
+}
+
+fn new(scope: &Scope, by_speed: bool) -> Box<dyn Gauge> {
+    let still = Shake { reported: 0.0, travelled: 0.0, low: DVec3::INFINITY, high: DVec3::NEG_INFINITY };
+    Box::new(Jitter { shakes: vec![still; scope.of.len()], of: scope.of.clone(), frames: 0, by_speed })
+}
+
+pub(crate) fn speed(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(scope, true)
+}
+
+pub(crate) fn travel(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(scope, false)
+}
+
+impl Jitter {
+    /// Root mean square of the speed as reported and by the way gone.
+    fn speeds(&self, shake: &Shake) -> [f64; 2] {
+        let mean = |sum: f64, count: u64| (sum / count.max(1) as f64).sqrt();
+        [mean(shake.reported, self.frames), mean(shake.travelled, self.frames.saturating_sub(1))]
+    }
+
+    fn value(&self, shake: &Shake) -> f64 {
+        if self.by_speed {
+            let [reported, travelled] = self.speeds(shake);
+            reported.max(travelled)
+        } else {
+            (shake.high - shake.low).length()
+        }
+    }
+}
+
+impl Gauge for Jitter {
+    fn observe(&mut self, view: &View<'_>) {
+        self.frames += 1;
+        let span = view.span();
+        for (shake, &id) in self.shakes.iter_mut().zip(&self.of) {
+            let now = &view.now.bodies[id];
+            shake.reported += now.velocity.length_squared();
+            shake.low = shake.low.min(now.position);
+            shake.high = shake.high.max(now.position);
+            if let (Some(before), true) = (view.before, span > 0.0) {
+                shake.travelled += ((now.position - before.bodies[id].position) / span).length_squared();
+            }
+        }
+    }
+
+    fn reading(&self, world: &World) -> Reading {
+        if self.frames == 0 {
+            return Reading::nothing("no frame lies in the window");
+        }
+        let values = self.shakes.iter().map(|shake| self.value(shake));
+        let (slot, value) = values.enumerate().fold((0, 0.0), |best, (slot, value)| if value > best.1 { (slot, value) } else { best });
+        let name = &world.bodies[self.of[slot]].name;
+        if value == 0.0 {
+            return Reading::of(0.0, "perfectly still");
+        }
+        let [reported, travelled] = self.speeds(&self.shakes[slot]);
+        let reading = Reading::of(value, format!("most by {name}"));
+        if self.by_speed && travelled > 2.0 * reported {
+            return reading.warn(format!("{name} moves at {travelled:.2e} m/s and reports {reported:.2e} m/s"));
+        }
+        reading
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::gauges::trace::{measure, state, trace, world};
+    use ironspin_model::{BodyKind, DVec2, Shape, World};
+
+    fn ingot() -> World {
+        world(&[("ingot", BodyKind::Dynamic, Shape::Box(DVec2::ONE), DVec2::ZERO)])
+    }
+
+    #[test]
+    fn a_harmonic_shake_has_the_speed_and_travel_of_its_closed_form() {
+        // Ten full periods of amplitude a: rms speed a w / sqrt(2), peak to peak 2 a.
+        let (a, w) = (1e-3, std::f64::consts::TAU * 10.0);
+        let frames = trace(1e-4, 1.0 - 1e-4, |t| vec![state(a * libm::sin(w * t), 2.0, a * w * libm::cos(w * t), 0.0)]);
+        let speed = measure("jitter.speed", &ingot(), &[0], &[], &frames).value.unwrap();
+        assert!((speed / (a * w / 2.0_f64.sqrt()) - 1.0).abs() < 1e-4, "{speed}");
+        let travel = measure("jitter.travel", &ingot(), &[0], &[], &frames).value.unwrap();
+        assert!((travel / (2.0 * a) - 1.0).abs() < 1e-4, "{travel}");
+    }
+
+    #[test]
+    fn an_engine_that_hides_its_shaking_from_the_velocity_is_caught() {
+        let frames = trace(0.01, 1.0, |t| {
+            let up = if (t / 0.01).round() % 2.0 == 0.0 { 1e-3 } else { 0.0 };
+            vec![state(0.0, up, 0.0, 0.0)]
+        });
+        let reading = measure("jitter.speed", &ingot(), &[0], &[], &frames);
+        assert!((reading.value.unwrap() - 0.1).abs() < 1e-3, "{reading:?}");
+        assert_eq!(reading.warnings.len(), 1);
+    }
+}

@@ -1,0 +1,216 @@
+//! Rebound by speed and by height.
+
+use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::geometry::Shapes;
+use ironspin_model::World;
+
+/// An approach slower than this many steps of gravity is not measured: one step more or less would change it too much.
+const CLEAR_STEPS: f64 = 16.0;
+
+/// Gap, normal speed (apart positive) and fall towards the surface of a body over what it bounces on.
+#[derive(Clone, Copy, Debug)]
+struct Over {
+    gap: f64,
+    speed: f64,
+    fall: f64,
+}
+
+impl Over {
+    /// Speed that this state has, or had, at the surface: energy is kept on the way there.
+    fn speed_at_surface(&self) -> f64 {
+        (self.speed * self.speed + 2.0 * self.fall * self.gap).max(0.0).sqrt()
+    }
+}
+
+fn over(shapes: &Shapes, view: &View<'_>, frame: &ironspin_model::Frame, id: usize, against: &[usize]) -> Option<Over> {
+    let mut best: Option<(f64, Over)> = None;
+    for &other in against {
+        let gap = shapes.gap(frame, other, id, f64::INFINITY);
+        if gap.distance.is_finite() && best.is_none_or(|(distance, _)| gap.distance < distance) {
+            let normal = gap.normal.extend(0.0);
+            let speed = (frame.bodies[id].velocity - frame.bodies[other].velocity).dot(normal);
+            best = Some((gap.distance, Over { gap: gap.distance, speed, fall: -view.fall(id).dot(normal) }));
+        }
+    }
+    best.map(|(_, over)| over)
+}
+
+/// Ratios gathered over impacts.
+#[derive(Clone, Debug, Default)]
+struct Ratios {
+    count: u64,
+    sum: f64,
+    low: f64,
+    high: f64,
+    too_slow: u64,
+}
+
+impl Ratios {
+    fn add(&mut self, ratio: f64) {
+        self.low = if self.count == 0 { ratio } else { self.low.min(ratio) };
+        self.high = if self.count == 0 { ratio } else { self.high.max(ratio) };
+        self.count += 1;
+        self.sum += ratio;
+    }
+
+    fn reading(&self) -> Reading {
+        if self.count == 0 {
+            return Reading::nothing(if self.too_slow > 0 {
+                format!("{} impacts, all too slow for this step to measure", self.too_slow)
+            } else {
+                "no impact was seen".to_owned()
+            });
+        }
+        let detail = format!("mean of {} impacts, from {:.4} to {:.4}", self.count, self.low, self.high);
+        Reading::of(self.sum / self.count as f64, detail)
+    }
+}
+
+struct BySpeed {
+    scope: Scope,
+    shapes: Shapes,
+    /// Speed at the surface of a body that is being stopped.
+    approach: Vec<Option<f64>>,
+    ratios: Ratios,
+}
+
+pub(crate) fn by_speed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    Box::new(BySpeed { approach: vec![None; scope.of.len()], shapes: Shapes::new(world), scope: scope.clone(), ratios: Ratios::default() })
+}
+
+impl Gauge for BySpeed {
+    fn observe(&mut self, view: &View<'_>) {
+        let Some(before) = view.before else { return };
+        let span = view.span();
+        for (slot, &id) in self.scope.of.iter().enumerate() {
+            let (Some(was), Some(is)) = (over(&self.shapes, view, before, id, &self.scope.against), over(&self.shapes, view, view.now, id, &self.scope.against)) else {
+                continue;
+            };
+            // What the surface added to the speed, beyond gravity.
+            let pushed = is.speed - was.speed + is.fall * span;
+            let natural = was.speed.abs().max(is.fall.abs() * span);
+            if pushed > 0.05 * natural && (was.speed < 0.0 || self.approach[slot].is_some()) {
+                let approach = *self.approach[slot].get_or_insert_with(|| was.speed_at_surface());
+                if is.speed >= -1e-9 * approach {
+                    self.approach[slot] = None;
+                    if approach >= CLEAR_STEPS * is.fall.abs() * span && approach > 0.0 {
+                        self.ratios.add(is.speed_at_surface() / approach);
+                    } else {
+                        self.ratios.too_slow += 1;
+                    }
+                }
+            } else {
+                self.approach[slot] = None;
+            }
+        }
+    }
+
+    fn reading(&self, _: &World) -> Reading {
+        self.ratios.reading()
+    }
+}
+
+/// The last gaps of one body, and its last summit.
+#[derive(Clone, Copy, Debug, Default)]
+struct Climb {
+    last: Option<[f64; 2]>,
+    summit: Option<f64>,
+}
+
+struct ByHeight {
+    scope: Scope,
+    shapes: Shapes,
+    climbs: Vec<Climb>,
+    ratios: Ratios,
+}
+
+pub(crate) fn by_height(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    Box::new(ByHeight { climbs: vec![Climb::default(); scope.of.len()], shapes: Shapes::new(world), scope: scope.clone(), ratios: Ratios::default() })
+}
+
+impl Gauge for ByHeight {
+    fn observe(&mut self, view: &View<'_>) {
+        for (slot, &id) in self.scope.of.iter().enumerate() {
+            let Some(is) = over(&self.shapes, view, view.now, id, &self.scope.against) else { continue };
+            let climb = &mut self.climbs[slot];
+            let Some([older, old]) = climb.last else {
+                // A body let go at rest starts from its first summit.
+                climb.last = Some([is.gap, is.gap]);
+                climb.summit = (is.speed == 0.0 && is.gap > 0.0).then_some(is.gap);
+                continue;
+            };
+            let from_start = older == old && climb.summit == Some(old);
+            if !from_start && old > older && old >= is.gap {
+                let top = summit(older, old, is.gap);
+                let clear = CLEAR_STEPS * is.fall.abs() * view.span();
+                if let Some(last) = climb.summit {
+                    if 2.0 * is.fall * last >= clear * clear {
+                        self.ratios.add(top / last);
+                    } else {
+                        self.ratios.too_slow += 1;
+                    }
+                }
+                climb.summit = Some(top);
+            }
+            climb.last = Some([old, is.gap]);
+        }
+    }
+
+    fn reading(&self, _: &World) -> Reading {
+        self.ratios.reading()
+    }
+}
+
+/// Highest value of the parabola through three values at equal distances, the middle one the largest.
+fn summit(a: f64, b: f64, c: f64) -> f64 {
+    let bend = a - 2.0 * b + c;
+    if bend < 0.0 { b - (a - c) * (a - c) / (8.0 * bend) } else { b }
+}
+
+#[cfg(test)]
+mod tests {
+    use crate::gauges::trace::{bouncing, measure, state, trace, world};
+    use ironspin_model::{BodyKind, DVec2, Shape, World};
+
+    fn floor_and_ball() -> World {
+        world(&[
+            ("floor", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, Shape::Disc(0.05), DVec2::new(0.0, 1.05)),
+        ])
+    }
+
+    fn bounces(e: f64) -> Vec<ironspin_model::Frame> {
+        trace(1.0 / 240.0, 4.0, move |t| {
+            let (gap, speed) = bouncing(1.0, e, t);
+            vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, gap + 0.05, 0.0, speed)]
+        })
+    }
+
+    #[test]
+    fn the_closed_form_is_measured_to_rounding() {
+        for e in [0.2, 0.5, 0.9] {
+            let by_speed = measure("rebound.speed", &floor_and_ball(), &[1], &[0], &bounces(e));
+            assert!((by_speed.value.unwrap() - e).abs() < 1e-9, "{e}: {by_speed:?}");
+            let by_height = measure("rebound.height", &floor_and_ball(), &[1], &[0], &bounces(e));
+            // The summit of a very low bounce may fall where two of its three samples lie on other bounces.
+            assert!((by_height.value.unwrap() / (e * e) - 1.0).abs() < 1e-9, "{e}: {by_height:?}");
+        }
+    }
+
+    #[test]
+    fn restitution_taken_for_a_ratio_of_heights_is_caught() {
+        // An engine that applies 0.5 to the height bounces with the speed ratio sqrt(0.5).
+        let wrong = measure("rebound.speed", &floor_and_ball(), &[1], &[0], &bounces(0.5_f64.sqrt()));
+        assert!((wrong.value.unwrap() - 0.5).abs() > 0.2);
+        let wrong = measure("rebound.height", &floor_and_ball(), &[1], &[0], &bounces(0.5_f64.sqrt()));
+        assert!((wrong.value.unwrap() - 0.25).abs() > 0.2);
+    }
+
+    #[test]
+    fn a_ball_that_never_lands_is_not_measured() {
+        let frames = trace(0.01, 1.0, |_| vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, 5.0, 0.0, 0.0)]);
+        for gauge in ["rebound.speed", "rebound.height"] {
+            assert_eq!(measure(gauge, &floor_and_ball(), &[1], &[0], &frames).value, None);
+        }
+    }
+}

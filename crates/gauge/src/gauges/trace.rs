@@ -1,0 +1,84 @@
+//! Made-up worlds and traces for the tests of gauges: closed forms, and the same with a fault.
+
+use crate::gauge::{Reading, Scope, View};
+use crate::table::find;
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Frame, Material, Part, Shape, World};
+
+/// A world under gravity -9.81 with bodies given as name, kind, shape, place.
+pub(crate) fn world(bodies: &[(&str, BodyKind, Shape, DVec2)]) -> World {
+    World {
+        space: 2,
+        gravity: DVec3::new(0.0, -9.81, 0.0),
+        duration: 10.0,
+        bounds: None,
+        materials: vec![Material { name: "iron".into(), density: 1.0, friction: 0.5, restitution: 0.5 }],
+        pairs: Vec::new(),
+        bodies: bodies
+            .iter()
+            .map(|(name, kind, shape, at)| {
+                let dynamic = *kind == BodyKind::Dynamic;
+                Body {
+                    name: (*name).to_owned(),
+                    kind: *kind,
+                    position: at.extend(0.0),
+                    angle: 0.0,
+                    velocity: DVec3::ZERO,
+                    spin: 0.0,
+                    mass: if dynamic { 2.0 } else { 0.0 },
+                    inertia: if dynamic { 0.5 } else { 0.0 },
+                    gravity_factor: 1.0,
+                    fixed_turn: false,
+                    swept: false,
+                    parts: vec![Part { shape: shape.clone(), position: DVec2::ZERO, angle: 0.0, material: 0 }],
+                }
+            })
+            .collect(),
+        actions: Vec::new(),
+    }
+}
+
+/// A planar state without turning.
+pub(crate) fn state(x: f64, y: f64, vx: f64, vy: f64) -> BodyState {
+    BodyState::planar(DVec3::new(x, y, 0.0), 0.0, DVec3::new(vx, vy, 0.0), 0.0)
+}
+
+/// Frames every `dt` until `end`, the states given by a function of time.
+pub(crate) fn trace(dt: f64, end: f64, states: impl Fn(f64) -> Vec<BodyState>) -> Vec<Frame> {
+    (0..=(end / dt).round() as u64)
+        .map(|step| Frame { step, time: step as f64 * dt, bodies: states(step as f64 * dt), contacts: Vec::new() })
+        .collect()
+}
+
+/// Measures a trace with the gauge of a name.
+pub(crate) fn measure(name: &str, world: &World, of: &[usize], against: &[usize], frames: &[Frame]) -> Reading {
+    let scope = Scope { of: of.to_vec(), against: against.to_vec() };
+    let mut gauge = (find(name).expect("a gauge of the table").make)(world, &scope);
+    let mut before = None;
+    for now in frames {
+        gauge.observe(&View { world, before, now });
+        before = Some(now);
+    }
+    gauge.reading(world)
+}
+
+/// A ball dropped from rest at gap `height` on a floor at 0, with restitution `e`: (height of the gap, speed).
+/// Closed form, bounce after bounce.
+pub(crate) fn bouncing(height: f64, e: f64, time: f64) -> (f64, f64) {
+    let g = 9.81;
+    let fall = (2.0 * height / g).sqrt();
+    if time < fall {
+        return (height - 0.5 * g * time * time, -g * time);
+    }
+    let mut left = time - fall;
+    let mut speed = e * g * fall;
+    // Below a micrometre per second the ball lies still.
+    while speed > 1e-6 {
+        let flight = 2.0 * speed / g;
+        if left < flight {
+            return (speed * left - 0.5 * g * left * left, speed - g * left);
+        }
+        left -= flight;
+        speed *= e;
+    }
+    (0.0, 0.0)
+}

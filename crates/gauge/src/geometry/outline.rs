@@ -1,0 +1,72 @@
+//! Outlines of parts in the plane.
+
+use ironspin_model::{BodyState, DVec2, Part, Shape};
+
+/// A convex outline in the plane.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Outline {
+    /// All points within `radius` of the hull of `corners` (counter-clockwise; one corner is a disc).
+    Hull {
+        /// Corners, m.
+        corners: Vec<DVec2>,
+        /// Radius of the rim, m.
+        radius: f64,
+    },
+    /// All points x with normal·x <= level.
+    HalfPlane {
+        /// Outward unit normal.
+        normal: DVec2,
+        /// Distance of the surface from the origin along the normal, m.
+        level: f64,
+    },
+}
+
+/// Rotation by an angle with sine and cosine of one library.
+fn turned(v: DVec2, angle: f64) -> DVec2 {
+    let (sin, cos) = (libm::sin(angle), libm::cos(angle));
+    DVec2::new(cos * v.x - sin * v.y, sin * v.x + cos * v.y)
+}
+
+impl Outline {
+    /// The outline of a part in its body's frame.
+    pub fn of_part(part: &Part) -> Outline {
+        let place = |p: DVec2| part.position + if part.angle == 0.0 { p } else { turned(p, part.angle) };
+        match part.shape {
+            Shape::Disc(radius) => Outline::Hull { corners: vec![part.position], radius },
+            Shape::Box(size) => {
+                let half = 0.5 * size;
+                let corners = [-half, DVec2::new(half.x, -half.y), half, DVec2::new(-half.x, half.y)];
+                Outline::Hull { corners: corners.map(place).to_vec(), radius: 0.0 }
+            }
+            Shape::HalfPlane(normal) => {
+                let normal = turned(normal, part.angle);
+                Outline::HalfPlane { normal, level: normal.dot(part.position) }
+            }
+        }
+    }
+
+    /// The outline carried to a place by a body's state.
+    pub fn placed(&self, state: &BodyState) -> Outline {
+        let angle = state.angle;
+        let at = state.position.truncate();
+        let (sin, cos) = if angle == 0.0 { (0.0, 1.0) } else { (libm::sin(angle), libm::cos(angle)) };
+        let turn = |v: DVec2| DVec2::new(cos * v.x - sin * v.y, sin * v.x + cos * v.y);
+        match self {
+            Outline::Hull { corners, radius } => {
+                Outline::Hull { corners: corners.iter().map(|&c| at + turn(c)).collect(), radius: *radius }
+            }
+            Outline::HalfPlane { normal, level } => {
+                let normal = turn(*normal);
+                Outline::HalfPlane { normal, level: level + normal.dot(at) }
+            }
+        }
+    }
+
+    /// Greatest distance of any point from the origin of the frame; infinite for a half-plane.
+    pub fn reach(&self) -> f64 {
+        match self {
+            Outline::Hull { corners, radius } => corners.iter().map(|c| c.length()).fold(0.0, f64::max) + radius,
+            Outline::HalfPlane { .. } => f64::INFINITY,
+        }
+    }
+}

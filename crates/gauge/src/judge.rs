@@ -1,0 +1,59 @@
+//! A reading held against a bound.
+
+use crate::gauge::Reading;
+use ironspin_model::{Bound, Verdict};
+
+/// How a claim turned out.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Outcome {
+    /// Pass or fail.
+    pub verdict: Verdict,
+    /// Measured against bound, in words.
+    pub reason: String,
+}
+
+/// Holds a reading against a bound. `counts` says that the value is a count, for which the right digits are told.
+pub fn judge(reading: &Reading, bound: &Bound, counts: bool) -> Outcome {
+    let Some(value) = reading.value else {
+        return Outcome { verdict: Verdict::Fail, reason: format!("not measured: {}", reading.detail) };
+    };
+    let holds = bound.holds(value);
+    let mut reason = reading.detail.clone();
+    if let (true, Bound::Equals { value: expected, .. }) = (counts, bound) {
+        let digits = right_digits(value, *expected);
+        let all = format!("{expected:.0}").len();
+        let digits = if holds { format!("all {all} digits right") } else { format!("{digits} of {all} digits right") };
+        reason = if reason.is_empty() { digits } else { format!("{digits}; {reason}") };
+    }
+    Outcome { verdict: if holds { Verdict::Pass } else { Verdict::Fail }, reason }
+}
+
+/// How many leading digits of a count are right: none unless it has as many digits as expected.
+fn right_digits(measured: f64, expected: f64) -> usize {
+    let (measured, expected) = (format!("{measured:.0}"), format!("{expected:.0}"));
+    if measured.len() != expected.len() {
+        return 0;
+    }
+    measured.bytes().zip(expected.bytes()).take_while(|(a, b)| a == b).count()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn digits_are_counted_from_the_left() {
+        assert_eq!(right_digits(314.0, 314.0), 3);
+        assert_eq!(right_digits(312.0, 314.0), 2);
+        assert_eq!(right_digits(31.0, 314.0), 0);
+        assert_eq!(right_digits(214.0, 314.0), 0);
+    }
+
+    #[test]
+    fn what_was_not_measured_does_not_pass() {
+        let outcome = judge(&Reading::nothing("no impact"), &Bound::AtMost(f64::INFINITY), false);
+        assert_eq!(outcome.verdict, Verdict::Fail);
+        let outcome = judge(&Reading::of(f64::NAN, ""), &Bound::AtMost(1.0), false);
+        assert_eq!(outcome.verdict, Verdict::Fail);
+    }
+}

@@ -1,0 +1,23 @@
+//! Gauges: each measures one quantity from frames, never from what an engine says about itself where it can be worked
+//! out. Works on frames as they stream by; shares no collision code with any engine.
+//!
+//! | type | duty | file |
+//! |---|---|---|
+//! | [`Gauge`], [`View`], [`Scope`], [`Reading`] | the shape every gauge has | `gauge.rs` |
+//! | [`GAUGES`], [`GaugeEntry`] | the one table: name, label, unit, better direction, definition, formula, source, maker | `table.rs` |
+//! | [`judge`], [`Outcome`] | a reading held against a bound | `judge.rs` |
+//! | `geometry` | outlines and gaps by Minkowski differences, path crossings | `geometry/` |
+//! | one file each | the gauges | `gauges/` |
+//!
+//! To add a gauge: copy a file of `gauges/`, add its entry to the table, and write both its tests.
+
+mod gauge;
+mod gauges;
+mod geometry;
+mod judge;
+mod table;
+
+pub use gauge::{Gauge, Reading, Scope, View};
+pub use geometry::{Gap, Outline};
+pub use judge::{Outcome, judge};
+pub use table::{Better, GAUGES, GaugeEntry, entry_text, find, handbook};

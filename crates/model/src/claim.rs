@@ -1,0 +1,134 @@
+//! What must hold in a trial, and how it turned out.
+
+use serde::Serialize;
+
+/// A gauge with a bound that must hold in one trial.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Claim {
+    /// Name of the gauge.
+    pub gauge: String,
+    /// The bodies measured.
+    pub of: Vec<usize>,
+    /// The selector as written, for messages.
+    pub of_text: String,
+    /// The bodies they are measured against (a barrier, an anvil); empty when the gauge needs none.
+    pub against: Vec<usize>,
+    /// The part of the trial that counts.
+    pub window: Window,
+    /// The bound.
+    pub bound: Bound,
+    /// A failed `must` fails the trial; a failed `should` is only reported.
+    pub severity: Severity,
+    /// Why the bound is what it is.
+    pub because: String,
+}
+
+/// A span of simulated time, both ends included, s.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Window {
+    /// Start, s.
+    pub from: f64,
+    /// End, s.
+    pub to: f64,
+}
+
+impl Window {
+    /// Whether a time lies in the window, give or take a rounding error of the time itself.
+    pub fn contains(&self, time: f64) -> bool {
+        let slack = 1e-9 * time.abs();
+        time >= self.from - slack && time <= self.to + slack
+    }
+
+    /// Length, s.
+    pub fn length(&self) -> f64 {
+        self.to - self.from
+    }
+}
+
+/// What a measured value is held against.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Bound {
+    /// The value must not be larger.
+    AtMost(f64),
+    /// The value must not be smaller.
+    AtLeast(f64),
+    /// The value must be `value`, give or take `within`, in the value's own unit.
+    Equals {
+        /// The value expected.
+        value: f64,
+        /// Largest difference that still holds.
+        within: f64,
+    },
+}
+
+impl Bound {
+    /// Whether a measured value keeps the bound; a value that is not a number never does.
+    pub fn holds(&self, measured: f64) -> bool {
+        match *self {
+            Bound::AtMost(limit) => measured <= limit,
+            Bound::AtLeast(limit) => measured >= limit,
+            Bound::Equals { value, within } => (measured - value).abs() <= within || measured == value,
+        }
+    }
+}
+
+/// How much a failed claim weighs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// A failure fails the trial.
+    Must,
+    /// A failure is reported and fails nothing.
+    Should,
+}
+
+/// How a claim or a trial turned out. The order is from best to worst.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Verdict {
+    /// It holds.
+    Pass,
+    /// The engine says it lacks the feature.
+    Unsupported,
+    /// It does not hold.
+    Fail,
+    /// Crash, hang, bad answer, or a blow-up that stopped the trial.
+    Error,
+}
+
+impl Verdict {
+    /// The word for it, in lower case.
+    pub fn word(self) -> &'static str {
+        match self {
+            Verdict::Pass => "pass",
+            Verdict::Unsupported => "unsupported",
+            Verdict::Fail => "fail",
+            Verdict::Error => "error",
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn not_a_number_keeps_no_bound() {
+        for bound in [
+            Bound::AtMost(f64::INFINITY),
+            Bound::AtLeast(f64::NEG_INFINITY),
+            Bound::Equals { value: 0.0, within: f64::INFINITY },
+        ] {
+            assert!(!bound.holds(f64::NAN), "{bound:?}");
+        }
+    }
+
+    #[test]
+    fn bounds_include_their_edge() {
+        assert!(Bound::AtMost(2.0).holds(2.0) && !Bound::AtMost(2.0).holds(2.1));
+        assert!(Bound::AtLeast(2.0).holds(2.0) && !Bound::AtLeast(2.0).holds(1.9));
+        assert!(Bound::Equals { value: 3.0, within: 0.5 }.holds(3.5));
+        assert!(Bound::Equals { value: f64::INFINITY, within: 0.0 }.holds(f64::INFINITY));
+    }
+}

@@ -1,0 +1,52 @@
+//! The seam between the bench and an engine under test.
+
+use crate::{Conditions, EngineError, Frame, World};
+use serde::Serialize;
+
+/// What an engine says about itself.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct EngineInfo {
+    /// Its name.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+    /// Every option it takes, with the value in force.
+    pub options: Vec<OptionInfo>,
+}
+
+/// One option of an engine.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct OptionInfo {
+    /// Name as written in `builtin:name=value`.
+    pub name: String,
+    /// What it does, in a sentence.
+    pub about: String,
+    /// The value when nothing is said.
+    pub default: String,
+    /// The value in force.
+    pub value: String,
+}
+
+/// Takes frames as they are made.
+pub type FrameSink<'a> = dyn FnMut(&Frame) + 'a;
+
+/// An engine under test. The bench calls `build` once for each trial and then `advance`.
+pub trait Engine {
+    /// Name, version and options.
+    fn info(&self) -> EngineInfo;
+
+    /// Replaces the present world by a new one, at step 0.
+    ///
+    /// # Errors
+    /// [`EngineError::Unsupported`] when the world needs something the engine lacks, [`EngineError::BadWorld`]
+    /// when it cannot be built.
+    fn build(&mut self, world: &World, conditions: &Conditions) -> Result<(), EngineError>;
+
+    /// Does one step for each entry of `steps` (lengths in s), giving a frame after each to `sink`. Without steps
+    /// the present frame is given. Actions of the world are done by the engine before the first step that starts at
+    /// or after their time.
+    ///
+    /// # Errors
+    /// [`EngineError::NothingBuilt`] before `build`, any other variant when the engine fails on the way.
+    fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError>;
+}

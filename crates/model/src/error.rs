@@ -1,0 +1,61 @@
+//! How an engine can refuse or fail.
+
+/// A refusal or a failure of an engine under test. It costs its own trial and no other.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum EngineError {
+    /// The engine says that it lacks a feature: the verdict is `unsupported`, not `fail`.
+    #[error("the engine does not support {feature}")]
+    Unsupported {
+        /// The missing feature.
+        feature: String,
+    },
+    /// The world cannot be built.
+    #[error("the engine cannot build this world: {why}")]
+    BadWorld {
+        /// What is wrong with it.
+        why: String,
+    },
+    /// No engine of this name.
+    #[error("no engine called `{found}`{}", did_you_mean(.nearest.as_deref()))]
+    UnknownEngine {
+        /// What was asked for.
+        found: String,
+        /// The nearest known name.
+        nearest: Option<String>,
+    },
+    /// The engine has no such option.
+    #[error("engine `{engine}` has no option `{found}`{}; it has: {}", did_you_mean(.nearest.as_deref()), .known.join(", "))]
+    UnknownOption {
+        /// Name of the engine.
+        engine: String,
+        /// What was asked for.
+        found: String,
+        /// The nearest known option.
+        nearest: Option<String>,
+        /// All options.
+        known: Vec<String>,
+    },
+    /// An option was given a value it cannot take.
+    #[error("option `{option}` cannot be `{found}`: expected {expected}")]
+    BadValue {
+        /// Name of the option.
+        option: String,
+        /// The value found.
+        found: String,
+        /// What would have been right.
+        expected: String,
+    },
+    /// `advance` came before `build`.
+    #[error("the engine was asked to advance before a world was built")]
+    NothingBuilt,
+    /// The engine crashed.
+    #[error("the engine crashed: {why}")]
+    Crashed {
+        /// Its last words.
+        why: String,
+    },
+}
+
+fn did_you_mean(nearest: Option<&str>) -> String {
+    nearest.map_or_else(String::new, |name| format!(" (did you mean `{name}`?)"))
+}

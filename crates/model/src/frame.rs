@@ -1,0 +1,78 @@
+//! What an engine answers: frames.
+
+use glam::{DQuat, DVec3};
+use serde::Serialize;
+
+/// The state of one body at one step.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct BodyState {
+    /// Centre of mass, m.
+    pub position: DVec3,
+    /// Orientation, a unit quaternion.
+    pub rotation: DQuat,
+    /// Velocity of the centre of mass, m/s.
+    pub velocity: DVec3,
+    /// Angular velocity, rad/s.
+    pub spin: DVec3,
+    /// Angle about z since the start, not wrapped at full turns, rad; 0 in space.
+    pub angle: f64,
+}
+
+impl BodyState {
+    /// A planar state.
+    pub fn planar(position: DVec3, angle: f64, velocity: DVec3, spin: f64) -> Self {
+        // Built by hand so that the sine comes from the same library on every platform.
+        let (sin, cos) = (libm::sin(0.5 * angle), libm::cos(0.5 * angle));
+        BodyState {
+            position,
+            rotation: DQuat::from_xyzw(0.0, 0.0, sin, cos),
+            velocity,
+            spin: DVec3::new(0.0, 0.0, spin),
+            angle,
+        }
+    }
+
+    /// Whether every number of the state is finite.
+    pub fn is_finite(&self) -> bool {
+        self.position.is_finite()
+            && self.velocity.is_finite()
+            && self.spin.is_finite()
+            && self.rotation.is_finite()
+            && self.angle.is_finite()
+    }
+}
+
+/// One contact point as the engine reports it. Gauges treat it as a hint and check it against the states.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Contact {
+    /// The two bodies, the smaller id first.
+    pub bodies: [usize; 2],
+    /// Where, in world coordinates, m.
+    pub point: DVec3,
+    /// Unit normal from the first body to the second.
+    pub normal: DVec3,
+    /// Overlap along the normal, m; negative for a gap.
+    pub depth: f64,
+    /// Normal impulse over the step, N s.
+    pub impulse: f64,
+}
+
+/// The state of the whole world at one step.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Frame {
+    /// Steps done so far; frame 0 is the world as built.
+    pub step: u64,
+    /// Simulated time, s: the sum of the step lengths so far.
+    pub time: f64,
+    /// One state per body, in the order of the ids.
+    pub bodies: Vec<BodyState>,
+    /// Contact points of this step, in the order in which they acted.
+    pub contacts: Vec<Contact>,
+}
+
+impl Frame {
+    /// The first body with a number that is not finite.
+    pub fn first_not_finite(&self) -> Option<usize> {
+        self.bodies.iter().position(|b| !b.is_finite())
+    }
+}

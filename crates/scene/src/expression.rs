@@ -1,0 +1,304 @@
+//! Evaluation of expressions, within limits, with the same bits on every machine.
+//!
+//! The syntax is that of rhai's expressions with every number taken as f64 and `^` as power. Arithmetic and functions
+//! are our own so that trigonometry comes from `libm` and a division by zero is a mistake, not an infinity.
+
+use crate::fault::Fault;
+use crate::number::{Number, NumberText};
+use rhai::{AST, Engine, EvalAltResult, Position, Scope};
+use std::cell::RefCell;
+use std::collections::BTreeMap;
+
+/// Most operations one expression may take.
+const OPERATION_LIMIT: u64 = 10_000;
+/// Deepest nesting of an expression.
+const DEPTH_LIMIT: usize = 48;
+/// Longest expression, bytes.
+const LENGTH_LIMIT: usize = 4_096;
+
+/// Words of the script language that have no business in a number.
+const BARRED: [&str; 10] = ["eval", "print", "debug", "type_of", "call", "curry", "Fn", "switch", "loop", "while"];
+
+/// The functions of one argument, by the names of the language.
+const FUNCTIONS: [(&str, fn(f64) -> f64); 16] = [
+    ("sin", libm::sin),
+    ("cos", libm::cos),
+    ("tan", libm::tan),
+    ("asin", libm::asin),
+    ("acos", libm::acos),
+    ("atan", libm::atan),
+    ("sinh", libm::sinh),
+    ("cosh", libm::cosh),
+    ("tanh", libm::tanh),
+    ("exp", libm::exp),
+    ("ln", libm::log),
+    ("log10", libm::log10),
+    ("abs", libm::fabs),
+    ("floor", libm::floor),
+    ("ceil", libm::ceil),
+    ("round", libm::round),
+];
+
+/// The functions of two arguments.
+const FUNCTIONS_OF_TWO: [(&str, fn(f64, f64) -> f64); 5] = [
+    ("atan2", libm::atan2),
+    ("min", f64::min),
+    ("max", f64::max),
+    ("hypot", libm::hypot),
+    ("pow", libm::pow),
+];
+
+/// Named values an expression may use: constants, parameters, loop counters.
+#[derive(Clone, Debug)]
+pub(crate) struct Names {
+    values: Vec<(String, f64)>,
+}
+
+impl Names {
+    /// Only the constants `pi` and `tau`.
+    pub(crate) fn constants() -> Self {
+        use std::f64::consts::{PI, TAU};
+        Names { values: vec![("pi".to_owned(), PI), ("tau".to_owned(), TAU)] }
+    }
+
+    pub(crate) fn add(&mut self, name: &str, value: f64) {
+        self.values.push((name.to_owned(), value));
+    }
+
+    pub(crate) fn with(&self, name: &str, value: f64) -> Self {
+        let mut more = self.clone();
+        more.add(name, value);
+        more
+    }
+
+    pub(crate) fn has(&self, name: &str) -> bool {
+        self.values.iter().any(|(known, _)| known == name)
+    }
+
+    fn names(&self) -> impl Iterator<Item = &str> {
+        self.values.iter().map(|(name, _)| name.as_str())
+    }
+
+    fn scope(&self) -> Scope<'_> {
+        let mut scope = Scope::new();
+        for (name, value) in &self.values {
+            scope.push_constant(name.as_str(), *value);
+        }
+        scope
+    }
+}
+
+/// Works out numbers; keeps what it has parsed.
+pub(crate) struct Evaluator {
+    engine: Engine,
+    parsed: RefCell<BTreeMap<String, AST>>,
+}
+
+impl Evaluator {
+    pub(crate) fn new() -> Self {
+        let mut engine = Engine::new_raw();
+        engine.set_fast_operators(false);
+        engine.set_max_operations(OPERATION_LIMIT);
+        engine.set_max_expr_depths(DEPTH_LIMIT, DEPTH_LIMIT);
+        engine.set_max_string_size(64);
+        engine.set_max_array_size(1);
+        engine.set_strict_variables(false);
+        for word in BARRED {
+            engine.disable_symbol(word);
+        }
+        all_numbers_are_floats(&mut engine);
+        register_arithmetic(&mut engine);
+        Evaluator { engine, parsed: RefCell::new(BTreeMap::new()) }
+    }
+
+    /// The value of a number of the file.
+    ///
+    /// # Errors
+    /// When the expression does not parse, uses an unknown name, divides by zero, exceeds a limit, or its value is
+    /// not finite.
+    pub(crate) fn value(&self, number: &Number, names: &Names) -> Result<f64, Fault> {
+        match number.text() {
+            NumberText::Literal(value) if value.is_finite() => Ok(*value),
+            NumberText::Literal(value) => Err(Fault::at(number.span(), format!("`{value}` is not a finite number"))
+                .label("not finite")
+                .help("write an ordinary number")),
+            NumberText::Expression(text) => self.evaluate(text, names).map_err(|fault| {
+                Fault { span: Some(number.span()), ..fault }
+            }),
+        }
+    }
+
+    /// The value of an expression given as text, `30 deg` included; the fault has no place.
+    pub(crate) fn evaluate(&self, text: &str, names: &Names) -> Result<f64, Fault> {
+        let trimmed = text.trim();
+        if let Some(degrees) = trimmed.strip_suffix("deg") {
+            return Ok(self.plain(degrees, names)?.to_radians());
+        }
+        self.plain(trimmed, names)
+    }
+
+    fn plain(&self, text: &str, names: &Names) -> Result<f64, Fault> {
+        if let Ok(value) = text.trim().parse::<f64>() {
+            if value.is_finite() {
+                return Ok(value);
+            }
+        }
+        if text.len() > LENGTH_LIMIT {
+            return Err(Fault::nowhere(format!("an expression may have {LENGTH_LIMIT} characters at most"))
+                .label(format!("{} characters", text.len())));
+        }
+        let mut scope = names.scope();
+        let value = {
+            let mut parsed = self.parsed.borrow_mut();
+            if !parsed.contains_key(text) {
+                let ast = self.engine.compile_expression(text).map_err(|error| {
+                    Fault::nowhere(format!("`{text}` is no expression: {}", lower_first(&error.err_type().to_string())))
+                        .label(at_column("cannot be read", error.position()))
+                        .help("write a number or an expression such as \"2 * side\"; a power is 2 ^ 3")
+                })?;
+                parsed.insert(text.to_owned(), ast);
+            }
+            self.engine.eval_ast_with_scope::<rhai::Dynamic>(&mut scope, &parsed[text])
+        };
+        let value = value.map_err(|error| explain(text, &error, names))?;
+        let number = value.as_float().or_else(|kind| if kind == "bool" { Ok(f64::from(u8::from(value.as_bool().unwrap_or(false)))) } else { Err(kind) });
+        match number {
+            Ok(value) if value.is_finite() => Ok(value),
+            Ok(value) => Err(Fault::nowhere(format!("`{text}` gives {value}, which is not a finite number")).label("not finite")),
+            Err(kind) => Err(Fault::nowhere(format!("`{text}` gives {kind}, not a number")).label("not a number")),
+        }
+    }
+}
+
+#[allow(deprecated)] // not deprecated, only volatile; the version is pinned and tests below cover it
+fn all_numbers_are_floats(engine: &mut Engine) {
+    use rhai::Token;
+    engine.on_parse_token(|token, _, _| match token {
+        Token::IntegerConstant(value) => Token::FloatConstant(Box::new(((value as f64).into(), value.to_string().into()))),
+        Token::XOr => Token::PowerOf,
+        other => other,
+    });
+}
+
+fn register_arithmetic(engine: &mut Engine) {
+    type Fallible = Result<f64, Box<EvalAltResult>>;
+    let by_zero = |word: &str| -> Box<EvalAltResult> { format!("{word} by zero").into() };
+    engine
+        .register_fn("+", |a: f64, b: f64| a + b)
+        .register_fn("-", |a: f64, b: f64| a - b)
+        .register_fn("*", |a: f64, b: f64| a * b)
+        .register_fn("/", move |a: f64, b: f64| -> Fallible { if b == 0.0 { Err(by_zero("division")) } else { Ok(a / b) } })
+        .register_fn("%", move |a: f64, b: f64| -> Fallible { if b == 0.0 { Err(by_zero("remainder")) } else { Ok(libm::fmod(a, b)) } })
+        .register_fn("**", libm::pow)
+        .register_fn("-", |a: f64| -a)
+        .register_fn("+", |a: f64| a)
+        .register_fn("!", |a: bool| !a)
+        .register_fn("==", |a: f64, b: f64| a == b)
+        .register_fn("!=", |a: f64, b: f64| a != b)
+        .register_fn("<", |a: f64, b: f64| a < b)
+        .register_fn("<=", |a: f64, b: f64| a <= b)
+        .register_fn(">", |a: f64, b: f64| a > b)
+        .register_fn(">=", |a: f64, b: f64| a >= b)
+        .register_fn("sqrt", libm::sqrt);
+    for (name, function) in FUNCTIONS {
+        engine.register_fn(name, function);
+    }
+    for (name, function) in FUNCTIONS_OF_TWO {
+        engine.register_fn(name, function);
+    }
+}
+
+/// A fault for what went wrong in evaluation, in the words of the scene language.
+fn explain(text: &str, error: &EvalAltResult, names: &Names) -> Fault {
+    match error {
+        EvalAltResult::ErrorVariableNotFound(name, position) => {
+            Fault::nowhere(format!("`{text}` uses the unknown name `{name}`"))
+                .label(at_column(&format!("unknown name `{name}`"), *position))
+                .help_names(name, names.names())
+        }
+        EvalAltResult::ErrorFunctionNotFound(signature, position) => {
+            let name = signature.split([' ', '(']).next().unwrap_or(signature);
+            let known = FUNCTIONS.iter().map(|f| f.0).chain(FUNCTIONS_OF_TWO.iter().map(|f| f.0)).chain(["sqrt"]);
+            if known.clone().any(|other| other == name) {
+                Fault::nowhere(format!("`{text}` calls `{name}` with the wrong number or kind of arguments"))
+                    .label(at_column("wrong arguments", *position))
+            } else {
+                Fault::nowhere(format!("`{text}` calls the unknown function `{name}`"))
+                    .label(at_column(&format!("unknown function `{name}`"), *position))
+                    .help_names(name, known)
+            }
+        }
+        EvalAltResult::ErrorRuntime(what, position) => {
+            Fault::nowhere(format!("`{text}`: {what}")).label(at_column(&what.to_string(), *position))
+        }
+        EvalAltResult::ErrorTooManyOperations(_) => {
+            Fault::nowhere(format!("`{text}` takes more than {OPERATION_LIMIT} operations")).label("too long")
+        }
+        other => Fault::nowhere(format!("`{text}`: {}", lower_first(&other.to_string()))),
+    }
+}
+
+fn at_column(what: &str, position: Position) -> String {
+    position.position().map_or_else(|| what.to_owned(), |column| format!("{what}, at character {column} of the expression"))
+}
+
+fn lower_first(text: &str) -> String {
+    let mut letters = text.chars();
+    letters.next().map_or_else(String::new, |first| first.to_lowercase().chain(letters).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn eval(text: &str) -> Result<f64, String> {
+        let names = Names::constants().with("side", 0.5).with("i", 3.0);
+        Evaluator::new().evaluate(text, &names).map_err(|f| format!("{} | {} | {}", f.message, f.label, f.help.unwrap_or_default()))
+    }
+
+    #[test]
+    fn arithmetic_is_in_floats_with_usual_precedence() {
+        for (text, expected) in [
+            ("1 / 2", 0.5),
+            ("2 ^ 10", 1024.0),
+            ("-2 ^ 2", 4.0),
+            ("side * (i + 0.5)", 1.75),
+            ("7 % 4", 3.0),
+            ("2 + 3 * 4", 14.0),
+            ("sqrt(16)", 4.0),
+            ("max(1, 2)", 2.0),
+            ("30 deg", 30_f64.to_radians()),
+            ("i > 2", 1.0),
+            ("if i > 2 { 5 } else { 6 }", 5.0),
+            ("1e-3", 0.001),
+        ] {
+            assert_eq!(eval(text), Ok(expected), "{text}");
+        }
+    }
+
+    #[test]
+    fn mistakes_are_named() {
+        for (text, part) in [
+            ("1 / 0", "division by zero"),
+            ("sdie * 2", "did you mean `side`?"),
+            ("sin(", "no expression"),
+            ("sinn(1)", "did you mean `sin`?"),
+            ("sin(1, 2)", "wrong number"),
+            ("", "no expression"),
+            ("sqrt(-1)", "not a finite number"),
+            ("\"a\"", "not a number"),
+        ] {
+            let message = eval(text).expect_err(text);
+            assert!(message.contains(part), "{text}: {message}");
+        }
+    }
+
+    #[test]
+    fn no_expression_runs_for_ever_or_grows_without_end() {
+        for text in ["loop {}", "while true {}", "let x = 1", "fn f() { f() } f()", "eval(\"1\")"] {
+            assert!(eval(text).is_err(), "{text}");
+        }
+        assert!(eval(&"(".repeat(3000)).is_err());
+        assert!(eval(&"1+".repeat(3000)).is_err());
+    }
+}

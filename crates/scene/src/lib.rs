@@ -1,0 +1,28 @@
+//! Scene files to worlds. Knows nothing of terminals or engines.
+//!
+//! | type | duty | file |
+//! |---|---|---|
+//! | [`Scene`] | a scene file that was read and checked for form; resolves to a [`Setup`] | `scene.rs` |
+//! | [`Setup`], [`Settings`] | world and claims with every expression worked out, and what they were worked out from | `scene.rs`, `resolve/` |
+//! | [`SceneError`] | a mistake with its place in the file, what was found and what to write instead | `fault.rs` |
+//! | `SceneFile` and its tables | the form of the file, word for word | `file.rs` |
+//! | `Number`, `Evaluator` | a number or an expression; its evaluation within limits | `number.rs`, `expression.rs` |
+//! | `Selector` | `ingot[*]`, `ball[2]`, `*` | `select.rs` |
+//! | [`bundled`] | the scenes that come inside the program | `bundled.rs` |
+//!
+//! The way through: text -> `SceneFile` (serde) -> [`Scene`] -> [`Scene::resolve`] with [`Settings`] -> [`Setup`].
+
+pub mod bundled;
+mod expression;
+mod fault;
+mod file;
+mod mass;
+mod number;
+mod resolve;
+mod scene;
+mod select;
+
+pub use fault::{Place, SceneError};
+pub use mass::{MassProperties, mass_properties};
+pub use resolve::BODY_LIMIT;
+pub use scene::{Parameter, Scene, Settings, Setup};

@@ -1,0 +1,86 @@
+//! Claims: gauge, bodies, window, bound, reason.
+
+use super::Resolver;
+use crate::expression::Names;
+use crate::fault::Fault;
+use crate::file::{ClaimTable, SeverityWord};
+use crate::number::{Number, NumberText};
+use ironspin_model::{BodyKind, Bound, Claim, Severity, Window, World};
+
+impl Resolver {
+    pub(super) fn claims(&self, tables: &[ClaimTable], world: &World, dt: f64) -> Result<Vec<Claim>, Fault> {
+        let names = self.names.with("dt", dt);
+        tables.iter().map(|table| self.claim(table, world, &names)).collect()
+    }
+
+    fn claim(&self, table: &ClaimTable, world: &World, names: &Names) -> Result<Claim, Fault> {
+        if table.because.get_ref().trim().is_empty() {
+            return Err(Fault::at(table.because.span(), "a claim must say why its bound is what it is").label("empty"));
+        }
+        let mut of = self.selected(&table.of, &world.bodies)?;
+        // What never moves has nothing to measure; naming it by `*` is no mistake.
+        of.retain(|&id| world.bodies[id].kind == BodyKind::Dynamic);
+        if of.is_empty() {
+            return Err(Fault::at(table.of.span(), format!("`{}` names only bodies that never move", table.of.get_ref())).label("nothing to measure"));
+        }
+        let against = table.against.as_ref().map_or(Ok(Vec::new()), |selector| self.selected(selector, &world.bodies))?;
+        let window = match &table.window {
+            None => Window { from: 0.0, to: f64::INFINITY },
+            Some([from, to]) => {
+                let window = Window { from: self.evaluator.value(from, names)?, to: self.evaluator.value(to, names)? };
+                let positive = window.from >= 0.0 && window.to > window.from;
+                if !positive || window.from > world.duration {
+                    return Err(Fault::at(from.span().start..to.span().end, "the window of a claim must lie within the trial and end after it begins")
+                        .label(format!("from {} to {} s, of {} s", window.from, window.to, world.duration)));
+                }
+                window
+            }
+        };
+        Ok(Claim {
+            gauge: table.gauge.get_ref().clone(),
+            of,
+            of_text: table.of.get_ref().clone(),
+            against,
+            window,
+            bound: self.bound(table, names)?,
+            severity: match table.severity {
+                SeverityWord::Must => Severity::Must,
+                SeverityWord::Should => Severity::Should,
+            },
+            because: table.because.get_ref().clone(),
+        })
+    }
+
+    fn bound(&self, table: &ClaimTable, names: &Names) -> Result<Bound, Fault> {
+        let bounds = [&table.at_most, &table.at_least, &table.equals];
+        if bounds.iter().filter(|bound| bound.is_some()).count() != 1 {
+            return Err(Fault::at(table.gauge.span(), "a claim has exactly one of `at_most`, `at_least` and `equals`").label("in this claim"));
+        }
+        if let (Some(within), None) = (&table.within, &table.equals) {
+            return Err(Fault::at(within.span(), "`within` goes with `equals` only"));
+        }
+        if let Some(limit) = &table.at_most {
+            return Ok(Bound::AtMost(self.evaluator.value(limit, names)?));
+        }
+        if let Some(limit) = &table.at_least {
+            return Ok(Bound::AtLeast(self.evaluator.value(limit, names)?));
+        }
+        let value = table.equals.as_ref().map_or(Ok(0.0), |number| self.evaluator.value(number, names))?;
+        let within = table.within.as_ref().map_or(Ok(0.0), |number| self.within(number, value, names))?;
+        if within < 0.0 {
+            return Err(Fault::at(table.gauge.span(), "`within` must not be negative"));
+        }
+        Ok(Bound::Equals { value, within })
+    }
+
+    /// `0.02` in the gauge's unit, or `"1 %"` of the value.
+    fn within(&self, number: &Number, value: f64, names: &Names) -> Result<f64, Fault> {
+        if let NumberText::Expression(text) = number.text() {
+            if let Some(percent) = text.trim().strip_suffix('%') {
+                let share = self.evaluator.evaluate(percent, names).map_err(|f| Fault { span: Some(number.span()), ..f })?;
+                return Ok(0.01 * share * value.abs());
+            }
+        }
+        self.evaluator.value(number, names)
+    }
+}

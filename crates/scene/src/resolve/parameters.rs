@@ -1,0 +1,59 @@
+//! Parameters: values of the file, changed by what is set from outside.
+
+use crate::expression::{Evaluator, Names};
+use crate::fault::Fault;
+use crate::file::{Ordered, ParameterTable};
+use crate::scene::{Parameter, Settings};
+
+/// Names that expressions already use for something else.
+const TAKEN: [&str; 6] = ["pi", "tau", "g", "dt", "mass", "deg"];
+
+/// Parameters in the order of the file; each may use those above it.
+pub(super) fn resolve(
+    tables: &Ordered<ParameterTable>,
+    settings: &Settings,
+    evaluator: &Evaluator,
+) -> Result<(Vec<Parameter>, Names), Fault> {
+    let known = || tables.0.iter().map(|(name, _)| name.get_ref().as_str());
+    for (name, _) in &settings.set {
+        if !known().any(|other| other == name) {
+            return Err(Fault::nowhere(format!("the scene has no parameter `{name}` to set")).help_names(name, known()));
+        }
+    }
+    let mut names = Names::constants();
+    let mut parameters = Vec::new();
+    for (name, table) in &tables.0 {
+        let plain = name.get_ref();
+        if TAKEN.contains(&plain.as_str()) || !is_identifier(plain) {
+            return Err(Fault::at(name.span(), format!("a parameter cannot be called `{plain}`"))
+                .label("taken, or not a name")
+                .help("use letters, digits and underscores, and none of pi, tau, g, dt, mass, deg"));
+        }
+        let given = settings.set.iter().rev().find(|(set, _)| set == plain);
+        let value = match given {
+            Some((_, text)) => evaluator.evaluate(text, &names).map_err(|fault| Fault {
+                message: format!("cannot set `{plain}`: {}", fault.message),
+                ..fault
+            })?,
+            None => evaluator.value(&table.value, &names)?,
+        };
+        let range = match &table.range {
+            None => None,
+            Some([low, high]) => Some([evaluator.value(low, &names)?, evaluator.value(high, &names)?]),
+        };
+        if let Some([low, high]) = range {
+            if !(low..=high).contains(&value) {
+                let message = format!("`{plain}` is {value}, outside its range from {low} to {high}");
+                return Err(if given.is_some() { Fault::nowhere(message) } else { Fault::at(table.value.span(), message).label("out of range") });
+            }
+        }
+        names.add(plain, value);
+        parameters.push(Parameter { name: plain.clone(), about: table.about.clone(), unit: table.unit.clone(), value, range });
+    }
+    Ok((parameters, names))
+}
+
+pub(super) fn is_identifier(name: &str) -> bool {
+    let mut letters = name.chars();
+    letters.next().is_some_and(|c| c.is_ascii_alphabetic() || c == '_') && letters.all(|c| c.is_ascii_alphanumeric() || c == '_')
+}
