@@ -88,7 +88,15 @@ impl<R: Real> Bodies<R> {
             if dynamic && !(positive(body.mass) && (body.fixed_turn || positive(body.inertia))) {
                 return bad("a mass or inertia that is not positive and finite");
             }
-            let numbers = [body.position.x, body.position.y, body.angle, body.velocity.x, body.velocity.y, body.spin, body.gravity_factor];
+            let numbers = [
+                body.position.x,
+                body.position.y,
+                body.angle,
+                body.velocity.x,
+                body.velocity.y,
+                body.spin,
+                body.gravity_factor,
+            ];
             if numbers.iter().any(|&x| !x.is_finite() || !(R::of(x).abs() < R::INFINITY)) {
                 return bad("a position or velocity that is not finite");
             }
@@ -107,10 +115,9 @@ impl<R: Real> Bodies<R> {
             bodies.reach.push(pieces.iter().map(|piece| piece.reach).fold(R::ZERO, R::max));
             bodies.size.push(pieces.iter().map(|piece| piece.size).fold(R::INFINITY, R::min));
             bodies.pieces_of.push(first..bodies.pieces.len());
-            bodies.pose.push(Pose {
-                position: Vec2::of(body.position.truncate()),
-                rotation: Rotation::by(R::of(body.angle)),
-            });
+            bodies
+                .pose
+                .push(Pose { position: Vec2::of(body.position.truncate()), rotation: Rotation::by(R::of(body.angle)) });
             bodies.angle.push(R::of(body.angle));
             bodies.motion.push(Motion { linear: Vec2::of(body.velocity.truncate()), spin: R::of(body.spin) });
             bodies.inverse.push(Inverse {

@@ -40,9 +40,7 @@ impl<R: Real> Broad<R> {
             }
         }
         // The order of equal keys is settled by the index, so that it never depends on the sort.
-        self.bounds.sort_unstable_by(|a, b| {
-            a.low.x.to_f64().total_cmp(&b.low.x.to_f64()).then(a.piece.cmp(&b.piece))
-        });
+        self.bounds.sort_unstable_by(|a, b| a.low.x.to_f64().total_cmp(&b.low.x.to_f64()).then(a.piece.cmp(&b.piece)));
         for (number, a) in self.bounds.iter().enumerate() {
             for b in &self.bounds[number + 1..] {
                 if !(b.low.x <= a.high.x) {

@@ -70,7 +70,11 @@ fn convex_gap<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>)
     }
     // Cores that cross without a corner inside, or with one, are measured by their best separating face.
     let faces = faces_gap(a, at, b, bt);
-    if overlapping || faces.gap + a.radius + b.radius < R::ZERO { Gap { point: nearest.point, ..faces } } else { nearest }
+    if overlapping || faces.gap + a.radius + b.radius < R::ZERO {
+        Gap { point: nearest.point, ..faces }
+    } else {
+        nearest
+    }
 }
 
 fn faces_gap<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>) -> Gap<R> {

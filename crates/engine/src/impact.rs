@@ -37,9 +37,7 @@ impl<R: Real> Pair<R> {
 
     /// Change of relative speed along `along` at `there` by a unit impulse along `along` at `here`.
     fn response(&self, here: [Vec2<R>; 2], there: [Vec2<R>; 2], along: Vec2<R>) -> R {
-        let turn = |which: usize| {
-            self.inverse[which].inertia * here[which].cross(along) * there[which].cross(along)
-        };
+        let turn = |which: usize| self.inverse[which].inertia * here[which].cross(along) * there[which].cross(along);
         self.inverse[0].mass + self.inverse[1].mass + turn(0) + turn(1)
     }
 
@@ -74,10 +72,8 @@ impl<R: Real> Pair<R> {
     fn strike_normal(&mut self, normal: Vec2<R>, points: &[Target<R>], pressed: &mut [R; 2]) {
         let missing = |pair: &Self, k: usize| points[k].wanted - pair.relative(points[k].arms).dot(normal);
         if let [first, second] = points {
-            let (k11, k22) = (
-                self.response(first.arms, first.arms, normal),
-                self.response(second.arms, second.arms, normal),
-            );
+            let (k11, k22) =
+                (self.response(first.arms, first.arms, normal), self.response(second.arms, second.arms, normal));
             let k12 = self.response(first.arms, second.arms, normal);
             // Speeds wanted, with the impulses so far taken back.
             let b1 = missing(self, 0) + k11 * pressed[0] + k12 * pressed[1];

@@ -52,8 +52,12 @@ impl<R: Real> Manifold<R> {
 /// Contact points of two pieces with a gap of `margin` at most. Empty when they are further apart, or both half-planes.
 pub(crate) fn collide<R: Real>(a: &Piece<R>, at: &Pose<R>, b: &Piece<R>, bt: &Pose<R>, margin: R) -> Manifold<R> {
     match (&a.form, &b.form) {
-        (Form::HalfPlane { normal, offset }, Form::Convex(convex)) => half_plane(*normal, *offset, at, convex, bt, margin),
-        (Form::Convex(convex), Form::HalfPlane { normal, offset }) => half_plane(*normal, *offset, bt, convex, at, margin).flipped(),
+        (Form::HalfPlane { normal, offset }, Form::Convex(convex)) => {
+            half_plane(*normal, *offset, at, convex, bt, margin)
+        }
+        (Form::Convex(convex), Form::HalfPlane { normal, offset }) => {
+            half_plane(*normal, *offset, bt, convex, at, margin).flipped()
+        }
         (Form::Convex(a), Form::Convex(b)) => match (a.corners.len(), b.corners.len()) {
             (1, _) => disc(a, at, b, bt, margin).flipped(),
             (_, 1) => disc(b, bt, a, at, margin),
@@ -64,7 +68,14 @@ pub(crate) fn collide<R: Real>(a: &Piece<R>, at: &Pose<R>, b: &Piece<R>, bt: &Po
 }
 
 /// The plane is the first piece.
-fn half_plane<R: Real>(normal: Vec2<R>, offset: R, plane: &Pose<R>, convex: &Convex<R>, pose: &Pose<R>, margin: R) -> Manifold<R> {
+fn half_plane<R: Real>(
+    normal: Vec2<R>,
+    offset: R,
+    plane: &Pose<R>,
+    convex: &Convex<R>,
+    pose: &Pose<R>,
+    margin: R,
+) -> Manifold<R> {
     let normal = plane.rotation.turn(normal);
     let level = offset + normal.dot(plane.position);
     let mut manifold = Manifold::with_normal(normal);
@@ -78,12 +89,17 @@ fn half_plane<R: Real>(normal: Vec2<R>, offset: R, plane: &Pose<R>, convex: &Con
             lowest[1] = Some((gap, index));
         }
     }
-    let mut chosen: Vec2Indices = lowest.iter().flatten().filter(|(gap, _)| *gap <= margin).map(|&(_, index)| index).collect();
+    let mut chosen: Vec2Indices =
+        lowest.iter().flatten().filter(|(gap, _)| *gap <= margin).map(|&(_, index)| index).collect();
     chosen.sort();
     for index in chosen.iter() {
         let corner = pose.point(convex.corners[index]);
         let gap = normal.dot(corner) - level - convex.radius;
-        manifold.push(Point { position: corner - normal * (convex.radius + gap * R::HALF), gap, feature: index as u32 });
+        manifold.push(Point {
+            position: corner - normal * (convex.radius + gap * R::HALF),
+            gap,
+            feature: index as u32,
+        });
     }
     manifold
 }
@@ -165,7 +181,15 @@ fn edge<R: Real>(convex: &Convex<R>, face: usize) -> Vec2<R> {
 }
 
 /// Clips the incident edge of `b` against the sides of the reference face of `a`.
-fn clip<R: Real>(a: &Convex<R>, at: &Pose<R>, face: usize, b: &Convex<R>, bt: &Pose<R>, margin: R, mark: u32) -> Manifold<R> {
+fn clip<R: Real>(
+    a: &Convex<R>,
+    at: &Pose<R>,
+    face: usize,
+    b: &Convex<R>,
+    bt: &Pose<R>,
+    margin: R,
+    mark: u32,
+) -> Manifold<R> {
     let normal = at.rotation.turn(a.normals[face]);
     let start = at.point(a.corners[face]);
     let end = at.point(a.corners[(face + 1) % a.corners.len()]);
@@ -183,7 +207,8 @@ fn clip<R: Real>(a: &Convex<R>, at: &Pose<R>, face: usize, b: &Convex<R>, bt: &P
     let along = (end - start).unit_or(normal.left());
     let span = [along.dot(start), along.dot(end)];
     // The incident edge runs against the reference face: its first end lies towards `end`.
-    if !clip_end(&mut ends, 0, along, span[1], R::ONE, 0x100) || !clip_end(&mut ends, 1, along, span[0], -R::ONE, 0x200) {
+    if !clip_end(&mut ends, 0, along, span[1], R::ONE, 0x100) || !clip_end(&mut ends, 1, along, span[0], -R::ONE, 0x200)
+    {
         return Manifold::default();
     }
     let level = normal.dot(start);
@@ -200,7 +225,14 @@ fn clip<R: Real>(a: &Convex<R>, at: &Pose<R>, face: usize, b: &Convex<R>, bt: &P
 }
 
 /// Pulls one end of the incident edge back to the side of the reference face; false when the whole edge lies beyond.
-fn clip_end<R: Real>(ends: &mut [(Vec2<R>, u32); 2], which: usize, along: Vec2<R>, limit: R, sign: R, mark: u32) -> bool {
+fn clip_end<R: Real>(
+    ends: &mut [(Vec2<R>, u32); 2],
+    which: usize,
+    along: Vec2<R>,
+    limit: R,
+    sign: R,
+    mark: u32,
+) -> bool {
     let (near, far) = (ends[which].0, ends[1 - which].0);
     let beyond = sign * (along.dot(near) - limit);
     if !(beyond > R::ZERO) {

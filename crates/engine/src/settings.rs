@@ -160,7 +160,9 @@ mod tests {
             Settings::read([("sweept", "all")]),
             Err(EngineError::UnknownOption { nearest: Some(name), .. }) if name == "swept"
         ));
-        for pair in [("iterations", "0"), ("iterations", "x"), ("swept", "some"), ("rest-speed", "nan"), ("warm-start", "yes")] {
+        for pair in
+            [("iterations", "0"), ("iterations", "x"), ("swept", "some"), ("rest-speed", "nan"), ("warm-start", "yes")]
+        {
             assert!(matches!(Settings::read([pair]), Err(EngineError::BadValue { .. })), "{pair:?}");
         }
     }

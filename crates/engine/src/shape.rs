@@ -18,7 +18,10 @@ pub(crate) struct Convex<R> {
 pub(crate) enum Form<R> {
     Convex(Convex<R>),
     /// Solid below: points x with normal·x <= offset.
-    HalfPlane { normal: Vec2<R>, offset: R },
+    HalfPlane {
+        normal: Vec2<R>,
+        offset: R,
+    },
 }
 
 /// One piece of a body, in the body's frame.
@@ -56,9 +59,7 @@ impl<R: Real> Piece<R> {
             }
         };
         let reach = match &form {
-            Form::Convex(convex) => {
-                convex.corners.iter().map(|c| c.length()).fold(R::ZERO, R::max) + convex.radius
-            }
+            Form::Convex(convex) => convex.corners.iter().map(|c| c.length()).fold(R::ZERO, R::max) + convex.radius,
             Form::HalfPlane { .. } => R::INFINITY,
         };
         Piece { body, material: part.material, form, reach, size: R::of(part.shape.smallest_size()) }

@@ -77,11 +77,18 @@ impl<R: Real> Simulation<R> {
             motion.linear += *fall * dt;
         }
         let iterations = self.settings.iterations;
-        self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, StepNumbers { dt, iterations, rest_speed });
+        self.solver.solve(
+            &mut self.bodies,
+            &self.start,
+            &mut self.contacts,
+            StepNumbers { dt, iterations, rest_speed },
+        );
         self.record_resting();
         self.solver.remove_overlap(&mut self.bodies, &self.contacts, iterations);
         let rate = R::ONE / dt;
-        for ((acceleration, end), start) in self.bodies.acceleration.iter_mut().zip(&self.bodies.motion).zip(&self.start) {
+        for ((acceleration, end), start) in
+            self.bodies.acceleration.iter_mut().zip(&self.bodies.motion).zip(&self.start)
+        {
             *acceleration = end.minus(*start).scaled(rate);
         }
         self.move_bodies(dt, rest_speed);
@@ -100,7 +107,11 @@ impl<R: Real> Simulation<R> {
             for body in (0..self.bodies.len()).filter(|&body| moves[body]) {
                 // The mean of both ends: exact where the acceleration does not change.
                 let way = self.start[body].plus(self.bodies.motion[body]).scaled(R::HALF * dt);
-                self.bodies.place(body, self.bodies.pose[body].position + way.linear, self.bodies.angle[body] + way.spin);
+                self.bodies.place(
+                    body,
+                    self.bodies.pose[body].position + way.linear,
+                    self.bodies.angle[body] + way.spin,
+                );
             }
         }
         self.bodies.marked = marked;
@@ -174,7 +185,8 @@ impl<R: Real> Simulation<R> {
         let mut active = [0; 2];
         let mut count = 0;
         let mut shift_time = since;
-        for (index, point) in contact.points().iter().enumerate().filter(|(_, point)| self.touches(&contact, point.gap)) {
+        for (index, point) in contact.points().iter().enumerate().filter(|(_, point)| self.touches(&contact, point.gap))
+        {
             let speed = pair.relative(point.arms).dot(contact.normal);
             // Speed at the time of the blow, and what it has become since.
             let then = speed - acceleration * since;
@@ -195,7 +207,11 @@ impl<R: Real> Simulation<R> {
             if self.bodies.inverse[body].moves() {
                 let shift = pair.motion[k].minus(before[k]).scaled(shift_time);
                 self.bodies.motion[body] = pair.motion[k];
-                self.bodies.place(body, self.bodies.pose[body].position + shift.linear, self.bodies.angle[body] + shift.spin);
+                self.bodies.place(
+                    body,
+                    self.bodies.pose[body].position + shift.linear,
+                    self.bodies.angle[body] + shift.spin,
+                );
             }
         }
         for (k, point) in self.contacts.list[number].points[..contact.count].iter_mut().enumerate() {
@@ -203,7 +219,13 @@ impl<R: Real> Simulation<R> {
         }
         for (&index, impulse) in active[..count].iter().zip(pressed) {
             let point = contact.points[index];
-            self.record.push(Blow { bodies: contact.bodies, point: point.position, normal: contact.normal, gap: point.gap, impulse });
+            self.record.push(Blow {
+                bodies: contact.bodies,
+                point: point.position,
+                normal: contact.normal,
+                gap: point.gap,
+                impulse,
+            });
         }
     }
 

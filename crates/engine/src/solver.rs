@@ -39,7 +39,13 @@ pub(crate) struct StepNumbers<R> {
     pub(crate) rest_speed: R,
 }
 
-fn apply<R: Real>(motion: &mut [Motion<R>], inverse: &[Inverse<R>], bodies: [usize; 2], arms: [Vec2<R>; 2], impulse: Vec2<R>) {
+fn apply<R: Real>(
+    motion: &mut [Motion<R>],
+    inverse: &[Inverse<R>],
+    bodies: [usize; 2],
+    arms: [Vec2<R>; 2],
+    impulse: Vec2<R>,
+) {
     let [a, b] = bodies;
     motion[a] = motion[a].minus(inverse[a].kick(arms[0], impulse));
     motion[b] = motion[b].plus(inverse[b].kick(arms[1], impulse));
@@ -51,7 +57,13 @@ fn relative<R: Real>(motion: &[Motion<R>], bodies: [usize; 2], arms: [Vec2<R>; 2
 
 impl<R: Real> Solver<R> {
     /// Changes the velocities so that no contact approaches; `start` holds the velocities before this step's forces.
-    pub(crate) fn solve(&mut self, bodies: &mut Bodies<R>, start: &[Motion<R>], contacts: &mut Contacts<R>, step: StepNumbers<R>) {
+    pub(crate) fn solve(
+        &mut self,
+        bodies: &mut Bodies<R>,
+        start: &[Motion<R>],
+        contacts: &mut Contacts<R>,
+        step: StepNumbers<R>,
+    ) {
         self.rows.clear();
         for contact in &mut contacts.list {
             let rows = prepare(contact, &bodies.inverse, start, step);
@@ -103,7 +115,12 @@ impl<R: Real> Solver<R> {
     }
 }
 
-fn prepare<R: Real>(contact: &Contact<R>, inverse: &[Inverse<R>], start: &[Motion<R>], step: StepNumbers<R>) -> [Row<R>; 2] {
+fn prepare<R: Real>(
+    contact: &Contact<R>,
+    inverse: &[Inverse<R>],
+    start: &[Motion<R>],
+    step: StepNumbers<R>,
+) -> [Row<R>; 2] {
     let [a, b] = contact.bodies.map(|body| inverse[body]);
     let tangent = contact.normal.left();
     let mut rows = [Row::default(); 2];

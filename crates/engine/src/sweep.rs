@@ -145,7 +145,9 @@ impl<R: Real> Sweeper<R> {
             for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {
                 let other = if body == a { b } else { a };
                 // The pair itself is looked at once.
-                let wanted = |candidate: usize| (swept(body) || swept(candidate)) && (candidate != other || body == a || !bodies.inverse[a].moves());
+                let wanted = |candidate: usize| {
+                    (swept(body) || swept(candidate)) && (candidate != other || body == a || !bodies.inverse[a].moves())
+                };
                 self.look_out(bodies, body, step, &wanted);
             }
         }
@@ -201,7 +203,9 @@ impl<R: Real> Sweeper<R> {
             // Upper bound of the speed at which the gap along this direction closes until the end of the step.
             let closing_at = |when: R| {
                 let (a, b) = (one.visible_at(when), other.visible_at(when));
-                let turning = |motion: Motion<R>, reach: R| if motion.spin == R::ZERO { R::ZERO } else { motion.spin.abs() * reach };
+                let turning = |motion: Motion<R>, reach: R| {
+                    if motion.spin == R::ZERO { R::ZERO } else { motion.spin.abs() * reach }
+                };
                 (a.linear - b.linear).dot(found.normal) + turning(a, first.reach) + turning(b, second.reach)
             };
             let closing = closing_at(time).max(closing_at(step.dt));
@@ -233,7 +237,14 @@ impl<R: Real> Sweeper<R> {
     }
 
     /// Ends two flights in a blow and begins new ones.
-    fn strike(&mut self, bodies: &Bodies<R>, event: Event, mixed: &Mixed<R>, step: SweepNumbers<R>, blows: &mut Vec<Blow<R>>) {
+    fn strike(
+        &mut self,
+        bodies: &Bodies<R>,
+        event: Event,
+        mixed: &Mixed<R>,
+        step: SweepNumbers<R>,
+        blows: &mut Vec<Blow<R>>,
+    ) {
         let time = R::of(event.time);
         let (first, second) = (&bodies.pieces[event.pieces.0], &bodies.pieces[event.pieces.1]);
         let pair = [first.body, second.body];
@@ -258,10 +269,8 @@ impl<R: Real> Sweeper<R> {
             manifold.count = 1;
         }
         let normal = manifold.normal;
-        let mut struck = Pair {
-            motion: pair.map(|body| self.flights[body].motion),
-            inverse: pair.map(|body| bodies.inverse[body]),
-        };
+        let mut struck =
+            Pair { motion: pair.map(|body| self.flights[body].motion), inverse: pair.map(|body| bodies.inverse[body]) };
         let mut targets = [Target { arms: [Vec2::ZERO; 2], wanted: R::ZERO }; 2];
         for (target, point) in targets.iter_mut().zip(manifold.points()) {
             target.arms = [point.position - poses[0].position, point.position - poses[1].position];

@@ -18,6 +18,7 @@ mod judge;
 mod table;
 
 pub use gauge::{Gauge, Reading, Scope, View};
+pub use gauges::energy::{MechanicalEnergy, mechanical_energy};
 pub use geometry::{Gap, Outline};
 pub use judge::{Outcome, judge};
 pub use table::{Better, GAUGES, GaugeEntry, entry_text, find, handbook};

@@ -291,7 +291,14 @@ pub fn handbook() -> String {
          | gauge | unit | better | in short |\n|---|---|---|---|\n",
     );
     for gauge in &GAUGES {
-        out.push_str(&format!("| [`{}`](#{}) | {} | {} | {} |\n", gauge.name, gauge.name.replace('.', ""), gauge.unit, gauge.better.word(), gauge.label));
+        out.push_str(&format!(
+            "| [`{}`](#{}) | {} | {} | {} |\n",
+            gauge.name,
+            gauge.name.replace('.', ""),
+            gauge.unit,
+            gauge.better.word(),
+            gauge.label
+        ));
     }
     for gauge in &GAUGES {
         out.push('\n');
@@ -330,7 +337,15 @@ mod tests {
     fn names_are_unique_and_every_text_is_there() {
         for (number, gauge) in GAUGES.iter().enumerate() {
             assert!(GAUGES[..number].iter().all(|other| other.name != gauge.name), "{}", gauge.name);
-            for text in [gauge.label, gauge.unit, gauge.definition, gauge.formula, gauge.source, gauge.limits, gauge.usual_causes] {
+            for text in [
+                gauge.label,
+                gauge.unit,
+                gauge.definition,
+                gauge.formula,
+                gauge.source,
+                gauge.limits,
+                gauge.usual_causes,
+            ] {
                 assert!(!text.is_empty(), "{}", gauge.name);
             }
         }

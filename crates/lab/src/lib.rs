@@ -1,1 +1,29 @@
-//! x
+//! Trials, grids of trials and run folders. Emits typed events and prints nothing itself.
+//!
+//! | type | duty | file |
+//! |---|---|---|
+//! | [`TrialPlan`], [`plan_grid`], [`PlanError`] | what is to be run, resolved and checked before anything runs | `plan.rs` |
+//! | [`run_trial`] | one scene on one engine under one set of conditions, measured while it runs | `trial.rs` |
+//! | [`TrialRecord`], [`ClaimRecord`] | how it turned out | `record.rs` |
+//! | `Watch` | a gauge with the window of its claim | `watch.rs` |
+//! | [`Recording`] | what pictures and plots are drawn from | `recording.rs` |
+//! | [`run_grid`], [`LabEvent`] | many trials on all cores, results in the order of the plan | `grid.rs` |
+//! | [`ResultDocument`] | results as they stand on disk, versioned | `document.rs` |
+//! | [`RunFolder`] | a folder of results, written whole or not at all | `folder.rs` |
+
+mod document;
+mod folder;
+mod grid;
+mod plan;
+mod record;
+mod recording;
+mod trial;
+mod watch;
+
+pub use document::{FORMAT, Manifest, ResultDocument, Summary};
+pub use folder::{FolderError, RunFolder};
+pub use grid::{LabEvent, run_grid};
+pub use plan::{GridOrder, PlanError, TrialPlan, plan_grid};
+pub use record::{ClaimRecord, TrialRecord};
+pub use recording::{Curve, Recording};
+pub use trial::run_trial;

@@ -71,6 +71,33 @@ impl Bound {
             Bound::Equals { value, within } => (measured - value).abs() <= within || measured == value,
         }
     }
+
+    /// How much of the bound a measured value uses up: at most 1 where the bound holds, above 1 where it does not,
+    /// infinite for a value that is not a number. It says which of several claims came nearest to failing.
+    pub fn used(&self, measured: f64) -> f64 {
+        if !self.holds(measured) && measured.is_nan() {
+            return f64::INFINITY;
+        }
+        let share = match *self {
+            Bound::AtMost(limit) if limit > 0.0 => measured / limit,
+            Bound::AtLeast(limit) if limit > 0.0 && measured > 0.0 => limit / measured,
+            Bound::Equals { value, within } if within > 0.0 => (measured - value).abs() / within,
+            _ if self.holds(measured) => 0.0,
+            _ => f64::INFINITY,
+        };
+        // Rounding of the quotient must not contradict the verdict.
+        if self.holds(measured) { share.clamp(0.0, 1.0) } else { share.max(1.0 + f64::EPSILON) }
+    }
+
+    /// The bound as a relation to read: `<= 0.01`, `>= 1`, `= 0.5 +- 0.005`.
+    pub fn relation(&self, show: impl Fn(f64) -> String) -> String {
+        match *self {
+            Bound::AtMost(limit) => format!("<= {}", show(limit)),
+            Bound::AtLeast(limit) => format!(">= {}", show(limit)),
+            Bound::Equals { value, within: 0.0 } => format!("= {}", show(value)),
+            Bound::Equals { value, within } => format!("= {} +- {}", show(value), show(within)),
+        }
+    }
 }
 
 /// How much a failed claim weighs.
@@ -122,6 +149,24 @@ mod tests {
         ] {
             assert!(!bound.holds(f64::NAN), "{bound:?}");
         }
+    }
+
+    #[test]
+    fn the_share_used_agrees_with_the_verdict() {
+        let bounds = [
+            Bound::AtMost(2.0),
+            Bound::AtMost(0.0),
+            Bound::AtLeast(2.0),
+            Bound::Equals { value: 3.0, within: 0.5 },
+            Bound::Equals { value: 3.0, within: 0.0 },
+        ];
+        for bound in bounds {
+            for measured in [-1.0, 0.0, 1.0, 2.0, 2.1, 2.6, 3.0, 3.4, f64::INFINITY, f64::NAN] {
+                assert_eq!(bound.holds(measured), bound.used(measured) <= 1.0, "{bound:?} {measured}");
+            }
+        }
+        assert_eq!(Bound::AtMost(2.0).used(1.0), 0.5);
+        assert_eq!(Bound::AtLeast(2.0).used(8.0), 0.25);
     }
 
     #[test]

@@ -30,9 +30,7 @@ impl std::str::FromStr for Timestep {
     /// When the text is no number or fraction, or the value is not positive and finite.
     fn from_str(text: &str) -> Result<Self, TimestepError> {
         let fault = |why| TimestepError { text: text.to_owned(), why };
-        let number = |part: &str| {
-            part.trim().parse::<f64>().map_err(|_| fault("write seconds, such as 0.01 or 1/60"))
-        };
+        let number = |part: &str| part.trim().parse::<f64>().map_err(|_| fault("write seconds, such as 0.01 or 1/60"));
         let seconds = match text.split_once('/') {
             Some((over, under)) => number(over)? / number(under)?,
             None => number(text)?,

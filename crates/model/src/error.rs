@@ -48,6 +48,12 @@ pub enum EngineError {
     /// `advance` came before `build`.
     #[error("the engine was asked to advance before a world was built")]
     NothingBuilt,
+    /// An answer that no sound engine gives.
+    #[error("the engine gave a bad answer: {why}")]
+    BadAnswer {
+        /// What is wrong with it.
+        why: String,
+    },
     /// The engine crashed.
     #[error("the engine crashed: {why}")]
     Crashed {

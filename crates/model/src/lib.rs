@@ -32,6 +32,4 @@ pub use error::EngineError;
 pub use frame::{BodyState, Contact, Frame};
 pub use glam::{DQuat, DVec2, DVec3};
 pub use nearest::nearest;
-pub use world::{
-    Action, Body, BodyKind, Bounds, Deed, Material, PairMaterial, Part, Shape, World,
-};
+pub use world::{Action, Body, BodyKind, Bounds, Deed, Material, PairMaterial, Part, Shape, World};

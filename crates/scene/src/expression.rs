@@ -40,13 +40,8 @@ const FUNCTIONS: [(&str, fn(f64) -> f64); 16] = [
 ];
 
 /// The functions of two arguments.
-const FUNCTIONS_OF_TWO: [(&str, fn(f64, f64) -> f64); 5] = [
-    ("atan2", libm::atan2),
-    ("min", f64::min),
-    ("max", f64::max),
-    ("hypot", libm::hypot),
-    ("pow", libm::pow),
-];
+const FUNCTIONS_OF_TWO: [(&str, fn(f64, f64) -> f64); 5] =
+    [("atan2", libm::atan2), ("min", f64::min), ("max", f64::max), ("hypot", libm::hypot), ("pow", libm::pow)];
 
 /// Named values an expression may use: constants, parameters, loop counters.
 #[derive(Clone, Debug)]
@@ -122,9 +117,9 @@ impl Evaluator {
             NumberText::Literal(value) => Err(Fault::at(number.span(), format!("`{value}` is not a finite number"))
                 .label("not finite")
                 .help("write an ordinary number")),
-            NumberText::Expression(text) => self.evaluate(text, names).map_err(|fault| {
-                Fault { span: Some(number.span()), ..fault }
-            }),
+            NumberText::Expression(text) => {
+                self.evaluate(text, names).map_err(|fault| Fault { span: Some(number.span()), ..fault })
+            }
         }
     }
 
@@ -161,10 +156,14 @@ impl Evaluator {
             self.engine.eval_ast_with_scope::<rhai::Dynamic>(&mut scope, &parsed[text])
         };
         let value = value.map_err(|error| explain(text, &error, names))?;
-        let number = value.as_float().or_else(|kind| if kind == "bool" { Ok(f64::from(u8::from(value.as_bool().unwrap_or(false)))) } else { Err(kind) });
+        let number = value.as_float().or_else(|kind| {
+            if kind == "bool" { Ok(f64::from(u8::from(value.as_bool().unwrap_or(false)))) } else { Err(kind) }
+        });
         match number {
             Ok(value) if value.is_finite() => Ok(value),
-            Ok(value) => Err(Fault::nowhere(format!("`{text}` gives {value}, which is not a finite number")).label("not finite")),
+            Ok(value) => {
+                Err(Fault::nowhere(format!("`{text}` gives {value}, which is not a finite number")).label("not finite"))
+            }
             Err(kind) => Err(Fault::nowhere(format!("`{text}` gives {kind}, not a number")).label("not a number")),
         }
     }
@@ -174,7 +173,9 @@ impl Evaluator {
 fn all_numbers_are_floats(engine: &mut Engine) {
     use rhai::Token;
     engine.on_parse_token(|token, _, _| match token {
-        Token::IntegerConstant(value) => Token::FloatConstant(Box::new(((value as f64).into(), value.to_string().into()))),
+        Token::IntegerConstant(value) => {
+            Token::FloatConstant(Box::new(((value as f64).into(), value.to_string().into())))
+        }
         Token::XOr => Token::PowerOf,
         other => other,
     });
@@ -187,8 +188,12 @@ fn register_arithmetic(engine: &mut Engine) {
         .register_fn("+", |a: f64, b: f64| a + b)
         .register_fn("-", |a: f64, b: f64| a - b)
         .register_fn("*", |a: f64, b: f64| a * b)
-        .register_fn("/", move |a: f64, b: f64| -> Fallible { if b == 0.0 { Err(by_zero("division")) } else { Ok(a / b) } })
-        .register_fn("%", move |a: f64, b: f64| -> Fallible { if b == 0.0 { Err(by_zero("remainder")) } else { Ok(libm::fmod(a, b)) } })
+        .register_fn("/", move |a: f64, b: f64| -> Fallible {
+            if b == 0.0 { Err(by_zero("division")) } else { Ok(a / b) }
+        })
+        .register_fn("%", move |a: f64, b: f64| -> Fallible {
+            if b == 0.0 { Err(by_zero("remainder")) } else { Ok(libm::fmod(a, b)) }
+        })
         .register_fn("**", libm::pow)
         .register_fn("-", |a: f64| -a)
         .register_fn("+", |a: f64| a)
@@ -239,7 +244,9 @@ fn explain(text: &str, error: &EvalAltResult, names: &Names) -> Fault {
 }
 
 fn at_column(what: &str, position: Position) -> String {
-    position.position().map_or_else(|| what.to_owned(), |column| format!("{what}, at character {column} of the expression"))
+    position
+        .position()
+        .map_or_else(|| what.to_owned(), |column| format!("{what}, at character {column} of the expression"))
 }
 
 fn lower_first(text: &str) -> String {
@@ -253,7 +260,9 @@ mod tests {
 
     fn eval(text: &str) -> Result<f64, String> {
         let names = Names::constants().with("side", 0.5).with("i", 3.0);
-        Evaluator::new().evaluate(text, &names).map_err(|f| format!("{} | {} | {}", f.message, f.label, f.help.unwrap_or_default()))
+        Evaluator::new()
+            .evaluate(text, &names)
+            .map_err(|f| format!("{} | {} | {}", f.message, f.label, f.help.unwrap_or_default()))
     }
 
     #[test]

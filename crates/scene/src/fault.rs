@@ -82,9 +82,7 @@ impl Fault {
     }
 
     pub(crate) fn in_file(self, file: &str, text: &Arc<str>) -> SceneError {
-        let place = self.span.map(|span| {
-            Box::new(Place { file: file.to_owned(), text: Arc::clone(text), span })
-        });
+        let place = self.span.map(|span| Box::new(Place { file: file.to_owned(), text: Arc::clone(text), span }));
         SceneError { message: self.message, label: self.label, help: self.help, place }
     }
 }

@@ -48,6 +48,8 @@ pub struct Setup {
     pub name: String,
     /// One line about it.
     pub about: String,
+    /// The text it was read from.
+    pub text: Arc<str>,
     /// Parameters with the values in force, in the order of the file.
     pub parameters: Vec<Parameter>,
     /// What the engine builds.
@@ -63,7 +65,8 @@ impl Scene {
     /// When the text is no TOML, has unknown keys or wrong types, or is of another version.
     pub fn parse(text: &str, origin: &str) -> Result<Scene, SceneError> {
         let text: Arc<str> = text.into();
-        let file: SceneFile = toml::from_str(&text).map_err(|error| form_fault(&error, &text).in_file(origin, &text))?;
+        let file: SceneFile =
+            toml::from_str(&text).map_err(|error| form_fault(&error, &text).in_file(origin, &text))?;
         if *file.scene.get_ref() != SCENE_VERSION {
             let found = file.scene.get_ref();
             return Err(Fault::at(file.scene.span(), format!("this scene is of version {found}"))
@@ -93,7 +96,10 @@ impl Scene {
             Some(text) => Scene::parse(text, &format!("bundled:{name}.toml")),
             None => {
                 let help = ironspin_model::nearest(name, bundled::names()).map_or_else(
-                    || "`ironspin scenes` lists the bundled scenes; a scene file is named by its path, ending in .toml".to_owned(),
+                    || {
+                        "`ironspin scenes` lists the bundled scenes; a scene file is named by its path, ending in .toml"
+                            .to_owned()
+                    },
                     |near| format!("did you mean `{near}`?"),
                 );
                 Err(SceneError::without_place(format!("there is no bundled scene called `{name}`"), Some(help)))
@@ -127,7 +133,16 @@ impl Scene {
     /// For unknown names, values out of range, and everything that cannot be built; the error carries the place in
     /// the file where there is one.
     pub fn resolve(&self, settings: &Settings) -> Result<Setup, SceneError> {
-        resolve::resolve(&self.file, settings).map_err(|fault| fault.in_file(&self.origin, &self.text))
+        resolve::resolve(&self.file, settings)
+            .map(|resolved| Setup {
+                name: self.file.name.clone(),
+                about: self.file.about.clone(),
+                text: Arc::clone(&self.text),
+                parameters: resolved.parameters,
+                world: resolved.world,
+                claims: resolved.claims,
+            })
+            .map_err(|fault| fault.in_file(&self.origin, &self.text))
     }
 
     /// An error that stands at the gauge name of claim number `index`, for checks made by those who know the gauges.
@@ -156,8 +171,11 @@ fn form_fault(error: &toml::de::Error, text: &str) -> Fault {
             .label(format!("`{field}` is missing here"))
             .help(format!("add a line `{field} = ...`"));
     }
-    if let Some((found, expected)) = message.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected ")) {
-        return Fault::at(span, format!("found {found} where {expected} is expected")).label(format!("expected {expected}"));
+    if let Some((found, expected)) =
+        message.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected "))
+    {
+        return Fault::at(span, format!("found {found} where {expected} is expected"))
+            .label(format!("expected {expected}"));
     }
     Fault::at(span, message.lines().next().unwrap_or("not a scene file").to_owned()).label("cannot be read")
 }

@@ -53,9 +53,11 @@ impl Balance {
         let Some(before) = view.before else { return true };
         self.scope.of.iter().any(|&id| {
             self.outside.iter().any(|&other| {
-                let speed = |frame: &ironspin_model::Frame| (frame.bodies[id].velocity - frame.bodies[other].velocity).length();
+                let speed =
+                    |frame: &ironspin_model::Frame| (frame.bodies[id].velocity - frame.bodies[other].velocity).length();
                 // As far as either speed carries, and a hundredth of the size for engines that keep a slop.
-                let within = 1.5 * view.span() * speed(before).max(speed(view.now)) + 0.01 * view.world.bodies[id].smallest_size();
+                let within = 1.5 * view.span() * speed(before).max(speed(view.now))
+                    + 0.01 * view.world.bodies[id].smallest_size();
                 [before, view.now].iter().any(|frame| self.shapes.gap(frame, id, other, within).distance <= within)
             })
         })
@@ -96,7 +98,9 @@ impl Gauge for Balance {
         self.counted += 1;
         let mut change = DVec3::ZERO;
         for &id in &self.scope.of {
-            change += self.momentum(view, view.now, id).0 - self.momentum(view, before, id).0 - self.by_gravity(view, before, id);
+            change += self.momentum(view, view.now, id).0
+                - self.momentum(view, before, id).0
+                - self.by_gravity(view, before, id);
         }
         self.unexplained += change;
         if self.unexplained.length() > self.worst {

@@ -57,7 +57,8 @@ impl Gauge for Creep {
             return Reading::nothing("fewer than two frames lie in the window");
         }
         let rates = self.lines.iter().map(|line| line.slope().length());
-        let (slot, rate) = rates.enumerate().fold((0, 0.0), |best, (slot, rate)| if rate > best.1 { (slot, rate) } else { best });
+        let (slot, rate) =
+            rates.enumerate().fold((0, 0.0), |best, (slot, rate)| if rate > best.1 { (slot, rate) } else { best });
         let way = self.lines[slot].slope();
         let detail = format!("{} wanders by ({:.1e}, {:.1e}) m/s", world.bodies[self.of[slot]].name, way.x, way.y);
         let reading = Reading::of(rate, detail);

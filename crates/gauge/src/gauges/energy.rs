@@ -1,7 +1,7 @@
 //! Mechanical energy: drift and gain.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::World;
+use ironspin_model::{Frame, World};
 
 /// Which figure of the energy is asked for.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -31,12 +31,23 @@ pub(crate) fn gain(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(Energy::new(scope, Figure::Gain))
 }
 
-/// Kinetic and total mechanical energy of some bodies, J; height counts from the origin.
-pub(crate) fn kinetic_and_total(view: &View<'_>, of: &[usize]) -> (f64, f64) {
-    of.iter().fold((0.0, 0.0), |(kinetic, total), &id| {
-        let (body, state) = (&view.world.bodies[id], &view.now.bodies[id]);
-        let moving = 0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia * state.spin.length_squared();
-        (kinetic + moving, total + moving - body.mass * view.fall(id).dot(state.position))
+/// Mechanical energy of some bodies, J; height counts from the origin.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct MechanicalEnergy {
+    /// Of moving and turning.
+    pub kinetic: f64,
+    /// Kinetic energy and energy of height.
+    pub total: f64,
+}
+
+/// Mechanical energy of some bodies in a frame: sum(m v²/2 + I w²/2 - m g·x).
+pub fn mechanical_energy(world: &World, frame: &Frame, of: &[usize]) -> MechanicalEnergy {
+    of.iter().fold(MechanicalEnergy::default(), |sum, &id| {
+        let (body, state) = (&world.bodies[id], &frame.bodies[id]);
+        let moving =
+            0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia * state.spin.length_squared();
+        let height = body.mass * (world.gravity * body.gravity_factor).dot(state.position);
+        MechanicalEnergy { kinetic: sum.kinetic + moving, total: sum.total + moving - height }
     })
 }
 
@@ -57,7 +68,7 @@ impl Energy {
 
 impl Gauge for Energy {
     fn observe(&mut self, view: &View<'_>) {
-        let (kinetic, total) = kinetic_and_total(view, &self.scope.of);
+        let MechanicalEnergy { kinetic, total } = mechanical_energy(view.world, view.now, &self.scope.of);
         let first = *self.first.get_or_insert(total);
         self.lowest = self.lowest.min(total);
         self.largest_kinetic = self.largest_kinetic.max(kinetic);
@@ -80,7 +91,10 @@ impl Gauge for Energy {
             return Reading::of(0.0, "nothing moved").warn("nothing moved, so there was no energy to gain or lose");
         }
         let value = self.worst / self.largest_kinetic;
-        let reading = Reading::of(value, format!("{:.3} J of {:.3} J at {:.3} s", self.worst, self.largest_kinetic, self.worst_time));
+        let reading = Reading::of(
+            value,
+            format!("{:.3} J of {:.3} J at {:.3} s", self.worst, self.largest_kinetic, self.worst_time),
+        );
         if self.largest_kinetic < 1e-10 * self.largest_sum {
             return reading.warn("the motion is close to the rounding noise of the energy of height");
         }

@@ -34,7 +34,8 @@ impl Gauge for Escape {
             .zip(&self.of)
             .filter_map(|(since, &id)| since.map(|time| (time, id)))
             .min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
-        let detail = first.map_or_else(String::new, |(time, id)| format!("{} was outside at {time:.3} s", world.bodies[id].name));
+        let detail = first
+            .map_or_else(String::new, |(time, id)| format!("{} was outside at {time:.3} s", world.bodies[id].name));
         Reading::of(outside as f64, detail)
     }
 }

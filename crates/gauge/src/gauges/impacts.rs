@@ -62,7 +62,8 @@ impl Impacts {
             if !known || !self.counts_pair(a, b) {
                 continue;
             }
-            let inverse = |id: usize| if view.world.bodies[id].mass > 0.0 { 1.0 / view.world.bodies[id].mass } else { 0.0 };
+            let inverse =
+                |id: usize| if view.world.bodies[id].mass > 0.0 { 1.0 / view.world.bodies[id].mass } else { 0.0 };
             let change = contact.impulse * (inverse(a) + inverse(b));
             let fall = view.fall(a).length().max(view.fall(b).length());
             let slow = (CLEAR_STEPS * fall * span).max(1e-9 * self.fastest);
@@ -70,18 +71,20 @@ impl Impacts {
                 self.notices.push((a, b));
             }
         }
-        !self.notices.is_empty() && (0..view.world.bodies.len()).filter(|&id| self.of.has(id)).all(|id| {
-            let body = &view.world.bodies[id];
-            let changed = body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
-            let mut told = -changed;
-            let mut size = changed.length() + body.mass * 1e-6 * before.bodies[id].velocity.length();
-            for contact in view.now.contacts.iter().filter(|contact| contact.bodies.contains(&id)) {
-                let sign = if contact.bodies[0] == id { -1.0 } else { 1.0 };
-                told += sign * contact.impulse * contact.normal;
-                size += contact.impulse.abs();
-            }
-            told.length() <= BELIEVED * size
-        })
+        !self.notices.is_empty()
+            && (0..view.world.bodies.len()).filter(|&id| self.of.has(id)).all(|id| {
+                let body = &view.world.bodies[id];
+                let changed =
+                    body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
+                let mut told = -changed;
+                let mut size = changed.length() + body.mass * 1e-6 * before.bodies[id].velocity.length();
+                for contact in view.now.contacts.iter().filter(|contact| contact.bodies.contains(&id)) {
+                    let sign = if contact.bodies[0] == id { -1.0 } else { 1.0 };
+                    told += sign * contact.impulse * contact.normal;
+                    size += contact.impulse.abs();
+                }
+                told.length() <= BELIEVED * size
+            })
     }
 
     /// Impacts as the states alone show them: a pair within reach loses more than half of its approach in the step.
@@ -96,7 +99,8 @@ impl Impacts {
             let (then, now) = (shapes.gap(before, a, b, within + size), shapes.gap(view.now, a, b, within + size));
             let nearer = if now.distance < then.distance { now } else { then };
             let speed = |frame: &ironspin_model::Frame| {
-                (velocity_at(&frame.bodies[b], nearer.point) - velocity_at(&frame.bodies[a], nearer.point)).dot(nearer.normal)
+                (velocity_at(&frame.bodies[b], nearer.point) - velocity_at(&frame.bodies[a], nearer.point))
+                    .dot(nearer.normal)
             };
             let (was, is) = (speed(before), speed(view.now));
             let fall = view.fall(a).length().max(view.fall(b).length());
@@ -120,7 +124,11 @@ impl Gauge for Impacts {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
         let speeds = (0..view.world.bodies.len()).filter(|&id| self.of.has(id) || self.others.has(id));
-        let reach = |id: usize| { let s = &view.now.bodies[id]; s.velocity.length() + if self.shapes.reach(id).is_finite() { s.spin.length() * self.shapes.reach(id) } else { 0.0 } };
+        let reach = |id: usize| {
+            let s = &view.now.bodies[id];
+            s.velocity.length()
+                + if self.shapes.reach(id).is_finite() { s.spin.length() * self.shapes.reach(id) } else { 0.0 }
+        };
         self.fastest = speeds.map(reach).fold(self.fastest, f64::max);
         if view.before.is_none() {
             return;
@@ -144,7 +152,8 @@ impl Gauge for Impacts {
         let mut pairs: Vec<(&PairOfBodies, &u64)> = self.counts.iter().collect();
         pairs.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
         let name = |id: usize| world.bodies[id].name.as_str();
-        let mut told: Vec<String> = pairs.iter().take(3).map(|((a, b), count)| format!("{count} of {} with {}", name(*a), name(*b))).collect();
+        let mut told: Vec<String> =
+            pairs.iter().take(3).map(|((a, b), count)| format!("{count} of {} with {}", name(*a), name(*b))).collect();
         if pairs.len() > 3 {
             told.push(format!("{} more pairs", pairs.len() - 3));
         }

@@ -71,7 +71,8 @@ impl Gauge for Jitter {
             return Reading::nothing("no frame lies in the window");
         }
         let values = self.shakes.iter().map(|shake| self.value(shake));
-        let (slot, value) = values.enumerate().fold((0, 0.0), |best, (slot, value)| if value > best.1 { (slot, value) } else { best });
+        let (slot, value) =
+            values.enumerate().fold((0, 0.0), |best, (slot, value)| if value > best.1 { (slot, value) } else { best });
         let name = &world.bodies[self.of[slot]].name;
         if value == 0.0 {
             return Reading::of(0.0, "perfectly still");

@@ -48,7 +48,10 @@ impl Gauge for Overlap {
         }
         let (a, b) = (&world.bodies[self.worst_pair.0], &world.bodies[self.worst_pair.1]);
         let share = 100.0 * self.worst / a.smallest_size().min(b.smallest_size());
-        Reading::of(self.worst, format!("{} in {} at {:.3} s, {share:.2} % of the smaller", b.name, a.name, self.worst_time))
+        Reading::of(
+            self.worst,
+            format!("{} in {} at {:.3} s, {share:.2} % of the smaller", b.name, a.name, self.worst_time),
+        )
     }
 }
 
@@ -80,7 +83,11 @@ mod tests {
 
     #[test]
     fn touching_is_no_overlap_and_half_sizes_taken_for_full_ones_are_caught() {
-        let rest = |y: f64| trace(0.1, 1.0, move |_| vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, y, 0.0, 0.0), state(9.0, 9.0, 0.0, 0.0)]);
+        let rest = |y: f64| {
+            trace(0.1, 1.0, move |_| {
+                vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, y, 0.0, 0.0), state(9.0, 9.0, 0.0, 0.0)]
+            })
+        };
         assert_eq!(measure("overlap.deepest", &yard(), &[1], &[], &rest(0.5)).value, Some(0.0));
         assert!((measure("overlap.deepest", &yard(), &[1], &[], &rest(0.25)).value.unwrap() - 0.25).abs() < 1e-15);
     }

@@ -75,7 +75,12 @@ struct BySpeed {
 }
 
 pub(crate) fn by_speed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
-    Box::new(BySpeed { approach: vec![None; scope.of.len()], shapes: Shapes::new(world), scope: scope.clone(), ratios: Ratios::default() })
+    Box::new(BySpeed {
+        approach: vec![None; scope.of.len()],
+        shapes: Shapes::new(world),
+        scope: scope.clone(),
+        ratios: Ratios::default(),
+    })
 }
 
 impl Gauge for BySpeed {
@@ -83,7 +88,10 @@ impl Gauge for BySpeed {
         let Some(before) = view.before else { return };
         let span = view.span();
         for (slot, &id) in self.scope.of.iter().enumerate() {
-            let (Some(was), Some(is)) = (over(&self.shapes, view, before, id, &self.scope.against), over(&self.shapes, view, view.now, id, &self.scope.against)) else {
+            let (Some(was), Some(is)) = (
+                over(&self.shapes, view, before, id, &self.scope.against),
+                over(&self.shapes, view, view.now, id, &self.scope.against),
+            ) else {
                 continue;
             };
             // What the surface added to the speed, beyond gravity.
@@ -125,7 +133,12 @@ struct ByHeight {
 }
 
 pub(crate) fn by_height(world: &World, scope: &Scope) -> Box<dyn Gauge> {
-    Box::new(ByHeight { climbs: vec![Climb::default(); scope.of.len()], shapes: Shapes::new(world), scope: scope.clone(), ratios: Ratios::default() })
+    Box::new(ByHeight {
+        climbs: vec![Climb::default(); scope.of.len()],
+        shapes: Shapes::new(world),
+        scope: scope.clone(),
+        ratios: Ratios::default(),
+    })
 }
 
 impl Gauge for ByHeight {

@@ -44,7 +44,9 @@ impl Gauge for Stands {
         let all = self.of.len();
         let detail = match first {
             None => format!("all {all} stand"),
-            Some((time, id)) => format!("{standing} of {all} stand; {} left first, at {time:.3} s", world.bodies[id].name),
+            Some((time, id)) => {
+                format!("{standing} of {all} stand; {} left first, at {time:.3} s", world.bodies[id].name)
+            }
         };
         Reading::of(standing as f64 / all as f64, detail)
     }
@@ -65,7 +67,9 @@ mod tests {
             ("leans", BodyKind::Dynamic, square(), DVec2::ZERO),
         ]);
         let turned = |angle: f64| BodyState::planar(DVec3::ZERO, angle, DVec3::ZERO, 0.0);
-        let frames = trace(0.01, 1.0, |t| vec![state(0.1 * t, 0.0, 0.0, 0.0), state(t, 0.0, 0.0, 0.0), turned(-t), turned(0.5 * t)]);
+        let frames = trace(0.01, 1.0, |t| {
+            vec![state(0.1 * t, 0.0, 0.0, 0.0), state(t, 0.0, 0.0, 0.0), turned(-t), turned(0.5 * t)]
+        });
         let reading = measure("stands", &pile, &[0, 1, 2, 3], &[], &frames);
         assert_eq!(reading.value, Some(0.5));
         assert_eq!(reading.detail, "2 of 4 stand; slides left first, at 0.510 s");

@@ -9,7 +9,10 @@ use ironspin_model::{BodyState, DVec2, World};
 enum Stage {
     Outside,
     /// Its centre is inside, having come in through the face with this outward normal; none if it was built inside.
-    Inside { by: Option<DVec2>, speed: f64 },
+    Inside {
+        by: Option<DVec2>,
+        speed: f64,
+    },
 }
 
 /// A body that went through.
@@ -117,7 +120,8 @@ impl Gauge for Tunnel {
         }
         let all = self.scope.of.len();
         let through = self.passages.iter().flatten().count();
-        let stopped = self.passages.iter().zip(&self.fastest).filter(|(passage, _)| passage.is_none()).map(|(_, speed)| *speed);
+        let stopped =
+            self.passages.iter().zip(&self.fastest).filter(|(passage, _)| passage.is_none()).map(|(_, speed)| *speed);
         let stopped = stopped.fold(0.0, f64::max);
         let slowest = self
             .passages
@@ -181,7 +185,11 @@ mod tests {
         let still = |_| state(0.0, 0.0, 0.0, 0.0);
         assert_eq!(through(still, |t| state((4.0 * t - 1.0).min(-0.1), 0.0, 4.0, 0.0), 0.01), 0.0);
         assert_eq!(through(still, |t| state(-(4.0 * t - 1.0).abs(), 0.0, 4.0, 0.0), 0.01), 0.0);
-        assert_eq!(through(still, |t| state(-(4.0 * t - 1.0).abs() + 0.03, 0.0, 4.0, 0.0), 0.01), 0.0, "in and out by the same face");
+        assert_eq!(
+            through(still, |t| state(-(4.0 * t - 1.0).abs() + 0.03, 0.0, 4.0, 0.0), 0.01),
+            0.0,
+            "in and out by the same face"
+        );
         assert_eq!(through(still, |t| state(4.0 * t - 1.0, 1.5, 4.0, 0.0), 0.01), 0.0);
     }
 
@@ -190,7 +198,9 @@ mod tests {
         let rivet = |_| state(-1.0, 0.0, 0.0, 0.0);
         assert_eq!(through(|t| state(-4.0 * t, 0.0, -4.0, 0.0), rivet, 0.1), 1.0);
         // A plate that turns about its end sweeps over the rivet.
-        let turning = |t: f64| BodyState::planar(DVec3::new(-libm::sin(3.0 * t), -libm::cos(3.0 * t), 0.0), -3.0 * t, DVec3::ZERO, -3.0);
+        let turning = |t: f64| {
+            BodyState::planar(DVec3::new(-libm::sin(3.0 * t), -libm::cos(3.0 * t), 0.0), -3.0 * t, DVec3::ZERO, -3.0)
+        };
         assert_eq!(through(turning, |_| state(-1.0, -0.2, 0.0, 0.0), 0.05), 1.0);
     }
 
@@ -200,7 +210,9 @@ mod tests {
             ("floor", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
             ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::Y),
         ]);
-        let fall = |end: f64| trace(0.01, 1.0, move |t| vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, (1.0 - 2.0 * t).max(end), 0.0, -2.0)]);
+        let fall = |end: f64| {
+            trace(0.01, 1.0, move |t| vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, (1.0 - 2.0 * t).max(end), 0.0, -2.0)])
+        };
         assert_eq!(measure("tunnel.count", &floor, &[1], &[0], &fall(0.09)).value, Some(0.0));
         assert_eq!(measure("tunnel.count", &floor, &[1], &[0], &fall(-0.05)).value, Some(0.0));
         assert_eq!(measure("tunnel.count", &floor, &[1], &[0], &fall(-0.5)).value, Some(1.0));

@@ -40,10 +40,11 @@ pub(crate) fn cross(outline: &Outline, from: DVec2, to: DVec2) -> Option<Crossin
         }
     }
     // A path that only touches a face does not come in.
-    (enter < leave && faces.iter().all(|(normal, level)| {
-        let middle = from + way * (0.5 * (enter + leave));
-        normal.dot(middle) - level <= 0.0
-    }))
+    (enter < leave
+        && faces.iter().all(|(normal, level)| {
+            let middle = from + way * (0.5 * (enter + leave));
+            normal.dot(middle) - level <= 0.0
+        }))
     .then_some(crossing)
 }
 

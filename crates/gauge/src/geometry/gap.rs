@@ -27,10 +27,14 @@ impl Outline {
     /// Gap from this outline to another. Two half-planes have none: infinity.
     pub fn gap_to(&self, other: &Outline) -> Gap {
         match (self, other) {
-            (Outline::Hull { corners: a, radius: ra }, Outline::Hull { corners: b, radius: rb }) => hulls(a, *ra, b, *rb),
+            (Outline::Hull { corners: a, radius: ra }, Outline::Hull { corners: b, radius: rb }) => {
+                hulls(a, *ra, b, *rb)
+            }
             (Outline::HalfPlane { normal, level }, Outline::Hull { corners, radius }) => {
                 let height = |corner: &DVec2| normal.dot(*corner) - level;
-                let Some(&lowest) = corners.iter().min_by(|p, q| height(p).total_cmp(&height(q))) else { return Gap::FAR };
+                let Some(&lowest) = corners.iter().min_by(|p, q| height(p).total_cmp(&height(q))) else {
+                    return Gap::FAR;
+                };
                 let distance = height(&lowest) - radius;
                 Gap { distance, normal: *normal, point: lowest - *normal * (radius + 0.5 * distance) }
             }

@@ -58,10 +58,23 @@ impl Shapes {
     /// Calls `each` for every pair of bodies, one of them in `of` and the other in `others`, whose surrounding discs
     /// come within `within` of each other. Each pair comes once, the smaller id first, in no particular order that
     /// matters: sorted along x, then by id.
-    pub(crate) fn near_pairs(&self, frame: &Frame, of: &Membership, others: &Membership, within: f64, mut each: impl FnMut(usize, usize)) {
+    pub(crate) fn near_pairs(
+        &self,
+        frame: &Frame,
+        of: &Membership,
+        others: &Membership,
+        within: f64,
+        mut each: impl FnMut(usize, usize),
+    ) {
         let mut ends: Vec<(f64, f64, usize)> = (0..self.parts.len())
             .filter(|&id| of.has(id) || others.has(id))
-            .map(|id| (frame.bodies[id].position.x - self.reach[id], frame.bodies[id].position.x + self.reach[id] + within, id))
+            .map(|id| {
+                (
+                    frame.bodies[id].position.x - self.reach[id],
+                    frame.bodies[id].position.x + self.reach[id] + within,
+                    id,
+                )
+            })
             .collect();
         ends.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.2.cmp(&b.2)));
         for (number, &(_, end, a)) in ends.iter().enumerate() {

@@ -23,11 +23,16 @@ impl Resolver {
                     .help("use letters, digits, - and _; indices come from `repeat`"));
             }
             if tables[..number].iter().any(|other| other.name.get_ref() == name) {
-                return Err(Fault::at(table.name.span(), format!("two [[body]] tables are called `{name}`")).label("second of this name"));
+                return Err(Fault::at(table.name.span(), format!("two [[body]] tables are called `{name}`"))
+                    .label("second of this name"));
             }
             self.repeat(&table.repeat, &self.names, name.clone(), &mut |names, full_name| {
                 if bodies.len() >= BODY_LIMIT {
-                    return Err(Fault::at(table.name.span(), format!("the scene asks for more than {BODY_LIMIT} bodies")).label("too many"));
+                    return Err(Fault::at(
+                        table.name.span(),
+                        format!("the scene asks for more than {BODY_LIMIT} bodies"),
+                    )
+                    .label("too many"));
                 }
                 bodies.push(self.body(table, materials, names, full_name)?);
                 Ok(())
@@ -64,10 +69,12 @@ impl Resolver {
         }
         let times = self.evaluator.value(count, names)?;
         if times < 0.0 || times.fract() != 0.0 {
-            return Err(Fault::at(count.span(), format!("a loop cannot run {times} times")).label("expected a whole number from 0"));
+            return Err(Fault::at(count.span(), format!("a loop cannot run {times} times"))
+                .label("expected a whole number from 0"));
         }
         if times > BODY_LIMIT as f64 {
-            return Err(Fault::at(count.span(), format!("the scene asks for more than {BODY_LIMIT} bodies")).label(format!("is {times}")));
+            return Err(Fault::at(count.span(), format!("the scene asks for more than {BODY_LIMIT} bodies"))
+                .label(format!("is {times}")));
         }
         for turn in 0..times as usize {
             self.repeat_from(inner, &names.with(counter.get_ref(), turn as f64), format!("{name}[{turn}]"), each)?;
@@ -105,20 +112,26 @@ impl Resolver {
             parts: vec![Part { shape, position: DVec2::ZERO, angle: 0.0, material }],
         };
         if body.position.abs().max_element() > SANE_LIMIT {
-            return Err(Fault::at(table.at.span(), format!("a body cannot start beyond {SANE_LIMIT:e} m")).label("too far out"));
+            return Err(
+                Fault::at(table.at.span(), format!("a body cannot start beyond {SANE_LIMIT:e} m")).label("too far out")
+            );
         }
         if body.kind == BodyKind::Dynamic {
             self.give_mass(&mut body, table, materials[material].density, names)?;
         } else if body.velocity != DVec3::ZERO || body.spin != 0.0 {
             let span = table.velocity.as_ref().map_or(table.name.span(), toml::Spanned::span);
-            return Err(Fault::at(span, "a static body cannot have a velocity").help("leave it out, or make the body dynamic"));
+            return Err(
+                Fault::at(span, "a static body cannot have a velocity").help("leave it out, or make the body dynamic")
+            );
         }
         Ok(body)
     }
 
     fn give_mass(&self, body: &mut Body, table: &BodyTable, density: f64, names: &Names) -> Result<(), Fault> {
         let Some(natural) = mass_properties(&body.parts[0].shape, density) else {
-            return Err(Fault::at(table.shape.span(), "a half-plane has no finite mass").label("only static").help("add kind = \"static\""));
+            return Err(Fault::at(table.shape.span(), "a half-plane has no finite mass")
+                .label("only static")
+                .help("add kind = \"static\""));
         };
         body.mass = match &table.mass {
             None => natural.mass,
@@ -127,7 +140,10 @@ impl Resolver {
         // A given mass is spread over the shape as the density would have been.
         body.inertia = natural.inertia * (body.mass / natural.mass);
         if !(body.mass.is_normal() && body.inertia.is_normal() && body.mass < SANE_LIMIT) {
-            return Err(Fault::at(table.shape.span(), format!("body `{}` gets a mass of {} kg, which cannot be computed with", body.name, body.mass)));
+            return Err(Fault::at(
+                table.shape.span(),
+                format!("body `{}` gets a mass of {} kg, which cannot be computed with", body.name, body.mass),
+            ));
         }
         Ok(())
     }
@@ -137,8 +153,11 @@ impl Resolver {
             ShapeTable::Disc(radius) => Ok(Shape::Disc(self.size(radius, "a radius", names)?)),
             ShapeTable::Box(sizes) => {
                 let [width, height] = sizes.as_slice() else {
-                    return Err(Fault::at(span, format!("a box has a width and a height, and here are {} numbers", sizes.len()))
-                        .label("expected [width, height]"));
+                    return Err(Fault::at(
+                        span,
+                        format!("a box has a width and a height, and here are {} numbers", sizes.len()),
+                    )
+                    .label("expected [width, height]"));
                 };
                 Ok(Shape::Box(DVec2::new(self.size(width, "a width", names)?, self.size(height, "a height", names)?)))
             }
@@ -156,7 +175,9 @@ impl Resolver {
     fn size(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Fault> {
         let size = self.positive(number, what, names)?;
         if size > SANE_LIMIT {
-            return Err(Fault::at(number.span(), format!("{what} of {size} m is beyond {SANE_LIMIT:e} m")).label("too large"));
+            return Err(
+                Fault::at(number.span(), format!("{what} of {size} m is beyond {SANE_LIMIT:e} m")).label("too large")
+            );
         }
         Ok(size)
     }

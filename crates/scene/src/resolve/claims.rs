@@ -21,17 +21,25 @@ impl Resolver {
         // What never moves has nothing to measure; naming it by `*` is no mistake.
         of.retain(|&id| world.bodies[id].kind == BodyKind::Dynamic);
         if of.is_empty() {
-            return Err(Fault::at(table.of.span(), format!("`{}` names only bodies that never move", table.of.get_ref())).label("nothing to measure"));
+            return Err(Fault::at(
+                table.of.span(),
+                format!("`{}` names only bodies that never move", table.of.get_ref()),
+            )
+            .label("nothing to measure"));
         }
-        let against = table.against.as_ref().map_or(Ok(Vec::new()), |selector| self.selected(selector, &world.bodies))?;
+        let against =
+            table.against.as_ref().map_or(Ok(Vec::new()), |selector| self.selected(selector, &world.bodies))?;
         let window = match &table.window {
             None => Window { from: 0.0, to: f64::INFINITY },
             Some([from, to]) => {
                 let window = Window { from: self.evaluator.value(from, names)?, to: self.evaluator.value(to, names)? };
                 let positive = window.from >= 0.0 && window.to > window.from;
                 if !positive || window.from > world.duration {
-                    return Err(Fault::at(from.span().start..to.span().end, "the window of a claim must lie within the trial and end after it begins")
-                        .label(format!("from {} to {} s, of {} s", window.from, window.to, world.duration)));
+                    return Err(Fault::at(
+                        from.span().start..to.span().end,
+                        "the window of a claim must lie within the trial and end after it begins",
+                    )
+                    .label(format!("from {} to {} s, of {} s", window.from, window.to, world.duration)));
                 }
                 window
             }
@@ -54,7 +62,8 @@ impl Resolver {
     fn bound(&self, table: &ClaimTable, names: &Names) -> Result<Bound, Fault> {
         let bounds = [&table.at_most, &table.at_least, &table.equals];
         if bounds.iter().filter(|bound| bound.is_some()).count() != 1 {
-            return Err(Fault::at(table.gauge.span(), "a claim has exactly one of `at_most`, `at_least` and `equals`").label("in this claim"));
+            return Err(Fault::at(table.gauge.span(), "a claim has exactly one of `at_most`, `at_least` and `equals`")
+                .label("in this claim"));
         }
         if let (Some(within), None) = (&table.within, &table.equals) {
             return Err(Fault::at(within.span(), "`within` goes with `equals` only"));
@@ -77,7 +86,8 @@ impl Resolver {
     fn within(&self, number: &Number, value: f64, names: &Names) -> Result<f64, Fault> {
         if let NumberText::Expression(text) = number.text() {
             if let Some(percent) = text.trim().strip_suffix('%') {
-                let share = self.evaluator.evaluate(percent, names).map_err(|f| Fault { span: Some(number.span()), ..f })?;
+                let share =
+                    self.evaluator.evaluate(percent, names).map_err(|f| Fault { span: Some(number.span()), ..f })?;
                 return Ok(0.01 * share * value.abs());
             }
         }

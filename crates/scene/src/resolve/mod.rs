@@ -8,14 +8,21 @@ use crate::expression::{Evaluator, Names};
 use crate::fault::Fault;
 use crate::file::{ActionTable, MaterialTable, Ordered, SceneFile, WorldTable};
 use crate::number::Number;
-use crate::scene::{Settings, Setup};
+use crate::scene::{Parameter, Settings};
 use crate::select::{select, split};
-use ironspin_model::{Action, Body, Bounds, DVec3, Deed, Material, World};
+use ironspin_model::{Action, Body, Bounds, Claim, DVec3, Deed, Material, World};
 use std::ops::Range;
 use toml::Spanned;
 
 /// Most bodies a scene may have.
 pub const BODY_LIMIT: usize = 200_000;
+
+/// What a file resolves to.
+pub(crate) struct Resolved {
+    pub(crate) parameters: Vec<Parameter>,
+    pub(crate) world: World,
+    pub(crate) claims: Vec<Claim>,
+}
 
 /// Everything that is needed to work out a number.
 struct Resolver {
@@ -24,7 +31,7 @@ struct Resolver {
     names: Names,
 }
 
-pub(crate) fn resolve(file: &SceneFile, settings: &Settings) -> Result<Setup, Fault> {
+pub(crate) fn resolve(file: &SceneFile, settings: &Settings) -> Result<Resolved, Fault> {
     if *file.space.get_ref() != 2 {
         return Err(Fault::at(file.space.span(), format!("space = {} cannot be built", file.space.get_ref()))
             .label("expected 2")
@@ -43,7 +50,7 @@ pub(crate) fn resolve(file: &SceneFile, settings: &Settings) -> Result<Setup, Fa
     let actions = resolver.actions(&file.action, &bodies)?;
     let world = World { space: 2, gravity, duration, bounds, materials, pairs: Vec::new(), bodies, actions };
     let claims = resolver.claims(&file.claim, &world, settings.dt)?;
-    Ok(Setup { name: file.name.clone(), about: file.about.clone(), parameters, world, claims })
+    Ok(Resolved { parameters, world, claims })
 }
 
 impl Resolver {
@@ -57,7 +64,8 @@ impl Resolver {
         if value > 0.0 {
             Ok(value)
         } else {
-            Err(Fault::at(number.span(), format!("{what} must be above zero, and this is {value}")).label(format!("is {value}")))
+            Err(Fault::at(number.span(), format!("{what} must be above zero, and this is {value}"))
+                .label(format!("is {value}")))
         }
     }
 
@@ -67,14 +75,16 @@ impl Resolver {
         if value >= 0.0 {
             Ok(value)
         } else {
-            Err(Fault::at(number.span(), format!("{what} must not be negative, and this is {value}")).label(format!("is {value}")))
+            Err(Fault::at(number.span(), format!("{what} must not be negative, and this is {value}"))
+                .label(format!("is {value}")))
         }
     }
 
     /// Two numbers as a vector in the plane.
     fn pair(&self, list: &[Number], span: Range<usize>, names: &Names) -> Result<DVec3, Fault> {
         let [x, y] = list else {
-            return Err(Fault::at(span, format!("found {} numbers where [x, y] is expected", list.len())).label("expected two numbers"));
+            return Err(Fault::at(span, format!("found {} numbers where [x, y] is expected", list.len()))
+                .label("expected two numbers"));
         };
         Ok(DVec3::new(self.evaluator.value(x, names)?, self.evaluator.value(y, names)?, 0.0))
     }
@@ -94,7 +104,10 @@ impl Resolver {
                     max: self.spanned_pair(&corners.max, &self.names)?,
                 };
                 if !(bounds.min.x < bounds.max.x && bounds.min.y < bounds.max.y) {
-                    return Err(Fault::at(corners.max.span(), "the upper corner of the bounds must lie above and right of the lower one"));
+                    return Err(Fault::at(
+                        corners.max.span(),
+                        "the upper corner of the bounds must lie above and right of the lower one",
+                    ));
                 }
                 // A planar world stays at z = 0; the region is open along z.
                 bounds.min.z = f64::NEG_INFINITY;
@@ -134,7 +147,9 @@ impl Resolver {
                     actions.push(Action { at_time, body, deed: Deed::Velocity(self.spanned_pair(velocity, &names)?) });
                 }
                 if actions.len() == before {
-                    return Err(Fault::at(table.on.span(), "this action does nothing").help("give it `impulse` or `velocity`"));
+                    return Err(
+                        Fault::at(table.on.span(), "this action does nothing").help("give it `impulse` or `velocity`")
+                    );
                 }
             }
         }
@@ -154,7 +169,8 @@ impl Resolver {
         let fault = Fault::at(selector.span(), format!("no body is called `{text}`")).label("matches nothing");
         let base = split(&text).0;
         Err(if known.contains(&base) {
-            let last = bodies.iter().rev().find(|body| split(&body.name).0 == base).map_or("", |body| body.name.as_str());
+            let last =
+                bodies.iter().rev().find(|body| split(&body.name).0 == base).map_or("", |body| body.name.as_str());
             fault.help(format!("the last one is `{last}`; write `{base}[*]` for all"))
         } else {
             fault.help_names(base, known)
@@ -167,15 +183,20 @@ impl Resolver {
         let mut rest = selector.get_ref().as_str();
         while let Some((head, tail)) = rest.split_once('[') {
             let (inside, after) = tail.split_once(']').ok_or_else(|| {
-                Fault::at(selector.span(), format!("`{}` has no closing bracket", selector.get_ref())).help("write `ingot[*]` or `ingot[3]`")
+                Fault::at(selector.span(), format!("`{}` has no closing bracket", selector.get_ref()))
+                    .help("write `ingot[*]` or `ingot[3]`")
             })?;
             let plain = inside.chars().all(|c| c.is_ascii_digit() || c == '.' || c == '*');
             let index = if plain {
                 inside.to_owned()
             } else {
-                let value = self.evaluator.evaluate(inside, &self.names).map_err(|f| Fault { span: Some(selector.span()), ..f })?;
+                let value = self
+                    .evaluator
+                    .evaluate(inside, &self.names)
+                    .map_err(|f| Fault { span: Some(selector.span()), ..f })?;
                 if value < 0.0 || value.fract() != 0.0 {
-                    return Err(Fault::at(selector.span(), format!("`{inside}` gives {value}, which is no index")).label("expected a whole number from 0"));
+                    return Err(Fault::at(selector.span(), format!("`{inside}` gives {value}, which is no index"))
+                        .label("expected a whole number from 0"));
                 }
                 format!("{value}")
             };

@@ -31,10 +31,9 @@ pub(super) fn resolve(
         }
         let given = settings.set.iter().rev().find(|(set, _)| set == plain);
         let value = match given {
-            Some((_, text)) => evaluator.evaluate(text, &names).map_err(|fault| Fault {
-                message: format!("cannot set `{plain}`: {}", fault.message),
-                ..fault
-            })?,
+            Some((_, text)) => evaluator
+                .evaluate(text, &names)
+                .map_err(|fault| Fault { message: format!("cannot set `{plain}`: {}", fault.message), ..fault })?,
             None => evaluator.value(&table.value, &names)?,
         };
         let range = match &table.range {
@@ -44,16 +43,27 @@ pub(super) fn resolve(
         if let Some([low, high]) = range {
             if !(low..=high).contains(&value) {
                 let message = format!("`{plain}` is {value}, outside its range from {low} to {high}");
-                return Err(if given.is_some() { Fault::nowhere(message) } else { Fault::at(table.value.span(), message).label("out of range") });
+                return Err(if given.is_some() {
+                    Fault::nowhere(message)
+                } else {
+                    Fault::at(table.value.span(), message).label("out of range")
+                });
             }
         }
         names.add(plain, value);
-        parameters.push(Parameter { name: plain.clone(), about: table.about.clone(), unit: table.unit.clone(), value, range });
+        parameters.push(Parameter {
+            name: plain.clone(),
+            about: table.about.clone(),
+            unit: table.unit.clone(),
+            value,
+            range,
+        });
     }
     Ok((parameters, names))
 }
 
 pub(super) fn is_identifier(name: &str) -> bool {
     let mut letters = name.chars();
-    letters.next().is_some_and(|c| c.is_ascii_alphabetic() || c == '_') && letters.all(|c| c.is_ascii_alphanumeric() || c == '_')
+    letters.next().is_some_and(|c| c.is_ascii_alphabetic() || c == '_')
+        && letters.all(|c| c.is_ascii_alphanumeric() || c == '_')
 }

@@ -1,0 +1,210 @@
+//! Results as they stand on disk. Kept apart from what is in memory, so that the form on disk changes only on purpose.
+
+use crate::record::{ClaimRecord, TrialRecord};
+use ironspin_model::{Bound, Severity, Verdict};
+use serde::Serialize;
+use std::collections::BTreeMap;
+
+/// Name and version of the form. Version 1 is the first: version, tool, summary, trials with their claims; `timing` in
+/// a field of its own that may be left out.
+pub const FORMAT: &str = "ironspin.result/1";
+
+/// A result file.
+#[derive(Clone, Debug, Serialize)]
+pub struct ResultDocument {
+    /// [`FORMAT`].
+    pub format: &'static str,
+    /// The program that wrote it.
+    pub tool: Tool,
+    /// How many trials turned out how.
+    pub summary: Summary,
+    /// The trials, in the order of the plan.
+    pub trials: Vec<TrialDocument>,
+}
+
+/// The program that wrote a file.
+#[derive(Clone, Debug, Serialize)]
+pub struct Tool {
+    /// `ironspin`.
+    pub name: &'static str,
+    /// Its version.
+    pub version: &'static str,
+}
+
+impl Tool {
+    fn this() -> Self {
+        Tool { name: "ironspin", version: env!("CARGO_PKG_VERSION") }
+    }
+}
+
+/// How many trials turned out how.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+pub struct Summary {
+    /// All of them.
+    pub trials: usize,
+    /// Every claim that must hold holds.
+    pub pass: usize,
+    /// A claim that must hold does not.
+    pub fail: usize,
+    /// The engine lacks a feature.
+    pub unsupported: usize,
+    /// The engine failed.
+    pub error: usize,
+}
+
+impl Summary {
+    /// Counts verdicts.
+    pub fn of(records: &[TrialRecord]) -> Self {
+        let count = |verdict| records.iter().filter(|record| record.verdict == verdict).count();
+        Summary {
+            trials: records.len(),
+            pass: count(Verdict::Pass),
+            fail: count(Verdict::Fail),
+            unsupported: count(Verdict::Unsupported),
+            error: count(Verdict::Error),
+        }
+    }
+}
+
+/// One trial.
+#[derive(Clone, Debug, Serialize)]
+pub struct TrialDocument {
+    scene: String,
+    engine: String,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    engine_version: Option<String>,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    engine_options: BTreeMap<String, String>,
+    dt: f64,
+    dt_text: String,
+    seed: u64,
+    threads: usize,
+    parameters: BTreeMap<String, f64>,
+    bodies: usize,
+    steps: u64,
+    verdict: Verdict,
+    #[serde(skip_serializing_if = "String::is_empty")]
+    reason: String,
+    claims: Vec<ClaimDocument>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    timing: Option<Timing>,
+}
+
+/// How long a trial took; differs from run to run.
+#[derive(Clone, Copy, Debug, Serialize)]
+struct Timing {
+    seconds: f64,
+}
+
+/// One claim.
+#[derive(Clone, Debug, Serialize)]
+struct ClaimDocument {
+    gauge: &'static str,
+    unit: &'static str,
+    of: String,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    against: Vec<String>,
+    window: [Option<f64>; 2],
+    bound: Bound,
+    /// `null` when nothing could be measured.
+    measured: Option<f64>,
+    verdict: Verdict,
+    severity: Severity,
+    #[serde(skip_serializing_if = "String::is_empty")]
+    detail: String,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    warnings: Vec<String>,
+    because: String,
+}
+
+impl ResultDocument {
+    /// The document of some trials; `timing` says whether how long they took is in it.
+    pub fn of(records: &[TrialRecord], timing: bool) -> Self {
+        ResultDocument {
+            format: FORMAT,
+            tool: Tool::this(),
+            summary: Summary::of(records),
+            trials: records.iter().map(|record| trial(record, timing)).collect(),
+        }
+    }
+}
+
+fn trial(record: &TrialRecord, timing: bool) -> TrialDocument {
+    let info = record.engine_info.as_ref();
+    let options = info.map(|info| info.options.iter().map(|o| (o.name.clone(), o.value.clone())).collect());
+    TrialDocument {
+        scene: record.setup.name.clone(),
+        engine: record.engine.clone(),
+        engine_version: info.map(|info| info.version.clone()),
+        engine_options: options.unwrap_or_default(),
+        dt: record.conditions.dt.seconds,
+        dt_text: record.conditions.dt.text.clone(),
+        seed: record.conditions.seed,
+        threads: record.conditions.threads,
+        parameters: record.setup.parameters.iter().map(|p| (p.name.clone(), p.value)).collect(),
+        bodies: record.setup.world.bodies.len(),
+        steps: record.steps,
+        verdict: record.verdict,
+        reason: record.reason.clone(),
+        claims: record.claims.iter().map(|claim| claim_document(record, claim)).collect(),
+        timing: timing.then_some(Timing { seconds: record.seconds }),
+    }
+}
+
+fn claim_document(record: &TrialRecord, claim: &ClaimRecord) -> ClaimDocument {
+    let finite = |time: f64| time.is_finite().then_some(time);
+    ClaimDocument {
+        gauge: claim.gauge.name,
+        unit: claim.gauge.unit,
+        of: claim.claim.of_text.clone(),
+        against: claim.claim.against.iter().map(|&id| record.setup.world.bodies[id].name.clone()).collect(),
+        window: [finite(claim.claim.window.from), finite(claim.claim.window.to)],
+        bound: claim.claim.bound,
+        measured: claim.measured,
+        verdict: claim.verdict,
+        severity: claim.claim.severity,
+        detail: claim.detail.clone(),
+        warnings: claim.warnings.clone(),
+        because: claim.claim.because.clone(),
+    }
+}
+
+/// What made a run folder: version, command, machine, time. Differs from run to run.
+#[derive(Clone, Debug, Serialize)]
+pub struct Manifest {
+    format: &'static str,
+    tool: Tool,
+    command: Vec<String>,
+    host: Host,
+    /// SHA-256 of each scene's text.
+    scenes: BTreeMap<String, String>,
+    seconds: f64,
+}
+
+#[derive(Clone, Debug, Serialize)]
+struct Host {
+    os: &'static str,
+    arch: &'static str,
+    cores: usize,
+}
+
+impl Manifest {
+    /// Describes a run by its command line, its scenes and the time it took.
+    pub fn new(command: Vec<String>, records: &[TrialRecord], seconds: f64) -> Self {
+        use sha2::{Digest, Sha256};
+        let hash =
+            |text: &str| Sha256::digest(text.as_bytes()).iter().map(|byte| format!("{byte:02x}")).collect::<String>();
+        Manifest {
+            format: "ironspin.manifest/1",
+            tool: Tool::this(),
+            command,
+            host: Host {
+                os: std::env::consts::OS,
+                arch: std::env::consts::ARCH,
+                cores: std::thread::available_parallelism().map_or(1, usize::from),
+            },
+            scenes: records.iter().map(|record| (record.setup.name.clone(), hash(&record.setup.text))).collect(),
+            seconds,
+        }
+    }
+}

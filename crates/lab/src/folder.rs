@@ -1,0 +1,137 @@
+//! A folder of results, written whole or not at all.
+
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+/// The file by which a folder is known as ours.
+const MARK: &str = "manifest.json";
+
+/// Why a folder cannot be written.
+#[derive(Debug, thiserror::Error)]
+pub enum FolderError {
+    /// It exists and was not made by this program.
+    #[error("`{}` exists and is no folder of results", .0.display())]
+    NotOurs(PathBuf),
+    /// The file system refuses.
+    #[error("cannot write to `{}`: {cause}", .folder.display())]
+    Io {
+        /// The folder.
+        folder: PathBuf,
+        /// What the system says.
+        cause: io::Error,
+    },
+}
+
+/// A folder that is about to be written. Made before the first trial, so that a bad path fails at once; nothing stands
+/// at its place until [`RunFolder::publish`].
+#[derive(Debug)]
+pub struct RunFolder {
+    target: PathBuf,
+    draft: tempfile::TempDir,
+}
+
+impl RunFolder {
+    /// Prepares a folder at `target`, which must be free, empty, or an older folder of results.
+    ///
+    /// # Errors
+    /// When something else stands there, or the file system refuses.
+    pub fn prepare(target: &Path) -> Result<RunFolder, FolderError> {
+        let io = |cause| FolderError::Io { folder: target.to_owned(), cause };
+        if target.exists() && !target.join(MARK).is_file() {
+            let empty = target.is_dir() && target.read_dir().map_err(io)?.next().is_none();
+            if !empty {
+                return Err(FolderError::NotOurs(target.to_owned()));
+            }
+        }
+        let parent = match target.parent() {
+            Some(parent) if !parent.as_os_str().is_empty() => parent,
+            _ => Path::new("."),
+        };
+        std::fs::create_dir_all(parent).map_err(io)?;
+        let draft = tempfile::Builder::new().prefix(".ironspin-").tempdir_in(parent).map_err(io)?;
+        Ok(RunFolder { target: target.to_owned(), draft })
+    }
+
+    /// Writes a file into the draft.
+    ///
+    /// # Errors
+    /// When the file system refuses.
+    pub fn write(&self, name: &str, contents: &[u8]) -> Result<(), FolderError> {
+        let io = |cause| FolderError::Io { folder: self.target.clone(), cause };
+        let mut file = std::fs::File::create(self.draft.path().join(name)).map_err(io)?;
+        file.write_all(contents).map_err(io)?;
+        file.sync_all().map_err(io)
+    }
+
+    /// Puts the draft in its place; an older folder of results there makes way for it, file by file.
+    ///
+    /// # Errors
+    /// When the file system refuses.
+    pub fn publish(self) -> Result<PathBuf, FolderError> {
+        let io = |cause| FolderError::Io { folder: self.target.clone(), cause };
+        if self.target.exists() {
+            for entry in self.draft.path().read_dir().map_err(io)? {
+                let entry = entry.map_err(io)?;
+                std::fs::rename(entry.path(), self.target.join(entry.file_name())).map_err(io)?;
+            }
+        } else {
+            // A folder made for one's own eyes is opened to the others as an ordinary new one would be.
+            open_to_others(self.draft.path()).map_err(io)?;
+            std::fs::rename(self.draft.path(), &self.target).map_err(io)?;
+            // Nothing is left for the guard to remove.
+            let _ = self.draft.keep();
+        }
+        Ok(self.target)
+    }
+}
+
+#[cfg(unix)]
+fn open_to_others(folder: &Path) -> io::Result<()> {
+    use std::os::unix::fs::PermissionsExt;
+    std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o755))
+}
+
+#[cfg(not(unix))]
+fn open_to_others(_: &Path) -> io::Result<()> {
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn names(folder: &Path) -> Vec<String> {
+        let mut names: Vec<String> =
+            folder.read_dir().unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+        names.sort();
+        names
+    }
+
+    #[test]
+    fn nothing_stands_there_before_it_is_published_and_a_dropped_draft_leaves_nothing() {
+        let place = tempfile::tempdir().unwrap();
+        let target = place.path().join("deep/run");
+        let folder = RunFolder::prepare(&target).unwrap();
+        folder.write(MARK, b"{}").unwrap();
+        assert!(!target.exists());
+        drop(folder);
+        assert!(names(&place.path().join("deep")).is_empty());
+    }
+
+    #[test]
+    fn an_older_run_makes_way_and_anything_else_does_not() {
+        let place = tempfile::tempdir().unwrap();
+        let target = place.path().join("run");
+        for text in ["old", "new"] {
+            let folder = RunFolder::prepare(&target).unwrap();
+            folder.write(MARK, text.as_bytes()).unwrap();
+            folder.publish().unwrap();
+        }
+        assert_eq!(std::fs::read_to_string(target.join(MARK)).unwrap(), "new");
+        assert_eq!(names(place.path()), ["run"]);
+        std::fs::write(place.path().join("precious"), "x").unwrap();
+        assert!(matches!(RunFolder::prepare(place.path()), Err(FolderError::NotOurs(_))));
+        assert!(matches!(RunFolder::prepare(&place.path().join("precious")), Err(FolderError::NotOurs(_))));
+        assert!(matches!(RunFolder::prepare(&place.path().join("precious/run")), Err(FolderError::Io { .. })));
+    }
+}

@@ -1,0 +1,155 @@
+//! What is to be run, resolved and checked before anything runs.
+
+use ironspin_gauge::GAUGES;
+use ironspin_link::EngineSpec;
+use ironspin_model::{Conditions, EngineError, Timestep, nearest};
+use ironspin_scene::{Scene, SceneError, Settings, Setup};
+use std::sync::Arc;
+
+/// One trial to be run.
+#[derive(Clone, Debug)]
+pub struct TrialPlan {
+    /// The scene, worked out for these conditions.
+    pub setup: Arc<Setup>,
+    /// The engine under test.
+    pub engine: EngineSpec,
+    /// Everything else.
+    pub conditions: Conditions,
+}
+
+/// What a grid is made of: every scene with every engine at every step.
+#[derive(Clone, Debug)]
+pub struct GridOrder {
+    /// Scenes by bundled name or path.
+    pub scenes: Vec<String>,
+    /// Engines by name.
+    pub engines: Vec<String>,
+    /// Step lengths.
+    pub steps: Vec<Timestep>,
+    /// Parameters set from outside: name and value.
+    pub set: Vec<(String, String)>,
+}
+
+/// Why a grid cannot be run.
+#[derive(Debug, thiserror::Error)]
+pub enum PlanError {
+    /// A scene cannot be read or resolved.
+    #[error(transparent)]
+    Scene(#[from] SceneError),
+    /// An engine is named wrongly.
+    #[error(transparent)]
+    Engine(#[from] EngineError),
+}
+
+/// Resolves and checks a grid; trials come scene by scene, engine by engine, step by step.
+///
+/// # Errors
+/// For the first scene, engine, parameter or claim that is wrong.
+pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
+    let engines = order.engines.iter().map(|text| EngineSpec::read(text)).collect::<Result<Vec<_>, _>>()?;
+    let mut plans = Vec::new();
+    for name in &order.scenes {
+        let scene = Scene::open(name)?;
+        let setups = order
+            .steps
+            .iter()
+            .map(|step| {
+                let setup = scene.resolve(&Settings { set: order.set.clone(), dt: step.seconds })?;
+                check_claims(&scene, &setup)?;
+                Ok(Arc::new(setup))
+            })
+            .collect::<Result<Vec<_>, SceneError>>()?;
+        for engine in &engines {
+            for (step, setup) in order.steps.iter().zip(&setups) {
+                plans.push(TrialPlan {
+                    setup: Arc::clone(setup),
+                    engine: engine.clone(),
+                    conditions: Conditions::with_dt(step.clone()),
+                });
+            }
+        }
+    }
+    Ok(plans)
+}
+
+/// The gauges of a scene's claims must exist and be given what they need.
+fn check_claims(scene: &Scene, setup: &Setup) -> Result<(), SceneError> {
+    for (index, claim) in setup.claims.iter().enumerate() {
+        let Some(gauge) = ironspin_gauge::find(&claim.gauge) else {
+            let names = || GAUGES.iter().map(|gauge| gauge.name);
+            let help = nearest(&claim.gauge, names()).map_or_else(
+                || format!("gauges: {}", names().collect::<Vec<_>>().join(", ")),
+                |name| format!("did you mean `{name}`?"),
+            );
+            let message = format!("there is no gauge called `{}`", claim.gauge);
+            return Err(scene.claim_error(index, message, "unknown gauge".to_owned(), Some(help)));
+        };
+        if gauge.needs_against && claim.against.is_empty() {
+            return Err(scene.claim_error(
+                index,
+                format!("`{}` measures bodies against others", gauge.name),
+                "has no `against`".to_owned(),
+                Some("add a line such as against = \"anvil\"".to_owned()),
+            ));
+        }
+        if gauge.needs_bounds && setup.world.bounds.is_none() {
+            return Err(scene.claim_error(
+                index,
+                format!("`{}` needs the bounds of the scene", gauge.name),
+                "the scene has none".to_owned(),
+                Some("add to [world]: bounds = { min = [-50, -5], max = [50, 50] }".to_owned()),
+            ));
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn order(scene: &str) -> GridOrder {
+        GridOrder {
+            scenes: vec![scene.to_owned()],
+            engines: vec!["builtin".to_owned(), "builtin:swept=off".to_owned()],
+            steps: vec!["1/60".parse().unwrap(), "1/240".parse().unwrap()],
+            set: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn a_grid_has_every_combination_in_a_fixed_order() {
+        let plans = plan_grid(&order("ingot-stack")).unwrap();
+        let told: Vec<(&str, &str)> =
+            plans.iter().map(|plan| (plan.engine.text(), plan.conditions.dt.text.as_str())).collect();
+        let expected =
+            [("builtin", "1/60"), ("builtin", "1/240"), ("builtin:swept=off", "1/60"), ("builtin:swept=off", "1/240")];
+        assert_eq!(told, expected);
+    }
+
+    #[test]
+    fn every_bundled_scene_is_planned() {
+        for name in ironspin_scene::bundled::names() {
+            plan_grid(&order(name)).unwrap_or_else(|error| panic!("{name}: {error}"));
+        }
+    }
+
+    fn claim_fault(claim: &str) -> SceneError {
+        let text = format!(
+            "scene = 1\nname = \"x\"\nabout = \"x\"\n[world]\ngravity = [0, 0]\nduration = 1\n[material.iron]\ndensity = 1\nfriction = 0\nrestitution = 0\n\
+             [[body]]\nname = \"ball\"\nshape = {{ disc = 1 }}\nat = [0, 0]\nmaterial = \"iron\"\n[[claim]]\n{claim}\nat_most = 0\nbecause = \"x\"\n"
+        );
+        let scene = Scene::parse(&text, "x.toml").unwrap();
+        let setup = scene.resolve(&Settings { set: Vec::new(), dt: 0.01 }).unwrap();
+        check_claims(&scene, &setup).unwrap_err()
+    }
+
+    #[test]
+    fn claims_are_checked_with_their_place() {
+        let fault = claim_fault("gauge = \"tunel.count\"");
+        assert_eq!(fault.help.as_deref(), Some("did you mean `tunnel.count`?"));
+        assert_eq!(fault.place.unwrap().line(), 17);
+        assert!(claim_fault("gauge = \"tunnel.count\"").message.contains("against others"));
+        assert!(claim_fault("gauge = \"escape.count\"").message.contains("needs the bounds"));
+    }
+}

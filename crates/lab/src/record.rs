@@ -1,0 +1,75 @@
+//! How trials turned out, in memory.
+
+use crate::recording::Recording;
+use ironspin_gauge::GaugeEntry;
+use ironspin_model::{Claim, Conditions, EngineInfo, Verdict};
+use ironspin_scene::Setup;
+use std::sync::Arc;
+
+/// One claim and how it turned out.
+#[derive(Clone, Debug)]
+pub struct ClaimRecord {
+    /// What was claimed.
+    pub claim: Claim,
+    /// The gauge that measured it.
+    pub gauge: &'static GaugeEntry,
+    /// The value in the gauge's unit; absent when nothing could be measured.
+    pub measured: Option<f64>,
+    /// How much of the bound is used up: above 1 where it is broken.
+    pub used: f64,
+    /// How it turned out.
+    pub verdict: Verdict,
+    /// Where, when, which body.
+    pub detail: String,
+    /// Why the value should not be trusted too far.
+    pub warnings: Vec<String>,
+}
+
+impl ClaimRecord {
+    /// Whether this failure fails the trial.
+    pub fn decides(&self) -> bool {
+        self.verdict == Verdict::Fail && self.claim.severity == ironspin_model::Severity::Must
+    }
+}
+
+/// One trial and how it turned out.
+#[derive(Clone, Debug)]
+pub struct TrialRecord {
+    /// The scene as it was run.
+    pub setup: Arc<Setup>,
+    /// The engine as it was named.
+    pub engine: String,
+    /// What the engine says about itself.
+    pub engine_info: Option<EngineInfo>,
+    /// Step length, seed, threads.
+    pub conditions: Conditions,
+    /// Steps that were done.
+    pub steps: u64,
+    /// How it turned out.
+    pub verdict: Verdict,
+    /// Why, in a sentence, when it is not a pass.
+    pub reason: String,
+    /// All claims in the order of the scene; empty when the engine failed.
+    pub claims: Vec<ClaimRecord>,
+    /// What pictures and plots are drawn from.
+    pub recording: Recording,
+    /// Time that the trial took, s. Never part of a verdict.
+    pub seconds: f64,
+}
+
+impl TrialRecord {
+    /// The claim that decided: of those broken the one broken worst, otherwise the one nearest to its bound. Of equals
+    /// the first.
+    pub fn deciding(&self) -> Option<&ClaimRecord> {
+        let fails = self.claims.iter().any(ClaimRecord::decides);
+        self.claims
+            .iter()
+            .filter(|claim| !fails || claim.decides())
+            .reduce(|best, claim| if claim.used.total_cmp(&best.used).is_gt() { claim } else { best })
+    }
+
+    /// How many claims hold, and how many there are.
+    pub fn tally(&self) -> (usize, usize) {
+        (self.claims.iter().filter(|claim| claim.verdict == Verdict::Pass).count(), self.claims.len())
+    }
+}

@@ -1,0 +1,100 @@
+//! What pictures and plots of a trial are drawn from: a few hundred samples, whatever its length.
+
+use ironspin_gauge::mechanical_energy;
+use ironspin_model::{BodyState, Frame, World};
+
+/// Most samples kept over a trial.
+const SAMPLES: u64 = 600;
+/// Most bodies whose path is kept.
+const PATHS: usize = 16;
+
+/// One quantity over time; as long as [`Recording::times`].
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Curve {
+    /// What it is: a body or a kind of energy.
+    pub name: String,
+    /// Values in SI units.
+    pub values: Vec<f64>,
+}
+
+/// Samples of a trial.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Recording {
+    /// Times of the samples, s.
+    pub times: Vec<f64>,
+    /// Kinetic, potential and total energy of all dynamic bodies, J; height counts from the first sample.
+    pub energy: [Curve; 3],
+    /// x of some dynamic bodies, m.
+    pub x: Vec<Curve>,
+    /// y of the same bodies, m.
+    pub y: Vec<Curve>,
+    /// All bodies in frame 0.
+    pub start: Vec<BodyState>,
+    /// All bodies in the last frame.
+    pub end: Vec<BodyState>,
+    /// Time of the last frame, s.
+    pub end_time: f64,
+}
+
+/// Makes a recording while frames stream by.
+pub(crate) struct Recorder {
+    recording: Recording,
+    dynamic: Vec<usize>,
+    tracked: Vec<usize>,
+    stride: u64,
+    first_potential: Option<f64>,
+}
+
+impl Recorder {
+    pub(crate) fn new(world: &World, steps: u64) -> Self {
+        let dynamic: Vec<usize> = world.dynamic_bodies().collect();
+        // Of many bodies, some spread evenly from the first to the last.
+        let count = dynamic.len().min(PATHS);
+        let tracked: Vec<usize> = (0..count).map(|k| dynamic[k * dynamic.len() / count.max(1)]).collect();
+        let curve = |name: &str| Curve { name: name.to_owned(), values: Vec::new() };
+        let paths: Vec<Curve> = tracked.iter().map(|&id| curve(&world.bodies[id].name)).collect();
+        let recording = Recording {
+            energy: ["kinetic", "potential", "total"].map(curve),
+            x: paths.clone(),
+            y: paths,
+            ..Recording::default()
+        };
+        Recorder { recording, dynamic, tracked, stride: steps.div_ceil(SAMPLES).max(1), first_potential: None }
+    }
+
+    pub(crate) fn observe(&mut self, world: &World, frame: &Frame) {
+        if self.recording.start.is_empty() {
+            self.recording.start.clone_from(&frame.bodies);
+        }
+        if frame.step % self.stride == 0 {
+            self.sample(world, frame);
+        }
+    }
+
+    fn sample(&mut self, world: &World, frame: &Frame) {
+        let energy = mechanical_energy(world, frame, &self.dynamic);
+        let first = *self.first_potential.get_or_insert(energy.total - energy.kinetic);
+        let recording = &mut self.recording;
+        recording.times.push(frame.time);
+        let values = [energy.kinetic, energy.total - energy.kinetic - first, energy.total - first];
+        for (curve, value) in recording.energy.iter_mut().zip(values) {
+            curve.values.push(value);
+        }
+        for (slot, &id) in self.tracked.iter().enumerate() {
+            recording.x[slot].values.push(frame.bodies[id].position.x);
+            recording.y[slot].values.push(frame.bodies[id].position.y);
+        }
+    }
+
+    /// Ends with the last frame that was seen.
+    pub(crate) fn finish(mut self, world: &World, last: Option<&Frame>) -> Recording {
+        if let Some(frame) = last {
+            if self.recording.times.last().is_none_or(|&time| time < frame.time) {
+                self.sample(world, frame);
+            }
+            self.recording.end.clone_from(&frame.bodies);
+            self.recording.end_time = frame.time;
+        }
+        self.recording
+    }
+}

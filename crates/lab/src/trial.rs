@@ -1,0 +1,134 @@
+//! One trial: built, stepped, measured while it runs, judged.
+
+use crate::plan::TrialPlan;
+use crate::record::{ClaimRecord, TrialRecord};
+use crate::recording::Recorder;
+use crate::watch::Watch;
+use ironspin_model::{Engine, EngineError, EngineInfo, Frame, Verdict, World};
+use std::sync::Arc;
+use std::time::Instant;
+
+/// Steps asked for in one call, so that an engine behind a pipe is not asked once a step.
+const STEPS_A_CALL: u64 = 64;
+
+/// Everything that looks at the frames of a trial.
+struct Audience<'a> {
+    world: &'a World,
+    watches: Vec<Watch>,
+    recorder: Recorder,
+    before: Option<Frame>,
+    fault: Option<EngineError>,
+}
+
+impl Audience<'_> {
+    fn see(&mut self, frame: &Frame) {
+        if self.fault.is_some() {
+            return;
+        }
+        if let Some(fault) = self.check(frame) {
+            self.fault = Some(fault);
+            return;
+        }
+        for watch in &mut self.watches {
+            watch.observe(self.world, self.before.as_ref(), frame);
+        }
+        self.recorder.observe(self.world, frame);
+        match &mut self.before {
+            Some(before) => before.clone_from(frame),
+            None => self.before = Some(frame.clone()),
+        }
+    }
+
+    /// What no sound engine answers.
+    fn check(&self, frame: &Frame) -> Option<EngineError> {
+        let bad = |why: String| Some(EngineError::BadAnswer { why });
+        let bodies = &self.world.bodies;
+        if frame.bodies.len() != bodies.len() {
+            return bad(format!(
+                "{} bodies in frame {} of a world of {}",
+                frame.bodies.len(),
+                frame.step,
+                bodies.len()
+            ));
+        }
+        let expected = self.before.as_ref().map_or(0, |before| before.step + 1);
+        if frame.step != expected {
+            return bad(format!("frame {} where frame {expected} is due", frame.step));
+        }
+        if let Some(body) = frame.first_not_finite() {
+            let (name, step, time) = (&bodies[body].name, frame.step, frame.time);
+            return bad(format!("the state of `{name}` is not finite at step {step} ({time:.4} s)"));
+        }
+        let unknown = frame.contacts.iter().find(|contact| contact.bodies.iter().any(|&id| id >= bodies.len()));
+        unknown.and_then(|contact| bad(format!("a contact of bodies {:?} at step {}", contact.bodies, frame.step)))
+    }
+}
+
+/// Runs one trial. An engine that refuses, fails or gives bad answers makes a verdict of its own kind, never a panic.
+pub fn run_trial(plan: &TrialPlan) -> TrialRecord {
+    let began = Instant::now();
+    let setup = &plan.setup;
+    let steps = plan.conditions.steps_in(setup.world.duration);
+    let mut audience = Audience {
+        world: &setup.world,
+        watches: setup.claims.iter().filter_map(|claim| Watch::new(claim, &setup.world)).collect(),
+        recorder: Recorder::new(&setup.world, steps),
+        before: None,
+        fault: None,
+    };
+    let mut info = None;
+    let outcome = drive(plan, steps, &mut audience, &mut info);
+    let done = audience.before.as_ref().map_or(0, |frame| frame.step);
+    let recording = audience.recorder.finish(&setup.world, audience.before.as_ref());
+    let (verdict, reason, claims) = match outcome {
+        Err(fault) => {
+            let verdict =
+                if matches!(fault, EngineError::Unsupported { .. }) { Verdict::Unsupported } else { Verdict::Error };
+            (verdict, fault.to_string(), Vec::new())
+        }
+        Ok(()) => {
+            let claims: Vec<_> = audience.watches.into_iter().map(|watch| watch.finish(&setup.world)).collect();
+            let fails = claims.iter().any(ClaimRecord::decides);
+            (if fails { Verdict::Fail } else { Verdict::Pass }, String::new(), claims)
+        }
+    };
+    TrialRecord {
+        setup: Arc::clone(setup),
+        engine: plan.engine.text().to_owned(),
+        engine_info: info,
+        conditions: plan.conditions.clone(),
+        steps: done,
+        verdict,
+        reason,
+        claims,
+        recording,
+        seconds: began.elapsed().as_secs_f64(),
+    }
+}
+
+fn drive(
+    plan: &TrialPlan,
+    steps: u64,
+    audience: &mut Audience<'_>,
+    info: &mut Option<EngineInfo>,
+) -> Result<(), EngineError> {
+    let mut engine: Box<dyn Engine> = plan.engine.start()?;
+    *info = Some(engine.info());
+    engine.build(&plan.setup.world, &plan.conditions)?;
+    engine.advance(&[], &mut |frame| audience.see(frame))?;
+    let lengths = [plan.conditions.dt.seconds; STEPS_A_CALL as usize];
+    let mut done = 0;
+    while done < steps {
+        let count = STEPS_A_CALL.min(steps - done);
+        engine.advance(&lengths[..count as usize], &mut |frame| audience.see(frame))?;
+        done += count;
+        if let Some(fault) = audience.fault.take() {
+            return Err(fault);
+        }
+        let seen = audience.before.as_ref().map(|frame| frame.step);
+        if seen != Some(done) {
+            return Err(EngineError::BadAnswer { why: format!("no frame of step {done} after it was asked for") });
+        }
+    }
+    Ok(())
+}

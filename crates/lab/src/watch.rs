@@ -1,0 +1,47 @@
+//! A gauge with the window of its claim.
+
+use crate::record::ClaimRecord;
+use ironspin_gauge::{Gauge, GaugeEntry, Scope, View, judge};
+use ironspin_model::{Claim, Frame, Verdict, World};
+
+pub(crate) struct Watch {
+    claim: Claim,
+    entry: &'static GaugeEntry,
+    gauge: Box<dyn Gauge>,
+    /// Whether the frame before lay in the window.
+    inside: bool,
+}
+
+impl Watch {
+    /// `None` for a gauge that does not exist.
+    pub(crate) fn new(claim: &Claim, world: &World) -> Option<Self> {
+        let entry = ironspin_gauge::find(&claim.gauge)?;
+        let scope = Scope { of: claim.of.clone(), against: claim.against.clone() };
+        Some(Watch { gauge: (entry.make)(world, &scope), claim: claim.clone(), entry, inside: false })
+    }
+
+    pub(crate) fn observe(&mut self, world: &World, before: Option<&Frame>, now: &Frame) {
+        let inside = self.claim.window.contains(now.time);
+        if inside {
+            self.gauge.observe(&View { world, before: before.filter(|_| self.inside), now });
+        }
+        self.inside = inside;
+    }
+
+    pub(crate) fn finish(self, world: &World) -> ClaimRecord {
+        let reading = self.gauge.reading(world);
+        let outcome = judge(&reading, &self.claim.bound, self.entry.counts);
+        let used = reading.value.map_or(f64::INFINITY, |value| self.claim.bound.used(value));
+        let verdict = outcome.verdict;
+        debug_assert!(verdict == Verdict::Pass || used > 1.0);
+        ClaimRecord {
+            claim: self.claim,
+            gauge: self.entry,
+            measured: reading.value,
+            used,
+            verdict,
+            detail: outcome.reason,
+            warnings: reading.warnings,
+        }
+    }
+}

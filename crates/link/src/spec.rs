@@ -1,0 +1,72 @@
+//! Engines by name.
+
+use crate::guarded::Guarded;
+use ironspin_engine::{Builtin, Settings};
+use ironspin_model::{Engine, EngineError, nearest};
+
+/// The kinds of engine that can be named.
+const KINDS: [&str; 1] = ["builtin"];
+
+/// An engine as named on the command line, such as `builtin:swept=all,iterations=8`. Checked when it is read, so that
+/// a wrong name costs nothing.
+#[derive(Clone, Debug, PartialEq)]
+pub struct EngineSpec {
+    text: String,
+    settings: Settings,
+}
+
+impl EngineSpec {
+    /// Reads a name.
+    ///
+    /// # Errors
+    /// [`EngineError::UnknownEngine`], [`EngineError::UnknownOption`] and [`EngineError::BadValue`].
+    pub fn read(text: &str) -> Result<EngineSpec, EngineError> {
+        let (kind, options) = text.split_once(':').unwrap_or((text, ""));
+        if kind != "builtin" {
+            return Err(EngineError::UnknownEngine {
+                found: kind.to_owned(),
+                nearest: nearest(kind, KINDS).map(str::to_owned),
+            });
+        }
+        let pairs = options.split(',').filter(|pair| !pair.is_empty()).map(|pair| {
+            let (name, value) = pair.split_once('=').unwrap_or((pair, ""));
+            (name.trim(), value.trim())
+        });
+        Ok(EngineSpec { settings: Settings::read(pairs)?, text: text.to_owned() })
+    }
+
+    /// The name as it was typed.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Starts the engine.
+    ///
+    /// # Errors
+    /// When it cannot be started.
+    pub fn start(&self) -> Result<Box<dyn Engine>, EngineError> {
+        Ok(Box::new(Guarded::new(Box::new(Builtin::new(self.settings.clone())))))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_read_with_their_options() {
+        let spec = EngineSpec::read("builtin:swept=all, iterations=8").unwrap();
+        let engine = spec.start().unwrap();
+        let value = |name: &str| engine.info().options.into_iter().find(|option| option.name == name).unwrap().value;
+        assert_eq!((value("swept").as_str(), value("iterations").as_str()), ("all", "8"));
+        assert_eq!(spec.text(), "builtin:swept=all, iterations=8");
+    }
+
+    #[test]
+    fn slips_are_told_with_the_nearest_name() {
+        let message = |text: &str| EngineSpec::read(text).unwrap_err().to_string();
+        assert_eq!(message("bultin"), "no engine called `bultin` (did you mean `builtin`?)");
+        assert!(message("builtin:sweep=all").contains("no option `sweep`"));
+        assert!(message("builtin:swept=some").contains("expected off, marked or all"));
+    }
+}
