@@ -133,16 +133,16 @@ fn trial(record: &TrialRecord, timing: bool) -> TrialDocument {
     let info = record.engine_info.as_ref();
     let options = info.map(|info| info.options.iter().map(|o| (o.name.clone(), o.value.clone())).collect());
     TrialDocument {
-        scene: record.setup.name.clone(),
-        engine: record.engine.clone(),
+        scene: record.plan.setup.name.clone(),
+        engine: record.engine().to_owned(),
         engine_version: info.map(|info| info.version.clone()),
         engine_options: options.unwrap_or_default(),
-        dt: record.conditions.dt.seconds,
-        dt_text: record.conditions.dt.text.clone(),
-        seed: record.conditions.seed,
-        threads: record.conditions.threads,
-        parameters: record.setup.parameters.iter().map(|p| (p.name.clone(), p.value)).collect(),
-        bodies: record.setup.world.bodies.len(),
+        dt: record.plan.conditions.dt.seconds,
+        dt_text: record.plan.conditions.dt.text.clone(),
+        seed: record.plan.conditions.seed,
+        threads: record.plan.conditions.threads,
+        parameters: record.plan.setup.parameters.iter().map(|p| (p.name.clone(), p.value)).collect(),
+        bodies: record.plan.setup.world.bodies.len(),
         steps: record.steps,
         verdict: record.verdict,
         reason: record.reason.clone(),
@@ -157,7 +157,7 @@ fn claim_document(record: &TrialRecord, claim: &ClaimRecord) -> ClaimDocument {
         gauge: claim.gauge.name,
         unit: claim.gauge.unit,
         of: claim.claim.of_text.clone(),
-        against: claim.claim.against.iter().map(|&id| record.setup.world.bodies[id].name.clone()).collect(),
+        against: claim.claim.against.iter().map(|&id| record.plan.setup.world.bodies[id].name.clone()).collect(),
         window: [finite(claim.claim.window.from), finite(claim.claim.window.to)],
         bound: claim.claim.bound,
         measured: claim.measured,
@@ -203,7 +203,10 @@ impl Manifest {
                 arch: std::env::consts::ARCH,
                 cores: std::thread::available_parallelism().map_or(1, usize::from),
             },
-            scenes: records.iter().map(|record| (record.setup.name.clone(), hash(&record.setup.text))).collect(),
+            scenes: records
+                .iter()
+                .map(|record| (record.plan.setup.name.clone(), hash(&record.plan.setup.text)))
+                .collect(),
             seconds,
         }
     }

@@ -9,12 +9,26 @@ use std::sync::Arc;
 /// One trial to be run.
 #[derive(Clone, Debug)]
 pub struct TrialPlan {
+    /// The scene as it was named: a bundled name or a path.
+    pub scene: String,
+    /// Parameters set from outside: name and value, as typed.
+    pub set: Vec<(String, String)>,
     /// The scene, worked out for these conditions.
     pub setup: Arc<Setup>,
     /// The engine under test.
     pub engine: EngineSpec,
     /// Everything else.
     pub conditions: Conditions,
+}
+
+impl TrialPlan {
+    /// The arguments that run this trial alone.
+    pub fn arguments(&self) -> Vec<String> {
+        let mut words = vec!["run".to_owned(), self.scene.clone(), "--dt".to_owned(), self.conditions.dt.text.clone()];
+        words.extend(["--engine".to_owned(), self.engine.text().to_owned()]);
+        words.extend(self.set.iter().flat_map(|(name, value)| ["--set".to_owned(), format!("{name}={value}")]));
+        words
+    }
 }
 
 /// What a grid is made of: every scene with every engine at every step.
@@ -62,6 +76,8 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
         for engine in &engines {
             for (step, setup) in order.steps.iter().zip(&setups) {
                 plans.push(TrialPlan {
+                    scene: name.clone(),
+                    set: order.set.clone(),
                     setup: Arc::clone(setup),
                     engine: engine.clone(),
                     conditions: Conditions::with_dt(step.clone()),

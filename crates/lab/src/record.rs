@@ -1,10 +1,9 @@
 //! How trials turned out, in memory.
 
+use crate::plan::TrialPlan;
 use crate::recording::Recording;
 use ironspin_gauge::GaugeEntry;
-use ironspin_model::{Claim, Conditions, EngineInfo, Verdict};
-use ironspin_scene::Setup;
-use std::sync::Arc;
+use ironspin_model::{Claim, EngineInfo, Verdict, World};
 
 /// One claim and how it turned out.
 #[derive(Clone, Debug)]
@@ -35,14 +34,10 @@ impl ClaimRecord {
 /// One trial and how it turned out.
 #[derive(Clone, Debug)]
 pub struct TrialRecord {
-    /// The scene as it was run.
-    pub setup: Arc<Setup>,
-    /// The engine as it was named.
-    pub engine: String,
+    /// What was to be run.
+    pub plan: TrialPlan,
     /// What the engine says about itself.
     pub engine_info: Option<EngineInfo>,
-    /// Step length, seed, threads.
-    pub conditions: Conditions,
     /// Steps that were done.
     pub steps: u64,
     /// How it turned out.
@@ -58,6 +53,21 @@ pub struct TrialRecord {
 }
 
 impl TrialRecord {
+    /// Name of the scene.
+    pub fn scene(&self) -> &str {
+        &self.plan.setup.name
+    }
+
+    /// The engine as it was named.
+    pub fn engine(&self) -> &str {
+        self.plan.engine.text()
+    }
+
+    /// The world that was built.
+    pub fn world(&self) -> &World {
+        &self.plan.setup.world
+    }
+
     /// The claim that decided: of those broken the one broken worst, otherwise the one nearest to its bound. Of equals
     /// the first.
     pub fn deciding(&self) -> Option<&ClaimRecord> {

@@ -4,9 +4,9 @@ use ironspin_gauge::mechanical_energy;
 use ironspin_model::{BodyState, Frame, World};
 
 /// Most samples kept over a trial.
-const SAMPLES: u64 = 600;
+const SAMPLES: u64 = 400;
 /// Most bodies whose path is kept.
-const PATHS: usize = 16;
+const PATHS: usize = 12;
 
 /// One quantity over time; as long as [`Recording::times`].
 #[derive(Clone, Debug, Default, PartialEq)]

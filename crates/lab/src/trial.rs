@@ -5,7 +5,6 @@ use crate::record::{ClaimRecord, TrialRecord};
 use crate::recording::Recorder;
 use crate::watch::Watch;
 use ironspin_model::{Engine, EngineError, EngineInfo, Frame, Verdict, World};
-use std::sync::Arc;
 use std::time::Instant;
 
 /// Steps asked for in one call, so that an engine behind a pipe is not asked once a step.
@@ -93,10 +92,8 @@ pub fn run_trial(plan: &TrialPlan) -> TrialRecord {
         }
     };
     TrialRecord {
-        setup: Arc::clone(setup),
-        engine: plan.engine.text().to_owned(),
+        plan: plan.clone(),
         engine_info: info,
-        conditions: plan.conditions.clone(),
         steps: done,
         verdict,
         reason,

@@ -1,0 +1,137 @@
+//! What may be typed.
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use ironspin_model::Timestep;
+use std::path::PathBuf;
+
+/// A test bench for physics engines: scripted scenes, measured facts, a verdict with its reason.
+#[derive(Debug, Parser)]
+#[command(name = "ironspin", version, arg_required_else_help = true)]
+#[command(
+    after_help = "Exit status: 0 all claims hold; 1 a claim fails; 2 bad input; 3 an engine failed; 130 interrupted."
+)]
+pub(crate) struct Arguments {
+    /// Show no progress
+    #[arg(long, short, global = true)]
+    pub(crate) quiet: bool,
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Run every bundled scene under a careful and a careless setting, and leave a report to look at
+    Demo(DemoOptions),
+    /// Run scenes and say which claims hold
+    Run(RunOptions),
+    /// List the bundled scenes, or show one
+    Scenes(ScenesOptions),
+    /// List the engines that can be tested, with their settings
+    Engines,
+    /// Say what a gauge measures and what usually breaks it
+    Explain(ExplainOptions),
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct DemoOptions {
+    /// Folder for the report; an older report there is replaced
+    #[arg(long, value_name = "DIR", default_value = "out/demo")]
+    pub(crate) out: PathBuf,
+    /// Trials at a time; 0 for one a core
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    pub(crate) jobs: usize,
+}
+
+/// What is written to standard output.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// A table to read
+    Table,
+    /// One JSON document
+    Json,
+    /// One CSV row a claim
+    Csv,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct RunOptions {
+    /// Bundled scenes by name, scene files by path
+    #[arg(required = true, value_name = "SCENE")]
+    pub(crate) scenes: Vec<String>,
+    /// Step lengths in seconds, separated by commas
+    #[arg(long, value_name = "STEP,...", value_delimiter = ',', default_value = "1/60")]
+    pub(crate) dt: Vec<Timestep>,
+    /// Engine under test, such as builtin:swept=all,iterations=8; may be given several times
+    #[arg(long = "engine", value_name = "ENGINE", default_value = "builtin")]
+    pub(crate) engines: Vec<String>,
+    /// Set a parameter of the scene; may be given several times
+    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = name_and_value)]
+    pub(crate) set: Vec<(String, String)>,
+    /// What to write to standard output
+    #[arg(long, value_enum, default_value_t = Format::Table)]
+    pub(crate) format: Format,
+    /// Folder for result.json, trials.csv and report.html
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
+    /// Write how long each trial took into JSON; without it, the same run gives the same bytes
+    #[arg(long)]
+    pub(crate) timing: bool,
+    /// Trials at a time; 0 for one a core
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    pub(crate) jobs: usize,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ScenesOptions {
+    #[command(subcommand)]
+    pub(crate) action: Option<ScenesAction>,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum ScenesAction {
+    /// Print a scene: its parameters, what must hold, and its source
+    Show {
+        /// A bundled scene by name, or a scene file by path
+        #[arg(value_name = "SCENE")]
+        scene: String,
+    },
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ExplainOptions {
+    /// Name of a gauge
+    #[arg(value_name = "GAUGE", required_unless_present = "all")]
+    pub(crate) gauge: Option<String>,
+    /// Explain all gauges, as one Markdown document
+    #[arg(long, conflicts_with = "gauge")]
+    pub(crate) all: bool,
+}
+
+fn name_and_value(text: &str) -> Result<(String, String), String> {
+    match text.split_once('=') {
+        Some((name, value)) if !name.trim().is_empty() => Ok((name.trim().to_owned(), value.trim().to_owned())),
+        _ => Err("expected NAME=VALUE, such as count=20".to_owned()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use clap::CommandFactory;
+
+    #[test]
+    fn the_definitions_do_not_contradict_each_other() {
+        Arguments::command().debug_assert();
+    }
+
+    #[test]
+    fn steps_and_parameters_are_read() {
+        let typed = ["ironspin", "run", "ingot-stack", "--dt", "1/60,1/240", "--set", "count = 3"];
+        let Command::Run(options) = Arguments::parse_from(typed).command else { panic!("not a run") };
+        assert_eq!(options.dt[1].seconds, 1.0 / 240.0);
+        assert_eq!(options.set, [("count".to_owned(), "3".to_owned())]);
+        for wrong in [["--dt", "1/0"], ["--set", "count"], ["--format", "tabel"]] {
+            assert!(Arguments::try_parse_from(["ironspin", "run", "x", wrong[0], wrong[1]]).is_err(), "{wrong:?}");
+        }
+    }
+}

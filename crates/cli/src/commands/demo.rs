@@ -1,0 +1,44 @@
+//! `demo`: everything once, to a report.
+
+use crate::args::DemoOptions;
+use crate::complaint::{Complaint, ExitStatus};
+use crate::{output, progress};
+use ironspin_lab::{GridOrder, RunFolder, plan_grid};
+use ironspin_report::{summary_line, verdict_table, what_broke};
+
+/// The default, and a setting that looks for collisions only where bodies stand at the end of a step and forgets the
+/// load of a pile from step to step.
+const ENGINES: [&str; 2] = ["builtin", "builtin:swept=off,warm-start=off,iterations=4"];
+const STEPS: [&str; 2] = ["1/60", "1/240"];
+
+pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    let folder = RunFolder::prepare(&options.out)?;
+    let plans = plan_grid(&GridOrder {
+        scenes: ironspin_scene::bundled::names().map(str::to_owned).collect(),
+        engines: ENGINES.map(str::to_owned).to_vec(),
+        steps: STEPS.iter().filter_map(|text| text.parse().ok()).collect(),
+        set: Vec::new(),
+    })?;
+    let (records, seconds) = progress::run_watched(&plans, options.jobs, quiet);
+    let title = "Demo: the bundled scenes on the built-in engine, with a careful and a careless setting, at two steps";
+    let place = publish_and_print(folder, title, &records, seconds)?;
+    output::print(&format!("\nReport: {}\n", place.join("report.html").display()))?;
+    // That the careless setting fails is part of the demo, so it is no failure of the command.
+    Ok(ExitStatus::Holds)
+}
+
+fn publish_and_print(
+    folder: RunFolder,
+    title: &str,
+    records: &[ironspin_lab::TrialRecord],
+    seconds: f64,
+) -> Result<std::path::PathBuf, Complaint> {
+    let place = super::publish(folder, title, records, seconds)?;
+    output::print(&format!(
+        "{}\n{}{}",
+        summary_line(records),
+        verdict_table(records, super::style()),
+        what_broke(records)
+    ))?;
+    Ok(place)
+}

@@ -1,0 +1,36 @@
+//! One file a command.
+
+pub(crate) mod demo;
+pub(crate) mod engines;
+pub(crate) mod explain;
+pub(crate) mod run;
+pub(crate) mod scenes;
+
+use crate::complaint::{Complaint, ExitStatus};
+use ironspin_lab::{Manifest, RunFolder, TrialRecord};
+use ironspin_model::Verdict;
+use std::path::PathBuf;
+
+/// Fills a run folder and puts it in its place.
+fn publish(folder: RunFolder, title: &str, records: &[TrialRecord], seconds: f64) -> Result<PathBuf, Complaint> {
+    let command = std::env::args().collect();
+    let manifest = serde_json::to_string_pretty(&Manifest::new(command, records, seconds))?;
+    folder.write("manifest.json", manifest.as_bytes())?;
+    folder.write("result.json", ironspin_report::result_json(records, true)?.as_bytes())?;
+    folder.write("trials.csv", ironspin_report::trials_csv(records)?.as_bytes())?;
+    folder.write("report.html", ironspin_report::page(title, records)?.as_bytes())?;
+    Ok(folder.publish()?)
+}
+
+/// The status for some trials: the worst of them decides.
+fn status(records: &[TrialRecord]) -> ExitStatus {
+    match records.iter().map(|record| record.verdict).max() {
+        Some(Verdict::Error) => ExitStatus::EngineFailed,
+        Some(Verdict::Fail) => ExitStatus::Fails,
+        Some(Verdict::Pass | Verdict::Unsupported) | None => ExitStatus::Holds,
+    }
+}
+
+fn style() -> ironspin_report::TableStyle {
+    ironspin_report::TableStyle { width: crate::output::width(), colour: crate::output::colour(&std::io::stdout()) }
+}

@@ -1,0 +1,27 @@
+//! Standard output, colours, width of the terminal.
+
+use std::io::{IsTerminal, Write};
+
+/// Whether a stream should be coloured: it is a terminal that can, and NO_COLOR is not set.
+pub(crate) fn colour(stream: &impl IsTerminal) -> bool {
+    let set = |name: &str| std::env::var_os(name).is_some_and(|value| !value.is_empty());
+    stream.is_terminal() && !set("NO_COLOR") && std::env::var_os("TERM").is_none_or(|term| term != "dumb")
+}
+
+/// Columns of the terminal, or of the file that takes its place.
+pub(crate) fn width() -> u16 {
+    let typed = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
+    typed.or_else(|| terminal_size::terminal_size().map(|(width, _)| width.0)).unwrap_or(120).max(60)
+}
+
+/// Writes results.
+pub(crate) fn print(text: &str) -> std::io::Result<()> {
+    let mut out = std::io::stdout().lock();
+    out.write_all(text.as_bytes())?;
+    out.flush()
+}
+
+/// Writes a line beside the results. Nothing can be done when that fails.
+pub(crate) fn note(text: &str) {
+    let _ = writeln!(std::io::stderr().lock(), "{text}");
+}

@@ -1,0 +1,182 @@
+//! Bodies of a world as SVG.
+
+use crate::look::css;
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, Shape, World};
+use std::fmt::Write;
+
+/// The part of a world that a picture shows, so that several pictures of one trial show the same.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Scenery {
+    low: DVec2,
+    high: DVec2,
+}
+
+/// Width of a picture, px; the height follows, within limits.
+const WIDTH: f64 = 420.0;
+
+/// How far a part reaches from the body's centre.
+fn reach(body: &Body) -> f64 {
+    let part = |shape: &Shape, offset: DVec2| match shape {
+        Shape::Disc(radius) => offset.length() + radius,
+        Shape::Box(size) => offset.length() + 0.5 * size.length(),
+        Shape::HalfPlane(_) => 0.0,
+    };
+    body.parts.iter().map(|p| part(&p.shape, p.position)).fold(0.0, f64::max)
+}
+
+impl Scenery {
+    /// What is worth seeing: where bodies start, what stands near them, and where they end unless that is far away.
+    pub fn of(world: &World, start: &[BodyState], end: &[BodyState]) -> Scenery {
+        let mut view = Scenery { low: DVec2::INFINITY, high: DVec2::NEG_INFINITY };
+        let moving = || world.bodies.iter().enumerate().filter(|(_, body)| body.kind != BodyKind::Static);
+        for (id, body) in moving() {
+            if let Some(state) = start.get(id) {
+                view.include(state.position.truncate(), reach(body));
+            }
+        }
+        if !(view.low.x <= view.high.x) {
+            view = Scenery { low: DVec2::splat(-1.0), high: DVec2::ONE };
+        }
+        let near = view.grown(0.6);
+        for body in world.bodies.iter().filter(|body| body.kind == BodyKind::Static) {
+            let at = body.position.truncate();
+            let arm = DVec2::splat(reach(body));
+            let (low, high) = ((at - arm).max(near.low), (at + arm).min(near.high));
+            if low.cmple(high).all() {
+                view.low = view.low.min(low);
+                view.high = view.high.max(high);
+            }
+        }
+        let near = view.grown(1.0);
+        for (id, body) in moving() {
+            if let Some(at) = end.get(id).map(|state| state.position.truncate()).filter(|&at| near.holds(at)) {
+                view.include(at, reach(body));
+            }
+        }
+        view.grown(0.06)
+    }
+
+    fn include(&mut self, at: DVec2, reach: f64) {
+        if at.is_finite() && reach.is_finite() {
+            self.low = self.low.min(at - reach);
+            self.high = self.high.max(at + reach);
+        }
+    }
+
+    /// Grown on all sides by a share of the larger side.
+    fn grown(&self, share: f64) -> Scenery {
+        let by = DVec2::splat(share * (self.high - self.low).max_element().max(1e-9));
+        Scenery { low: self.low - by, high: self.high + by }
+    }
+
+    fn holds(&self, point: DVec2) -> bool {
+        point.cmpge(self.low).all() && point.cmple(self.high).all()
+    }
+}
+
+/// Draws all bodies; y points up. Bodies outside the view are counted in the corner.
+pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &str) -> String {
+    let size = view.high - view.low;
+    let height = (WIDTH * size.y / size.x).clamp(120.0, 420.0);
+    let unit = 1.0 / (WIDTH / size.x).min(height / size.y);
+    let mut out = String::new();
+    // Writing to a string cannot fail.
+    let _ = write!(
+        out,
+        "<svg class=\"picture\" role=\"img\" aria-label=\"{}\" viewBox=\"{} {} {} {}\" width=\"{WIDTH}\" height=\"{height:.0}\" preserveAspectRatio=\"xMidYMid meet\">",
+        escape(caption),
+        view.low.x,
+        -view.high.y,
+        size.x,
+        size.y
+    );
+    let _ = write!(out, "<title>{}</title>", escape(caption));
+    let mut outside = 0;
+    let mut moving = 0;
+    for (id, (body, state)) in world.bodies.iter().zip(states).enumerate() {
+        let still = body.kind == BodyKind::Static;
+        if !still {
+            moving += 1;
+            if !view.holds(state.position.truncate()) {
+                outside += 1;
+                continue;
+            }
+        }
+        let colour = if still { "#9a958a".to_owned() } else { css(moving - 1) };
+        let degrees = -state.angle.to_degrees();
+        let _ = write!(
+            out,
+            "<g transform=\"translate({} {}) rotate({degrees})\" fill=\"{colour}\" fill-opacity=\"{}\" stroke=\"#22262a\" stroke-width=\"{}\"><title>{} ({id})</title>",
+            state.position.x,
+            -state.position.y,
+            if still { 0.55 } else { 0.85 },
+            unit,
+            escape(&body.name)
+        );
+        for part in &body.parts {
+            shape(&mut out, &part.shape, part.position, part.angle, (size.x + size.y) * 2.0, still, unit);
+        }
+        out.push_str("</g>");
+    }
+    if outside > 0 {
+        let noun = if outside == 1 { "body" } else { "bodies" };
+        let _ = write!(
+            out,
+            "<text x=\"{}\" y=\"{}\" font-size=\"{}\" text-anchor=\"end\" fill=\"#b44a1c\">{outside} {noun} outside the picture</text>",
+            view.high.x - 6.0 * unit,
+            -view.low.y - 8.0 * unit,
+            13.0 * unit
+        );
+    }
+    out.push_str("</svg>");
+    out
+}
+
+fn shape(out: &mut String, shape: &Shape, at: DVec2, angle: f64, far: f64, still: bool, unit: f64) {
+    let (x, y) = (at.x, -at.y);
+    let _ = match shape {
+        Shape::Disc(radius) => {
+            let spoke = if still { String::new() } else { format!("<path d=\"M{x} {y}h{radius}\" fill=\"none\"/>") };
+            // A disc too small to see is drawn as a dot.
+            let radius = radius.max(1.5 * unit);
+            write!(out, "<circle cx=\"{x}\" cy=\"{y}\" r=\"{radius}\"/>{spoke}")
+        }
+        Shape::Box(size) => write!(
+            out,
+            "<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" transform=\"rotate({} {x} {y})\"/>",
+            x - 0.5 * size.x,
+            y - 0.5 * size.y,
+            size.x,
+            size.y,
+            -angle.to_degrees()
+        ),
+        Shape::HalfPlane(normal) => {
+            let along = normal.perp() * far;
+            let deep = -*normal * far;
+            let corners = [at - along, at + along, at + along + deep, at - along + deep];
+            let points: Vec<String> = corners.iter().map(|c| format!("{},{}", c.x, -c.y)).collect();
+            write!(out, "<polygon points=\"{}\"/>", points.join(" "))
+        }
+    };
+}
+
+/// Text for HTML and SVG.
+pub(crate) fn escape(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn markup_in_names_is_no_markup() {
+        assert_eq!(escape("<a b=\"c\">&"), "&lt;a b=&quot;c&quot;&gt;&amp;");
+    }
+
+    #[test]
+    fn a_view_of_nothing_is_still_a_view() {
+        let view = Scenery { low: DVec2::splat(2.0), high: DVec2::splat(2.0) }.grown(0.1);
+        assert!(view.holds(DVec2::splat(2.0)) && view.high.x > view.low.x);
+    }
+}

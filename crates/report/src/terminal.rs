@@ -1,0 +1,162 @@
+//! What a person reads in a terminal.
+
+use crate::look::mark;
+use crate::number::{show, with_unit};
+use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
+use ironspin_lab::{ClaimRecord, Summary, TrialRecord};
+use ironspin_model::Verdict;
+
+/// How a table is laid out.
+#[derive(Clone, Copy, Debug)]
+pub struct TableStyle {
+    /// Columns of the terminal.
+    pub width: u16,
+    /// Whether verdicts are coloured.
+    pub colour: bool,
+}
+
+/// Letters for engines when there are several, in the order in which they come.
+fn engines(records: &[TrialRecord]) -> Vec<&str> {
+    let mut names: Vec<&str> = Vec::new();
+    for record in records {
+        if !names.contains(&record.engine()) {
+            names.push(record.engine());
+        }
+    }
+    names
+}
+
+fn letter(index: usize) -> String {
+    // A to Z, then A1, B1, ...
+    let name = char::from(b'A' + u8::try_from(index % 26).unwrap_or(0));
+    if index < 26 { name.to_string() } else { format!("{name}{}", index / 26) }
+}
+
+/// One row a trial: verdict, conditions, the claim that decided, measured against bound, and where or why. Engines are
+/// named by letters that stand above the table.
+pub fn verdict_table(records: &[TrialRecord], style: TableStyle) -> String {
+    let engines = engines(records);
+    let mut out = String::new();
+    for (index, engine) in engines.iter().enumerate() {
+        out.push_str(&format!("engine {}  {engine}\n", letter(index)));
+    }
+    out.push('\n');
+    let mut table = Table::new();
+    table.load_style(presets::NOTHING).set_width(style.width).set_content_arrangement(ContentArrangement::Dynamic);
+    if style.colour {
+        table.enforce_styling();
+    } else {
+        table.force_no_tty();
+    }
+    table.set_header(["", "scene", "", "dt", "decided by", "measured", "bound", "held", "where and why"]);
+    for record in records {
+        let index = engines.iter().position(|engine| *engine == record.engine()).unwrap_or(0);
+        let mut row = Row::from(cells(record, &letter(index)));
+        row.max_height(1);
+        table.add_row(row);
+    }
+    for column in table.column_iter_mut() {
+        column.set_padding((0, 2));
+    }
+    if let Some(column) = table.column_mut(5) {
+        column.set_cell_alignment(CellAlignment::Right);
+    }
+    out.push_str(&table.trim_fmt());
+    out.push('\n');
+    out
+}
+
+fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
+    let verdict = Cell::new(mark(record.verdict));
+    let verdict = match record.verdict {
+        Verdict::Pass => verdict.fg(Color::Blue),
+        Verdict::Fail => verdict.fg(Color::Red),
+        Verdict::Unsupported => verdict.fg(Color::DarkGrey),
+        Verdict::Error => verdict.fg(Color::Magenta),
+    };
+    let (claim, measured, bound, why) = record.deciding().map_or_else(
+        || (String::new(), String::new(), String::new(), record.reason.clone()),
+        |claim| {
+            let why =
+                if claim.detail.is_empty() { format!("of {}", claim.claim.of_text) } else { claim.detail.clone() };
+            (
+                claim.gauge.name.to_owned(),
+                claim.measured.map_or_else(|| "-".to_owned(), show),
+                claim.claim.bound.relation(show),
+                why,
+            )
+        },
+    );
+    let (held, all) = record.tally();
+    let conditions = &record.plan.conditions;
+    let mut row = vec![verdict];
+    row.extend(
+        [
+            record.scene().to_owned(),
+            engine.to_owned(),
+            conditions.dt.text.clone(),
+            claim,
+            measured,
+            bound,
+            format!("{held}/{all}"),
+            why,
+        ]
+        .map(Cell::new),
+    );
+    row
+}
+
+/// Every broken claim in full: measured against bound, where, and why the bound is what it is; then how to run the trial
+/// again. Empty when nothing broke.
+pub fn what_broke(records: &[TrialRecord]) -> String {
+    let mut out = String::new();
+    for record in records {
+        let broken: Vec<&ClaimRecord> = record.claims.iter().filter(|claim| claim.verdict != Verdict::Pass).collect();
+        if broken.is_empty() && record.verdict == Verdict::Pass {
+            continue;
+        }
+        let dt = &record.plan.conditions.dt.text;
+        out.push_str(&format!("\n{} {} at dt {dt} on {}\n", mark(record.verdict), record.scene(), record.engine()));
+        if !record.reason.is_empty() {
+            out.push_str(&format!("     {}\n", record.reason));
+        }
+        for claim in broken {
+            let measured =
+                claim.measured.map_or_else(|| "not measured".to_owned(), |value| with_unit(value, claim.gauge.unit));
+            let severity = if claim.decides() { "" } else { " (should)" };
+            out.push_str(&format!(
+                "  {}{severity} of {}: {measured}, bound {}\n",
+                claim.gauge.name,
+                claim.claim.of_text,
+                claim.claim.bound.relation(|value| with_unit(value, claim.gauge.unit))
+            ));
+            if !claim.detail.is_empty() {
+                out.push_str(&format!("     {}\n", claim.detail));
+            }
+            for warning in &claim.warnings {
+                out.push_str(&format!("     note: {warning}\n"));
+            }
+            out.push_str(&format!("     because {}\n", claim.claim.because));
+        }
+        out.push_str(&format!("     again: ironspin {}\n", record.plan.arguments().join(" ")));
+    }
+    out
+}
+
+/// How many trials turned out how, in one line.
+pub fn summary_line(records: &[TrialRecord]) -> String {
+    let summary = Summary::of(records);
+    let count = |number: usize, one: &str, many: &str| format!("{number} {}", if number == 1 { one } else { many });
+    let mut parts = vec![
+        count(summary.trials, "trial", "trials"),
+        count(summary.pass, "passes", "pass"),
+        count(summary.fail, "fails", "fail"),
+    ];
+    if summary.unsupported > 0 {
+        parts.push(format!("{} unsupported", summary.unsupported));
+    }
+    if summary.error > 0 {
+        parts.push(count(summary.error, "engine error", "engine errors"));
+    }
+    format!("{}: {}", parts[0], parts[1..].join(", "))
+}
