@@ -93,7 +93,7 @@ impl<R: Real> Pair<R> {
 }
 
 /// Impulses x >= 0 with K x = b where x > 0 and K x >= b where x = 0, going over the four cases.
-fn two_points<R: Real>(k11: R, k12: R, k22: R, b1: R, b2: R) -> [R; 2] {
+pub(crate) fn two_points<R: Real>(k11: R, k12: R, k22: R, b1: R, b2: R) -> [R; 2] {
     let determinant = k11 * k22 - k12 * k12;
     if determinant > R::of(1e-5) * k11 * k22 {
         let x1 = (k22 * b1 - k12 * b2) / determinant;

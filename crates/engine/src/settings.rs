@@ -16,7 +16,7 @@ pub enum Swept {
 /// The settings in force.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Settings {
-    /// Rounds of the contact solver in a step.
+    /// Most passes of the contact solver in a step.
     pub iterations: u32,
     /// Whether a contact starts from its impulse of the step before.
     pub warm_start: bool,
@@ -28,7 +28,7 @@ pub struct Settings {
 
 impl Default for Settings {
     fn default() -> Self {
-        Settings { iterations: 16, warm_start: true, swept: Swept::Marked, rest_speed: 2.0 }
+        Settings { iterations: 60, warm_start: true, swept: Swept::Marked, rest_speed: 2.0 }
     }
 }
 
@@ -48,7 +48,7 @@ pub struct Setting {
 pub const SETTINGS: [Setting; 4] = [
     Setting {
         name: "iterations",
-        about: "rounds of the contact solver in a step; cost grows in proportion",
+        about: "most passes of the contact solver in a step; it ends sooner when nothing changes any more",
         values: "a whole number from 1 to 10000",
         read: |settings, text| {
             text.parse().is_ok_and(|n| {

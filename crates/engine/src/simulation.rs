@@ -77,12 +77,9 @@ impl<R: Real> Simulation<R> {
             motion.linear += *fall * dt;
         }
         let iterations = self.settings.iterations;
-        self.solver.solve(
-            &mut self.bodies,
-            &self.start,
-            &mut self.contacts,
-            StepNumbers { dt, iterations, rest_speed },
-        );
+        let scale = self.speed_scale(dt);
+        let numbers = StepNumbers { dt, iterations, rest_speed, scale };
+        self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, numbers);
         self.record_resting();
         self.solver.remove_overlap(&mut self.bodies, &self.contacts, iterations);
         let rate = R::ONE / dt;
@@ -93,6 +90,19 @@ impl<R: Real> Simulation<R> {
         }
         self.move_bodies(dt, rest_speed);
         self.last_dt = dt;
+    }
+
+    /// One step of gravity, or without gravity the fastest relative speed at a contact.
+    fn speed_scale(&self, dt: R) -> R {
+        let fall = self.gravity * dt;
+        if fall > R::ZERO {
+            return fall;
+        }
+        let speed = |contact: &Contact<R>| {
+            let pair = self.pair(contact);
+            contact.points().iter().map(|point| pair.relative(point.arms).length()).fold(R::ZERO, R::max)
+        };
+        self.contacts.list.iter().map(speed).fold(R::ZERO, R::max)
     }
 
     fn move_bodies(&mut self, dt: R, rest_speed: R) {

@@ -2,12 +2,15 @@
 //!
 //! Source: Catto, "Iterative Dynamics with Temporal Coherence" (2005): accumulated, clamped impulses with warm
 //! starting. Overlap is removed by velocities of its own that move bodies and are forgotten, so that they add no
-//! kinetic energy.
+//! kinetic energy. Two points of a manifold are pressed together (Cottle, Pang, Stone, "The Linear Complementarity Problem",
+//! 1992, section 1.2: two unknowns by enumeration), passes run to and fro (symmetric Gauss-Seidel), and end early when
+//! nothing changes any more.
 
 use crate::bodies::{Bodies, Inverse, Motion};
 use crate::contacts::{Contact, Contacts};
+use crate::impact::two_points;
 use crate::scalar::Real;
-use crate::tolerance::{OVERLAP_SHARE, OVERLAP_STEP, SLOP};
+use crate::tolerance::{CONVERGED, OVERLAP_SHARE, OVERLAP_STEP, SLOP};
 use crate::vector::Vec2;
 
 /// What stays the same over the iterations for one contact point.
@@ -17,6 +20,8 @@ struct Row<R> {
     /// Inverse response along the normal and the tangent; zero for a point that takes no part in this step.
     normal_mass: R,
     tangent_mass: R,
+    /// Change of normal speed at the other point by a unit normal impulse at this one.
+    coupling: R,
     /// Smallest normal speed allowed at the end of the step.
     floor: R,
 }
@@ -37,6 +42,8 @@ pub(crate) struct StepNumbers<R> {
     pub(crate) iterations: u32,
     /// Approach speed above which a contact that does not overlap yet is left to swept collision or the next step.
     pub(crate) rest_speed: R,
+    /// The speed that changes are held against: one step of gravity, or the fastest approach where there is none.
+    pub(crate) scale: R,
 }
 
 fn apply<R: Real>(
@@ -70,9 +77,20 @@ impl<R: Real> Solver<R> {
             self.rows.push(rows);
             warm_start(contact, &rows, bodies);
         }
-        for _ in 0..step.iterations {
-            for (contact, rows) in contacts.list.iter_mut().zip(&self.rows) {
-                iterate(contact, rows, &mut bodies.motion, &bodies.inverse);
+        let enough = R::of(CONVERGED) * step.scale;
+        for iteration in 0..step.iterations {
+            let mut largest = R::ZERO;
+            let mut visit = |(contact, rows): (&mut Contact<R>, &[Row<R>; 2])| {
+                largest = largest.max(iterate(contact, rows, &mut bodies.motion, &bodies.inverse));
+            };
+            // To and fro: a load travels from one end of the list to the other in a single pass either way.
+            if iteration % 2 == 0 {
+                contacts.list.iter_mut().zip(&self.rows).for_each(&mut visit);
+            } else {
+                contacts.list.iter_mut().zip(&self.rows).rev().for_each(&mut visit);
+            }
+            if !(largest > enough) {
+                break;
             }
         }
     }
@@ -138,6 +156,14 @@ fn prepare<R: Real>(
         row.tangent_mass = mass(tangent);
         row.floor = if point.gap > R::ZERO { -point.gap / step.dt } else { R::ZERO };
     }
+    if contact.count == 2 {
+        let turn = |body: usize| {
+            let [one, other] = [rows[0].arms[body], rows[1].arms[body]];
+            [a, b][body].inertia * one.cross(contact.normal) * other.cross(contact.normal)
+        };
+        let coupling = a.mass + b.mass + turn(0) + turn(1);
+        rows.iter_mut().for_each(|row| row.coupling = coupling);
+    }
     rows
 }
 
@@ -153,21 +179,65 @@ fn warm_start<R: Real>(contact: &mut Contact<R>, rows: &[Row<R>; 2], bodies: &mu
     }
 }
 
-fn iterate<R: Real>(contact: &mut Contact<R>, rows: &[Row<R>; 2], motion: &mut [Motion<R>], inverse: &[Inverse<R>]) {
+/// One pass over a contact; gives the largest change of a relative speed at its points.
+fn iterate<R: Real>(
+    contact: &mut Contact<R>,
+    rows: &[Row<R>; 2],
+    motion: &mut [Motion<R>],
+    inverse: &[Inverse<R>],
+) -> R {
     let tangent = contact.normal.left();
+    let mut largest = R::ZERO;
     for (point, row) in contact.points[..contact.count].iter_mut().zip(rows) {
+        if row.normal_mass == R::ZERO {
+            continue;
+        }
         let slip = relative(motion, contact.bodies, row.arms).dot(tangent);
         let limit = contact.friction * point.normal_impulse;
         let total = (point.tangent_impulse - row.tangent_mass * slip).held(-limit, limit);
-        let change = tangent * (total - point.tangent_impulse);
+        let change = total - point.tangent_impulse;
         point.tangent_impulse = total;
-        apply(motion, inverse, contact.bodies, row.arms, change);
+        apply(motion, inverse, contact.bodies, row.arms, tangent * change);
+        largest = largest.max(change.abs() / row.tangent_mass);
+    }
+    let [first, second] = rows;
+    if contact.count == 2 && first.normal_mass > R::ZERO && second.normal_mass > R::ZERO {
+        return largest.max(press_both(contact, rows, motion, inverse));
     }
     for (point, row) in contact.points[..contact.count].iter_mut().zip(rows) {
+        if row.normal_mass == R::ZERO {
+            continue;
+        }
         let speed = relative(motion, contact.bodies, row.arms).dot(contact.normal);
         let total = (point.normal_impulse + row.normal_mass * (row.floor - speed)).max(R::ZERO);
-        let change = contact.normal * (total - point.normal_impulse);
+        let change = total - point.normal_impulse;
         point.normal_impulse = total;
-        apply(motion, inverse, contact.bodies, row.arms, change);
+        apply(motion, inverse, contact.bodies, row.arms, contact.normal * change);
+        largest = largest.max(change.abs() / row.normal_mass);
     }
+    largest
+}
+
+/// Both normal impulses of a manifold at once, so that a flat face is pressed evenly and not one end first.
+fn press_both<R: Real>(
+    contact: &mut Contact<R>,
+    rows: &[Row<R>; 2],
+    motion: &mut [Motion<R>],
+    inverse: &[Inverse<R>],
+) -> R {
+    let before = [contact.points[0].normal_impulse, contact.points[1].normal_impulse];
+    let (k11, k22) = (R::ONE / rows[0].normal_mass, R::ONE / rows[1].normal_mass);
+    let k12 = rows[0].coupling;
+    let missing = [0, 1].map(|k| rows[k].floor - relative(motion, contact.bodies, rows[k].arms).dot(contact.normal));
+    let b1 = missing[0] + k11 * before[0] + k12 * before[1];
+    let b2 = missing[1] + k12 * before[0] + k22 * before[1];
+    let after = two_points(k11, k12, k22, b1, b2);
+    let mut largest = R::ZERO;
+    for k in 0..2 {
+        let change = after[k] - before[k];
+        contact.points[k].normal_impulse = after[k];
+        apply(motion, inverse, contact.bodies, rows[k].arms, contact.normal * change);
+        largest = largest.max(change.abs() * if k == 0 { k11 } else { k22 });
+    }
+    largest
 }

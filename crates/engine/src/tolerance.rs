@@ -29,3 +29,6 @@ pub(crate) const IMPACTS_WITHOUT_PROGRESS: u32 = 16;
 
 /// Steps of conservative advancement before a pair is taken to touch where it is.
 pub(crate) const ADVANCES: u32 = 400;
+
+/// Passes of the contact solver end when no relative speed changed by more than this share of one step of gravity.
+pub(crate) const CONVERGED: f64 = 1e-7;

@@ -2,7 +2,7 @@
 
 use crate::number::{show, with_unit};
 use crate::picture::{Scenery, escape, picture};
-use crate::plot::{PlotError, over_time};
+use crate::plot::{PlotError, legend, over_time};
 use crate::terminal::summary_line;
 use ironspin_lab::{ClaimRecord, Curve, TrialRecord};
 use ironspin_model::Verdict;
@@ -117,13 +117,13 @@ fn broken(records: &[TrialRecord]) -> String {
             Some(claim) => {
                 let should = if claim.decides() { "" } else { " class=\"more\"" };
                 out.push_str(&format!(
-                    "<li{should}><strong>{}</strong> of <code>{}</code> in {place}<p>Measured <strong>{}</strong>, bound {}. {}</p>\
+                    "<li{should}><strong>{}</strong> of <code>{}</code> in {place}<p>Measured <strong>{}</strong>, bound {}{}.</p>\
                      <p class=\"soft\">Because {}.</p><p class=\"soft\">Usual causes in an engine: {}.</p>",
                     claim.gauge.name,
                     escape(&claim.claim.of_text),
                     escape(&measured(claim)),
                     escape(&bound(claim)),
-                    escape(&sentence(&claim.detail)),
+                    escape(&after_colon(&claim.detail)),
                     escape(&claim.claim.because),
                     escape(claim.gauge.usual_causes)
                 ));
@@ -144,6 +144,11 @@ fn measured(claim: &ClaimRecord) -> String {
 
 fn bound(claim: &ClaimRecord) -> String {
     claim.claim.bound.relation(|value| with_unit(value, claim.gauge.unit))
+}
+
+/// The detail behind a colon, if there is one.
+fn after_colon(detail: &str) -> String {
+    if detail.is_empty() { String::new() } else { format!(": {detail}") }
 }
 
 fn sentence(text: &str) -> String {
@@ -200,7 +205,7 @@ fn trial(number: usize, record: &TrialRecord) -> Result<String, PlotError> {
 
 fn claim_row(claim: &ClaimRecord) -> String {
     let (class, word) = mark(claim.verdict);
-    let mut notes = escape(&sentence(&claim.detail));
+    let mut notes = if claim.detail.is_empty() { String::new() } else { format!("{}.", escape(&claim.detail)) };
     for warning in &claim.warnings {
         notes.push_str(&format!(" <em>Note: {}.</em>", escape(warning)));
     }
@@ -222,31 +227,29 @@ fn figures(record: &TrialRecord) -> Result<String, PlotError> {
         return Ok(String::new());
     }
     let view = Scenery::of(record.world(), &recording.start, &recording.end);
-    let figure =
-        |svg: &str, caption: &str| format!("<figure>{svg}<figcaption>{}</figcaption></figure>\n", escape(caption));
-    let mut out = String::from("<div class=\"figures\">\n");
-    let scene = record.scene();
-    let end = format!("At the end, {} s", show(recording.end_time));
-    out.push_str(&figure(
-        &picture(record.world(), &recording.start, &view, &format!("{scene} at the start")),
-        "At the start",
-    ));
-    out.push_str(&figure(&picture(record.world(), &recording.end, &view, &format!("{scene} at the end")), &end));
-    let energy: Vec<Curve> = if recording.energy[1].values.iter().all(|v| *v == 0.0) {
-        vec![recording.energy[0].clone()]
-    } else {
-        recording.energy.to_vec()
+    let figure = |class: &str, svg: &str, caption: &str, keys: &str| {
+        format!("<figure class=\"{class}\">{svg}<figcaption>{} {keys}</figcaption></figure>\n", escape(caption))
     };
-    out.push_str(&figure(
-        &over_time("Energy", "J", &recording.times, &energy)?,
-        "Mechanical energy of all moving bodies; height counts from the start",
-    ));
+    let scene = record.scene();
+    let at_start = picture(record.world(), &recording.start, &view, &format!("{scene} at the start"));
+    let at_end = picture(record.world(), &recording.end, &view, &format!("{scene} at the end"));
+    let energy: &[Curve] =
+        if recording.energy[1].values.iter().all(|v| *v == 0.0) { &recording.energy[..1] } else { &recording.energy };
+    let energy_plot = over_time("Energy", "J", &recording.times, energy)?;
     let (axis, paths) =
         if range(&recording.x) > range(&recording.y) { ("x", &recording.x) } else { ("y", &recording.y) };
+    let path_plot = over_time(&format!("Position along {axis}"), "m", &recording.times, paths)?;
+    let some = if paths.len() == record.world().dynamic_bodies().count() { "" } else { "some of the " };
+    let mut out = String::from("<div class=\"figures\">\n");
+    out.push_str(&figure("scenery", &at_start, "At the start.", ""));
+    out.push_str(&figure("scenery", &at_end, &format!("At the end, {} s.", show(recording.end_time)), ""));
     out.push_str(&figure(
-        &over_time(&format!("Position along {axis}"), "m", &recording.times, paths)?,
-        &format!("Centres of {} bodies along {axis}", paths.len()),
+        "plot",
+        &energy_plot,
+        "Energy of all moving bodies; height counts from the start.",
+        &legend(energy),
     ));
+    out.push_str(&figure("plot", &path_plot, &format!("Centres of {some}moving bodies along {axis}."), &legend(paths)));
     out.push_str("</div>\n");
     Ok(out)
 }

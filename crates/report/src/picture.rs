@@ -24,6 +24,19 @@ fn reach(body: &Body) -> f64 {
     body.parts.iter().map(|p| part(&p.shape, p.position)).fold(0.0, f64::max)
 }
 
+/// Half the width and height of the box around a body as it was built.
+fn half_extent(body: &Body) -> DVec2 {
+    let part = |shape: &Shape, angle: f64| match shape {
+        Shape::Disc(radius) => DVec2::splat(*radius),
+        Shape::Box(size) => {
+            let (sin, cos) = (libm::sin(angle).abs(), libm::cos(angle).abs());
+            0.5 * DVec2::new(cos * size.x + sin * size.y, sin * size.x + cos * size.y)
+        }
+        Shape::HalfPlane(_) => DVec2::ZERO,
+    };
+    body.parts.iter().fold(DVec2::ZERO, |far, p| far.max(p.position.abs() + part(&p.shape, body.angle + p.angle)))
+}
+
 impl Scenery {
     /// What is worth seeing: where bodies start, what stands near them, and where they end unless that is far away.
     pub fn of(world: &World, start: &[BodyState], end: &[BodyState]) -> Scenery {
@@ -40,7 +53,7 @@ impl Scenery {
         let near = view.grown(0.6);
         for body in world.bodies.iter().filter(|body| body.kind == BodyKind::Static) {
             let at = body.position.truncate();
-            let arm = DVec2::splat(reach(body));
+            let arm = half_extent(body);
             let (low, high) = ((at - arm).max(near.low), (at + arm).min(near.high));
             if low.cmple(high).all() {
                 view.low = view.low.min(low);

@@ -1,7 +1,8 @@
 //! Curves over time as SVG.
 
-use crate::look::SERIES;
+use crate::look::{SERIES, css};
 use crate::number::show;
+use crate::picture::escape;
 use ironspin_lab::Curve;
 use plotters::prelude::*;
 
@@ -14,9 +15,10 @@ pub struct PlotError {
 }
 
 /// Size of a plot, px.
-const SIZE: (u32, u32) = (560, 260);
+const SIZE: (u32, u32) = (532, 260);
 
-/// Smallest and largest finite value of some curves, with a little air; a flat curve gets a span of its own.
+/// Smallest and largest finite value of some curves, with a little air; a curve that is flat but for rounding
+/// gets a span of its own.
 fn span<'a>(values: impl Iterator<Item = &'a f64>) -> (f64, f64) {
     let (low, high) = values
         .filter(|v| v.is_finite())
@@ -24,8 +26,22 @@ fn span<'a>(values: impl Iterator<Item = &'a f64>) -> (f64, f64) {
     if low > high {
         return (0.0, 1.0);
     }
-    let air = if high > low { 0.05 * (high - low) } else { (0.05 * high.abs()).max(1e-12) };
+    let size = low.abs().max(high.abs());
+    // Rounding noise drawn large would look like motion.
+    let flat = high - low <= 1e-9 * size;
+    let air = if flat { (0.05 * size).max(1e-12) } else { 0.05 * (high - low) };
     (low - air, high + air)
+}
+
+/// Names of curves with their colours, as HTML; empty for a single curve.
+pub(crate) fn legend(curves: &[Curve]) -> String {
+    if curves.len() < 2 {
+        return String::new();
+    }
+    let entry = |(index, curve): (usize, &Curve)| {
+        format!("<span class=\"key\"><i style=\"background:{}\"></i>{}</span>", css(index), escape(&curve.name))
+    };
+    curves.iter().enumerate().map(entry).collect()
 }
 
 /// Draws curves over time. A gap is left where a value is not finite.
@@ -64,29 +80,11 @@ fn draw(svg: &mut String, title: &str, unit: &str, times: &[f64], curves: &[Curv
         .label_style(("sans-serif", 12).into_font().color(&RGBColor(0x44, 0x48, 0x4c)))
         .draw()
         .map_err(|e| told(&e))?;
-    let several = curves.len() > 1;
     for (index, curve) in curves.iter().enumerate() {
         let (r, g, b) = SERIES[index % SERIES.len()];
-        let colour = RGBColor(r, g, b);
-        let mut drawn = false;
         for piece in finite_pieces(times, &curve.values) {
-            let series = chart.draw_series(LineSeries::new(piece, colour.stroke_width(2))).map_err(|e| told(&e))?;
-            if several && !drawn {
-                series
-                    .label(&curve.name)
-                    .legend(move |(x, y)| PathElement::new([(x, y), (x + 14, y)], colour.stroke_width(2)));
-                drawn = true;
-            }
+            chart.draw_series(LineSeries::new(piece, RGBColor(r, g, b).stroke_width(2))).map_err(|e| told(&e))?;
         }
-    }
-    if several {
-        chart
-            .configure_series_labels()
-            .position(SeriesLabelPosition::UpperRight)
-            .background_style(RGBColor(0xff, 0xff, 0xff).mix(0.85))
-            .label_font(("sans-serif", 11))
-            .draw()
-            .map_err(|e| told(&e))?;
     }
     root.present().map_err(|e| told(&e))
 }

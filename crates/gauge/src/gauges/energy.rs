@@ -93,7 +93,7 @@ impl Gauge for Energy {
         let value = self.worst / self.largest_kinetic;
         let reading = Reading::of(
             value,
-            format!("{:.3} J of {:.3} J at {:.3} s", self.worst, self.largest_kinetic, self.worst_time),
+            format!("{:.2e} J of {:.2e} J at {:.3} s", self.worst, self.largest_kinetic, self.worst_time),
         );
         if self.largest_kinetic < 1e-10 * self.largest_sum {
             return reading.warn("the motion is close to the rounding noise of the energy of height");
