@@ -73,11 +73,11 @@ impl Complaint {
 
     /// Prints the complaint to standard error and gives the status to end with.
     pub(crate) fn tell(&self) -> ExitStatus {
-        if let Complaint::Output(error) = self {
-            if error.kind() == std::io::ErrorKind::BrokenPipe {
-                // The reader has seen enough.
-                return ExitStatus::Holds;
-            }
+        if let Complaint::Output(error) = self
+            && error.kind() == std::io::ErrorKind::BrokenPipe
+        {
+            // The reader has seen enough.
+            return ExitStatus::Holds;
         }
         let mut diagnostic = miette::MietteDiagnostic::new(self.to_string());
         diagnostic.help = self.help();

@@ -121,13 +121,13 @@ impl<R: Real> Sweeper<R> {
         self.queue.clear();
         self.stalled.clear();
         self.stalled.resize(bodies.len(), 0);
-        for body in 0..bodies.len() {
+        for (body, &motion) in start.iter().enumerate() {
             self.flights.push(Flight {
                 since: R::ZERO,
                 position: bodies.pose[body].position,
                 angle: bodies.angle[body],
-                motion: start[body],
-                acceleration: bodies.motion[body].minus(start[body]).scaled(R::ONE / step.dt),
+                motion,
+                acceleration: bodies.motion[body].minus(motion).scaled(R::ONE / step.dt),
                 held: false,
                 impacts: 0,
             });

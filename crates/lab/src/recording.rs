@@ -66,7 +66,7 @@ impl Recorder {
         if self.recording.start.is_empty() {
             self.recording.start.clone_from(&frame.bodies);
         }
-        if frame.step % self.stride == 0 {
+        if frame.step.is_multiple_of(self.stride) {
             self.sample(world, frame);
         }
     }

@@ -15,7 +15,7 @@ pub fn show(value: f64) -> String {
         };
     }
     let size = value.abs();
-    if size >= 1e-3 && size < 1e9 && value.fract() == 0.0 {
+    if (1e-3..1e9).contains(&size) && value.fract() == 0.0 {
         return format!("{value:.0}");
     }
     if !(1e-3..1e6).contains(&size) {

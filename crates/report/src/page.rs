@@ -112,7 +112,7 @@ fn broken(records: &[TrialRecord]) -> String {
         );
         match claim {
             None => {
-                out.push_str(&format!("<li><strong>Engine error</strong> in {place}<p>{}</p>", escape(&record.reason)))
+                out.push_str(&format!("<li><strong>Engine error</strong> in {place}<p>{}</p>", escape(&record.reason)));
             }
             Some(claim) => {
                 let should = if claim.decides() { "" } else { " class=\"more\"" };

@@ -149,8 +149,8 @@ pub fn summary_line(records: &[TrialRecord]) -> String {
     let count = |number: usize, one: &str, many: &str| format!("{number} {}", if number == 1 { one } else { many });
     let mut parts = vec![
         count(summary.trials, "trial", "trials"),
-        count(summary.pass, "passes", "pass"),
-        count(summary.fail, "fails", "fail"),
+        count(summary.pass, "pass", "pass"),
+        count(summary.fail, "fail", "fail"),
     ];
     if summary.unsupported > 0 {
         parts.push(format!("{} unsupported", summary.unsupported));

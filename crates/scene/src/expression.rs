@@ -19,8 +19,11 @@ const LENGTH_LIMIT: usize = 4_096;
 /// Words of the script language that have no business in a number.
 const BARRED: [&str; 10] = ["eval", "print", "debug", "type_of", "call", "curry", "Fn", "switch", "loop", "while"];
 
+type Function = (&'static str, fn(f64) -> f64);
+type FunctionOfTwo = (&'static str, fn(f64, f64) -> f64);
+
 /// The functions of one argument, by the names of the language.
-const FUNCTIONS: [(&str, fn(f64) -> f64); 16] = [
+const FUNCTIONS: [Function; 16] = [
     ("sin", libm::sin),
     ("cos", libm::cos),
     ("tan", libm::tan),
@@ -40,7 +43,7 @@ const FUNCTIONS: [(&str, fn(f64) -> f64); 16] = [
 ];
 
 /// The functions of two arguments.
-const FUNCTIONS_OF_TWO: [(&str, fn(f64, f64) -> f64); 5] =
+const FUNCTIONS_OF_TWO: [FunctionOfTwo; 5] =
     [("atan2", libm::atan2), ("min", f64::min), ("max", f64::max), ("hypot", libm::hypot), ("pow", libm::pow)];
 
 /// Named values an expression may use: constants, parameters, loop counters.
@@ -133,10 +136,10 @@ impl Evaluator {
     }
 
     fn plain(&self, text: &str, names: &Names) -> Result<f64, Fault> {
-        if let Ok(value) = text.trim().parse::<f64>() {
-            if value.is_finite() {
-                return Ok(value);
-            }
+        if let Ok(value) = text.trim().parse::<f64>()
+            && value.is_finite()
+        {
+            return Ok(value);
         }
         if text.len() > LENGTH_LIMIT {
             return Err(Fault::nowhere(format!("an expression may have {LENGTH_LIMIT} characters at most"))

@@ -88,7 +88,7 @@ impl Impacts {
     }
 
     /// Impacts as the states alone show them: a pair within reach loses more than half of its approach in the step.
-    fn from_states(&mut self, view: &View<'_>) {
+    fn count_by_states(&mut self, view: &View<'_>) {
         let Some(before) = view.before else { return };
         let span = view.span();
         let mut found = Vec::new();
@@ -140,7 +140,7 @@ impl Gauge for Impacts {
             }
         } else {
             self.unexplained_steps += u64::from(!self.notices.is_empty());
-            self.from_states(view);
+            self.count_by_states(view);
         }
     }
 

@@ -84,12 +84,12 @@ impl Resolver {
 
     /// `0.02` in the gauge's unit, or `"1 %"` of the value.
     fn within(&self, number: &Number, value: f64, names: &Names) -> Result<f64, Fault> {
-        if let NumberText::Expression(text) = number.text() {
-            if let Some(percent) = text.trim().strip_suffix('%') {
-                let share =
-                    self.evaluator.evaluate(percent, names).map_err(|f| Fault { span: Some(number.span()), ..f })?;
-                return Ok(0.01 * share * value.abs());
-            }
+        if let NumberText::Expression(text) = number.text()
+            && let Some(percent) = text.trim().strip_suffix('%')
+        {
+            let share =
+                self.evaluator.evaluate(percent, names).map_err(|f| Fault { span: Some(number.span()), ..f })?;
+            return Ok(0.01 * share * value.abs());
         }
         self.evaluator.value(number, names)
     }

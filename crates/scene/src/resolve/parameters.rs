@@ -40,15 +40,15 @@ pub(super) fn resolve(
             None => None,
             Some([low, high]) => Some([evaluator.value(low, &names)?, evaluator.value(high, &names)?]),
         };
-        if let Some([low, high]) = range {
-            if !(low..=high).contains(&value) {
-                let message = format!("`{plain}` is {value}, outside its range from {low} to {high}");
-                return Err(if given.is_some() {
-                    Fault::nowhere(message)
-                } else {
-                    Fault::at(table.value.span(), message).label("out of range")
-                });
-            }
+        if let Some([low, high]) = range
+            && !(low..=high).contains(&value)
+        {
+            let message = format!("`{plain}` is {value}, outside its range from {low} to {high}");
+            return Err(if given.is_some() {
+                Fault::nowhere(message)
+            } else {
+                Fault::at(table.value.span(), message).label("out of range")
+            });
         }
         names.add(plain, value);
         parameters.push(Parameter {

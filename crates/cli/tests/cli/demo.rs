@@ -1,0 +1,39 @@
+//! `demo` and its report.
+
+use crate::util::Yard;
+
+#[test]
+fn the_demo_ends_well_and_leaves_a_self_contained_report() {
+    let yard = Yard::new();
+    let answer = yard.expect(0, "demo --out shown");
+    assert!(answer.out.contains("16 trials: "), "{}", answer.out);
+    for scene in ["bearing-drop", "ingot-stack", "wagon-count", "rivet-shot"] {
+        assert!(answer.out.contains(&format!("pass  {scene}")), "{scene}: {}", answer.out);
+    }
+    assert!(answer.out.contains("FAIL  rivet-shot"), "the careless setting is shown to fail: {}", answer.out);
+    let mut files: Vec<_> = std::fs::read_dir(yard.path("shown")).unwrap().map(|e| e.unwrap().file_name()).collect();
+    files.sort();
+    assert_eq!(files, ["manifest.json", "report.html", "result.json", "trials.csv"]);
+    let page = yard.read("shown/report.html");
+    for outside in ["http://", "https://", "src=\"", "@import", "url("] {
+        // The name of the SVG language is no address that is fetched.
+        let text = page.replace("http://www.w3.org/2000/svg", "");
+        assert!(!text.contains(outside), "the page refers to something outside: {outside}");
+    }
+    assert!(page.matches("<svg").count() >= 16 * 4);
+    assert_eq!(page.matches("<details").count(), page.matches("</details>").count());
+}
+
+#[test]
+fn a_second_demo_replaces_the_first_and_nothing_else() {
+    let yard = Yard::new();
+    yard.expect(0, "demo --out shown");
+    yard.write("shown/notes.txt", "mine");
+    yard.expect(0, "demo --out shown --quiet");
+    assert_eq!(yard.read("shown/notes.txt"), "mine");
+    std::fs::create_dir(yard.path("other")).unwrap();
+    yard.write("other/precious.txt", "mine");
+    let answer = yard.expect(2, "demo --out other");
+    assert!(answer.err.contains("is no folder of results"), "{}", answer.err);
+    assert_eq!(yard.names(), ["other", "shown"]);
+}

@@ -1,0 +1,7 @@
+//! The built program, driven on files in temporary folders.
+
+mod demo;
+mod mistakes;
+mod run;
+mod scenes;
+mod util;

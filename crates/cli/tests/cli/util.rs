@@ -1,0 +1,90 @@
+//! A folder for each test, and the program run in it.
+
+use assert_cmd::Command;
+use std::path::PathBuf;
+use tempfile::TempDir;
+
+/// A temporary folder in which the program is run.
+pub(crate) struct Yard {
+    folder: TempDir,
+}
+
+/// What came back.
+pub(crate) struct Answer {
+    pub(crate) status: i32,
+    pub(crate) out: String,
+    pub(crate) err: String,
+}
+
+impl Yard {
+    pub(crate) fn new() -> Self {
+        Yard { folder: tempfile::tempdir().expect("a temporary folder") }
+    }
+
+    pub(crate) fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    pub(crate) fn write(&self, name: &str, text: &str) {
+        std::fs::write(self.path(name), text).expect("a file in the temporary folder");
+    }
+
+    pub(crate) fn read(&self, name: &str) -> String {
+        std::fs::read_to_string(self.path(name)).unwrap_or_else(|error| panic!("{name}: {error}"))
+    }
+
+    /// Names of everything in the folder, sorted.
+    pub(crate) fn names(&self) -> Vec<String> {
+        let mut names: Vec<String> = std::fs::read_dir(self.folder.path())
+            .expect("the temporary folder")
+            .map(|entry| entry.expect("an entry").file_name().to_string_lossy().into_owned())
+            .collect();
+        names.sort();
+        names
+    }
+
+    /// Runs the program with a line of arguments.
+    pub(crate) fn ironspin(&self, line: &str) -> Answer {
+        let output = Command::cargo_bin("ironspin")
+            .expect("the built program")
+            .current_dir(self.folder.path())
+            .env("COLUMNS", "120")
+            .env("NO_COLOR", "1")
+            .args(line.split_whitespace())
+            .output()
+            .expect("the program to start");
+        Answer {
+            status: output.status.code().unwrap_or(-1),
+            out: String::from_utf8_lossy(&output.stdout).into_owned(),
+            err: String::from_utf8_lossy(&output.stderr).into_owned(),
+        }
+    }
+
+    /// Runs the program and expects a status; a failure shows both streams.
+    pub(crate) fn expect(&self, status: i32, line: &str) -> Answer {
+        let answer = self.ironspin(line);
+        assert_eq!(answer.status, status, "ironspin {line}\n--- out\n{}\n--- err\n{}", answer.out, answer.err);
+        answer
+    }
+
+    /// Runs `run ... --format json` and reads the answer.
+    pub(crate) fn json(&self, status: i32, line: &str) -> serde_json::Value {
+        let answer = self.expect(status, &format!("run {line} --format json"));
+        serde_json::from_str(&answer.out).expect("JSON on standard output")
+    }
+}
+
+/// The claim of a gauge, about some bodies, in the first trial of a result.
+pub(crate) fn claim<'a>(result: &'a serde_json::Value, gauge: &str, of: &str) -> &'a serde_json::Value {
+    result["trials"][0]["claims"]
+        .as_array()
+        .expect("claims")
+        .iter()
+        .find(|claim| claim["gauge"] == gauge && claim["of"] == of)
+        .unwrap_or_else(|| panic!("no claim of {gauge} about {of}"))
+}
+
+/// What that claim measured.
+pub(crate) fn measured(result: &serde_json::Value, gauge: &str, of: &str) -> f64 {
+    claim(result, gauge, of)["measured"].as_f64().expect("a measured value")
+}
