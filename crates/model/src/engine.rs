@@ -1,6 +1,7 @@
 //! The seam between the bench and an engine under test.
 
 use crate::{Conditions, EngineError, Frame, World};
+use glam::DVec3;
 use serde::Serialize;
 
 /// What an engine says about itself.
@@ -49,4 +50,46 @@ pub trait Engine {
     /// # Errors
     /// [`EngineError::NothingBuilt`] before `build`, any other variant when the engine fails on the way.
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError>;
+
+    /// Keeps the present state of the world; the token holds until the next `build`.
+    ///
+    /// # Errors
+    /// [`EngineError::Unsupported`] when the engine cannot, [`EngineError::NothingBuilt`] before `build`.
+    fn save(&mut self) -> Result<Token, EngineError> {
+        Err(EngineError::Unsupported { feature: "restore".to_owned() })
+    }
+
+    /// Goes back to a state that was kept.
+    ///
+    /// # Errors
+    /// As [`Engine::save`], and [`EngineError::BadAnswer`] for a token that is not known.
+    fn restore(&mut self, _token: Token) -> Result<(), EngineError> {
+        Err(EngineError::Unsupported { feature: "restore".to_owned() })
+    }
+
+    /// The first solid part on the way from one point to another; sensors are passed over, and from inside a solid it is
+    /// hit at distance 0.
+    ///
+    /// # Errors
+    /// [`EngineError::Unsupported`] when the engine cannot, [`EngineError::NothingBuilt`] before `build`.
+    fn ray(&mut self, _from: DVec3, _to: DVec3) -> Result<Option<RayHit>, EngineError> {
+        Err(EngineError::Unsupported { feature: "ray".to_owned() })
+    }
+}
+
+/// Names a state kept by [`Engine::save`].
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Token(pub u64);
+
+/// Where a ray hits.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct RayHit {
+    /// The body hit.
+    pub body: usize,
+    /// Where, m.
+    pub point: DVec3,
+    /// Outward unit normal there; against the ray when it began inside.
+    pub normal: DVec3,
+    /// From the start of the ray, m.
+    pub distance: f64,
 }

@@ -32,6 +32,18 @@ impl BodyState {
         }
     }
 
+    /// The state of a body that is not there: nothing but not-a-number.
+    pub fn absent() -> Self {
+        let nowhere = DVec3::NAN;
+        BodyState {
+            position: nowhere,
+            rotation: DQuat::from_xyzw(f64::NAN, f64::NAN, f64::NAN, f64::NAN),
+            velocity: nowhere,
+            spin: nowhere,
+            angle: f64::NAN,
+        }
+    }
+
     /// Whether every number of the state is finite.
     pub fn is_finite(&self) -> bool {
         self.position.is_finite()
@@ -68,6 +80,31 @@ pub struct Frame {
     pub bodies: Vec<BodyState>,
     /// Contact points of this step, in the order in which they acted.
     pub contacts: Vec<Contact>,
+    /// What sensors noticed since the frame before.
+    pub events: Vec<SensorEvent>,
+}
+
+/// A notice of a sensor.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+pub struct SensorEvent {
+    /// The step after which it was noticed.
+    pub step: u64,
+    /// Came in or went out.
+    pub kind: SensorEventKind,
+    /// Body and part of the sensor.
+    pub sensor: [usize; 2],
+    /// Body and part that was noticed.
+    pub other: [usize; 2],
+}
+
+/// Whether something came in or went out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum SensorEventKind {
+    /// It overlaps now and did not before.
+    Enter,
+    /// It overlapped before and does not now.
+    Leave,
 }
 
 impl Frame {

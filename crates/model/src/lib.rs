@@ -8,6 +8,7 @@
 //! | [`Engine`], [`EngineInfo`], [`OptionInfo`] | the seam between the bench and an engine under test | `engine.rs` |
 //! | [`EngineError`] | how an engine can refuse or fail | `error.rs` |
 //! | [`Claim`], [`Bound`], [`Verdict`] | what must hold, and how it turned out | `claim.rs` |
+//! | [`shape_mass`], [`body_mass`] | mass, centre and inertia from geometry | `mass.rs` |
 //! | [`nearest`] | the nearest known name to a misspelt one | `nearest.rs` |
 //!
 //! # Conventions, stated once
@@ -22,14 +23,16 @@ mod conditions;
 mod engine;
 mod error;
 mod frame;
+mod mass;
 mod nearest;
 mod world;
 
 pub use claim::{Bound, Claim, Severity, Verdict, Window};
 pub use conditions::{Conditions, Timestep, TimestepError};
-pub use engine::{Engine, EngineInfo, FrameSink, OptionInfo};
+pub use engine::{Engine, EngineInfo, FrameSink, OptionInfo, RayHit, Token};
 pub use error::EngineError;
-pub use frame::{BodyState, Contact, Frame};
+pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};
 pub use glam::{DQuat, DVec2, DVec3};
+pub use mass::{MassProperties, body_mass, shape_mass};
 pub use nearest::nearest;
-pub use world::{Action, Body, BodyKind, Bounds, Deed, Material, PairMaterial, Part, Shape, World};
+pub use world::{Action, Body, BodyKind, Bounds, Deed, Joint, JointKind, Material, PairMaterial, Part, Shape, World};

@@ -20,6 +20,10 @@ pub struct World {
     pub pairs: Vec<PairMaterial>,
     /// Bodies; a body's index here is its id everywhere.
     pub bodies: Vec<Body>,
+    /// Joints between bodies.
+    pub joints: Vec<Joint>,
+    /// Pairs of bodies that never touch each other, in either order.
+    pub apart: Vec<[usize; 2]>,
     /// Scripted deeds, in order of time.
     pub actions: Vec<Action>,
 }
@@ -65,6 +69,22 @@ pub struct PairMaterial {
 }
 
 impl World {
+    /// An empty planar world without gravity, to be filled.
+    pub fn planar(duration: f64) -> World {
+        World {
+            space: 2,
+            gravity: DVec3::ZERO,
+            duration,
+            bounds: None,
+            materials: Vec::new(),
+            pairs: Vec::new(),
+            bodies: Vec::new(),
+            joints: Vec::new(),
+            apart: Vec::new(),
+            actions: Vec::new(),
+        }
+    }
+
     /// Friction and restitution where materials `a` and `b` meet: the pair's own values where given, else the
     /// geometric mean of the frictions and the larger restitution.
     pub fn mixed(&self, a: usize, b: usize) -> (f64, f64) {
@@ -117,15 +137,48 @@ pub struct Body {
     pub inertia: f64,
     /// Multiplies gravity for this body.
     pub gravity_factor: f64,
+    /// The speed falls as exp(-c t), 1/s.
+    pub linear_damping: f64,
+    /// The spin falls as exp(-c t), 1/s.
+    pub angular_damping: f64,
     /// The body keeps its angle whatever pushes it.
     pub fixed_turn: bool,
     /// The body asks for swept collision where the engine offers it for marked bodies.
     pub swept: bool,
+    /// The layers it is on, one a bit.
+    pub layers: u32,
+    /// The layers it meets. Two bodies meet when each one's `meets` has a bit of the other's `layers`.
+    pub meets: u32,
+    /// The body is not there until an action adds it; where it stands is then where it comes.
+    pub absent: bool,
     /// Solid pieces, placed about the centre of mass.
     pub parts: Vec<Part>,
 }
 
 impl Body {
+    /// A body at rest at the origin with nothing unusual about it: dynamic, without parts and mass.
+    pub fn plain(name: impl Into<String>) -> Body {
+        Body {
+            name: name.into(),
+            kind: BodyKind::Dynamic,
+            position: DVec3::ZERO,
+            angle: 0.0,
+            velocity: DVec3::ZERO,
+            spin: 0.0,
+            mass: 0.0,
+            inertia: 0.0,
+            gravity_factor: 1.0,
+            linear_damping: 0.0,
+            angular_damping: 0.0,
+            fixed_turn: false,
+            swept: false,
+            layers: 1,
+            meets: u32::MAX,
+            absent: false,
+            parts: Vec::new(),
+        }
+    }
+
     /// The smallest full size of any part, m; the natural yardstick for overlap and creep.
     pub fn smallest_size(&self) -> f64 {
         self.parts.iter().map(|p| p.shape.smallest_size()).fold(f64::INFINITY, f64::min)
@@ -143,6 +196,15 @@ pub struct Part {
     pub angle: f64,
     /// Index into [`World::materials`].
     pub material: usize,
+    /// It notices what overlaps it and pushes nothing.
+    pub sensor: bool,
+}
+
+impl Part {
+    /// A solid part at the body's centre.
+    pub fn solid(shape: Shape, material: usize) -> Part {
+        Part { shape, position: DVec2::ZERO, angle: 0.0, material, sensor: false }
+    }
 }
 
 /// Geometry of a part. Full sizes.
@@ -153,19 +215,116 @@ pub enum Shape {
     Disc(f64),
     /// Width and height, m, about the centre.
     Box(DVec2),
+    /// Corners of a convex polygon, m, in either sense.
+    Polygon(Vec<DVec2>),
+    /// Length between the centres of its caps, along the local x axis, and radius, m.
+    Capsule {
+        /// Between the centres of the caps.
+        length: f64,
+        /// Of the caps.
+        radius: f64,
+    },
+    /// A chain of segments, m: two-sided, static only, closed where the last point repeats the first.
+    Polyline(Vec<DVec2>),
     /// Outward unit normal of a half-plane whose surface goes through the part's position.
     HalfPlane(DVec2),
 }
 
 impl Shape {
-    /// The smallest full size, m: a disc's diameter, a box's shorter edge, infinity for a half-plane.
+    /// The smallest full size, m: a disc's or capsule's diameter, a box's shorter edge, a polygon's smallest width, a
+    /// polyline's shortest segment, infinity for a half-plane.
     pub fn smallest_size(&self) -> f64 {
         match self {
-            Shape::Disc(radius) => 2.0 * radius,
+            Shape::Disc(radius) | Shape::Capsule { radius, .. } => 2.0 * radius,
             Shape::Box(size) => size.min_element(),
+            Shape::Polygon(corners) => smallest_width(corners),
+            Shape::Polyline(points) => {
+                points.windows(2).map(|ends| ends[0].distance(ends[1])).fold(f64::INFINITY, f64::min)
+            }
             Shape::HalfPlane(_) => f64::INFINITY,
         }
     }
+
+    /// Whether only a static body may have it.
+    pub fn static_only(&self) -> bool {
+        matches!(self, Shape::HalfPlane(_) | Shape::Polyline(_))
+    }
+}
+
+/// Smallest distance between two parallel lines that hold a convex polygon: at one of its edges (rotating calipers,
+/// Shamos 1978).
+fn smallest_width(corners: &[DVec2]) -> f64 {
+    let count = corners.len();
+    (0..count)
+        .map(|i| {
+            let (p, q) = (corners[i], corners[(i + 1) % count]);
+            let along = (q - p).normalize_or_zero();
+            corners.iter().map(|&c| along.perp_dot(c - p).abs()).fold(0.0, f64::max)
+        })
+        .fold(f64::INFINITY, f64::min)
+}
+
+/// What a joint holds together.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum JointKind {
+    /// The two anchors stay at a fixed distance.
+    Rod,
+    /// The anchors come no further apart than a length.
+    Rope,
+    /// A force along the line of the anchors: stiffness times stretch, plus damping times its rate.
+    Spring {
+        /// N/m.
+        stiffness: f64,
+        /// N s/m.
+        damping: f64,
+    },
+    /// The anchors stay together; the bodies turn freely, between limits of angle_j - angle_i if there are any, rad.
+    Hinge {
+        /// Smallest and largest angle.
+        limits: Option<[f64; 2]>,
+    },
+    /// The second anchor stays on a line through the first, along an axis fixed in the first body; no turning against each other.
+    Slider {
+        /// Unit vector in the first body's frame.
+        axis: DVec2,
+        /// Smallest and largest way along the axis, m.
+        limits: Option<[f64; 2]>,
+    },
+    /// The bodies keep their place and angle to each other.
+    Weld,
+}
+
+impl JointKind {
+    /// Name of the feature an engine must have for it.
+    pub fn feature(&self) -> &'static str {
+        match self {
+            JointKind::Rod => "joint.rod",
+            JointKind::Rope => "joint.rope",
+            JointKind::Spring { .. } => "joint.spring",
+            JointKind::Hinge { .. } => "joint.hinge",
+            JointKind::Slider { .. } => "joint.slider",
+            JointKind::Weld => "joint.weld",
+        }
+    }
+
+    /// Whether the bodies it joins do not collide with each other.
+    pub fn keeps_apart(&self) -> bool {
+        matches!(self, JointKind::Hinge { .. } | JointKind::Slider { .. } | JointKind::Weld)
+    }
+}
+
+/// A joint between two bodies.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Joint {
+    /// What it does.
+    pub kind: JointKind,
+    /// The bodies, the first and the second.
+    pub bodies: [usize; 2],
+    /// Anchor in each body's own frame, m.
+    pub at: [DVec2; 2],
+    /// Length of a rod, rope or spring, m; the distance as built when absent.
+    pub length: Option<f64>,
 }
 
 /// A scripted deed, done just before a step.
@@ -173,18 +332,50 @@ impl Shape {
 pub struct Action {
     /// Simulated time at which it is done, s: before the first step that starts at or after it.
     pub at_time: f64,
-    /// The body it is done to.
+    /// The body it is done to; of no meaning for gravity.
     pub body: usize,
     /// What is done.
     pub deed: Deed,
 }
 
 /// What an [`Action`] does.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Deed {
-    /// An impulse, N s, at the body's centre.
-    Impulse(DVec3),
+    /// An impulse, N s, at a point in world coordinates, or at the centre.
+    Impulse {
+        /// N s.
+        impulse: DVec3,
+        /// m.
+        point: Option<DVec3>,
+    },
+    /// A force over the one step that follows, N, at a point in world coordinates, or at the centre.
+    Force {
+        /// N.
+        force: DVec3,
+        /// m.
+        point: Option<DVec3>,
+    },
+    /// A torque about z over the one step that follows, N m.
+    Torque(f64),
     /// The velocity is set, m/s.
     Velocity(DVec3),
+    /// The spin is set, rad/s.
+    Spin(f64),
+    /// The body is put elsewhere; its velocity stays.
+    Place {
+        /// m.
+        position: DVec3,
+        /// rad.
+        angle: f64,
+    },
+    /// The body is taken out of the world.
+    Remove,
+    /// A body that was absent comes in, where and as it was built.
+    Add,
+    /// The body is taken out and others, absent so far, come in at their places relative to it, moving as its pieces moved.
+    /// Their built position and angle are read in the frame of the body.
+    Split(Vec<usize>),
+    /// Gravity changes, m/s².
+    Gravity(DVec3),
 }

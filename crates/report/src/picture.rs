@@ -16,23 +16,35 @@ const WIDTH: f64 = 420.0;
 
 /// How far a part reaches from the body's centre.
 fn reach(body: &Body) -> f64 {
-    let part = |shape: &Shape, offset: DVec2| match shape {
-        Shape::Disc(radius) => offset.length() + radius,
-        Shape::Box(size) => offset.length() + 0.5 * size.length(),
+    body.parts.iter().map(|p| p.position.length() + shape_reach(&p.shape)).fold(0.0, f64::max)
+}
+
+/// How far a shape reaches from its own origin; nothing for a half-plane.
+fn shape_reach(shape: &Shape) -> f64 {
+    match shape {
+        Shape::Disc(radius) => *radius,
+        Shape::Box(size) => 0.5 * size.length(),
+        Shape::Capsule { length, radius } => 0.5 * length + radius,
+        Shape::Polygon(points) | Shape::Polyline(points) => points.iter().map(|p| p.length()).fold(0.0, f64::max),
         Shape::HalfPlane(_) => 0.0,
-    };
-    body.parts.iter().map(|p| part(&p.shape, p.position)).fold(0.0, f64::max)
+    }
 }
 
 /// Half the width and height of the box around a body as it was built.
 fn half_extent(body: &Body) -> DVec2 {
-    let part = |shape: &Shape, angle: f64| match shape {
-        Shape::Disc(radius) => DVec2::splat(*radius),
-        Shape::Box(size) => {
-            let (sin, cos) = (libm::sin(angle).abs(), libm::cos(angle).abs());
-            0.5 * DVec2::new(cos * size.x + sin * size.y, sin * size.x + cos * size.y)
+    let part = |shape: &Shape, angle: f64| {
+        let (sin, cos) = (libm::sin(angle), libm::cos(angle));
+        match shape {
+            Shape::Box(size) => {
+                let (sin, cos) = (sin.abs(), cos.abs());
+                0.5 * DVec2::new(cos * size.x + sin * size.y, sin * size.x + cos * size.y)
+            }
+            Shape::Polygon(points) | Shape::Polyline(points) => points
+                .iter()
+                .map(|p| DVec2::new(cos * p.x - sin * p.y, sin * p.x + cos * p.y).abs())
+                .fold(DVec2::ZERO, DVec2::max),
+            other => DVec2::splat(shape_reach(other)),
         }
-        Shape::HalfPlane(_) => DVec2::ZERO,
     };
     body.parts.iter().fold(DVec2::ZERO, |far, p| far.max(p.position.abs() + part(&p.shape, body.angle + p.angle)))
 }
@@ -163,6 +175,23 @@ fn shape(out: &mut String, shape: &Shape, at: DVec2, angle: f64, far: f64, still
             size.y,
             -angle.to_degrees()
         ),
+        Shape::Capsule { length, radius } => write!(
+            out,
+            "<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" rx=\"{radius}\" transform=\"rotate({} {x} {y})\"/>",
+            x - 0.5 * length - radius,
+            y - radius,
+            length + 2.0 * radius,
+            2.0 * radius,
+            -angle.to_degrees()
+        ),
+        Shape::Polygon(points) | Shape::Polyline(points) => {
+            let (sin, cos) = (libm::sin(angle), libm::cos(angle));
+            let place = |p: &DVec2| at + DVec2::new(cos * p.x - sin * p.y, sin * p.x + cos * p.y);
+            let corners: Vec<String> = points.iter().map(place).map(|c| format!("{},{}", c.x, -c.y)).collect();
+            let (tag, fill) =
+                if matches!(shape, Shape::Polyline(_)) { ("polyline", " fill=\"none\"") } else { ("polygon", "") };
+            write!(out, "<{tag} points=\"{}\"{fill}/>", corners.join(" "))
+        }
         Shape::HalfPlane(normal) => {
             let along = normal.perp() * far;
             let deep = -*normal * far;

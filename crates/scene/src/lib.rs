@@ -16,13 +16,11 @@ pub mod bundled;
 mod expression;
 mod fault;
 mod file;
-mod mass;
 mod number;
 mod resolve;
 mod scene;
 mod select;
 
 pub use fault::{Place, SceneError};
-pub use mass::{MassProperties, mass_properties};
 pub use resolve::BODY_LIMIT;
 pub use scene::{Parameter, Scene, Settings, Setup};

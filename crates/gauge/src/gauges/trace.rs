@@ -7,33 +7,23 @@ use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Frame, Material, P
 /// A world under gravity -9.81 with bodies given as name, kind, shape, place.
 pub(crate) fn world(bodies: &[(&str, BodyKind, Shape, DVec2)]) -> World {
     World {
-        space: 2,
         gravity: DVec3::new(0.0, -9.81, 0.0),
-        duration: 10.0,
-        bounds: None,
         materials: vec![Material { name: "iron".into(), density: 1.0, friction: 0.5, restitution: 0.5 }],
-        pairs: Vec::new(),
         bodies: bodies
             .iter()
             .map(|(name, kind, shape, at)| {
                 let dynamic = *kind == BodyKind::Dynamic;
                 Body {
-                    name: (*name).to_owned(),
                     kind: *kind,
                     position: at.extend(0.0),
-                    angle: 0.0,
-                    velocity: DVec3::ZERO,
-                    spin: 0.0,
                     mass: if dynamic { 2.0 } else { 0.0 },
                     inertia: if dynamic { 0.5 } else { 0.0 },
-                    gravity_factor: 1.0,
-                    fixed_turn: false,
-                    swept: false,
-                    parts: vec![Part { shape: shape.clone(), position: DVec2::ZERO, angle: 0.0, material: 0 }],
+                    parts: vec![Part::solid(shape.clone(), 0)],
+                    ..Body::plain(*name)
                 }
             })
             .collect(),
-        actions: Vec::new(),
+        ..World::planar(10.0)
     }
 }
 
@@ -45,7 +35,13 @@ pub(crate) fn state(x: f64, y: f64, vx: f64, vy: f64) -> BodyState {
 /// Frames every `dt` until `end`, the states given by a function of time.
 pub(crate) fn trace(dt: f64, end: f64, states: impl Fn(f64) -> Vec<BodyState>) -> Vec<Frame> {
     (0..=(end / dt).round() as u64)
-        .map(|step| Frame { step, time: step as f64 * dt, bodies: states(step as f64 * dt), contacts: Vec::new() })
+        .map(|step| Frame {
+            step,
+            time: step as f64 * dt,
+            bodies: states(step as f64 * dt),
+            contacts: Vec::new(),
+            events: Vec::new(),
+        })
         .collect()
 }
 

@@ -28,19 +28,34 @@ fn turned(v: DVec2, angle: f64) -> DVec2 {
 }
 
 impl Outline {
-    /// The outline of a part in its body's frame.
-    pub fn of_part(part: &Part) -> Outline {
+    /// The convex outlines of a part in its body's frame: one, or for a polyline one a segment.
+    pub fn of_part(part: &Part) -> Vec<Outline> {
         let place = |p: DVec2| part.position + if part.angle == 0.0 { p } else { turned(p, part.angle) };
-        match part.shape {
-            Shape::Disc(radius) => Outline::Hull { corners: vec![part.position], radius },
+        let hull = |corners: &[DVec2], radius: f64| Outline::Hull {
+            corners: corners.iter().map(|&c| place(c)).collect(),
+            radius,
+        };
+        match &part.shape {
+            Shape::Disc(radius) => vec![Outline::Hull { corners: vec![part.position], radius: *radius }],
             Shape::Box(size) => {
-                let half = 0.5 * size;
-                let corners = [-half, DVec2::new(half.x, -half.y), half, DVec2::new(-half.x, half.y)];
-                Outline::Hull { corners: corners.map(place).to_vec(), radius: 0.0 }
+                let half = 0.5 * *size;
+                vec![hull(&[-half, DVec2::new(half.x, -half.y), half, DVec2::new(-half.x, half.y)], 0.0)]
             }
+            Shape::Polygon(corners) => {
+                let area: f64 = (0..corners.len()).map(|i| corners[i].perp_dot(corners[(i + 1) % corners.len()])).sum();
+                let mut corners = corners.clone();
+                if area < 0.0 {
+                    corners.reverse();
+                }
+                vec![hull(&corners, 0.0)]
+            }
+            Shape::Capsule { length, radius } => {
+                vec![hull(&[DVec2::new(-0.5 * length, 0.0), DVec2::new(0.5 * length, 0.0)], *radius)]
+            }
+            Shape::Polyline(points) => points.windows(2).map(|ends| hull(ends, 0.0)).collect(),
             Shape::HalfPlane(normal) => {
-                let normal = turned(normal, part.angle);
-                Outline::HalfPlane { normal, level: normal.dot(part.position) }
+                let normal = turned(*normal, part.angle);
+                vec![Outline::HalfPlane { normal, level: normal.dot(part.position) }]
             }
         }
     }

@@ -20,8 +20,11 @@ pub(crate) fn velocity_at(state: &BodyState, point: DVec2) -> DVec2 {
 
 impl Shapes {
     pub(crate) fn new(world: &World) -> Self {
-        let parts: Vec<Vec<Outline>> =
-            world.bodies.iter().map(|body| body.parts.iter().map(Outline::of_part).collect()).collect();
+        let parts: Vec<Vec<Outline>> = world
+            .bodies
+            .iter()
+            .map(|body| body.parts.iter().filter(|part| !part.sensor).flat_map(Outline::of_part).collect())
+            .collect();
         let reach = parts.iter().map(|outlines| outlines.iter().map(Outline::reach).fold(0.0, f64::max)).collect();
         Shapes { parts, reach }
     }

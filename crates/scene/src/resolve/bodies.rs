@@ -4,10 +4,9 @@ use super::{BODY_LIMIT, Resolver};
 use crate::expression::Names;
 use crate::fault::Fault;
 use crate::file::{BodyTable, KindWord, Ordered, ShapeTable};
-use crate::mass::mass_properties;
 use crate::number::Number;
 use crate::resolve::parameters::is_identifier;
-use ironspin_model::{Body, BodyKind, DVec2, DVec3, Material, Part, Shape};
+use ironspin_model::{Body, BodyKind, DVec2, DVec3, Material, Part, Shape, shape_mass};
 use std::ops::Range;
 
 /// Largest coordinate, size or mass that is taken for meant; beyond it squares and products lose their digits.
@@ -95,7 +94,6 @@ impl Resolver {
         let shape = self.shape(table.shape.get_ref(), table.shape.span(), names)?;
         let velocity = table.velocity.as_ref().map_or(Ok(DVec3::ZERO), |v| self.spanned_pair(v, names))?;
         let mut body = Body {
-            name,
             kind: match table.kind {
                 KindWord::Static => BodyKind::Static,
                 KindWord::Dynamic => BodyKind::Dynamic,
@@ -104,12 +102,11 @@ impl Resolver {
             angle: optional(&table.angle, 0.0)?,
             velocity,
             spin: optional(&table.spin, 0.0)?,
-            mass: 0.0,
-            inertia: 0.0,
             gravity_factor: optional(&table.gravity_factor, 1.0)?,
             fixed_turn: table.fixed_turn,
             swept: table.swept,
-            parts: vec![Part { shape, position: DVec2::ZERO, angle: 0.0, material }],
+            parts: vec![Part::solid(shape, material)],
+            ..Body::plain(name)
         };
         if body.position.abs().max_element() > SANE_LIMIT {
             return Err(
@@ -128,7 +125,7 @@ impl Resolver {
     }
 
     fn give_mass(&self, body: &mut Body, table: &BodyTable, density: f64, names: &Names) -> Result<(), Fault> {
-        let Some(natural) = mass_properties(&body.parts[0].shape, density) else {
+        let Some(natural) = shape_mass(&body.parts[0].shape, density) else {
             return Err(Fault::at(table.shape.span(), "a half-plane has no finite mass")
                 .label("only static")
                 .help("add kind = \"static\""));

@@ -48,7 +48,7 @@ pub(crate) fn resolve(file: &SceneFile, settings: &Settings) -> Result<Resolved,
         return Err(Fault::nowhere("the scene has no body").help("add a [[body]] table"));
     }
     let actions = resolver.actions(&file.action, &bodies)?;
-    let world = World { space: 2, gravity, duration, bounds, materials, pairs: Vec::new(), bodies, actions };
+    let world = World { gravity, bounds, materials, bodies, actions, ..World::planar(duration) };
     let claims = resolver.claims(&file.claim, &world, settings.dt)?;
     Ok(Resolved { parameters, world, claims })
 }
@@ -141,7 +141,11 @@ impl Resolver {
                 let names = self.names.with("mass", bodies[body].mass);
                 let before = actions.len();
                 if let Some(impulse) = &table.impulse {
-                    actions.push(Action { at_time, body, deed: Deed::Impulse(self.spanned_pair(impulse, &names)?) });
+                    actions.push(Action {
+                        at_time,
+                        body,
+                        deed: Deed::Impulse { impulse: self.spanned_pair(impulse, &names)?, point: None },
+                    });
                 }
                 if let Some(velocity) = &table.velocity {
                     actions.push(Action { at_time, body, deed: Deed::Velocity(self.spanned_pair(velocity, &names)?) });
