@@ -1,12 +1,16 @@
 //! State and mass of all bodies, one list for each quantity.
 
 use crate::scalar::Real;
-use crate::shape::Piece;
+use crate::shape::{Piece, pieces_of_part};
 use crate::vector::{Pose, Rotation, Vec2};
-use ironspin_model::{BodyKind, BodyState, DVec3, EngineError, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, EngineError, Shape, World};
 
-/// Velocity of the centre and spin.
+/// Most corners of a polygon.
+const CORNER_LIMIT: usize = 32;
+
+/// Velocity of the centre and spin. Aligned so that the wide solver loads it whole.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[repr(align(32))]
 pub(crate) struct Motion<R> {
     pub(crate) linear: Vec2<R>,
     pub(crate) spin: R,
@@ -19,14 +23,17 @@ impl<R: Real> Motion<R> {
         self.linear + arm.left() * self.spin
     }
 
+    #[inline]
     pub(crate) fn scaled(self, factor: R) -> Self {
         Motion { linear: self.linear * factor, spin: self.spin * factor }
     }
 
+    #[inline]
     pub(crate) fn plus(self, other: Self) -> Self {
         Motion { linear: self.linear + other.linear, spin: self.spin + other.spin }
     }
 
+    #[inline]
     pub(crate) fn minus(self, other: Self) -> Self {
         Motion { linear: self.linear - other.linear, spin: self.spin - other.spin }
     }
@@ -46,9 +53,23 @@ impl<R: Real> Inverse<R> {
         Motion { linear: impulse * self.mass, spin: arm.cross(impulse) * self.inertia }
     }
 
+    #[inline]
     pub(crate) fn moves(&self) -> bool {
         self.mass > R::ZERO
     }
+}
+
+/// What never changes of a body while it is in the world.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Nature<R> {
+    pub(crate) kind: BodyKind,
+    pub(crate) gravity_factor: R,
+    pub(crate) linear_damping: R,
+    pub(crate) angular_damping: R,
+    pub(crate) layers: u32,
+    pub(crate) meets: u32,
+    /// Marked for swept collision by the scene.
+    pub(crate) marked: bool,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -58,82 +79,181 @@ pub(crate) struct Bodies<R> {
     pub(crate) angle: Vec<R>,
     pub(crate) motion: Vec<Motion<R>>,
     pub(crate) inverse: Vec<Inverse<R>>,
+    /// Gravity of the world.
+    gravity: Vec2<R>,
     /// Acceleration by gravity.
     pub(crate) fall: Vec<Vec2<R>>,
     /// Acceleration over the last step, contacts included and impacts not; gravity before the first step.
     pub(crate) acceleration: Vec<Motion<R>>,
-    /// Marked for swept collision by the scene.
-    pub(crate) marked: Vec<bool>,
+    /// Whether the body is in the world now.
+    pub(crate) present: Vec<bool>,
+    pub(crate) nature: Vec<Nature<R>>,
     /// Greatest distance of any point from the centre.
     pub(crate) reach: Vec<R>,
-    /// Smallest full size.
-    pub(crate) size: Vec<R>,
+    /// Solid pieces of all bodies.
     pub(crate) pieces: Vec<Piece<R>>,
     /// Which pieces belong to a body.
     pub(crate) pieces_of: Vec<std::ops::Range<usize>>,
+    /// Pieces of sensors.
+    pub(crate) sensors: Vec<Piece<R>>,
+    /// Pairs that never meet, the lower first, sorted.
+    apart: Vec<(usize, usize)>,
+}
+
+/// Whether a number is positive and finite, also in the engine's own scalar.
+fn positive<R: Real>(x: f64) -> bool {
+    x > 0.0 && x.is_finite() && R::of(x) > R::ZERO && R::of(x) < R::INFINITY
+}
+
+/// What is wrong with a body, if anything.
+fn complaint<R: Real>(body: &Body, world: &World) -> Option<&'static str> {
+    let dynamic = body.kind == BodyKind::Dynamic;
+    if dynamic && !(positive::<R>(body.mass) && (body.fixed_turn || positive::<R>(body.inertia))) {
+        return Some("a mass or inertia that is not positive and finite");
+    }
+    let (p, v) = (body.position, body.velocity);
+    let numbers = [p.x, p.y, body.angle, v.x, v.y, body.spin, body.gravity_factor, body.linear_damping, body.angular_damping];
+    if numbers.iter().any(|&x| !x.is_finite() || !(R::of(x).abs() < R::INFINITY)) {
+        return Some("a position, velocity or factor that is not finite");
+    }
+    if body.linear_damping < 0.0 || body.angular_damping < 0.0 {
+        return Some("a damping below zero");
+    }
+    if body.parts.is_empty() {
+        return Some("no part");
+    }
+    if body.parts.iter().any(|part| part.material >= world.materials.len()) {
+        return Some("a part of an unknown material");
+    }
+    if dynamic && body.parts.iter().any(|part| part.shape.static_only() && !part.sensor) {
+        return Some("a half-plane or polyline, which only a static body may have");
+    }
+    if body.parts.iter().any(|part| !(part.position.is_finite() && part.angle.is_finite())) {
+        return Some("a part at a place that is not finite");
+    }
+    body.parts.iter().find_map(|part| shape_complaint::<R>(&part.shape))
+}
+
+fn shape_complaint<R: Real>(shape: &Shape) -> Option<&'static str> {
+    let sound = match shape {
+        Shape::Disc(radius) => positive::<R>(*radius),
+        Shape::Box(size) => positive::<R>(size.x) && positive::<R>(size.y),
+        Shape::Capsule { length, radius } => positive::<R>(*length) && positive::<R>(*radius),
+        Shape::HalfPlane(normal) => normal.is_finite() && (normal.length() - 1.0).abs() < 1e-6,
+        Shape::Polyline(points) => {
+            points.len() >= 2 && points.iter().all(|p| p.is_finite()) && points.windows(2).all(|ends| ends[0] != ends[1])
+        }
+        Shape::Polygon(corners) => return polygon_complaint(corners),
+    };
+    (!sound).then_some("a part without a sound size")
+}
+
+fn polygon_complaint(corners: &[DVec2]) -> Option<&'static str> {
+    let count = corners.len();
+    if !(3..=CORNER_LIMIT).contains(&count) {
+        return Some("a polygon with fewer than 3 or more than 32 corners");
+    }
+    if corners.iter().any(|c| !c.is_finite()) {
+        return Some("a polygon with a corner that is not finite");
+    }
+    let turn = |i: usize| {
+        let (p, q, r) = (corners[i], corners[(i + 1) % count], corners[(i + 2) % count]);
+        (q - p).perp_dot(r - q)
+    };
+    let area: f64 = (1..count - 1).map(|i| (corners[i] - corners[0]).perp_dot(corners[i + 1] - corners[0])).sum();
+    // A polygon that winds twice turns the same way everywhere; its corners see the first edge change sides.
+    let convex = (0..count).all(|i| turn(i) * area > 0.0)
+        && (1..count - 1).all(|i| (corners[i] - corners[0]).perp_dot(corners[i + 1] - corners[0]) * area > 0.0);
+    (!convex).then_some("a polygon that is not convex, or has doubled or needless corners")
 }
 
 impl<R: Real> Bodies<R> {
     /// # Errors
     /// [`EngineError::BadWorld`] for masses, sizes or states that are not finite or not positive where they must be.
     pub(crate) fn new(world: &World) -> Result<Self, EngineError> {
-        let mut bodies = Bodies::default();
+        let mut bodies = Bodies { gravity: Vec2::of(world.gravity.truncate()), ..Bodies::default() };
         for (id, body) in world.bodies.iter().enumerate() {
-            let bad = |what: &str| Err(EngineError::BadWorld { why: format!("body `{}` has {what}", body.name) });
-            let dynamic = body.kind == BodyKind::Dynamic;
-            let positive = |x: f64| x > 0.0 && x.is_finite() && R::of(x) > R::ZERO && R::of(x) < R::INFINITY;
-            if body.kind == BodyKind::Kinematic {
-                return Err(EngineError::Unsupported { feature: "kinematic".to_owned() });
+            if let Some(what) = complaint::<R>(body, world) {
+                return Err(EngineError::BadWorld { why: format!("body `{}` has {what}", body.name) });
             }
-            if dynamic && !(positive(body.mass) && (body.fixed_turn || positive(body.inertia))) {
-                return bad("a mass or inertia that is not positive and finite");
-            }
-            let numbers = [
-                body.position.x,
-                body.position.y,
-                body.angle,
-                body.velocity.x,
-                body.velocity.y,
-                body.spin,
-                body.gravity_factor,
-            ];
-            if numbers.iter().any(|&x| !x.is_finite() || !(R::of(x).abs() < R::INFINITY)) {
-                return bad("a position or velocity that is not finite");
-            }
-            if body.parts.is_empty() || body.parts.iter().any(|part| !(part.shape.smallest_size() > 0.0)) {
-                return bad("no part, or a part without size");
-            }
-            if body.parts.iter().any(|part| part.material >= world.materials.len()) {
-                return bad("a part of an unknown material");
-            }
-            let first = bodies.pieces.len();
-            bodies.pieces.extend(body.parts.iter().map(|part| Piece::new(id, part)));
-            let pieces = &bodies.pieces[first..];
-            if dynamic && pieces.iter().any(|piece| !(piece.reach < R::INFINITY)) {
-                return bad("a half-plane, which only a static body may have");
-            }
-            bodies.reach.push(pieces.iter().map(|piece| piece.reach).fold(R::ZERO, R::max));
-            bodies.size.push(pieces.iter().map(|piece| piece.size).fold(R::INFINITY, R::min));
-            bodies.pieces_of.push(first..bodies.pieces.len());
-            bodies
-                .pose
-                .push(Pose { position: Vec2::of(body.position.truncate()), rotation: Rotation::by(R::of(body.angle)) });
-            bodies.angle.push(R::of(body.angle));
-            bodies.motion.push(Motion { linear: Vec2::of(body.velocity.truncate()), spin: R::of(body.spin) });
-            bodies.inverse.push(Inverse {
-                mass: if dynamic { R::ONE / R::of(body.mass) } else { R::ZERO },
-                inertia: if dynamic && !body.fixed_turn { R::ONE / R::of(body.inertia) } else { R::ZERO },
-            });
-            let fall = if dynamic { Vec2::of(world.gravity.truncate() * body.gravity_factor) } else { Vec2::ZERO };
-            bodies.fall.push(fall);
-            bodies.acceleration.push(Motion { linear: fall, spin: R::ZERO });
-            bodies.marked.push(body.swept);
+            bodies.push(id, body, world.gravity);
         }
+        bodies.apart = apart_pairs(world)?;
         Ok(bodies)
+    }
+
+    fn push(&mut self, id: usize, body: &Body, gravity: DVec3) {
+        let dynamic = body.kind == BodyKind::Dynamic;
+        let first = self.pieces.len();
+        let mut reach = R::ZERO;
+        for (number, part) in body.parts.iter().enumerate() {
+            let pieces = pieces_of_part(id, number, part);
+            reach = pieces.iter().map(|piece| piece.reach).fold(reach, R::max);
+            if part.sensor { &mut self.sensors } else { &mut self.pieces }.extend(pieces);
+        }
+        self.reach.push(reach);
+        self.pieces_of.push(first..self.pieces.len());
+        let angle = R::of(body.angle);
+        self.pose.push(Pose { position: Vec2::of(body.position.truncate()), rotation: Rotation::by(angle) });
+        self.angle.push(angle);
+        let still = body.kind == BodyKind::Static;
+        let motion = Motion { linear: Vec2::of(body.velocity.truncate()), spin: R::of(body.spin) };
+        self.motion.push(if still { Motion::default() } else { motion });
+        self.inverse.push(Inverse {
+            mass: if dynamic { R::ONE / R::of(body.mass) } else { R::ZERO },
+            inertia: if dynamic && !body.fixed_turn { R::ONE / R::of(body.inertia) } else { R::ZERO },
+        });
+        let factor = if dynamic { R::of(body.gravity_factor) } else { R::ZERO };
+        self.nature.push(Nature {
+            kind: body.kind,
+            gravity_factor: factor,
+            linear_damping: if dynamic { R::of(body.linear_damping) } else { R::ZERO },
+            angular_damping: if dynamic { R::of(body.angular_damping) } else { R::ZERO },
+            layers: body.layers,
+            meets: body.meets,
+            marked: body.swept,
+        });
+        let fall = Vec2::of(gravity.truncate()) * factor;
+        self.fall.push(fall);
+        self.acceleration.push(Motion { linear: fall, spin: R::ZERO });
+        self.present.push(!body.absent);
     }
 
     pub(crate) fn len(&self) -> usize {
         self.pose.len()
+    }
+
+    /// Whether a body changes its place: it is there and not static.
+    #[inline]
+    pub(crate) fn travels(&self, body: usize) -> bool {
+        self.present[body] && self.nature[body].kind != BodyKind::Static
+    }
+
+    /// Whether two bodies may touch: both there, one of them dynamic, and neither layers nor pairs keep them apart.
+    #[inline]
+    pub(crate) fn may_meet(&self, a: usize, b: usize) -> bool {
+        a != b && (self.inverse[a].moves() || self.inverse[b].moves()) && self.not_filtered(a, b)
+    }
+
+    pub(crate) fn not_filtered(&self, a: usize, b: usize) -> bool {
+        let (one, other) = (&self.nature[a], &self.nature[b]);
+        self.present[a]
+            && self.present[b]
+            && one.layers & other.meets != 0
+            && other.layers & one.meets != 0
+            && (self.apart.is_empty() || self.apart.binary_search(&(a.min(b), a.max(b))).is_err())
+    }
+
+    /// Lets a body fall again that was held.
+    pub(crate) fn release(&mut self, body: usize) {
+        self.fall[body] = self.gravity * self.nature[body].gravity_factor;
+    }
+
+    pub(crate) fn set_gravity(&mut self, gravity: Vec2<R>) {
+        self.gravity = gravity;
+        for (fall, nature) in self.fall.iter_mut().zip(&self.nature) {
+            *fall = gravity * nature.gravity_factor;
+        }
     }
 
     pub(crate) fn place(&mut self, body: usize, position: Vec2<R>, angle: R) {
@@ -145,13 +265,24 @@ impl<R: Real> Bodies<R> {
     }
 
     pub(crate) fn state(&self, body: usize) -> BodyState {
+        if !self.present[body] {
+            return BodyState::absent();
+        }
         let flat = |v: Vec2<R>| DVec3::new(v.x.to_f64(), v.y.to_f64(), 0.0);
         let motion = self.motion[body];
-        BodyState::planar(
-            flat(self.pose[body].position),
-            self.angle[body].to_f64(),
-            flat(motion.linear),
-            motion.spin.to_f64(),
-        )
+        BodyState::planar(flat(self.pose[body].position), self.angle[body].to_f64(), flat(motion.linear), motion.spin.to_f64())
     }
+}
+
+/// The pairs that never meet: those named, and those that a joint keeps apart.
+fn apart_pairs(world: &World) -> Result<Vec<(usize, usize)>, EngineError> {
+    let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
+    let mut pairs: Vec<(usize, usize)> =
+        world.apart.iter().copied().chain(joined).map(|[a, b]| (a.min(b), a.max(b))).collect();
+    if pairs.iter().any(|&(_, b)| b >= world.bodies.len()) {
+        return Err(EngineError::BadWorld { why: "a pair of bodies that are not both there".to_owned() });
+    }
+    pairs.sort_unstable();
+    pairs.dedup();
+    Ok(pairs)
 }

@@ -1,10 +1,16 @@
 //! The engine as the bench sees it.
 
-use crate::settings::Settings;
+use crate::event::EventWorld;
+use crate::rays;
+use crate::scalar::Real;
+use crate::settings::{Precision, Settings, SolverKind};
 use crate::simulation::Simulation;
-use crate::tolerance::TOUCH;
+use crate::sweep::Blow;
+use crate::tolerance::{TOUCH, TOUCH_SINGLE};
+use crate::vector::Vec2;
 use ironspin_model::{
-    Action, BodyKind, Conditions, Contact, DVec3, Engine, EngineError, EngineInfo, Frame, FrameSink, World,
+    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit,
+    SensorEvent, Token, World,
 };
 
 /// The built-in engine.
@@ -12,11 +18,20 @@ use ironspin_model::{
 pub struct Builtin {
     settings: Settings,
     running: Option<Running>,
+    saved: Vec<Running>,
 }
 
-#[derive(Debug)]
+/// A world in one of the forms that the settings choose.
+#[derive(Clone, Debug)]
+enum Core {
+    Double(Box<Simulation<f64>>),
+    Single(Box<Simulation<f32>>),
+    Event(Box<EventWorld>),
+}
+
+#[derive(Clone, Debug)]
 struct Running {
-    simulation: Simulation<f64>,
+    core: Core,
     actions: Vec<Action>,
     next_action: usize,
     moving: Vec<bool>,
@@ -26,7 +41,36 @@ struct Running {
 impl Builtin {
     /// An engine with these settings and no world yet.
     pub fn new(settings: Settings) -> Self {
-        Builtin { settings, running: None }
+        Builtin { settings, running: None, saved: Vec::new() }
+    }
+
+    fn running(&mut self) -> Result<&mut Running, EngineError> {
+        self.running.as_mut().ok_or(EngineError::NothingBuilt)
+    }
+
+    /// Does steps without giving frames: for measuring what a step costs.
+    ///
+    /// # Errors
+    /// As [`Engine::advance`].
+    pub fn advance_blind(&mut self, dt: f64, steps: u64) -> Result<(), EngineError> {
+        let running = self.running()?;
+        for _ in 0..steps {
+            running.act(dt);
+            running.core.step(dt)?;
+            running.frame.step += 1;
+            running.frame.time += dt;
+        }
+        Ok(())
+    }
+
+    /// Contact points now, and passes of the contact solver since the start.
+    pub fn work(&self) -> (usize, u64) {
+        match self.running.as_ref().map(|running| &running.core) {
+            Some(Core::Double(s)) => (s.contacts.list.iter().map(|c| c.count).sum(), s.solver.passes),
+            Some(Core::Single(s)) => (s.contacts.list.iter().map(|c| c.count).sum(), s.solver.passes),
+            Some(Core::Event(world)) => (0, world.impacts),
+            None => (0, 0),
+        }
     }
 }
 
@@ -43,56 +87,165 @@ impl Engine for Builtin {
         if world.space != 2 {
             return Err(EngineError::Unsupported { feature: format!("space {}", world.space) });
         }
-        let simulation = Simulation::new(world, &self.settings, TOUCH)?;
-        let bodies = (0..world.bodies.len()).map(|body| simulation.bodies.state(body)).collect();
-        self.running = Some(Running {
-            simulation,
+        self.running = None;
+        self.saved.clear();
+        let core = match (self.settings.solver, self.settings.precision) {
+            (SolverKind::Event, _) => Core::Event(Box::new(EventWorld::new(world, &self.settings)?)),
+            (_, Precision::F64) => Core::Double(Box::new(Simulation::new(world, &self.settings, TOUCH)?)),
+            (_, Precision::F32) => Core::Single(Box::new(Simulation::new(world, &self.settings, TOUCH_SINGLE)?)),
+        };
+        let mut running = Running {
+            frame: Frame { step: 0, time: 0.0, bodies: Vec::new(), contacts: Vec::new(), events: Vec::new() },
             actions: world.actions.clone(),
             next_action: 0,
-            moving: world.bodies.iter().map(|body| body.kind != BodyKind::Static).collect(),
-            frame: Frame { step: 0, time: 0.0, bodies, contacts: Vec::new() },
-        });
+            moving: world.bodies.iter().map(|body| body.kind != BodyKind::Static || body.absent).collect(),
+            core,
+        };
+        running.frame.bodies = (0..world.bodies.len()).map(|body| running.core.state(body)).collect();
+        running.core.take_events(&mut running.frame.events);
+        self.running = Some(running);
         Ok(())
     }
 
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
-        let running = self.running.as_mut().ok_or(EngineError::NothingBuilt)?;
+        let running = self.running()?;
         if steps.is_empty() {
             sink(&running.frame);
         }
         for &dt in steps {
-            running.step(dt);
+            running.step(dt)?;
             sink(&running.frame);
         }
         Ok(())
     }
+
+    fn save(&mut self) -> Result<Token, EngineError> {
+        let copy = self.running()?.clone();
+        self.saved.push(copy);
+        Ok(Token(self.saved.len() as u64 - 1))
+    }
+
+    fn restore(&mut self, token: Token) -> Result<(), EngineError> {
+        let saved = usize::try_from(token.0).ok().and_then(|index| self.saved.get(index));
+        let copy = saved.ok_or_else(|| EngineError::BadAnswer { why: format!("nothing is saved under {}", token.0) })?;
+        self.running = Some(copy.clone());
+        Ok(())
+    }
+
+    fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
+        Ok(self.running()?.core.rays(from, to).into_iter().next())
+    }
+}
+
+impl Builtin {
+    /// All bodies on the way of a ray, the nearest first.
+    ///
+    /// # Errors
+    /// [`EngineError::NothingBuilt`] before `build`.
+    pub fn rays(&mut self, from: DVec3, to: DVec3) -> Result<Vec<RayHit>, EngineError> {
+        Ok(self.running()?.core.rays(from, to))
+    }
+}
+
+impl Core {
+    fn step(&mut self, dt: f64) -> Result<(), EngineError> {
+        match self {
+            Core::Double(simulation) => simulation.step(dt),
+            Core::Single(simulation) => simulation.step(dt as f32),
+            Core::Event(world) => return world.step(dt),
+        }
+        Ok(())
+    }
+
+    fn act(&mut self, action: &Action) {
+        match self {
+            Core::Double(simulation) => simulation.act(action.body, &action.deed),
+            Core::Single(simulation) => simulation.act(action.body, &action.deed),
+            Core::Event(world) => world.act(action.body, &action.deed),
+        }
+    }
+
+    fn state(&self, body: usize) -> BodyState {
+        match self {
+            Core::Double(simulation) => simulation.bodies.state(body),
+            Core::Single(simulation) => simulation.bodies.state(body),
+            Core::Event(world) => world.bodies.state(body),
+        }
+    }
+
+    fn contacts(&self, out: &mut Vec<Contact>) {
+        out.clear();
+        match self {
+            Core::Double(simulation) => out.extend(simulation.record.iter().map(notice)),
+            Core::Single(simulation) => out.extend(simulation.record.iter().map(notice)),
+            Core::Event(world) => out.extend(world.record.iter().map(notice)),
+        }
+    }
+
+    fn take_events(&mut self, out: &mut Vec<SensorEvent>) {
+        out.clear();
+        match self {
+            Core::Double(simulation) => out.append(&mut simulation.sensors.events),
+            Core::Single(simulation) => out.append(&mut simulation.sensors.events),
+            Core::Event(_) => {}
+        }
+    }
+
+    fn rays(&self, from: DVec3, to: DVec3) -> Vec<RayHit> {
+        match self {
+            Core::Double(simulation) => rays_of(&simulation.bodies, from, to),
+            Core::Single(simulation) => rays_of(&simulation.bodies, from, to),
+            Core::Event(world) => rays_of(&world.bodies, from, to),
+        }
+    }
+}
+
+fn rays_of<R: Real>(bodies: &crate::bodies::Bodies<R>, from: DVec3, to: DVec3) -> Vec<RayHit> {
+    let length = (to - from).length();
+    let hits = rays::cast(bodies, Vec2::of(from.truncate()), Vec2::of(to.truncate()));
+    hits.into_iter()
+        .map(|hit| RayHit {
+            body: hit.body,
+            point: from.lerp(to, hit.share.to_f64()),
+            normal: hit.normal.to_f64().extend(0.0),
+            distance: length * hit.share.to_f64(),
+        })
+        .collect()
+}
+
+fn notice<R: Real>(blow: &Blow<R>) -> Contact {
+    let flip = blow.bodies[0] > blow.bodies[1];
+    let normal = if flip { -blow.normal } else { blow.normal };
+    Contact {
+        bodies: if flip { [blow.bodies[1], blow.bodies[0]] } else { blow.bodies },
+        point: blow.point.to_f64().extend(0.0),
+        normal: normal.to_f64().extend(0.0),
+        depth: -blow.gap.to_f64(),
+        impulse: blow.impulse.to_f64(),
+        times: blow.times,
+    }
 }
 
 impl Running {
-    fn step(&mut self, dt: f64) {
+    fn act(&mut self, dt: f64) {
         // A time that should be equal may be an ulp or two short after many additions.
         let now = self.frame.time + 1e-9 * dt;
         while let Some(action) = self.actions.get(self.next_action).filter(|action| action.at_time <= now) {
-            self.simulation.act(action.body, action.deed);
+            self.core.act(action);
             self.next_action += 1;
         }
-        self.simulation.step(dt);
+    }
+
+    fn step(&mut self, dt: f64) -> Result<(), EngineError> {
+        self.act(dt);
+        self.core.step(dt)?;
         self.frame.step += 1;
         self.frame.time += dt;
         for body in (0..self.moving.len()).filter(|&body| self.moving[body]) {
-            self.frame.bodies[body] = self.simulation.bodies.state(body);
+            self.frame.bodies[body] = self.core.state(body);
         }
-        self.frame.contacts.clear();
-        self.frame.contacts.extend(self.simulation.record.iter().map(|blow| {
-            let flip = blow.bodies[0] > blow.bodies[1];
-            let normal = if flip { -blow.normal } else { blow.normal };
-            Contact {
-                bodies: if flip { [blow.bodies[1], blow.bodies[0]] } else { blow.bodies },
-                point: blow.point.to_f64().extend(0.0),
-                normal: DVec3::new(normal.x, normal.y, 0.0),
-                depth: -blow.gap,
-                impulse: blow.impulse,
-            }
-        }));
+        self.core.contacts(&mut self.frame.contacts);
+        self.core.take_events(&mut self.frame.events);
+        Ok(())
     }
 }

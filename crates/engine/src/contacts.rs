@@ -1,10 +1,12 @@
 //! Contacts that persist from step to step.
 
 use crate::bodies::Bodies;
-use crate::manifold::collide;
+use crate::manifold::{Manifold, collide};
 use crate::scalar::Real;
+use crate::settings::Mixing;
 use crate::tolerance::SLOP;
 use crate::vector::Vec2;
+use ironspin_model::World;
 
 /// One point of a contact.
 #[derive(Clone, Copy, Debug, Default)]
@@ -24,7 +26,7 @@ pub(crate) struct ContactPoint<R> {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Contact<R> {
     /// Lower index first.
-    pub(crate) pieces: (usize, usize),
+    pub(crate) pieces: (u32, u32),
     pub(crate) bodies: [usize; 2],
     /// From the first body to the second.
     pub(crate) normal: Vec2<R>,
@@ -50,10 +52,10 @@ pub(crate) struct Mixed<R> {
 }
 
 impl<R: Real> Mixed<R> {
-    pub(crate) fn new(world: &ironspin_model::World) -> Self {
+    pub(crate) fn new(world: &World, mixing: Mixing) -> Self {
         let materials = world.materials.len();
         let table = (0..materials * materials)
-            .map(|cell| world.mixed(cell / materials, cell % materials))
+            .map(|cell| mixing.mix(world, cell / materials, cell % materials))
             .map(|(friction, restitution)| (R::of(friction), R::of(restitution)))
             .collect();
         Mixed { table, materials }
@@ -64,22 +66,31 @@ impl<R: Real> Mixed<R> {
     }
 }
 
-/// The contacts of this step, sorted by pieces, and those of the step before.
+/// What the next step needs to know of a contact.
+#[derive(Clone, Copy, Debug, Default)]
+struct Memory<R> {
+    pieces: (u32, u32),
+    features: [u32; 2],
+    impulses: [[R; 2]; 2],
+    count: u32,
+}
+
+/// The contacts of this step, sorted by pieces, and the impulses of the step before.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Contacts<R> {
     pub(crate) list: Vec<Contact<R>>,
-    before: Vec<Contact<R>>,
+    memory: Vec<Memory<R>>,
 }
 
 impl<R: Real> Contacts<R> {
     /// Works out the contacts of all pairs at the present poses. Points known from the step before keep their impulses,
     /// multiplied by `carry` (the ratio of the step lengths, or zero for a cold start).
-    pub(crate) fn refresh(&mut self, bodies: &Bodies<R>, pairs: &[(usize, usize)], mixed: &Mixed<R>, carry: R) {
-        std::mem::swap(&mut self.list, &mut self.before);
+    pub(crate) fn refresh(&mut self, bodies: &Bodies<R>, pairs: &[(u32, u32)], mixed: &Mixed<R>, carry: R) {
+        self.remember();
         self.list.clear();
-        let mut old = self.before.iter().peekable();
+        let mut old = 0;
         for &(a, b) in pairs {
-            let (first, second) = (&bodies.pieces[a], &bodies.pieces[b]);
+            let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
             let size = first.size.min(second.size);
             let (at, bt) = (&bodies.pose[first.body], &bodies.pose[second.body]);
             let manifold = collide(first, at, second, bt, R::of(SLOP) * size);
@@ -87,8 +98,10 @@ impl<R: Real> Contacts<R> {
                 continue;
             }
             // Both lists are sorted, so one walk along the old one finds every match.
-            while old.next_if(|contact| contact.pieces < (a, b)).is_some() {}
-            let known = old.peek().filter(|contact| contact.pieces == (a, b));
+            while self.memory.get(old).is_some_and(|memory| memory.pieces < (a, b)) {
+                old += 1;
+            }
+            let known = self.memory.get(old).filter(|memory| memory.pieces == (a, b));
             let (friction, restitution) = mixed.of(first.material, second.material);
             let mut contact = Contact {
                 pieces: (a, b),
@@ -100,17 +113,40 @@ impl<R: Real> Contacts<R> {
                 points: [ContactPoint::default(); 2],
                 count: manifold.count,
             };
-            for (point, found) in contact.points.iter_mut().zip(manifold.points()) {
-                point.position = found.position;
-                point.arms = [found.position - at.position, found.position - bt.position];
-                point.gap = found.gap;
-                point.feature = found.feature;
-                if let Some(twin) = known.and_then(|old| old.points().iter().find(|p| p.feature == found.feature)) {
-                    point.normal_impulse = twin.normal_impulse * carry;
-                    point.tangent_impulse = twin.tangent_impulse * carry;
-                }
-            }
+            fill(&mut contact, &manifold, [at.position, bt.position], known, carry);
             self.list.push(contact);
+        }
+    }
+
+    fn remember(&mut self) {
+        self.memory.clear();
+        self.memory.extend(self.list.iter().map(|contact| Memory {
+            pieces: contact.pieces,
+            features: contact.points.map(|point| point.feature),
+            impulses: contact.points.map(|point| [point.normal_impulse, point.tangent_impulse]),
+            count: contact.count as u32,
+        }));
+    }
+}
+
+fn fill<R: Real>(
+    contact: &mut Contact<R>,
+    manifold: &Manifold<R>,
+    centres: [Vec2<R>; 2],
+    known: Option<&Memory<R>>,
+    carry: R,
+) {
+    for (point, found) in contact.points.iter_mut().zip(manifold.points()) {
+        point.position = found.position;
+        point.arms = centres.map(|centre| found.position - centre);
+        point.gap = found.gap;
+        point.feature = found.feature;
+        let twin = known.and_then(|memory| {
+            (0..memory.count as usize).find(|&k| memory.features[k] == found.feature).map(|k| memory.impulses[k])
+        });
+        if let Some([normal, tangent]) = twin {
+            point.normal_impulse = normal * carry;
+            point.tangent_impulse = tangent * carry;
         }
     }
 }

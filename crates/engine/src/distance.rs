@@ -43,7 +43,7 @@ fn plane_gap<R: Real>(normal: Vec2<R>, offset: R, plane: &Pose<R>, convex: &Conv
     Gap { gap, normal, point: lowest.1 - normal * (convex.radius + gap * R::HALF) }
 }
 
-fn convex_gap<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>) -> Gap<R> {
+pub(crate) fn convex_gap<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>) -> Gap<R> {
     // The gap of two convex bodies is reached at a corner of one of them.
     let mut best: Option<Gap<R>> = None;
     let mut keep = |gap: R, normal: Vec2<R>, point: Vec2<R>| {
@@ -102,6 +102,9 @@ pub(crate) fn disc_to_convex<R: Real>(point: Vec2<R>, convex: &Convex<R>, pose: 
         let between = point - pose.point(convex.corners[0]);
         return (between.length() - convex.radius, between.unit_or(up), 0x40);
     }
+    if count == 2 {
+        return disc_to_segment(point, convex, pose);
+    }
     let mut best_inside = (-R::INFINITY, up, 0_u32);
     let mut best_outside: Option<(R, Vec2<R>, u32)> = None;
     for index in 0..count {
@@ -133,4 +136,23 @@ pub(crate) fn disc_to_convex<R: Real>(point: Vec2<R>, convex: &Convex<R>, pose: 
     }
     let (gap, normal, feature) = best_outside.unwrap_or(best_inside);
     (gap - convex.radius, normal, feature)
+}
+
+/// As [`disc_to_convex`] for a capsule or segment: the nearest point of the line between its two corners.
+fn disc_to_segment<R: Real>(point: Vec2<R>, convex: &Convex<R>, pose: &Pose<R>) -> (R, Vec2<R>, u32) {
+    let (start, end) = (pose.point(convex.corners[0]), pose.point(convex.corners[1]));
+    let along = end - start;
+    let (share, full) = ((point - start).dot(along), along.dot(along));
+    let below = pose.rotation.turn(convex.normals[0]);
+    let (distance, normal, feature) = if share <= R::ZERO {
+        let between = point - start;
+        (between.length(), between.unit_or(-along.unit_or(below)), 0x40)
+    } else if share >= full {
+        let between = point - end;
+        (between.length(), between.unit_or(along.unit_or(below)), 0x41)
+    } else {
+        let height = below.dot(point - start);
+        if height >= R::ZERO { (height, below, 0) } else { (-height, -below, 1) }
+    };
+    (distance - convex.radius, normal, feature)
 }

@@ -8,13 +8,18 @@
 //! | `Vec2`, `Rotation` | plane vectors and rotations | `vector.rs` |
 //! | `Piece`, `Convex` | collision geometry in a body's frame | `shape.rs` |
 //! | `Bodies` | state and mass of all bodies | `bodies.rs` |
-//! | `broad` | pairs whose boxes overlap (sort and sweep along x) | `broad.rs` |
-//! | `manifold` | contact points by separating axes and clipping | `manifold.rs` |
+//! | `broad` | pairs whose boxes overlap, in four ways that find the same | `broad.rs` |
+//! | `manifold`, `seam` | contact points by separating axes and clipping; segments of polylines | `manifold.rs`, `seam.rs` |
 //! | `distance` | gap between two convex pieces | `distance.rs` |
 //! | `Contacts` | contacts that persist from step to step, for warm starting | `contacts.rs` |
-//! | `impact` | instantaneous impacts of one manifold | `impact.rs` |
-//! | `solver` | velocities of resting contacts; overlap removal | `solver.rs` |
+//! | `Forces` | gravity, springs, scripted forces, damping, and their integration | `forces.rs` |
+//! | `Joints` | rods, ropes, hinges, sliders, welds | `joints.rs` |
+//! | `impact`, `blows` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `blows.rs` |
+//! | `Solver`, `wide` | velocities of resting contacts and joints; the rows of eight contacts at a time | `solver.rs`, `wide.rs` |
+//! | `soft`, `position` | the other solvers for resting contact | `soft.rs`, `position.rs` |
+//! | `event`, `touching` | from impact to impact at exact times | `event.rs`, `touching.rs` |
 //! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
+//! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
 //! | `Simulation` | one step, in order | `simulation.rs` |
 //!
 //! # No absolute tolerance
@@ -32,21 +37,35 @@
 //! 4. Positions by the mean of the velocities at both ends of the step (exact for constant acceleration).
 //! 5. Swept bodies go from impact to impact by conservative advancement instead.
 
+mod blows;
 mod bodies;
 mod broad;
 mod builtin;
 mod contacts;
 mod distance;
+mod event;
+mod forces;
 mod impact;
+mod joints;
 mod manifold;
+mod position;
+mod rays;
 mod scalar;
+mod seam;
+mod sensors;
 mod settings;
 mod shape;
 mod simulation;
+mod sleep;
+mod soft;
 mod solver;
 mod sweep;
 mod tolerance;
+mod touching;
 mod vector;
+mod wide;
 
 pub use builtin::Builtin;
-pub use settings::{SETTINGS, Setting, Settings, Swept};
+pub use settings::{
+    BroadPhase, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept,
+};

@@ -3,10 +3,11 @@
 //! Source: Gottschalk, Lin, Manocha, "OBBTree" (1996), section 5 (separating axes); Sutherland and Hodgman,
 //! "Reentrant polygon clipping" (1974).
 
-use crate::distance::disc_to_convex;
+use crate::distance::{convex_gap, disc_to_convex};
+use crate::seam;
 use crate::scalar::Real;
 use crate::shape::{Convex, Form, Piece};
-use crate::tolerance::FACE_PREFERENCE;
+use crate::tolerance::{FACE_CONE, FACE_PREFERENCE};
 use crate::vector::{Pose, Vec2};
 
 /// One contact point.
@@ -30,16 +31,16 @@ pub(crate) struct Manifold<R> {
 }
 
 impl<R: Real> Manifold<R> {
-    fn with_normal(normal: Vec2<R>) -> Self {
+    pub(crate) fn with_normal(normal: Vec2<R>) -> Self {
         Manifold { normal, points: [Point::default(); 2], count: 0 }
     }
 
-    fn push(&mut self, point: Point<R>) {
+    pub(crate) fn push(&mut self, point: Point<R>) {
         self.points[self.count] = point;
         self.count += 1;
     }
 
-    fn flipped(mut self) -> Self {
+    pub(crate) fn flipped(mut self) -> Self {
         self.normal = -self.normal;
         self
     }
@@ -49,22 +50,62 @@ impl<R: Real> Manifold<R> {
     }
 }
 
-/// Contact points of two pieces with a gap of `margin` at most. Empty when they are further apart, or both half-planes.
+/// Contact points of two pieces with a gap of `margin` at most. Empty when they are further apart. Two pieces that only
+/// static bodies may have (half-planes, segments of polylines) never meet, so those pairs are empty on purpose.
 pub(crate) fn collide<R: Real>(a: &Piece<R>, at: &Pose<R>, b: &Piece<R>, bt: &Pose<R>, margin: R) -> Manifold<R> {
     match (&a.form, &b.form) {
-        (Form::HalfPlane { normal, offset }, Form::Convex(convex)) => {
-            half_plane(*normal, *offset, at, convex, bt, margin)
-        }
+        (Form::HalfPlane { normal, offset }, Form::Convex(convex)) => half_plane(*normal, *offset, at, convex, bt, margin),
         (Form::Convex(convex), Form::HalfPlane { normal, offset }) => {
             half_plane(*normal, *offset, bt, convex, at, margin).flipped()
         }
-        (Form::Convex(a), Form::Convex(b)) => match (a.corners.len(), b.corners.len()) {
-            (1, _) => disc(a, at, b, bt, margin).flipped(),
-            (_, 1) => disc(b, bt, a, at, margin),
-            _ => polygons(a, at, b, bt, margin),
+        (Form::Convex(a), Form::Convex(b)) => match (&a.seams, &b.seams) {
+            (None, None) => convexes(a, at, b, bt, margin),
+            (Some(seams), None) => seam::segment(a, seams, at, b, bt, margin),
+            (None, Some(seams)) => seam::segment(b, seams, bt, a, at, margin).flipped(),
+            (Some(_), Some(_)) => Manifold::default(),
         },
         (Form::HalfPlane { .. }, Form::HalfPlane { .. }) => Manifold::default(),
     }
+}
+
+fn convexes<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>, margin: R) -> Manifold<R> {
+    match (a.corners.len(), b.corners.len()) {
+        (1, _) => disc(a, at, b, bt, margin).flipped(),
+        (_, 1) => disc(b, bt, a, at, margin),
+        _ if a.radius + b.radius > R::ZERO => rounded(a, at, b, bt, margin),
+        _ => polygons(a, at, b, bt, margin),
+    }
+}
+
+/// Shapes of which one has a rim: while their cores are apart, the nearest features decide.
+fn rounded<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>, margin: R) -> Manifold<R> {
+    let found = convex_gap(a, at, b, bt);
+    if found.gap > margin {
+        return Manifold::default();
+    }
+    if !(found.gap + a.radius + b.radius > R::ZERO) {
+        return polygons(a, at, b, bt, margin);
+    }
+    let facing = |convex: &Convex<R>, pose: &Pose<R>, direction: Vec2<R>| {
+        let dots = convex.normals.iter().map(|&normal| pose.rotation.turn(normal).dot(direction)).enumerate();
+        dots.fold((0, -R::INFINITY), |best, (face, dot)| if dot > best.1 { (face, dot) } else { best })
+    };
+    let (face_a, dot_a) = facing(a, at, found.normal);
+    let (face_b, dot_b) = facing(b, bt, -found.normal);
+    let face = R::of(1.0 - FACE_CONE);
+    if dot_a.max(dot_b) > face {
+        let manifold = if dot_a >= dot_b {
+            clip(a, at, face_a, b, bt, margin, 0)
+        } else {
+            clip(b, bt, face_b, a, at, margin, 1 << 16).flipped()
+        };
+        if manifold.count > 0 {
+            return manifold;
+        }
+    }
+    let mut manifold = Manifold::with_normal(found.normal);
+    manifold.push(Point { position: found.point, gap: found.gap, feature: 1 << 17 });
+    manifold
 }
 
 /// The plane is the first piece.
@@ -181,7 +222,7 @@ fn edge<R: Real>(convex: &Convex<R>, face: usize) -> Vec2<R> {
 }
 
 /// Clips the incident edge of `b` against the sides of the reference face of `a`.
-fn clip<R: Real>(
+pub(crate) fn clip<R: Real>(
     a: &Convex<R>,
     at: &Pose<R>,
     face: usize,
@@ -225,7 +266,7 @@ fn clip<R: Real>(
 }
 
 /// Pulls one end of the incident edge back to the side of the reference face; false when the whole edge lies beyond.
-fn clip_end<R: Real>(
+pub(crate) fn clip_end<R: Real>(
     ends: &mut [(Vec2<R>, u32); 2],
     which: usize,
     along: Vec2<R>,

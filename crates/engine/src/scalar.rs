@@ -33,6 +33,7 @@ pub(crate) trait Real:
     fn abs(self) -> Self;
     fn min(self, other: Self) -> Self;
     fn max(self, other: Self) -> Self;
+    fn exp(self) -> Self;
     /// Sine and cosine.
     fn sin_cos(self) -> (Self, Self);
 
@@ -43,7 +44,7 @@ pub(crate) trait Real:
 }
 
 macro_rules! real {
-    ($scalar:ty, $sin:path, $cos:path) => {
+    ($scalar:ty, $sin:path, $cos:path, $exp:path) => {
         impl Real for $scalar {
             const ZERO: Self = 0.0;
             const ONE: Self = 1.0;
@@ -76,6 +77,10 @@ macro_rules! real {
                 if self > other { self } else { other }
             }
             #[inline]
+            fn exp(self) -> Self {
+                $exp(self)
+            }
+            #[inline]
             fn sin_cos(self) -> (Self, Self) {
                 ($sin(self), $cos(self))
             }
@@ -83,5 +88,5 @@ macro_rules! real {
     };
 }
 
-real!(f64, libm::sin, libm::cos);
-real!(f32, libm::sinf, libm::cosf);
+real!(f64, libm::sin, libm::cos, libm::exp);
+real!(f32, libm::sinf, libm::cosf, libm::expf);

@@ -1,245 +1,268 @@
 //! One step, in order.
 
 use crate::bodies::{Bodies, Motion};
+use crate::blows;
 use crate::broad::Broad;
-use crate::contacts::{Contact, Contacts, Mixed};
-use crate::impact::{Pair, Target};
+use crate::contacts::{Contacts, Mixed};
+use crate::forces::Forces;
+use crate::joints::Joints;
 use crate::scalar::Real;
-use crate::settings::{Settings, Swept};
+use crate::sensors::Sensors;
+use crate::settings::{Settings, SolverKind, Swept};
+use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
 use crate::sweep::{Blow, SweepNumbers, Sweeper};
 use crate::tolerance::SLOP;
-use crate::vector::Vec2;
-use ironspin_model::{Deed, EngineError, World};
+use crate::vector::{Pose, Rotation, Vec2};
+use crate::{position, soft};
+use ironspin_model::{BodyKind, Deed, EngineError, World};
 
-/// Rounds of blows in one step before what still approaches is left to the resting solver.
-const BLOW_ROUNDS: usize = 64;
-
+/// Everything about a world that is stepped.
 #[derive(Clone, Debug)]
 pub(crate) struct Simulation<R> {
     pub(crate) bodies: Bodies<R>,
-    settings: Settings,
-    mixed: Mixed<R>,
-    gravity: R,
-    touch: R,
+    pub(crate) settings: Settings,
+    pub(crate) mixed: Mixed<R>,
+    pub(crate) gravity: R,
+    pub(crate) touch: R,
     last_dt: R,
+    steps: u64,
     broad: Broad<R>,
-    contacts: Contacts<R>,
-    solver: Solver<R>,
+    pub(crate) contacts: Contacts<R>,
+    pub(crate) joints: Joints<R>,
+    pub(crate) forces: Forces<R>,
+    pub(crate) solver: Solver<R>,
+    pub(crate) sensors: Sensors<R>,
+    sleep: Sleep<R>,
     sweeper: Sweeper<R>,
-    start: Vec<Motion<R>>,
+    /// Motion of every body at the start of the step, after blows.
+    pub(crate) start: Vec<Motion<R>>,
     /// Blows that may have to be struck: overlap time and number of the contact.
-    pending: Vec<(R, usize)>,
+    pub(crate) pending: Vec<(R, usize)>,
     /// What was struck in this step, in order: blows, then resting contacts, then swept blows.
     pub(crate) record: Vec<Blow<R>>,
 }
 
 impl<R: Real> Simulation<R> {
     pub(crate) fn new(world: &World, settings: &Settings, touch: f64) -> Result<Self, EngineError> {
-        Ok(Simulation {
-            bodies: Bodies::new(world)?,
+        check_joints(world)?;
+        let bodies = Bodies::new(world)?;
+        let mut simulation = Simulation {
             settings: settings.clone(),
-            mixed: Mixed::new(world),
+            mixed: Mixed::new(world, settings.mixing),
             gravity: R::of(world.gravity.length()),
             touch: R::of(touch),
             last_dt: R::ZERO,
+            steps: 0,
             broad: Broad::default(),
             contacts: Contacts::default(),
+            joints: Joints::new(world, &bodies),
+            forces: Forces::new(world, &bodies),
             solver: Solver::default(),
+            sensors: Sensors::default(),
+            sleep: Sleep::default(),
             sweeper: Sweeper::default(),
             start: Vec::new(),
             pending: Vec::new(),
             record: Vec::new(),
-        })
+            bodies,
+        };
+        simulation.sensors.begin(&simulation.bodies);
+        simulation.sensors.end(&simulation.bodies, 0);
+        Ok(simulation)
     }
 
-    pub(crate) fn act(&mut self, body: usize, deed: Deed) {
-        let motion = &mut self.bodies.motion[body];
-        match deed {
-            Deed::Impulse(impulse) => motion.linear += Vec2::of(impulse.truncate()) * self.bodies.inverse[body].mass,
-            Deed::Velocity(velocity) => motion.linear = Vec2::of(velocity.truncate()),
+    pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
+        if self.settings.sleep {
+            self.sleep.wake_all(&mut self.bodies);
         }
+        match deed {
+            Deed::Impulse { impulse, point } => {
+                let arm = self.arm(body, point.map(|p| Vec2::of(p.truncate())));
+                let kick = self.bodies.inverse[body].kick(arm, Vec2::of(impulse.truncate()));
+                self.bodies.motion[body] = self.bodies.motion[body].plus(kick);
+            }
+            Deed::Force { force, point } => {
+                let arm = self.arm(body, point.map(|p| Vec2::of(p.truncate())));
+                self.forces.push(body, Vec2::of(force.truncate()), arm, R::ZERO);
+            }
+            Deed::Torque(torque) => self.forces.push(body, Vec2::ZERO, Vec2::ZERO, R::of(*torque)),
+            Deed::Velocity(velocity) => self.bodies.motion[body].linear = Vec2::of(velocity.truncate()),
+            Deed::Spin(spin) => self.bodies.motion[body].spin = R::of(*spin),
+            Deed::Place { position, angle } => self.bodies.place(body, Vec2::of(position.truncate()), R::of(*angle)),
+            Deed::Remove => self.bodies.present[body] = false,
+            Deed::Add => self.bodies.present[body] = true,
+            Deed::Split(pieces) => self.split(body, pieces),
+            Deed::Gravity(gravity) => {
+                self.gravity = R::of(gravity.length());
+                self.bodies.set_gravity(Vec2::of(gravity.truncate()));
+            }
+        }
+    }
+
+    fn arm(&self, body: usize, point: Option<Vec2<R>>) -> Vec2<R> {
+        point.map_or(Vec2::ZERO, |point| point - self.bodies.pose[body].position)
+    }
+
+    /// Each piece takes its place in the frame of the whole and moves as that place moved, so that momentum, angular
+    /// momentum and energy stay what they were.
+    fn split(&mut self, body: usize, pieces: &[usize]) {
+        let (whole, motion, angle) = (self.bodies.pose[body], self.bodies.motion[body], self.bodies.angle[body]);
+        for &piece in pieces {
+            let place = whole.point(self.bodies.pose[piece].position);
+            let turned = angle + self.bodies.angle[piece];
+            self.bodies.place(piece, place, turned);
+            self.bodies.motion[piece] = Motion { linear: motion.at(place - whole.position), spin: motion.spin };
+            self.bodies.acceleration[piece] = self.bodies.acceleration[body];
+            self.bodies.present[piece] = true;
+        }
+        self.bodies.present[body] = false;
     }
 
     pub(crate) fn step(&mut self, dt: R) {
         self.record.clear();
+        self.steps += 1;
         if !(dt > R::ZERO) {
             return;
         }
-        let rest_speed = R::of(self.settings.rest_speed) * self.gravity * dt;
-        let carry = if self.settings.warm_start && self.last_dt > R::ZERO { dt / self.last_dt } else { R::ZERO };
-        self.broad.find(&self.bodies, R::of(SLOP));
-        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, carry);
-        self.strike_blows(dt, rest_speed);
+        self.sensors.begin(&self.bodies);
+        match self.settings.solver {
+            SolverKind::Soft => soft::step(self, dt),
+            SolverKind::Position => position::step(self, dt),
+            SolverKind::Impulse | SolverKind::Event => {
+                let part = dt / R::of(f64::from(self.settings.substeps));
+                for _ in 0..self.settings.substeps {
+                    self.substep(part);
+                }
+            }
+        }
+        self.forces.end_step();
+        if self.settings.sleep {
+            self.sleep.settle(&mut self.bodies, &self.contacts, self.gravity * dt);
+        }
+        self.sensors.end(&self.bodies, self.steps);
+    }
 
-        self.start.clone_from(&self.bodies.motion);
-        for (motion, fall) in self.bodies.motion.iter_mut().zip(&self.bodies.fall) {
-            motion.linear += *fall * dt;
+    /// Finds what touches now and strikes the blows of the time since the last look.
+    pub(crate) fn look(&mut self, dt: R) {
+        let carry = if !self.settings.warm_start {
+            R::ZERO
+        } else if self.last_dt > R::ZERO {
+            dt / self.last_dt
+        } else {
+            R::ONE
+        };
+        self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
+        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, carry);
+        if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
+            self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
+            self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, R::ONE);
         }
-        let iterations = self.settings.iterations;
-        let scale = self.speed_scale(dt);
-        let numbers = StepNumbers { dt, iterations, rest_speed, scale };
-        self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, numbers);
-        self.record_resting();
-        self.solver.remove_overlap(&mut self.bodies, &self.contacts, iterations);
-        let rate = R::ONE / dt;
-        for ((acceleration, end), start) in
-            self.bodies.acceleration.iter_mut().zip(&self.bodies.motion).zip(&self.start)
-        {
-            *acceleration = end.minus(*start).scaled(rate);
-        }
-        self.move_bodies(dt, rest_speed);
+        blows::strike(self, dt, self.rest_speed(dt));
         self.last_dt = dt;
     }
 
-    /// One step of gravity, or without gravity the fastest relative speed at a contact.
+    pub(crate) fn rest_speed(&self, dt: R) -> R {
+        R::of(self.settings.rest_speed) * self.gravity * dt
+    }
+
+    fn substep(&mut self, dt: R) {
+        let rest_speed = self.rest_speed(dt);
+        let carry = if self.last_dt > R::ZERO && self.settings.warm_start { dt / self.last_dt } else { R::ZERO };
+        self.look(dt);
+        self.start.clone_from(&self.bodies.motion);
+        self.forces.integrate(&mut self.bodies, dt, self.settings.integrator);
+        let free = std::mem::take(&mut self.forces.way);
+        let scale = self.speed_scale(dt);
+        let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale };
+        let unpressed = self.bodies.motion.clone();
+        self.joints.prepare(&mut self.bodies, dt, carry);
+        self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers);
+        self.record_resting();
+        self.solver.remove_overlap(&mut self.bodies, &self.contacts);
+        let rate = R::ONE / dt;
+        for ((acceleration, end), start) in self.bodies.acceleration.iter_mut().zip(&self.bodies.motion).zip(&self.start) {
+            *acceleration = end.minus(*start).scaled(rate);
+        }
+        self.move_bodies(dt, rest_speed, &free, &unpressed);
+        self.forces.way = free;
+        if !self.joints.is_empty() {
+            self.joints.project(&mut self.bodies, dt);
+        }
+    }
+
+    /// One step of gravity, or without gravity the fastest relative speed at a contact or joint.
     fn speed_scale(&self, dt: R) -> R {
         let fall = self.gravity * dt;
         if fall > R::ZERO {
             return fall;
         }
-        let speed = |contact: &Contact<R>| {
-            let pair = self.pair(contact);
-            contact.points().iter().map(|point| pair.relative(point.arms).length()).fold(R::ZERO, R::max)
-        };
-        self.contacts.list.iter().map(speed).fold(R::ZERO, R::max)
+        let moving = self.bodies.motion.iter().map(|motion| motion.linear.length());
+        moving.fold(R::ZERO, R::max)
     }
 
-    fn move_bodies(&mut self, dt: R, rest_speed: R) {
+    fn move_bodies(&mut self, dt: R, rest_speed: R, free: &[Motion<R>], unpressed: &[Motion<R>]) {
         let mode = self.settings.swept;
-        let marked = std::mem::take(&mut self.bodies.marked);
-        let moves: Vec<bool> = self.bodies.inverse.iter().map(|inverse| inverse.moves()).collect();
-        let swept = |body: usize| moves[body] && (mode == Swept::All || (mode == Swept::Marked && marked[body]));
-        if (0..self.bodies.len()).any(swept) {
+        let bodies = &self.bodies;
+        let swept: Vec<bool> = (0..bodies.len())
+            .map(|body| bodies.inverse[body].moves() && bodies.present[body])
+            .zip(&bodies.nature)
+            .map(|(moves, nature)| moves && (mode == Swept::All || (mode == Swept::Marked && nature.marked)))
+            .collect();
+        if swept.iter().any(|&swept| swept) {
             let numbers = SweepNumbers { dt, rest_speed, touch: self.touch };
             self.sweeper.run(&mut self.bodies, &self.start, &swept, &self.mixed, numbers, &mut self.record);
-        } else {
-            for body in (0..self.bodies.len()).filter(|&body| moves[body]) {
-                // The mean of both ends: exact where the acceleration does not change.
-                let way = self.start[body].plus(self.bodies.motion[body]).scaled(R::HALF * dt);
-                self.bodies.place(
-                    body,
-                    self.bodies.pose[body].position + way.linear,
-                    self.bodies.angle[body] + way.spin,
-                );
-            }
+            return;
         }
-        self.bodies.marked = marked;
-    }
-
-    /// Strikes every contact that approaches faster than rest, the earliest first, until none does.
-    fn strike_blows(&mut self, dt: R, rest_speed: R) {
-        for _ in 0..BLOW_ROUNDS {
-            self.pending.clear();
-            for (number, contact) in self.contacts.list.iter().enumerate() {
-                if let Some(since) = self.blow_time(contact, dt, rest_speed) {
-                    self.pending.push((since, number));
-                }
+        let late = match self.settings.integrator {
+            crate::settings::Integrator::ExplicitEuler | crate::settings::Integrator::SymplecticEuler => R::ONE,
+            // What pushes acts over the whole step, as gravity does.
+            _ => R::HALF,
+        };
+        for body in 0..self.bodies.len() {
+            if !self.bodies.travels(body) {
+                continue;
             }
-            if self.pending.is_empty() {
-                return;
-            }
-            // The blow that lies furthest back comes first; equal times by the number of the contact.
-            self.pending.sort_unstable_by(|a, b| b.0.to_f64().total_cmp(&a.0.to_f64()).then(a.1.cmp(&b.1)));
-            for turn in 0..self.pending.len() {
-                let number = self.pending[turn].1;
-                if let Some(since) = self.blow_time(&self.contacts.list[number], dt, rest_speed) {
-                    self.strike_blow(number, since, rest_speed);
-                }
-            }
+            let pushed = self.bodies.motion[body].minus(unpressed[body]).scaled(late * dt);
+            let way = free[body].plus(pushed);
+            self.bodies.place(body, self.bodies.pose[body].position + way.linear, self.bodies.angle[body] + way.spin);
         }
     }
 
-    /// How long ago a contact was struck, if it touches and approaches faster than rest: the time in which its overlap
-    /// grew, at most one step.
-    fn blow_time(&self, contact: &Contact<R>, dt: R, rest_speed: R) -> Option<R> {
-        let pair = self.pair(contact);
-        let mut longest: Option<R> = None;
-        for point in contact.points().iter().filter(|point| self.touches(contact, point.gap)) {
-            let speed = pair.relative(point.arms).dot(contact.normal);
-            if speed < -rest_speed {
-                let acceleration = self.normal_acceleration(contact);
-                let overlap = (-point.gap).max(R::ZERO);
-                // Root of overlap = -speed t + acceleration t^2 / 2, going back in time.
-                let square = speed * speed + R::TWO * acceleration * overlap;
-                let time = if square > R::ZERO { R::TWO * overlap / (square.sqrt() - speed) } else { overlap / -speed };
-                let time = time.min(dt);
-                longest = Some(longest.map_or(time, |other| other.max(time)));
+    /// After a solver that moves bodies itself: swept bodies go again, from where they were, and stop at what they meet.
+    pub(crate) fn sweep_after(&mut self, dt: R, places: &[(Vec2<R>, R)]) {
+        let mode = self.settings.swept;
+        let swept: Vec<bool> = (0..self.bodies.len())
+            .map(|body| {
+                let marked = mode == Swept::All || (mode == Swept::Marked && self.bodies.nature[body].marked);
+                marked && self.bodies.inverse[body].moves() && self.bodies.present[body]
+            })
+            .collect();
+        if !swept.iter().any(|&swept| swept) {
+            return;
+        }
+        let rate = R::ONE / dt;
+        let ends = self.bodies.motion.clone();
+        for (body, &(position, angle)) in places.iter().enumerate() {
+            let way = Motion {
+                linear: (self.bodies.pose[body].position - position) * rate,
+                spin: (self.bodies.angle[body] - angle) * rate,
+            };
+            self.bodies.motion[body] = way;
+            self.bodies.angle[body] = angle;
+            self.bodies.pose[body] = Pose { position, rotation: Rotation::by(angle) };
+        }
+        let means = self.bodies.motion.clone();
+        let numbers = SweepNumbers { dt, rest_speed: self.rest_speed(dt), touch: self.touch };
+        self.sweeper.run(&mut self.bodies, &means, &swept, &self.mixed, numbers, &mut self.record);
+        for body in 0..self.bodies.len() {
+            if self.bodies.nature[body].kind == BodyKind::Static || self.bodies.motion[body] == means[body] {
+                self.bodies.motion[body] = ends[body];
             }
         }
-        longest
     }
 
-    fn touches(&self, contact: &Contact<R>, gap: R) -> bool {
-        gap <= self.touch * contact.size
-    }
-
-    fn pair(&self, contact: &Contact<R>) -> Pair<R> {
-        Pair {
-            motion: contact.bodies.map(|body| self.bodies.motion[body]),
-            inverse: contact.bodies.map(|body| self.bodies.inverse[body]),
-        }
-    }
-
-    /// Relative acceleration along the normal over the last step, apart being positive.
-    fn normal_acceleration(&self, contact: &Contact<R>) -> R {
-        let [a, b] = contact.bodies.map(|body| self.bodies.acceleration[body].linear);
-        (b - a).dot(contact.normal)
-    }
-
-    fn strike_blow(&mut self, number: usize, since: R, rest_speed: R) {
-        let contact = self.contacts.list[number];
-        let acceleration = self.normal_acceleration(&contact);
-        let mut pair = self.pair(&contact);
-        let mut targets = [Target { arms: [Vec2::ZERO; 2], wanted: R::ZERO }; 2];
-        let mut active = [0; 2];
-        let mut count = 0;
-        let mut shift_time = since;
-        for (index, point) in contact.points().iter().enumerate().filter(|(_, point)| self.touches(&contact, point.gap))
-        {
-            let speed = pair.relative(point.arms).dot(contact.normal);
-            // Speed at the time of the blow, and what it has become since.
-            let then = speed - acceleration * since;
-            let rebound = -contact.restitution * then;
-            let wanted = if rebound > rest_speed { rebound + acceleration * since } else { R::ZERO };
-            if !(rebound > rest_speed) && speed < -rest_speed {
-                // Without a rebound the body has stayed at the surface since the blow.
-                shift_time = shift_time.min((-point.gap).max(R::ZERO) / -speed);
-            }
-            targets[count] = Target { arms: point.arms, wanted };
-            active[count] = index;
-            count += 1;
-        }
-        let before = pair.motion;
-        let speeds = contact.points.map(|point| pair.relative(point.arms).dot(contact.normal));
-        let pressed = pair.strike(contact.normal, &targets[..count], contact.friction);
-        for (k, &body) in contact.bodies.iter().enumerate() {
-            if self.bodies.inverse[body].moves() {
-                let shift = pair.motion[k].minus(before[k]).scaled(shift_time);
-                self.bodies.motion[body] = pair.motion[k];
-                self.bodies.place(
-                    body,
-                    self.bodies.pose[body].position + shift.linear,
-                    self.bodies.angle[body] + shift.spin,
-                );
-            }
-        }
-        for (k, point) in self.contacts.list[number].points[..contact.count].iter_mut().enumerate() {
-            point.gap += (pair.relative(point.arms).dot(contact.normal) - speeds[k]) * shift_time;
-        }
-        for (&index, impulse) in active[..count].iter().zip(pressed) {
-            let point = contact.points[index];
-            self.record.push(Blow {
-                bodies: contact.bodies,
-                point: point.position,
-                normal: contact.normal,
-                gap: point.gap,
-                impulse,
-            });
-        }
-    }
-
-    fn record_resting(&mut self) {
+    pub(crate) fn record_resting(&mut self) {
         for contact in &self.contacts.list {
             for point in contact.points() {
                 self.record.push(Blow {
@@ -248,8 +271,35 @@ impl<R: Real> Simulation<R> {
                     normal: contact.normal,
                     gap: point.gap,
                     impulse: point.normal_impulse,
+                    times: 1,
                 });
             }
         }
     }
+}
+
+fn check_joints(world: &World) -> Result<(), EngineError> {
+    use ironspin_model::JointKind;
+    for joint in &world.joints {
+        let bad = |what: &str| Err(EngineError::BadWorld { why: format!("a joint has {what}") });
+        if joint.bodies.iter().any(|&body| body >= world.bodies.len()) || joint.bodies[0] == joint.bodies[1] {
+            return bad("bodies that are not two of the world's");
+        }
+        if joint.at.iter().any(|at| !at.is_finite()) || joint.length.is_some_and(|length| !(length >= 0.0 && length.is_finite())) {
+            return bad("an anchor or length that is not finite");
+        }
+        let sound = |limits: Option<[f64; 2]>| limits.is_none_or(|[low, high]| low <= high && low.is_finite() && high.is_finite());
+        let fine = match joint.kind {
+            JointKind::Spring { stiffness, damping } => {
+                stiffness >= 0.0 && damping >= 0.0 && stiffness.is_finite() && damping.is_finite()
+            }
+            JointKind::Hinge { limits } => sound(limits),
+            JointKind::Slider { axis, limits } => (axis.length() - 1.0).abs() < 1e-6 && sound(limits),
+            JointKind::Rod | JointKind::Rope | JointKind::Weld => true,
+        };
+        if !fine {
+            return bad("a stiffness, damping, axis or limit that makes no sense");
+        }
+    }
+    Ok(())
 }

@@ -1,38 +1,47 @@
-//! Resting contacts: velocities by sequential impulses, and removal of overlap.
+//! Resting contacts and joints: velocities by sequential impulses, and removal of overlap.
 //!
 //! Source: Catto, "Iterative Dynamics with Temporal Coherence" (2005): accumulated, clamped impulses with warm
-//! starting. Overlap is removed by velocities of its own that move bodies and are forgotten, so that they add no
-//! kinetic energy. Two points of a manifold are pressed together (Cottle, Pang, Stone, "The Linear Complementarity Problem",
+//! starting. Two points of a manifold are pressed together (Cottle, Pang, Stone, "The Linear Complementarity Problem",
 //! 1992, section 1.2: two unknowns by enumeration), passes run to and fro (symmetric Gauss-Seidel), and end early when
-//! nothing changes any more.
+//! nothing changes any more. Overlap is removed by velocities of its own that move bodies and are forgotten, so that they
+//! add no kinetic energy.
 
 use crate::bodies::{Bodies, Inverse, Motion};
 use crate::contacts::{Contact, Contacts};
-use crate::impact::two_points;
+use crate::joints::Joints;
 use crate::scalar::Real;
 use crate::tolerance::{CONVERGED, OVERLAP_SHARE, OVERLAP_STEP, SLOP};
 use crate::vector::Vec2;
+use crate::wide::{Bundle, Colouring, LANES, Width, pass};
 
-/// What stays the same over the iterations for one contact point.
-#[derive(Clone, Copy, Debug, Default)]
-struct Row<R> {
-    arms: [Vec2<R>; 2],
-    /// Inverse response along the normal and the tangent; zero for a point that takes no part in this step.
-    normal_mass: R,
-    tangent_mass: R,
-    /// Change of normal speed at the other point by a unit normal impulse at this one.
-    coupling: R,
-    /// Smallest normal speed allowed at the end of the step.
-    floor: R,
-}
+/// Most passes of the removal of overlap.
+const OVERLAP_PASSES: u32 = 8;
 
 /// Solver that keeps its lists between steps.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub(crate) struct Solver<R> {
-    rows: Vec<[Row<R>; 2]>,
-    /// Overlap removal: velocity of each body, and impulse of each point.
+    width: Width,
+    colouring: Colouring,
+    bundles: Vec<Bundle<R>>,
+    /// Velocities, and one more for lanes without a contact.
+    motion: Vec<Motion<R>>,
+    /// Overlap removal: the way of each body.
     shifts: Vec<Motion<R>>,
-    shift_impulses: Vec<[R; 2]>,
+    /// Passes done so far, for reports on cost.
+    pub(crate) passes: u64,
+}
+
+impl<R: Real> Default for Solver<R> {
+    fn default() -> Self {
+        Solver {
+            width: Width::of_this_machine(),
+            colouring: Colouring::default(),
+            bundles: Vec::new(),
+            motion: Vec::new(),
+            shifts: Vec::new(),
+            passes: 0,
+        }
+    }
 }
 
 /// What a solve needs to know of the step.
@@ -46,49 +55,62 @@ pub(crate) struct StepNumbers<R> {
     pub(crate) scale: R,
 }
 
-fn apply<R: Real>(
-    motion: &mut [Motion<R>],
-    inverse: &[Inverse<R>],
-    bodies: [usize; 2],
-    arms: [Vec2<R>; 2],
-    impulse: Vec2<R>,
-) {
-    let [a, b] = bodies;
-    motion[a] = motion[a].minus(inverse[a].kick(arms[0], impulse));
-    motion[b] = motion[b].plus(inverse[b].kick(arms[1], impulse));
-}
-
 fn relative<R: Real>(motion: &[Motion<R>], bodies: [usize; 2], arms: [Vec2<R>; 2]) -> Vec2<R> {
     motion[bodies[1]].at(arms[1]) - motion[bodies[0]].at(arms[0])
 }
 
 impl<R: Real> Solver<R> {
-    /// Changes the velocities so that no contact approaches; `start` holds the velocities before this step's forces.
+    /// Changes the velocities so that no contact approaches and every joint holds; `start` holds the velocities before this
+    /// step's forces.
     pub(crate) fn solve(
         &mut self,
         bodies: &mut Bodies<R>,
         start: &[Motion<R>],
         contacts: &mut Contacts<R>,
+        joints: &mut Joints<R>,
         step: StepNumbers<R>,
     ) {
-        self.rows.clear();
-        for contact in &mut contacts.list {
-            let rows = prepare(contact, &bodies.inverse, start, step);
-            self.rows.push(rows);
-            warm_start(contact, &rows, bodies);
+        if contacts.list.is_empty() && joints.is_empty() {
+            return;
         }
-        let enough = R::of(CONVERGED) * step.scale;
-        for iteration in 0..step.iterations {
-            let mut largest = R::ZERO;
-            let mut visit = |(contact, rows): (&mut Contact<R>, &[Row<R>; 2])| {
-                largest = largest.max(iterate(contact, rows, &mut bodies.motion, &bodies.inverse));
-            };
-            // To and fro: a load travels from one end of the list to the other in a single pass either way.
-            if iteration % 2 == 0 {
-                contacts.list.iter_mut().zip(&self.rows).for_each(&mut visit);
-            } else {
-                contacts.list.iter_mut().zip(&self.rows).rev().for_each(&mut visit);
+        let count = self.colouring.arrange(contacts, bodies);
+        let nobody = bodies.len() as u32;
+        self.bundles.clear();
+        self.bundles.resize(count, Bundle::empty(nobody));
+        for (number, contact) in contacts.list.iter_mut().enumerate() {
+            let (bundle, lane) = self.colouring.slots[number];
+            let bundle = &mut self.bundles[bundle as usize];
+            prepare(bundle, usize::from(lane), number, contact, bodies, start, step);
+        }
+        self.motion.clear();
+        self.motion.extend_from_slice(&bodies.motion);
+        self.motion.push(Motion::default());
+        self.iterate(bodies, joints, step);
+        let count = bodies.len();
+        bodies.motion.copy_from_slice(&self.motion[..count]);
+        for (contact, &(bundle, lane)) in contacts.list.iter_mut().zip(&self.colouring.slots) {
+            let (bundle, lane) = (&self.bundles[bundle as usize], usize::from(lane));
+            for (point, rows) in contact.points[..contact.count].iter_mut().zip(&bundle.points) {
+                point.normal_impulse = rows.normal_impulse[lane];
+                point.tangent_impulse = rows.tangent_impulse[lane];
             }
+        }
+    }
+
+    fn iterate(&mut self, bodies: &Bodies<R>, joints: &mut Joints<R>, step: StepNumbers<R>) {
+        let enough = R::of(CONVERGED) * step.scale;
+        let colours = self.colouring.first_bundle.len() - 1;
+        for iteration in 0..step.iterations {
+            let mut largest = joints.iterate(&mut self.motion, &bodies.inverse, &bodies.present);
+            let backwards = iteration % 2 == 1;
+            for turn in 0..colours {
+                let colour = if backwards { colours - 1 - turn } else { turn };
+                let [from, to] = [0, 1].map(|k| self.colouring.first_bundle[colour + k] as usize);
+                if from < to {
+                    largest = largest.max(pass(self.width, &mut self.bundles[from..to], &mut self.motion, backwards));
+                }
+            }
+            self.passes += 1;
             if !(largest > enough) {
                 break;
             }
@@ -96,7 +118,7 @@ impl<R: Real> Solver<R> {
     }
 
     /// Moves bodies out of each other, by a share of the overlap beyond the slop.
-    pub(crate) fn remove_overlap(&mut self, bodies: &mut Bodies<R>, contacts: &Contacts<R>, iterations: u32) {
+    pub(crate) fn remove_overlap(&mut self, bodies: &mut Bodies<R>, contacts: &Contacts<R>) {
         let slop = R::of(SLOP);
         let deep = |contact: &Contact<R>| contact.points().iter().any(|p| p.gap < -slop * contact.size);
         if !contacts.list.iter().any(deep) {
@@ -104,24 +126,10 @@ impl<R: Real> Solver<R> {
         }
         self.shifts.clear();
         self.shifts.resize(bodies.len(), Motion::default());
-        self.shift_impulses.clear();
-        self.shift_impulses.resize(contacts.list.len(), [R::ZERO; 2]);
-        for _ in 0..iterations {
-            for ((contact, rows), impulses) in contacts.list.iter().zip(&self.rows).zip(&mut self.shift_impulses) {
-                for ((point, row), impulse) in contact.points().iter().zip(rows).zip(impulses) {
-                    let beyond = -point.gap - slop * contact.size;
-                    // A shallow point may close its own gap again, but is not pushed past it.
-                    let wanted = if beyond > R::ZERO {
-                        (R::of(OVERLAP_SHARE) * beyond).min(R::of(OVERLAP_STEP) * contact.size)
-                    } else {
-                        beyond
-                    };
-                    let speed = relative(&self.shifts, contact.bodies, row.arms).dot(contact.normal);
-                    let total = (*impulse + row.normal_mass * (wanted - speed)).max(R::ZERO);
-                    let change = contact.normal * (total - *impulse);
-                    *impulse = total;
-                    apply(&mut self.shifts, &bodies.inverse, contact.bodies, row.arms, change);
-                }
+        let mut pushed = vec![[R::ZERO; 2]; contacts.list.len()];
+        for _ in 0..OVERLAP_PASSES {
+            for (contact, pushed) in contacts.list.iter().zip(&mut pushed) {
+                push_apart(contact, pushed, &mut self.shifts, &bodies.inverse);
             }
         }
         for body in 0..bodies.len() {
@@ -133,111 +141,113 @@ impl<R: Real> Solver<R> {
     }
 }
 
-fn prepare<R: Real>(
-    contact: &Contact<R>,
-    inverse: &[Inverse<R>],
-    start: &[Motion<R>],
-    step: StepNumbers<R>,
-) -> [Row<R>; 2] {
-    let [a, b] = contact.bodies.map(|body| inverse[body]);
-    let tangent = contact.normal.left();
-    let mut rows = [Row::default(); 2];
-    for (row, point) in rows.iter_mut().zip(contact.points()) {
-        row.arms = point.arms;
-        let approach = -relative(start, contact.bodies, point.arms).dot(contact.normal);
-        if point.gap > R::ZERO && approach > step.rest_speed {
-            continue;
-        }
-        let mass = |along: Vec2<R>| {
-            let turns = [point.arms[0].cross(along), point.arms[1].cross(along)];
-            R::ONE / (a.mass + b.mass + a.inertia * turns[0] * turns[0] + b.inertia * turns[1] * turns[1])
+fn push_apart<R: Real>(contact: &Contact<R>, pushed: &mut [R; 2], shifts: &mut [Motion<R>], inverse: &[Inverse<R>]) {
+    let [a, b] = contact.bodies;
+    for (point, pushed) in contact.points().iter().zip(pushed) {
+        let beyond = -point.gap - R::of(SLOP) * contact.size;
+        // A shallow point may close its own gap again, but is not pushed past it.
+        let wanted = if beyond > R::ZERO {
+            (R::of(OVERLAP_SHARE) * beyond).min(R::of(OVERLAP_STEP) * contact.size)
+        } else {
+            beyond
         };
-        row.normal_mass = mass(contact.normal);
-        row.tangent_mass = mass(tangent);
-        row.floor = if point.gap > R::ZERO { -point.gap / step.dt } else { R::ZERO };
+        let turns = [point.arms[0].cross(contact.normal), point.arms[1].cross(contact.normal)];
+        let response = inverse[a].mass
+            + inverse[b].mass
+            + inverse[a].inertia * turns[0] * turns[0]
+            + inverse[b].inertia * turns[1] * turns[1];
+        let speed = relative(shifts, contact.bodies, point.arms).dot(contact.normal);
+        let total = (*pushed + (wanted - speed) / response).max(R::ZERO);
+        let change = contact.normal * (total - *pushed);
+        *pushed = total;
+        shifts[a] = shifts[a].minus(inverse[a].kick(point.arms[0], change));
+        shifts[b] = shifts[b].plus(inverse[b].kick(point.arms[1], change));
     }
-    if contact.count == 2 {
-        let turn = |body: usize| {
-            let [one, other] = [rows[0].arms[body], rows[1].arms[body]];
-            [a, b][body].inertia * one.cross(contact.normal) * other.cross(contact.normal)
-        };
-        let coupling = a.mass + b.mass + turn(0) + turn(1);
-        rows.iter_mut().for_each(|row| row.coupling = coupling);
-    }
-    rows
 }
 
-fn warm_start<R: Real>(contact: &mut Contact<R>, rows: &[Row<R>; 2], bodies: &mut Bodies<R>) {
-    let tangent = contact.normal.left();
-    for (point, row) in contact.points[..contact.count].iter_mut().zip(rows) {
-        if row.normal_mass == R::ZERO {
+/// Fills a lane with the rows of a contact and gives the bodies its impulses of the step before.
+fn prepare<R: Real>(
+    bundle: &mut Bundle<R>,
+    lane: usize,
+    number: usize,
+    contact: &mut Contact<R>,
+    bodies: &mut Bodies<R>,
+    start: &[Motion<R>],
+    step: StepNumbers<R>,
+) {
+    debug_assert!(lane < LANES);
+    let (normal, tangent) = (contact.normal, contact.normal.left());
+    let inverse = contact.bodies.map(|body| bodies.inverse[body]);
+    bundle.contact[lane] = number as u32;
+    bundle.normal[0][lane] = normal.x;
+    bundle.normal[1][lane] = normal.y;
+    bundle.friction[lane] = contact.friction;
+    for side in 0..2 {
+        // A body that nothing pushes is read but never written: its lane works on a copy that is thrown away.
+        bundle.bodies[side][lane] = contact.bodies[side] as u32;
+        bundle.inverse_mass[side][lane] = inverse[side].mass;
+        bundle.inverse_inertia[side][lane] = inverse[side].inertia;
+    }
+    let mut responses = [R::ZERO; 2];
+    for (index, point) in contact.points[..contact.count].iter_mut().enumerate() {
+        let rows = &mut bundle.points[index];
+        let approach = -relative(start, contact.bodies, point.arms).dot(normal);
+        if point.gap > R::ZERO && approach > step.rest_speed {
             (point.normal_impulse, point.tangent_impulse) = (R::ZERO, R::ZERO);
             continue;
         }
-        let impulse = contact.normal * point.normal_impulse + tangent * point.tangent_impulse;
-        apply(&mut bodies.motion, &bodies.inverse, contact.bodies, row.arms, impulse);
+        let response = |along: Vec2<R>| {
+            let turns = [point.arms[0].cross(along), point.arms[1].cross(along)];
+            inverse[0].mass
+                + inverse[1].mass
+                + inverse[0].inertia * turns[0] * turns[0]
+                + inverse[1].inertia * turns[1] * turns[1]
+        };
+        responses[index] = response(normal);
+        for side in 0..2 {
+            rows.normal_arm[side][lane] = point.arms[side].cross(normal);
+            rows.tangent_arm[side][lane] = point.arms[side].cross(tangent);
+        }
+        rows.response[lane] = responses[index];
+        rows.normal_mass[lane] = R::ONE / responses[index];
+        rows.tangent_mass[lane] = R::ONE / response(tangent);
+        rows.floor[lane] = if point.gap > R::ZERO { -point.gap / step.dt } else { R::ZERO };
+        rows.normal_impulse[lane] = point.normal_impulse;
+        rows.tangent_impulse[lane] = point.tangent_impulse;
+        let impulse = normal * point.normal_impulse + tangent * point.tangent_impulse;
+        let [a, b] = contact.bodies;
+        bodies.motion[a] = bodies.motion[a].minus(inverse[0].kick(point.arms[0], impulse));
+        bodies.motion[b] = bodies.motion[b].plus(inverse[1].kick(point.arms[1], impulse));
     }
+    couple(bundle, lane, contact, inverse, responses);
 }
 
-/// One pass over a contact; gives the largest change of a relative speed at its points.
-fn iterate<R: Real>(
-    contact: &mut Contact<R>,
-    rows: &[Row<R>; 2],
-    motion: &mut [Motion<R>],
-    inverse: &[Inverse<R>],
-) -> R {
-    let tangent = contact.normal.left();
-    let mut largest = R::ZERO;
-    for (point, row) in contact.points[..contact.count].iter_mut().zip(rows) {
-        if row.normal_mass == R::ZERO {
-            continue;
+/// The inverse of the matrix of normal responses.
+fn couple<R: Real>(bundle: &mut Bundle<R>, lane: usize, contact: &Contact<R>, inverse: [Inverse<R>; 2], responses: [R; 2]) {
+    let [k11, k22] = responses;
+    let set = |bundle: &mut Bundle<R>, values: [R; 3]| {
+        for (row, value) in bundle.inverse.iter_mut().zip(values) {
+            row[lane] = value;
         }
-        let slip = relative(motion, contact.bodies, row.arms).dot(tangent);
-        let limit = contact.friction * point.normal_impulse;
-        let total = (point.tangent_impulse - row.tangent_mass * slip).held(-limit, limit);
-        let change = total - point.tangent_impulse;
-        point.tangent_impulse = total;
-        apply(motion, inverse, contact.bodies, row.arms, tangent * change);
-        largest = largest.max(change.abs() / row.tangent_mass);
+    };
+    if k11 == R::ZERO || k22 == R::ZERO {
+        let alone = |k: R| if k > R::ZERO { R::ONE / k } else { R::ZERO };
+        set(bundle, [alone(k11), R::ZERO, alone(k22)]);
+        return;
     }
-    let [first, second] = rows;
-    if contact.count == 2 && first.normal_mass > R::ZERO && second.normal_mass > R::ZERO {
-        return largest.max(press_both(contact, rows, motion, inverse));
+    let turn = |side: usize| {
+        let arms = [0, 1].map(|point| contact.points[point].arms[side].cross(contact.normal));
+        inverse[side].inertia * arms[0] * arms[1]
+    };
+    let k12 = inverse[0].mass + inverse[1].mass + turn(0) + turn(1);
+    bundle.coupling[lane] = k12;
+    let determinant = k11 * k22 - k12 * k12;
+    if determinant > R::of(1e-5) * k11 * k22 {
+        let scale = R::ONE / determinant;
+        set(bundle, [k22 * scale, -k12 * scale, k11 * scale]);
+    } else {
+        // Neither body turns: both points act alike and share the load.
+        let share = R::HALF / (k11 + k12);
+        set(bundle, [share; 3]);
     }
-    for (point, row) in contact.points[..contact.count].iter_mut().zip(rows) {
-        if row.normal_mass == R::ZERO {
-            continue;
-        }
-        let speed = relative(motion, contact.bodies, row.arms).dot(contact.normal);
-        let total = (point.normal_impulse + row.normal_mass * (row.floor - speed)).max(R::ZERO);
-        let change = total - point.normal_impulse;
-        point.normal_impulse = total;
-        apply(motion, inverse, contact.bodies, row.arms, contact.normal * change);
-        largest = largest.max(change.abs() / row.normal_mass);
-    }
-    largest
-}
-
-/// Both normal impulses of a manifold at once, so that a flat face is pressed evenly and not one end first.
-fn press_both<R: Real>(
-    contact: &mut Contact<R>,
-    rows: &[Row<R>; 2],
-    motion: &mut [Motion<R>],
-    inverse: &[Inverse<R>],
-) -> R {
-    let before = [contact.points[0].normal_impulse, contact.points[1].normal_impulse];
-    let (k11, k22) = (R::ONE / rows[0].normal_mass, R::ONE / rows[1].normal_mass);
-    let k12 = rows[0].coupling;
-    let missing = [0, 1].map(|k| rows[k].floor - relative(motion, contact.bodies, rows[k].arms).dot(contact.normal));
-    let b1 = missing[0] + k11 * before[0] + k12 * before[1];
-    let b2 = missing[1] + k12 * before[0] + k22 * before[1];
-    let after = two_points(k11, k12, k22, b1, b2);
-    let mut largest = R::ZERO;
-    for k in 0..2 {
-        let change = after[k] - before[k];
-        contact.points[k].normal_impulse = after[k];
-        apply(motion, inverse, contact.bodies, rows[k].arms, contact.normal * change);
-        largest = largest.max(change.abs() * if k == 0 { k11 } else { k22 });
-    }
-    largest
 }

@@ -84,6 +84,8 @@ pub(crate) struct Blow<R> {
     pub(crate) normal: Vec2<R>,
     pub(crate) gap: R,
     pub(crate) impulse: R,
+    /// Impacts that this stands for.
+    pub(crate) times: u64,
 }
 
 /// What the sweep needs to know of the step.
@@ -112,7 +114,7 @@ impl<R: Real> Sweeper<R> {
         &mut self,
         bodies: &mut Bodies<R>,
         start: &[Motion<R>],
-        swept: &dyn Fn(usize) -> bool,
+        swept: &[bool],
         mixed: &Mixed<R>,
         step: SweepNumbers<R>,
         blows: &mut Vec<Blow<R>>,
@@ -132,8 +134,8 @@ impl<R: Real> Sweeper<R> {
                 impacts: 0,
             });
         }
-        for body in (0..bodies.len()).filter(|&body| swept(body)) {
-            self.look_out(bodies, body, step, &|other| !swept(other) || other > body);
+        for body in (0..bodies.len()).filter(|&body| swept[body]) {
+            self.look_out(bodies, body, step, &|other| !swept[other] || other > body);
         }
         while let Some(Reverse(event)) = self.queue.pop() {
             let pair = [bodies.pieces[event.pieces.0].body, bodies.pieces[event.pieces.1].body];
@@ -146,13 +148,13 @@ impl<R: Real> Sweeper<R> {
                 let other = if body == a { b } else { a };
                 // The pair itself is looked at once.
                 let wanted = |candidate: usize| {
-                    (swept(body) || swept(candidate)) && (candidate != other || body == a || !bodies.inverse[a].moves())
+                    (swept[body] || swept[candidate]) && (candidate != other || body == a || !bodies.inverse[a].moves())
                 };
                 self.look_out(bodies, body, step, &wanted);
             }
         }
         for (body, flight) in self.flights.iter().enumerate() {
-            if bodies.inverse[body].moves() {
+            if bodies.travels(body) {
                 let (position, angle) = flight.place_at(step.dt);
                 bodies.place(body, position, angle);
                 bodies.motion[body] = flight.motion_at(step.dt);
@@ -162,7 +164,7 @@ impl<R: Real> Sweeper<R> {
 
     /// Queues the next meeting of `body` with each other body that is `wanted`.
     fn look_out(&mut self, bodies: &Bodies<R>, body: usize, step: SweepNumbers<R>, wanted: &dyn Fn(usize) -> bool) {
-        for other in (0..bodies.len()).filter(|&other| other != body && wanted(other)) {
+        for other in (0..bodies.len()).filter(|&other| wanted(other) && bodies.may_meet(body, other)) {
             if !self.within_reach(bodies, body, other, step.dt) {
                 continue;
             }
@@ -282,7 +284,7 @@ impl<R: Real> Sweeper<R> {
         let targets = &targets[..manifold.count];
         let pressed = struck.strike(normal, targets, friction);
         for (point, impulse) in manifold.points().iter().zip(pressed) {
-            blows.push(Blow { bodies: pair, point: point.position, normal, gap: point.gap, impulse });
+            blows.push(Blow { bodies: pair, point: point.position, normal, gap: point.gap, impulse, times: 1 });
         }
         for (body, motion) in pair.into_iter().zip(struck.motion) {
             if bodies.inverse[body].moves() {

@@ -9,6 +9,9 @@ pub(crate) const SLOP: f64 = 1e-3;
 /// rounding noise of coordinates and far below [`SLOP`].
 pub(crate) const TOUCH: f64 = 1e-7;
 
+/// The same for single precision, whose coordinates have nine digits fewer.
+pub(crate) const TOUCH_SINGLE: f64 = 1e-3;
+
 /// Share of the overlap beyond the slop that is removed in a step. Larger values overshoot in piles, because each
 /// contact corrects without knowing of the others.
 pub(crate) const OVERLAP_SHARE: f64 = 0.2;
@@ -32,3 +35,7 @@ pub(crate) const ADVANCES: u32 = 400;
 
 /// Passes of the contact solver end when no relative speed changed by more than this share of one step of gravity.
 pub(crate) const CONVERGED: f64 = 1e-7;
+
+/// A direction counts as that of a face when the cosine of the angle between them is within this of 1: a third of a
+/// degree, below which a capsule lies on a face rather than on its end.
+pub(crate) const FACE_CONE: f64 = 2e-5;

@@ -23,7 +23,7 @@ struct Impacts {
     unexplained_steps: u64,
     frames: u64,
     /// Kept for the next step, to spare allocations.
-    notices: Vec<PairOfBodies>,
+    notices: Vec<(PairOfBodies, u64)>,
     fastest: f64,
 }
 
@@ -67,8 +67,9 @@ impl Impacts {
             let change = contact.impulse * (inverse(a) + inverse(b));
             let fall = view.fall(a).length().max(view.fall(b).length());
             let slow = (CLEAR_STEPS * fall * span).max(1e-9 * self.fastest);
-            if change > slow && self.notices.last() != Some(&(a, b)) {
-                self.notices.push((a, b));
+            let same_manifold = contact.times == 1 && self.notices.last() == Some(&((a, b), 1));
+            if change > slow && !same_manifold {
+                self.notices.push(((a, b), contact.times));
             }
         }
         !self.notices.is_empty()
@@ -135,8 +136,8 @@ impl Gauge for Impacts {
         }
         if self.believed_notices(view) {
             self.steps_by_notices += 1;
-            for &pair in &self.notices {
-                *self.counts.entry(pair).or_default() += 1;
+            for &(pair, times) in &self.notices {
+                *self.counts.entry(pair).or_default() += times;
             }
         } else {
             self.unexplained_steps += u64::from(!self.notices.is_empty());
@@ -208,7 +209,7 @@ mod tests {
             let left = turn % 2 == 1;
             let bodies = if left { [0, 2] } else { [1, 2] };
             let normal = if left { DVec3::X } else { DVec3::NEG_X };
-            frames[1].contacts.push(Contact { bodies, point: DVec3::ZERO, normal, depth: 0.0, impulse });
+            frames[1].contacts.push(Contact { bodies, point: DVec3::ZERO, normal, depth: 0.0, impulse, times: 1 });
         }
         (walls, frames)
     }

@@ -1,0 +1,133 @@
+//! Blows: contacts that approach faster than gravity explains were struck within the last step, at a time that follows from
+//! their overlap. Each is struck at its own time and the motion since is put right, so that a single blow under constant
+//! acceleration is exact and no energy appears or vanishes.
+
+use crate::contacts::Contact;
+use crate::impact::{Pair, Target};
+use crate::scalar::Real;
+use crate::simulation::Simulation;
+use crate::sweep::Blow;
+use crate::vector::Vec2;
+
+/// Rounds of blows in one step before what still approaches is left to the resting solver.
+const BLOW_ROUNDS: usize = 64;
+
+/// Strikes every contact that approaches faster than rest, the earliest first, until none does.
+pub(crate) fn strike<R: Real>(simulation: &mut Simulation<R>, dt: R, rest_speed: R) {
+    simulation.strike_blows(dt, rest_speed);
+}
+
+impl<R: Real> Simulation<R> {
+    /// Strikes every contact that approaches faster than rest, the earliest first, until none does.
+    fn strike_blows(&mut self, dt: R, rest_speed: R) {
+        for _ in 0..BLOW_ROUNDS {
+            self.pending.clear();
+            for (number, contact) in self.contacts.list.iter().enumerate() {
+                if let Some(since) = self.blow_time(contact, dt, rest_speed) {
+                    self.pending.push((since, number));
+                }
+            }
+            if self.pending.is_empty() {
+                return;
+            }
+            // The blow that lies furthest back comes first; equal times by the number of the contact.
+            self.pending.sort_unstable_by(|a, b| b.0.to_f64().total_cmp(&a.0.to_f64()).then(a.1.cmp(&b.1)));
+            for turn in 0..self.pending.len() {
+                let number = self.pending[turn].1;
+                if let Some(since) = self.blow_time(&self.contacts.list[number], dt, rest_speed) {
+                    self.strike_blow(number, since, rest_speed);
+                }
+            }
+        }
+    }
+
+    /// How long ago a contact was struck, if it touches and approaches faster than rest: the time in which its overlap
+    /// grew, at most one step.
+    fn blow_time(&self, contact: &Contact<R>, dt: R, rest_speed: R) -> Option<R> {
+        let pair = self.pair(contact);
+        let mut longest: Option<R> = None;
+        for point in contact.points().iter().filter(|point| self.touches(contact, point.gap)) {
+            let speed = pair.relative(point.arms).dot(contact.normal);
+            if speed < -rest_speed {
+                let acceleration = self.normal_acceleration(contact);
+                let overlap = (-point.gap).max(R::ZERO);
+                // Root of overlap = -speed t + acceleration t^2 / 2, going back in time.
+                let square = speed * speed + R::TWO * acceleration * overlap;
+                let time = if square > R::ZERO { R::TWO * overlap / (square.sqrt() - speed) } else { overlap / -speed };
+                let time = time.min(dt);
+                longest = Some(longest.map_or(time, |other| other.max(time)));
+            }
+        }
+        longest
+    }
+
+    fn touches(&self, contact: &Contact<R>, gap: R) -> bool {
+        gap <= self.touch * contact.size
+    }
+
+    fn pair(&self, contact: &Contact<R>) -> Pair<R> {
+        Pair {
+            motion: contact.bodies.map(|body| self.bodies.motion[body]),
+            inverse: contact.bodies.map(|body| self.bodies.inverse[body]),
+        }
+    }
+
+    /// Relative acceleration along the normal over the last step, apart being positive.
+    fn normal_acceleration(&self, contact: &Contact<R>) -> R {
+        let [a, b] = contact.bodies.map(|body| self.bodies.acceleration[body].linear);
+        (b - a).dot(contact.normal)
+    }
+
+    fn strike_blow(&mut self, number: usize, since: R, rest_speed: R) {
+        let contact = self.contacts.list[number];
+        let acceleration = self.normal_acceleration(&contact);
+        let mut pair = self.pair(&contact);
+        let mut targets = [Target { arms: [Vec2::ZERO; 2], wanted: R::ZERO }; 2];
+        let mut active = [0; 2];
+        let mut count = 0;
+        let mut shift_time = since;
+        for (index, point) in contact.points().iter().enumerate().filter(|(_, point)| self.touches(&contact, point.gap))
+        {
+            let speed = pair.relative(point.arms).dot(contact.normal);
+            // Speed at the time of the blow, and what it has become since.
+            let then = speed - acceleration * since;
+            let rebound = -contact.restitution * then;
+            let wanted = if rebound > rest_speed { rebound + acceleration * since } else { R::ZERO };
+            if !(rebound > rest_speed) && speed < -rest_speed {
+                // Without a rebound the body has stayed at the surface since the blow.
+                shift_time = shift_time.min((-point.gap).max(R::ZERO) / -speed);
+            }
+            targets[count] = Target { arms: point.arms, wanted };
+            active[count] = index;
+            count += 1;
+        }
+        let before = pair.motion;
+        let speeds = contact.points.map(|point| pair.relative(point.arms).dot(contact.normal));
+        let pressed = pair.strike(contact.normal, &targets[..count], contact.friction);
+        for (k, &body) in contact.bodies.iter().enumerate() {
+            if self.bodies.inverse[body].moves() {
+                let shift = pair.motion[k].minus(before[k]).scaled(shift_time);
+                self.bodies.motion[body] = pair.motion[k];
+                self.bodies.place(
+                    body,
+                    self.bodies.pose[body].position + shift.linear,
+                    self.bodies.angle[body] + shift.spin,
+                );
+            }
+        }
+        for (k, point) in self.contacts.list[number].points[..contact.count].iter_mut().enumerate() {
+            point.gap += (pair.relative(point.arms).dot(contact.normal) - speeds[k]) * shift_time;
+        }
+        for (&index, impulse) in active[..count].iter().zip(pressed) {
+            let point = contact.points[index];
+            self.record.push(Blow {
+                bodies: contact.bodies,
+                point: point.position,
+                normal: contact.normal,
+                gap: point.gap,
+                impulse,
+                times: 1,
+            });
+        }
+    }
+}

@@ -1,0 +1,153 @@
+//! Soft contact rows over substeps, with a relaxing pass.
+//!
+//! Source: Catto, "Soft Constraints" (2011) for the coefficients of a soft row; Macklin, Storey, Lu, Terdiman, Chentanez,
+//! Jeschke, Müller, "Small Steps in Physics Simulation" (2019) for few passes over many substeps. Contacts are found once a
+//! step; within it their gaps follow from the ways of the bodies.
+
+use crate::bodies::{Bodies, Motion};
+use crate::contacts::Contact;
+use crate::scalar::Real;
+use crate::settings::Integrator;
+use crate::simulation::Simulation;
+use crate::vector::Vec2;
+
+/// Substeps when the setting leaves it at one.
+const SUBSTEPS: u32 = 4;
+/// Damping ratio of a contact.
+const DAMPING: f64 = 10.0;
+/// Frequency of a contact times the length of a substep.
+const STIFFNESS: f64 = 0.785;
+/// Most that a contact parts in a substep, as a share of the smaller size.
+const PARTING: f64 = 0.02;
+
+/// Coefficients of a soft row: all pure numbers, the rate per substep.
+struct Softness<R> {
+    rate: R,
+    mass: R,
+    leak: R,
+}
+
+impl<R: Real> Softness<R> {
+    fn new() -> Self {
+        let damped = 2.0 * DAMPING + STIFFNESS;
+        let product = STIFFNESS * damped;
+        Softness { rate: R::of(STIFFNESS / damped), mass: R::of(product / (1.0 + product)), leak: R::of(1.0 / (1.0 + product)) }
+    }
+}
+
+pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
+    let substeps = if simulation.settings.substeps == 1 { SUBSTEPS } else { simulation.settings.substeps };
+    simulation.look(dt);
+    let part = dt / R::of(f64::from(substeps));
+    let places: Vec<(Vec2<R>, R)> =
+        simulation.bodies.pose.iter().zip(&simulation.bodies.angle).map(|(pose, &angle)| (pose.position, angle)).collect();
+    simulation.start.clone_from(&simulation.bodies.motion);
+    scale_impulses(simulation, R::ONE / R::of(f64::from(substeps)));
+    let softness = Softness::new();
+    for _ in 0..substeps {
+        simulation.forces.integrate(&mut simulation.bodies, part, Integrator::SymplecticEuler);
+        for contact in &simulation.contacts.list {
+            warm_start(contact, &mut simulation.bodies);
+        }
+        simulation.joints.prepare(&mut simulation.bodies, part, R::ONE);
+        pass(simulation, part, &places, Some(&softness));
+        for body in 0..simulation.bodies.len() {
+            if simulation.bodies.travels(body) {
+                let way = simulation.bodies.motion[body].scaled(part);
+                let (pose, angle) = (simulation.bodies.pose[body], simulation.bodies.angle[body]);
+                simulation.bodies.place(body, pose.position + way.linear, angle + way.spin);
+            }
+        }
+        pass(simulation, part, &places, None);
+        if !simulation.joints.is_empty() {
+            simulation.joints.project(&mut simulation.bodies, part);
+        }
+    }
+    scale_impulses(simulation, R::of(f64::from(substeps)));
+    let rate = R::ONE / dt;
+    for body in 0..simulation.bodies.len() {
+        simulation.bodies.acceleration[body] = simulation.bodies.motion[body].minus(simulation.start[body]).scaled(rate);
+    }
+    simulation.record_resting();
+    simulation.sweep_after(dt, &places);
+}
+
+fn scale_impulses<R: Real>(simulation: &mut Simulation<R>, factor: R) {
+    for contact in &mut simulation.contacts.list {
+        for point in &mut contact.points[..contact.count] {
+            point.normal_impulse = point.normal_impulse * factor;
+            point.tangent_impulse = point.tangent_impulse * factor;
+        }
+    }
+}
+
+pub(crate) fn push<R: Real>(bodies: &mut Bodies<R>, contact: &Contact<R>, arms: [Vec2<R>; 2], impulse: Vec2<R>) {
+    let [a, b] = contact.bodies;
+    bodies.motion[a] = bodies.motion[a].minus(bodies.inverse[a].kick(arms[0], impulse));
+    bodies.motion[b] = bodies.motion[b].plus(bodies.inverse[b].kick(arms[1], impulse));
+}
+
+fn warm_start<R: Real>(contact: &Contact<R>, bodies: &mut Bodies<R>) {
+    let tangent = contact.normal.left();
+    for point in contact.points() {
+        push(bodies, contact, point.arms, contact.normal * point.normal_impulse + tangent * point.tangent_impulse);
+    }
+}
+
+/// Inverse mass seen along a direction at a point.
+pub(crate) fn response<R: Real>(bodies: &Bodies<R>, contact: &Contact<R>, arms: [Vec2<R>; 2], along: Vec2<R>) -> R {
+    let [a, b] = contact.bodies.map(|body| bodies.inverse[body]);
+    let turns = [arms[0].cross(along), arms[1].cross(along)];
+    a.mass + b.mass + a.inertia * turns[0] * turns[0] + b.inertia * turns[1] * turns[1]
+}
+
+/// The gap of a point now, from its gap at the start of the step and the ways of both bodies since.
+pub(crate) fn gap_now<R: Real>(
+    bodies: &Bodies<R>,
+    contact: &Contact<R>,
+    arms: [Vec2<R>; 2],
+    gap: R,
+    places: &[(Vec2<R>, R)],
+) -> R {
+    let way = |side: usize| {
+        let body = contact.bodies[side];
+        let (position, angle) = places[body];
+        Motion { linear: bodies.pose[body].position - position, spin: bodies.angle[body] - angle }.at(arms[side])
+    };
+    gap + (way(1) - way(0)).dot(contact.normal)
+}
+
+fn pass<R: Real>(simulation: &mut Simulation<R>, dt: R, places: &[(Vec2<R>, R)], softness: Option<&Softness<R>>) {
+    let Simulation { contacts, bodies, joints, .. } = simulation;
+    joints.iterate(&mut bodies.motion, &bodies.inverse, &bodies.present);
+    for contact in &mut contacts.list {
+        let (normal, tangent) = (contact.normal, contact.normal.left());
+        for index in 0..contact.count {
+            let point = contact.points[index];
+            let gap = gap_now(bodies, contact, point.arms, point.gap, places);
+            let response = response(bodies, contact, point.arms, normal);
+            let relative = |bodies: &Bodies<R>| {
+                let [a, b] = contact.bodies;
+                bodies.motion[b].at(point.arms[1]) - bodies.motion[a].at(point.arms[0])
+            };
+            let (mut bias, mut mass, mut leak) = (R::ZERO, R::ONE, R::ZERO);
+            if gap > R::ZERO {
+                bias = gap / dt;
+            } else if let Some(soft) = softness {
+                bias = (soft.rate * gap).max(-R::of(PARTING) * contact.size) / dt;
+                (mass, leak) = (soft.mass, soft.leak);
+            }
+            let speed = relative(bodies).dot(normal);
+            let change = -(speed + bias) * mass / response - leak * point.normal_impulse;
+            let total = (point.normal_impulse + change).max(R::ZERO);
+            push(bodies, contact, point.arms, normal * (total - point.normal_impulse));
+            contact.points[index].normal_impulse = total;
+            let slip = relative(bodies).dot(tangent);
+            let limit = contact.friction * total;
+            let along = self::response(bodies, contact, point.arms, tangent);
+            let drag = (point.tangent_impulse - slip / along).held(-limit, limit);
+            push(bodies, contact, point.arms, tangent * (drag - point.tangent_impulse));
+            contact.points[index].tangent_impulse = drag;
+        }
+    }
+}

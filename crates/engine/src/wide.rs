@@ -1,0 +1,284 @@
+//! Contact rows side by side: eight contacts at a time, none of which share a body that can move.
+//!
+//! Contacts are given colours greedily in the order of the list (graph colouring; Welsh and Powell, 1967), so that those of one
+//! colour can be solved in any order with the same result. The order of the colours, and with it every bit, is the same
+//! however wide the machine's vectors are: nothing is fused, and each lane does what a scalar loop would do.
+
+use crate::bodies::{Bodies, Motion};
+use crate::contacts::Contacts;
+use crate::scalar::Real;
+
+/// Contacts in a bundle.
+pub(crate) const LANES: usize = 8;
+/// Colours; contacts that need more are solved one by one after them.
+const COLOURS: usize = 64;
+
+type Lanes<R> = [R; LANES];
+
+/// The rows of up to two points of eight contacts.
+#[derive(Clone, Copy, Debug)]
+#[repr(align(64))]
+pub(crate) struct Bundle<R> {
+    pub(crate) bodies: [[u32; LANES]; 2],
+    /// Which contact stands in each lane; `u32::MAX` for an empty lane.
+    pub(crate) contact: [u32; LANES],
+    pub(crate) normal: [Lanes<R>; 2],
+    pub(crate) inverse_mass: [Lanes<R>; 2],
+    pub(crate) inverse_inertia: [Lanes<R>; 2],
+    pub(crate) friction: Lanes<R>,
+    /// Normal response of one point to the other, and the inverse of the 2 x 2 matrix of normal responses.
+    pub(crate) coupling: Lanes<R>,
+    pub(crate) inverse: [Lanes<R>; 3],
+    pub(crate) points: [PointRows<R>; 2],
+}
+
+/// One point of eight contacts.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct PointRows<R> {
+    /// Moment arms about both centres, of the normal and of the tangent.
+    pub(crate) normal_arm: [Lanes<R>; 2],
+    pub(crate) tangent_arm: [Lanes<R>; 2],
+    /// Normal response; 1 for a point that takes no part.
+    pub(crate) response: Lanes<R>,
+    /// Inverse responses; zero for a point that takes no part.
+    pub(crate) normal_mass: Lanes<R>,
+    pub(crate) tangent_mass: Lanes<R>,
+    /// Smallest normal speed allowed at the end of the step.
+    pub(crate) floor: Lanes<R>,
+    /// Impulses so far.
+    pub(crate) normal_impulse: Lanes<R>,
+    pub(crate) tangent_impulse: Lanes<R>,
+}
+
+impl<R: Real> Bundle<R> {
+    pub(crate) fn empty(nobody: u32) -> Self {
+        let zero = [R::ZERO; LANES];
+        let point = PointRows {
+            normal_arm: [zero; 2],
+            tangent_arm: [zero; 2],
+            response: [R::ONE; LANES],
+            normal_mass: zero,
+            tangent_mass: zero,
+            floor: zero,
+            normal_impulse: zero,
+            tangent_impulse: zero,
+        };
+        Bundle {
+            bodies: [[nobody; LANES]; 2],
+            contact: [u32::MAX; LANES],
+            normal: [zero; 2],
+            inverse_mass: [zero; 2],
+            inverse_inertia: [zero; 2],
+            friction: zero,
+            coupling: zero,
+            inverse: [zero; 3],
+            points: [point; 2],
+        }
+    }
+}
+
+/// Where each contact goes.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Colouring {
+    used: Vec<u64>,
+    colour: Vec<u8>,
+    /// Bundles before those of each colour; one entry more than colours.
+    pub(crate) first_bundle: Vec<u32>,
+    next: Vec<u32>,
+    /// Bundle and lane of each contact.
+    pub(crate) slots: Vec<(u32, u8)>,
+}
+
+impl Colouring {
+    /// Colours the contacts and gives each a lane; contacts past the last colour get bundles of their own.
+    pub(crate) fn arrange<R: Real>(&mut self, contacts: &Contacts<R>, bodies: &Bodies<R>) -> usize {
+        self.used.clear();
+        self.used.resize(bodies.len(), 0);
+        self.colour.clear();
+        let mut counts = [0_u32; COLOURS + 1];
+        for contact in &contacts.list {
+            let [a, b] = contact.bodies;
+            let (moves_a, moves_b) = (bodies.inverse[a].moves(), bodies.inverse[b].moves());
+            let taken = if moves_a { self.used[a] } else { 0 } | if moves_b { self.used[b] } else { 0 };
+            let colour = taken.trailing_ones() as usize;
+            counts[colour] += 1;
+            self.colour.push(colour as u8);
+            if colour < COLOURS {
+                self.used[a] |= u64::from(moves_a) << colour;
+                self.used[b] |= u64::from(moves_b) << colour;
+            }
+        }
+        self.first_bundle.clear();
+        self.next.clear();
+        let mut bundles = 0;
+        for (colour, &count) in counts.iter().enumerate() {
+            self.first_bundle.push(bundles);
+            self.next.push(0);
+            let width = if colour < COLOURS { LANES as u32 } else { 1 };
+            bundles += count.div_ceil(width);
+        }
+        self.first_bundle.push(bundles);
+        self.slots.clear();
+        for &colour in &self.colour {
+            let colour = usize::from(colour);
+            let width = if colour < COLOURS { LANES as u32 } else { 1 };
+            let place = self.next[colour];
+            self.next[colour] += 1;
+            self.slots.push((self.first_bundle[colour] + place / width, (place % width) as u8));
+        }
+        bundles as usize
+    }
+}
+
+/// One pass over a run of bundles; gives the largest change of a normal or tangential speed of the centres.
+#[inline(always)]
+fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>], backwards: bool) -> R {
+    let mut largest = [R::ZERO; LANES];
+    let count = bundles.len();
+    for turn in 0..count {
+        let bundle = &mut bundles[if backwards { count - 1 - turn } else { turn }];
+        solve(bundle, motion, &mut largest);
+    }
+    largest.iter().fold(R::ZERO, |most, &lane| most.max(lane))
+}
+
+#[inline(always)]
+fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &mut [Motion<R>], largest: &mut Lanes<R>) {
+    let zero = [R::ZERO; LANES];
+    let (mut ax, mut ay, mut aw) = (zero, zero, zero);
+    let (mut bx, mut by, mut bw) = (zero, zero, zero);
+    for lane in 0..LANES {
+        let (a, b) = (motion[bundle.bodies[0][lane] as usize], motion[bundle.bodies[1][lane] as usize]);
+        (ax[lane], ay[lane], aw[lane]) = (a.linear.x, a.linear.y, a.spin);
+        (bx[lane], by[lane], bw[lane]) = (b.linear.x, b.linear.y, b.spin);
+    }
+    for lane in 0..LANES {
+        let (nx, ny) = (bundle.normal[0][lane], bundle.normal[1][lane]);
+        let (ma, mb) = (bundle.inverse_mass[0][lane], bundle.inverse_mass[1][lane]);
+        let (ia, ib) = (bundle.inverse_inertia[0][lane], bundle.inverse_inertia[1][lane]);
+        let mu = bundle.friction[lane];
+        let [first, second] = &mut bundle.points;
+        let (mut dx, mut dy) = (bx[lane] - ax[lane], by[lane] - ay[lane]);
+        let (mut wa, mut wb) = (aw[lane], bw[lane]);
+        let both = ma + mb;
+        // Friction, point after point; the tangent is the normal turned left.
+        let mut drag = R::ZERO;
+        let mut moments = (R::ZERO, R::ZERO);
+        let mut change = R::ZERO;
+        for point in [&mut *first, &mut *second] {
+            let (ra, rb) = (point.tangent_arm[0][lane], point.tangent_arm[1][lane]);
+            let slip = dy * nx - dx * ny + (rb * wb - ra * wa);
+            let limit = mu * point.normal_impulse[lane];
+            let total = (point.tangent_impulse[lane] - slip * point.tangent_mass[lane]).held(-limit, limit);
+            let step = total - point.tangent_impulse[lane];
+            point.tangent_impulse[lane] = total;
+            drag += step;
+            moments.0 += ra * step;
+            moments.1 += rb * step;
+            let share = step * both;
+            dx -= ny * share;
+            dy += nx * share;
+            wa -= ra * (ia * step);
+            wb += rb * (ib * step);
+            change = change.max(share.abs());
+        }
+        // Both normals at once: two unknowns, their four cases by selection.
+        let closing = dx * nx + dy * ny;
+        let (k11, k22, k12) = (first.response[lane], second.response[lane], bundle.coupling[lane]);
+        let (old1, old2) = (first.normal_impulse[lane], second.normal_impulse[lane]);
+        let speed1 = closing + (first.normal_arm[1][lane] * wb - first.normal_arm[0][lane] * wa);
+        let speed2 = closing + (second.normal_arm[1][lane] * wb - second.normal_arm[0][lane] * wa);
+        let b1 = first.floor[lane] - speed1 + (k11 * old1 + k12 * old2);
+        let b2 = second.floor[lane] - speed2 + (k12 * old1 + k22 * old2);
+        let x1 = bundle.inverse[0][lane] * b1 + bundle.inverse[1][lane] * b2;
+        let x2 = bundle.inverse[1][lane] * b1 + bundle.inverse[2][lane] * b2;
+        let one = (first.normal_mass[lane] * b1).max(R::ZERO);
+        let two = (second.normal_mass[lane] * b2).max(R::ZERO);
+        let share = x1.min(x2) >= R::ZERO;
+        // A point that takes no part has no mass and asks for nothing.
+        let first_alone = k12 * one >= b2 || second.normal_mass[lane] == R::ZERO;
+        let second_alone = k12 * two >= b1;
+        let alone1 = if first_alone || !second_alone { one } else { R::ZERO };
+        let alone2 = if first_alone || !second_alone { R::ZERO } else { two };
+        let new1 = if share { x1 } else { alone1 };
+        let new2 = if share { x2 } else { alone2 };
+        let (step1, step2) = (new1 - old1, new2 - old2);
+        first.normal_impulse[lane] = new1;
+        second.normal_impulse[lane] = new2;
+        let push = step1 + step2;
+        let moment_a = first.normal_arm[0][lane] * step1 + second.normal_arm[0][lane] * step2;
+        let moment_b = first.normal_arm[1][lane] * step1 + second.normal_arm[1][lane] * step2;
+        largest[lane] = largest[lane].max(change).max(step1.abs() * both).max(step2.abs() * both);
+        // All impulses of the contact reach the bodies together.
+        let (jx, jy) = (nx * push - ny * drag, ny * push + nx * drag);
+        ax[lane] -= jx * ma;
+        ay[lane] -= jy * ma;
+        aw[lane] -= (moments.0 + moment_a) * ia;
+        bx[lane] += jx * mb;
+        by[lane] += jy * mb;
+        bw[lane] += (moments.1 + moment_b) * ib;
+    }
+    for lane in 0..LANES {
+        let (a, b) = (bundle.bodies[0][lane] as usize, bundle.bodies[1][lane] as usize);
+        let to_a = &mut motion[a];
+        to_a.linear.x = ax[lane];
+        to_a.linear.y = ay[lane];
+        to_a.spin = aw[lane];
+        let to_b = &mut motion[b];
+        to_b.linear.x = bx[lane];
+        to_b.linear.y = by[lane];
+        to_b.spin = bw[lane];
+    }
+}
+
+/// How wide the machine's vectors are. It changes the speed and not a bit of the result.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Width {
+    Plain,
+    #[cfg(target_arch = "x86_64")]
+    Avx2,
+    #[cfg(target_arch = "x86_64")]
+    Avx512,
+}
+
+impl Width {
+    /// The widest that this machine has.
+    pub(crate) fn of_this_machine() -> Self {
+        #[cfg(target_arch = "x86_64")]
+        {
+            if is_x86_feature_detected!("avx512f") && is_x86_feature_detected!("avx512vl") {
+                return Width::Avx512;
+            }
+            if is_x86_feature_detected!("avx2") {
+                return Width::Avx2;
+            }
+        }
+        Width::Plain
+    }
+}
+
+/// One pass over a run of bundles with vectors of a width that the machine has.
+#[allow(unsafe_code)]
+pub(crate) fn pass<R: Real>(width: Width, bundles: &mut [Bundle<R>], motion: &mut [Motion<R>], backwards: bool) -> R {
+    match width {
+        Width::Plain => pass_plain(bundles, motion, backwards),
+        // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
+        // nothing else that is unsafe.
+        #[cfg(target_arch = "x86_64")]
+        Width::Avx2 => unsafe { pass_avx2(bundles, motion, backwards) },
+        #[cfg(target_arch = "x86_64")]
+        Width::Avx512 => unsafe { pass_avx512(bundles, motion, backwards) },
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>], backwards: bool) -> R {
+    pass_plain(bundles, motion, backwards)
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx512f,avx512vl")]
+fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>], backwards: bool) -> R {
+    pass_plain(bundles, motion, backwards)
+}
