@@ -112,7 +112,8 @@ fn complaint<R: Real>(body: &Body, world: &World) -> Option<&'static str> {
         return Some("a mass or inertia that is not positive and finite");
     }
     let (p, v) = (body.position, body.velocity);
-    let numbers = [p.x, p.y, body.angle, v.x, v.y, body.spin, body.gravity_factor, body.linear_damping, body.angular_damping];
+    let numbers =
+        [p.x, p.y, body.angle, v.x, v.y, body.spin, body.gravity_factor, body.linear_damping, body.angular_damping];
     if numbers.iter().any(|&x| !x.is_finite() || !(R::of(x).abs() < R::INFINITY)) {
         return Some("a position, velocity or factor that is not finite");
     }
@@ -141,7 +142,9 @@ fn shape_complaint<R: Real>(shape: &Shape) -> Option<&'static str> {
         Shape::Capsule { length, radius } => positive::<R>(*length) && positive::<R>(*radius),
         Shape::HalfPlane(normal) => normal.is_finite() && (normal.length() - 1.0).abs() < 1e-6,
         Shape::Polyline(points) => {
-            points.len() >= 2 && points.iter().all(|p| p.is_finite()) && points.windows(2).all(|ends| ends[0] != ends[1])
+            points.len() >= 2
+                && points.iter().all(|p| p.is_finite())
+                && points.windows(2).all(|ends| ends[0] != ends[1])
         }
         Shape::Polygon(corners) => return polygon_complaint(corners),
     };
@@ -270,7 +273,12 @@ impl<R: Real> Bodies<R> {
         }
         let flat = |v: Vec2<R>| DVec3::new(v.x.to_f64(), v.y.to_f64(), 0.0);
         let motion = self.motion[body];
-        BodyState::planar(flat(self.pose[body].position), self.angle[body].to_f64(), flat(motion.linear), motion.spin.to_f64())
+        BodyState::planar(
+            flat(self.pose[body].position),
+            self.angle[body].to_f64(),
+            flat(motion.linear),
+            motion.spin.to_f64(),
+        )
     }
 }
 

@@ -120,7 +120,8 @@ impl<R: Real> Broad<R> {
             return;
         }
         // The mean of the logarithms is not drawn up by a few large ones; base two keeps it exact in units.
-        let mean = self.bounds.iter().map(|bound| libm::log2(size(bound).max(f64::MIN_POSITIVE))).sum::<f64>() / count as f64;
+        let mean =
+            self.bounds.iter().map(|bound| libm::log2(size(bound).max(f64::MIN_POSITIVE))).sum::<f64>() / count as f64;
         let rate = 1.0 / (2.0 * libm::exp2(libm::floor(mean)));
         let cell = |v: R| (v.to_f64() * rate).floor().clamp(-2e9, 2e9) as i64;
         self.cells.clear();
@@ -205,9 +206,8 @@ impl<R: Real> Broad<R> {
         self.nodes.push(Node { bound: around, span, skip: 0 });
         if bounds.len() > LEAF {
             let wide = around.high.x - around.low.x >= around.high.y - around.low.y;
-            let key = |bound: &Bound<R>| {
-                if wide { bound.low.x + bound.high.x } else { bound.low.y + bound.high.y }.to_f64()
-            };
+            let key =
+                |bound: &Bound<R>| if wide { bound.low.x + bound.high.x } else { bound.low.y + bound.high.y }.to_f64();
             let middle = bounds.len() / 2;
             bounds.select_nth_unstable_by(middle, |a, b| key(a).total_cmp(&key(b)).then(a.piece.cmp(&b.piece)));
             let (left, right) = bounds.split_at_mut(middle);

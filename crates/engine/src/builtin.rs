@@ -127,7 +127,8 @@ impl Engine for Builtin {
 
     fn restore(&mut self, token: Token) -> Result<(), EngineError> {
         let saved = usize::try_from(token.0).ok().and_then(|index| self.saved.get(index));
-        let copy = saved.ok_or_else(|| EngineError::BadAnswer { why: format!("nothing is saved under {}", token.0) })?;
+        let copy =
+            saved.ok_or_else(|| EngineError::BadAnswer { why: format!("nothing is saved under {}", token.0) })?;
         self.running = Some(copy.clone());
         Ok(())
     }

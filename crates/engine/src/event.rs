@@ -249,15 +249,19 @@ impl EventWorld {
             self.stalled[body] = if progress { 0 } else { self.stalled[body] + 1 };
             self.flights[body] = self.flights[body].at(time);
         }
-        let resting = [a, b].iter().any(|&body| self.bodies.inverse[body].moves() && self.stalled[body] > IMPACTS_WITHOUT_PROGRESS);
+        let resting = [a, b]
+            .iter()
+            .any(|&body| self.bodies.inverse[body].moves() && self.stalled[body] > IMPACTS_WITHOUT_PROGRESS);
         if resting {
             return Err(unsupported("bodies that come to rest on each other"));
         }
         let between = self.flights[b].position - self.flights[a].position;
         let (normal, reach) = self.outlines[a].contact(&self.outlines[b], between);
         let arms = [reach, reach - between];
-        let mut pair =
-            Pair { motion: [self.flights[a].motion, self.flights[b].motion], inverse: [self.inverse(a), self.inverse(b)] };
+        let mut pair = Pair {
+            motion: [self.flights[a].motion, self.flights[b].motion],
+            inverse: [self.inverse(a), self.inverse(b)],
+        };
         let (friction, restitution) = self.mixed.of(self.material(a), self.material(b));
         let approach = -pair.relative(arms).dot(normal);
         let pressed = pair.strike(normal, &[Target { arms, wanted: restitution * approach.max(0.0) }], friction);
@@ -297,7 +301,9 @@ impl EventWorld {
     /// One notice a pair and step, with the number of its impacts.
     fn note(&mut self, bodies: [usize; 2], point: Vec2<f64>, normal: Vec2<f64>, impulse: f64) {
         // The pairs of a step are few, and the one struck last is most often struck again soon.
-        if let Some(blow) = self.record.iter_mut().rev().take(8).find(|blow| blow.bodies == bodies && blow.normal == normal) {
+        if let Some(blow) =
+            self.record.iter_mut().rev().take(8).find(|blow| blow.bodies == bodies && blow.normal == normal)
+        {
             blow.impulse += impulse;
             blow.times += 1;
             return;
@@ -334,7 +340,9 @@ fn outline(bodies: &Bodies<f64>, body: usize) -> Result<Outline, EngineError> {
             let normal = pose.rotation.turn(*normal);
             Ok(Outline::HalfPlane { normal, offset: *offset })
         }
-        Form::Convex(convex) if convex.corners.len() == 1 && convex.corners[0] == Vec2::ZERO => Ok(Outline::Disc(convex.radius)),
+        Form::Convex(convex) if convex.corners.len() == 1 && convex.corners[0] == Vec2::ZERO => {
+            Ok(Outline::Disc(convex.radius))
+        }
         Form::Convex(convex) if convex.corners.len() == 4 && convex.radius == 0.0 => {
             let corners: Vec<Vec2<f64>> = convex.corners.iter().map(|&c| pose.rotation.turn(c)).collect();
             let half = Vec2::new(corners[0].x.abs(), corners[0].y.abs());

@@ -135,7 +135,8 @@ impl<R: Real> Forces<R> {
             let between = ends[1] - ends[0];
             let distance = between.length();
             let along = between.unit_or(Vec2::new(R::ZERO, R::ONE));
-            let rate = (states[spring.bodies[1]].motion.at(arms[1]) - states[spring.bodies[0]].motion.at(arms[0])).dot(along);
+            let rate =
+                (states[spring.bodies[1]].motion.at(arms[1]) - states[spring.bodies[0]].motion.at(arms[0])).dot(along);
             let pull = along * (spring.stiffness * (distance - spring.length) + spring.damping * rate);
             for (k, force) in [pull, -pull].into_iter().enumerate() {
                 let body = spring.bodies[k];
@@ -145,7 +146,13 @@ impl<R: Real> Forces<R> {
     }
 
     /// The states a step on: each moved by a slope of position and one of motion.
-    fn moved(&self, from: &[State<R>], velocity: impl Fn(usize) -> Motion<R>, slope: &[Motion<R>], dt: R) -> Vec<State<R>> {
+    fn moved(
+        &self,
+        from: &[State<R>],
+        velocity: impl Fn(usize) -> Motion<R>,
+        slope: &[Motion<R>],
+        dt: R,
+    ) -> Vec<State<R>> {
         let step = |(body, state): (usize, &State<R>)| {
             let way = velocity(body).scaled(dt);
             State {
@@ -202,7 +209,8 @@ impl<R: Real> Forces<R> {
                     let mean = |one: Motion<R>, two: Motion<R>, three: Motion<R>, four: Motion<R>| {
                         one.plus(two.plus(three).scaled(R::TWO)).plus(four).scaled(sixth)
                     };
-                    self.way[body] = mean(start[body].motion, first[body].motion, second[body].motion, third[body].motion);
+                    self.way[body] =
+                        mean(start[body].motion, first[body].motion, second[body].motion, third[body].motion);
                     let change = mean(slopes[0][body], slopes[1][body], slopes[2][body], slopes[3][body]);
                     bodies.motion[body] = start[body].motion.plus(change);
                 }

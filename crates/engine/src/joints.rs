@@ -56,7 +56,9 @@ pub(crate) struct Joints<R> {
 
 impl<R: Real> Row<R> {
     fn rate(&self, motion: &[Motion<R>], [a, b]: [usize; 2]) -> R {
-        self.linear.dot(motion[b].linear - motion[a].linear) + self.angular[1] * motion[b].spin + self.angular[0] * motion[a].spin
+        self.linear.dot(motion[b].linear - motion[a].linear)
+            + self.angular[1] * motion[b].spin
+            + self.angular[0] * motion[a].spin
     }
 
     fn push(&self, motion: &mut [Motion<R>], inverse: &[Inverse<R>], [a, b]: [usize; 2], impulse: R) {
@@ -91,7 +93,8 @@ impl<R: Real> Joint<R> {
             drift,
             ..Row::default()
         };
-        let turning = |drift: R, (low, high): (R, R)| Row { angular: [-R::ONE, R::ONE], low, high, drift, ..Row::default() };
+        let turning =
+            |drift: R, (low, high): (R, R)| Row { angular: [-R::ONE, R::ONE], low, high, drift, ..Row::default() };
         let mut rows = [Row::default(); 4];
         let count = match self.kind {
             Kind::Rod { length } => {
@@ -143,7 +146,13 @@ impl<R: Real> Joint<R> {
 }
 
 /// A one-sided row at the nearer limit; none without limits.
-fn limit<R: Real>(row: &mut Row<R>, limits: Option<[R; 2]>, value: R, dt: R, make: &dyn Fn(R, (R, R)) -> Row<R>) -> usize {
+fn limit<R: Real>(
+    row: &mut Row<R>,
+    limits: Option<[R; 2]>,
+    value: R,
+    dt: R,
+    make: &dyn Fn(R, (R, R)) -> Row<R>,
+) -> usize {
     let Some([low, high]) = limits else { return 0 };
     let nearer_low = value - low < high - value;
     *row = if nearer_low {

@@ -66,6 +66,4 @@ mod vector;
 mod wide;
 
 pub use builtin::Builtin;
-pub use settings::{
-    BroadPhase, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept,
-};
+pub use settings::{BroadPhase, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept};

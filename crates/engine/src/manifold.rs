@@ -4,8 +4,8 @@
 //! "Reentrant polygon clipping" (1974).
 
 use crate::distance::{convex_gap, disc_to_convex};
-use crate::seam;
 use crate::scalar::Real;
+use crate::seam;
 use crate::shape::{Convex, Form, Piece};
 use crate::tolerance::{FACE_CONE, FACE_PREFERENCE};
 use crate::vector::{Pose, Vec2};
@@ -54,7 +54,9 @@ impl<R: Real> Manifold<R> {
 /// static bodies may have (half-planes, segments of polylines) never meet, so those pairs are empty on purpose.
 pub(crate) fn collide<R: Real>(a: &Piece<R>, at: &Pose<R>, b: &Piece<R>, bt: &Pose<R>, margin: R) -> Manifold<R> {
     match (&a.form, &b.form) {
-        (Form::HalfPlane { normal, offset }, Form::Convex(convex)) => half_plane(*normal, *offset, at, convex, bt, margin),
+        (Form::HalfPlane { normal, offset }, Form::Convex(convex)) => {
+            half_plane(*normal, *offset, at, convex, bt, margin)
+        }
         (Form::Convex(convex), Form::HalfPlane { normal, offset }) => {
             half_plane(*normal, *offset, bt, convex, at, margin).flipped()
         }

@@ -31,7 +31,14 @@ impl<R: Real> Side<R> {
             Side { start, end, along, normal: along.left(), before, after }
         } else {
             let back = |way: Option<Vec2<R>>| way.map(|way| -way);
-            Side { start: end, end: start, along: -along, normal: -along.left(), before: back(after), after: back(before) }
+            Side {
+                start: end,
+                end: start,
+                along: -along,
+                normal: -along.left(),
+                before: back(after),
+                after: back(before),
+            }
         }
     }
 
@@ -63,7 +70,8 @@ pub(crate) fn segment<R: Real>(
     if other.corners.len() == 1 {
         return disc(&side, other_pose.point(other.corners[0]), other.radius, margin);
     }
-    let lowest = other.corners.iter().map(|&c| side.normal.dot(other_pose.point(c) - side.start)).fold(R::INFINITY, R::min);
+    let lowest =
+        other.corners.iter().map(|&c| side.normal.dot(other_pose.point(c) - side.start)).fold(R::INFINITY, R::min);
     let gap = lowest - other.radius;
     if gap > margin {
         return Manifold::default();

@@ -68,7 +68,10 @@ impl<R: Real> Sensors<R> {
         for pair in self.found.iter().filter(|pair| self.inside.binary_search(pair).is_err()) {
             self.events.push(notice(SensorEventKind::Enter, pair));
         }
-        for pair in passed.iter().filter(|pair| self.found.binary_search(pair).is_err() && self.inside.binary_search(pair).is_err()) {
+        for pair in passed
+            .iter()
+            .filter(|pair| self.found.binary_search(pair).is_err() && self.inside.binary_search(pair).is_err())
+        {
             self.events.push(notice(SensorEventKind::Enter, pair));
             self.events.push(notice(SensorEventKind::Leave, pair));
         }
@@ -78,7 +81,8 @@ impl<R: Real> Sensors<R> {
     fn meet(&self, bodies: &Bodies<R>, sensor: &Piece<R>, piece: &Piece<R>) -> Meeting {
         let (a, b) = (sensor.body, piece.body);
         let (pa, pb) = (&bodies.pose[a], &bodies.pose[b]);
-        let start = |body: usize| self.places.get(body).copied().unwrap_or((bodies.pose[body].position, bodies.angle[body]));
+        let start =
+            |body: usize| self.places.get(body).copied().unwrap_or((bodies.pose[body].position, bodies.angle[body]));
         let (from_a, from_b) = (start(a), start(b));
         let apart = (pb.position - pa.position).length();
         let travel = ((pb.position - from_b.0) - (pa.position - from_a.0)).length();

@@ -103,6 +103,17 @@ words! {
     }
 }
 
+impl Integrator {
+    /// Share of a change of velocity by contacts that moves the body within the same step: all of it for the methods of order 1,
+    /// half of it where what pushes acts over the whole step, as gravity does.
+    pub(crate) fn lateness<R: crate::scalar::Real>(self) -> R {
+        match self {
+            Integrator::ExplicitEuler | Integrator::SymplecticEuler => R::ONE,
+            Integrator::Verlet | Integrator::Rk4 => R::HALF,
+        }
+    }
+}
+
 impl Mixing {
     /// Friction and restitution where two materials meet.
     pub(crate) fn mix(self, world: &World, a: usize, b: usize) -> (f64, f64) {
@@ -110,7 +121,8 @@ impl Mixing {
             return world.mixed(a, b);
         }
         let (one, other) = (&world.materials[a], &world.materials[b]);
-        let both = |mix: fn(f64, f64) -> f64| (mix(one.friction, other.friction), mix(one.restitution, other.restitution));
+        let both =
+            |mix: fn(f64, f64) -> f64| (mix(one.friction, other.friction), mix(one.restitution, other.restitution));
         match self {
             Mixing::Standard => world.mixed(a, b),
             Mixing::Average => both(|x, y| 0.5 * (x + y)),
@@ -356,7 +368,9 @@ mod tests {
             Settings::read([("sweept", "all")]),
             Err(EngineError::UnknownOption { nearest: Some(name), .. }) if name == "swept"
         ));
-        for pair in [("iterations", "0"), ("iterations", "x"), ("swept", "some"), ("rest-speed", "nan"), ("warm-start", "yes")] {
+        for pair in
+            [("iterations", "0"), ("iterations", "x"), ("swept", "some"), ("rest-speed", "nan"), ("warm-start", "yes")]
+        {
             assert!(matches!(Settings::read([pair]), Err(EngineError::BadValue { .. })), "{pair:?}");
         }
     }

@@ -100,8 +100,8 @@ pub(crate) fn pieces_of_part<R: Real>(body: usize, number: usize, part: &Part) -
         }
         Shape::Polygon(points) => {
             let mut corners = placed(points);
-            let twice_area = (0..corners.len())
-                .fold(R::ZERO, |sum, i| sum + corners[i].cross(corners[(i + 1) % corners.len()]));
+            let twice_area =
+                (0..corners.len()).fold(R::ZERO, |sum, i| sum + corners[i].cross(corners[(i + 1) % corners.len()]));
             if twice_area < R::ZERO {
                 corners.reverse();
             }

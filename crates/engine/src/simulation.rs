@@ -1,7 +1,7 @@
 //! One step, in order.
 
-use crate::bodies::{Bodies, Motion};
 use crate::blows;
+use crate::bodies::{Bodies, Motion};
 use crate::broad::Broad;
 use crate::contacts::{Contacts, Mixed};
 use crate::forces::Forces;
@@ -181,7 +181,9 @@ impl<R: Real> Simulation<R> {
         self.record_resting();
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
         let rate = R::ONE / dt;
-        for ((acceleration, end), start) in self.bodies.acceleration.iter_mut().zip(&self.bodies.motion).zip(&self.start) {
+        for ((acceleration, end), start) in
+            self.bodies.acceleration.iter_mut().zip(&self.bodies.motion).zip(&self.start)
+        {
             *acceleration = end.minus(*start).scaled(rate);
         }
         self.move_bodies(dt, rest_speed, &free, &unpressed);
@@ -214,11 +216,7 @@ impl<R: Real> Simulation<R> {
             self.sweeper.run(&mut self.bodies, &self.start, &swept, &self.mixed, numbers, &mut self.record);
             return;
         }
-        let late = match self.settings.integrator {
-            crate::settings::Integrator::ExplicitEuler | crate::settings::Integrator::SymplecticEuler => R::ONE,
-            // What pushes acts over the whole step, as gravity does.
-            _ => R::HALF,
-        };
+        let late: R = self.settings.integrator.lateness();
         for body in 0..self.bodies.len() {
             if !self.bodies.travels(body) {
                 continue;
@@ -285,10 +283,14 @@ fn check_joints(world: &World) -> Result<(), EngineError> {
         if joint.bodies.iter().any(|&body| body >= world.bodies.len()) || joint.bodies[0] == joint.bodies[1] {
             return bad("bodies that are not two of the world's");
         }
-        if joint.at.iter().any(|at| !at.is_finite()) || joint.length.is_some_and(|length| !(length >= 0.0 && length.is_finite())) {
+        if joint.at.iter().any(|at| !at.is_finite())
+            || joint.length.is_some_and(|length| !(length >= 0.0 && length.is_finite()))
+        {
             return bad("an anchor or length that is not finite");
         }
-        let sound = |limits: Option<[f64; 2]>| limits.is_none_or(|[low, high]| low <= high && low.is_finite() && high.is_finite());
+        let sound = |limits: Option<[f64; 2]>| {
+            limits.is_none_or(|[low, high]| low <= high && low.is_finite() && high.is_finite())
+        };
         let fine = match joint.kind {
             JointKind::Spring { stiffness, damping } => {
                 stiffness >= 0.0 && damping >= 0.0 && stiffness.is_finite() && damping.is_finite()

@@ -70,7 +70,8 @@ impl<R: Real> Sleep<R> {
     fn wake(&mut self, bodies: &mut Bodies<R>, island: Option<usize>) -> bool {
         let mut woke = false;
         for body in 0..self.asleep.len() {
-            if let Some((inverse, _)) = self.asleep[body].filter(|(_, own)| island.is_none_or(|island| island == *own)) {
+            if let Some((inverse, _)) = self.asleep[body].filter(|(_, own)| island.is_none_or(|island| island == *own))
+            {
                 bodies.inverse[body] = inverse;
                 bodies.release(body);
                 self.asleep[body] = None;

@@ -7,7 +7,6 @@
 use crate::bodies::{Bodies, Motion};
 use crate::contacts::Contact;
 use crate::scalar::Real;
-use crate::settings::Integrator;
 use crate::simulation::Simulation;
 use crate::vector::Vec2;
 
@@ -31,21 +30,34 @@ impl<R: Real> Softness<R> {
     fn new() -> Self {
         let damped = 2.0 * DAMPING + STIFFNESS;
         let product = STIFFNESS * damped;
-        Softness { rate: R::of(STIFFNESS / damped), mass: R::of(product / (1.0 + product)), leak: R::of(1.0 / (1.0 + product)) }
+        Softness {
+            rate: R::of(STIFFNESS / damped),
+            mass: R::of(product / (1.0 + product)),
+            leak: R::of(1.0 / (1.0 + product)),
+        }
     }
 }
 
 pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
     let substeps = if simulation.settings.substeps == 1 { SUBSTEPS } else { simulation.settings.substeps };
     simulation.look(dt);
+    leave_blows(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
-    let places: Vec<(Vec2<R>, R)> =
-        simulation.bodies.pose.iter().zip(&simulation.bodies.angle).map(|(pose, &angle)| (pose.position, angle)).collect();
+    let places: Vec<(Vec2<R>, R)> = simulation
+        .bodies
+        .pose
+        .iter()
+        .zip(&simulation.bodies.angle)
+        .map(|(pose, &angle)| (pose.position, angle))
+        .collect();
     simulation.start.clone_from(&simulation.bodies.motion);
     scale_impulses(simulation, R::ONE / R::of(f64::from(substeps)));
     let softness = Softness::new();
+    let late: R = simulation.settings.integrator.lateness();
     for _ in 0..substeps {
-        simulation.forces.integrate(&mut simulation.bodies, part, Integrator::SymplecticEuler);
+        let integrator = simulation.settings.integrator;
+        simulation.forces.integrate(&mut simulation.bodies, part, integrator);
+        let free = simulation.bodies.motion.clone();
         for contact in &simulation.contacts.list {
             warm_start(contact, &mut simulation.bodies);
         }
@@ -53,7 +65,8 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
         pass(simulation, part, &places, Some(&softness));
         for body in 0..simulation.bodies.len() {
             if simulation.bodies.travels(body) {
-                let way = simulation.bodies.motion[body].scaled(part);
+                let pushed = simulation.bodies.motion[body].minus(free[body]).scaled(late * part);
+                let way = simulation.forces.way[body].plus(pushed);
                 let (pose, angle) = (simulation.bodies.pose[body], simulation.bodies.angle[body]);
                 simulation.bodies.place(body, pose.position + way.linear, angle + way.spin);
             }
@@ -66,7 +79,8 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
     scale_impulses(simulation, R::of(f64::from(substeps)));
     let rate = R::ONE / dt;
     for body in 0..simulation.bodies.len() {
-        simulation.bodies.acceleration[body] = simulation.bodies.motion[body].minus(simulation.start[body]).scaled(rate);
+        simulation.bodies.acceleration[body] =
+            simulation.bodies.motion[body].minus(simulation.start[body]).scaled(rate);
     }
     simulation.record_resting();
     simulation.sweep_after(dt, &places);
@@ -91,6 +105,24 @@ fn warm_start<R: Real>(contact: &Contact<R>, bodies: &mut Bodies<R>) {
     let tangent = contact.normal.left();
     for point in contact.points() {
         push(bodies, contact, point.arms, contact.normal * point.normal_impulse + tangent * point.tangent_impulse);
+    }
+}
+
+/// Leaves out points that do not touch yet and approach faster than rest: they are blows of the next step.
+pub(crate) fn leave_blows<R: Real>(simulation: &mut Simulation<R>, rest_speed: R) {
+    let Simulation { contacts, bodies, .. } = simulation;
+    for contact in &mut contacts.list {
+        let [a, b] = contact.bodies;
+        let mut kept = 0;
+        for index in 0..contact.count {
+            let point = contact.points[index];
+            let speed = (bodies.motion[b].at(point.arms[1]) - bodies.motion[a].at(point.arms[0])).dot(contact.normal);
+            if !(point.gap > R::ZERO && -speed > rest_speed) {
+                contact.points[kept] = point;
+                kept += 1;
+            }
+        }
+        contact.count = kept;
     }
 }
 

@@ -223,7 +223,13 @@ fn prepare<R: Real>(
 }
 
 /// The inverse of the matrix of normal responses.
-fn couple<R: Real>(bundle: &mut Bundle<R>, lane: usize, contact: &Contact<R>, inverse: [Inverse<R>; 2], responses: [R; 2]) {
+fn couple<R: Real>(
+    bundle: &mut Bundle<R>,
+    lane: usize,
+    contact: &Contact<R>,
+    inverse: [Inverse<R>; 2],
+    responses: [R; 2],
+) {
     let [k11, k22] = responses;
     let set = |bundle: &mut Bundle<R>, values: [R; 3]| {
         for (row, value) in bundle.inverse.iter_mut().zip(values) {

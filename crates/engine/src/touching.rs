@@ -109,7 +109,8 @@ impl Outline {
             }
             (Outline::Box(half), Outline::Disc(radius)) => {
                 let nearest = Vec2::new(between.x.clamp(-half.x, half.x), between.y.clamp(-half.y, half.y));
-                let normal = face_or((between - nearest).unit_or(Vec2::ZERO), between, *half + Vec2::new(*radius, *radius));
+                let normal =
+                    face_or((between - nearest).unit_or(Vec2::ZERO), between, *half + Vec2::new(*radius, *radius));
                 (normal, between - normal * *radius)
             }
             (Outline::Disc(radius), Outline::Box(_)) => {
@@ -229,7 +230,8 @@ fn boxes(reach: Vec2<f64>, relative: &Relative) -> f64 {
             let time = relative.falls_to(direction, reach);
             if time < best {
                 let inside = across.dot(relative.place_at(time)).abs() < width;
-                let deeper = (reach - direction.dot(relative.place_at(time))) <= width - across.dot(relative.place_at(time)).abs();
+                let deeper = (reach - direction.dot(relative.place_at(time)))
+                    <= width - across.dot(relative.place_at(time)).abs();
                 if inside && (time > 0.0 || deeper) {
                     best = time;
                 }
