@@ -6,6 +6,7 @@ use crate::contacts::Contact;
 use crate::impact::{Pair, Target};
 use crate::scalar::Real;
 use crate::simulation::Simulation;
+use crate::solver::arms_at_push;
 use crate::sweep::Blow;
 use crate::vector::Vec2;
 
@@ -14,7 +15,17 @@ const BLOW_ROUNDS: usize = 64;
 
 /// Strikes every contact that approaches faster than rest, the earliest first, until none does.
 pub(crate) fn strike<R: Real>(simulation: &mut Simulation<R>, dt: R, rest_speed: R) {
+    let struck_before = simulation.record.len();
     simulation.strike_blows(dt, rest_speed);
+    if simulation.record.len() > struck_before {
+        let poses = &simulation.bodies.pose;
+        for contact in &mut simulation.contacts.list {
+            let centres = contact.bodies.map(|body| poses[body].position);
+            for point in &mut contact.points[..contact.count] {
+                point.arms = centres.map(|centre| point.position - centre);
+            }
+        }
+    }
 }
 
 impl<R: Real> Simulation<R> {
@@ -46,8 +57,9 @@ impl<R: Real> Simulation<R> {
     fn blow_time(&self, contact: &Contact<R>, dt: R, rest_speed: R) -> Option<R> {
         let pair = self.pair(contact);
         let mut longest: Option<R> = None;
-        for point in contact.points().iter().filter(|point| self.touches(contact, point.gap)) {
-            let speed = pair.relative(point.arms).dot(contact.normal);
+        for (index, point) in contact.points().iter().enumerate().filter(|(_, point)| self.touches(contact, point.gap))
+        {
+            let speed = pair.relative(self.arms_now(contact, index)).dot(contact.normal);
             if speed < -rest_speed {
                 let acceleration = self.normal_acceleration(contact);
                 let overlap = (-point.gap).max(R::ZERO);
@@ -78,6 +90,18 @@ impl<R: Real> Simulation<R> {
         (b - a).dot(contact.normal)
     }
 
+    /// From where each centre was at the time of the blow to where the point was: with these the angular momentum is kept when
+    /// the bodies are then moved on.
+    fn arms_then(&self, contact: &Contact<R>, point: usize, since: R) -> [Vec2<R>; 2] {
+        let moving = contact.bodies.map(|body| self.bodies.travels(body));
+        arms_at_push(contact.bodies, self.arms_now(contact, point), &self.bodies.motion, moving, -since)
+    }
+
+    /// From where each centre is now, after earlier blows have moved it, to the point.
+    fn arms_now(&self, contact: &Contact<R>, point: usize) -> [Vec2<R>; 2] {
+        contact.bodies.map(|body| contact.points[point].position - self.bodies.pose[body].position)
+    }
+
     fn strike_blow(&mut self, number: usize, since: R, rest_speed: R) {
         let contact = self.contacts.list[number];
         let acceleration = self.normal_acceleration(&contact);
@@ -88,7 +112,8 @@ impl<R: Real> Simulation<R> {
         let mut shift_time = since;
         for (index, point) in contact.points().iter().enumerate().filter(|(_, point)| self.touches(&contact, point.gap))
         {
-            let speed = pair.relative(point.arms).dot(contact.normal);
+            let arms = self.arms_then(&contact, index, since);
+            let speed = pair.relative(arms).dot(contact.normal);
             // Speed at the time of the blow, and what it has become since.
             let then = speed - acceleration * since;
             let rebound = -contact.restitution * then;
@@ -97,7 +122,7 @@ impl<R: Real> Simulation<R> {
                 // Without a rebound the body has stayed at the surface since the blow.
                 shift_time = shift_time.min((-point.gap).max(R::ZERO) / -speed);
             }
-            targets[count] = Target { arms: point.arms, wanted };
+            targets[count] = Target { arms, wanted };
             active[count] = index;
             count += 1;
         }

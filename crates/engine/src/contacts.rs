@@ -20,6 +20,8 @@ pub(crate) struct ContactPoint<R> {
     /// Impulses of this step, the start for the next.
     pub(crate) normal_impulse: R,
     pub(crate) tangent_impulse: R,
+    /// Normal impulse over the substeps of this step that have ended.
+    pub(crate) so_far: R,
 }
 
 /// Where two pieces touch.
@@ -71,8 +73,17 @@ impl<R: Real> Mixed<R> {
 struct Memory<R> {
     pieces: (u32, u32),
     features: [u32; 2],
-    impulses: [[R; 2]; 2],
+    impulses: [[R; 3]; 2],
     count: u32,
+}
+
+/// What becomes of the impulses of the substep before.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Carry<R> {
+    /// Ratio of the lengths of the substeps, or zero for a cold start.
+    pub(crate) ratio: R,
+    /// Whether that substep belongs to the same step.
+    pub(crate) same_step: bool,
 }
 
 /// The contacts of this step, sorted by pieces, and the impulses of the step before.
@@ -83,9 +94,8 @@ pub(crate) struct Contacts<R> {
 }
 
 impl<R: Real> Contacts<R> {
-    /// Works out the contacts of all pairs at the present poses. Points known from the step before keep their impulses,
-    /// multiplied by `carry` (the ratio of the step lengths, or zero for a cold start).
-    pub(crate) fn refresh(&mut self, bodies: &Bodies<R>, pairs: &[(u32, u32)], mixed: &Mixed<R>, carry: R) {
+    /// Works out the contacts of all pairs at the present poses; points known from before keep their impulses.
+    pub(crate) fn refresh(&mut self, bodies: &Bodies<R>, pairs: &[(u32, u32)], mixed: &Mixed<R>, carry: Carry<R>) {
         self.remember();
         self.list.clear();
         let mut old = 0;
@@ -123,7 +133,7 @@ impl<R: Real> Contacts<R> {
         self.memory.extend(self.list.iter().map(|contact| Memory {
             pieces: contact.pieces,
             features: contact.points.map(|point| point.feature),
-            impulses: contact.points.map(|point| [point.normal_impulse, point.tangent_impulse]),
+            impulses: contact.points.map(|point| [point.normal_impulse, point.tangent_impulse, point.so_far]),
             count: contact.count as u32,
         }));
     }
@@ -134,7 +144,7 @@ fn fill<R: Real>(
     manifold: &Manifold<R>,
     centres: [Vec2<R>; 2],
     known: Option<&Memory<R>>,
-    carry: R,
+    carry: Carry<R>,
 ) {
     for (point, found) in contact.points.iter_mut().zip(manifold.points()) {
         point.position = found.position;
@@ -144,9 +154,10 @@ fn fill<R: Real>(
         let twin = known.and_then(|memory| {
             (0..memory.count as usize).find(|&k| memory.features[k] == found.feature).map(|k| memory.impulses[k])
         });
-        if let Some([normal, tangent]) = twin {
-            point.normal_impulse = normal * carry;
-            point.tangent_impulse = tangent * carry;
+        if let Some([normal, tangent, so_far]) = twin {
+            point.normal_impulse = normal * carry.ratio;
+            point.tangent_impulse = tangent * carry.ratio;
+            point.so_far = if carry.same_step { so_far + normal } else { R::ZERO };
         }
     }
 }

@@ -1,6 +1,7 @@
 //! Gap between two convex pieces, exactly, by going over all corners and edges.
 
 use crate::scalar::Real;
+use crate::seam;
 use crate::shape::{Convex, Form, Piece};
 use crate::vector::{Pose, Vec2};
 
@@ -16,7 +17,14 @@ pub(crate) struct Gap<R> {
 /// Gap of two pieces. When they overlap the gap is negative and its size is that of the best separating face.
 pub(crate) fn gap_between<R: Real>(a: &Piece<R>, at: &Pose<R>, b: &Piece<R>, bt: &Pose<R>) -> Gap<R> {
     match (&a.form, &b.form) {
-        (Form::Convex(a), Form::Convex(b)) => convex_gap(a, at, b, bt),
+        (Form::Convex(a), Form::Convex(b)) => match (&a.seams, &b.seams) {
+            (Some(seams), None) => seam::gap(a, seams, at, b, bt),
+            (None, Some(seams)) => {
+                let found = seam::gap(b, seams, bt, a, at);
+                Gap { normal: -found.normal, ..found }
+            }
+            _ => convex_gap(a, at, b, bt),
+        },
         (Form::HalfPlane { normal, offset }, Form::Convex(convex)) => plane_gap(*normal, *offset, at, convex, bt),
         (Form::Convex(convex), Form::HalfPlane { normal, offset }) => {
             let found = plane_gap(*normal, *offset, bt, convex, at);

@@ -24,6 +24,8 @@ struct Row<R> {
     low: R,
     high: R,
     impulse: R,
+    /// The impulse after the pass before.
+    before: R,
     /// How far the joint has drifted along this row; only what the bounds of the impulse allow to be pushed.
     drift: R,
 }
@@ -55,6 +57,10 @@ pub(crate) struct Joints<R> {
 }
 
 impl<R: Real> Row<R> {
+    fn two_sided(&self) -> bool {
+        self.low == -R::INFINITY && self.high == R::INFINITY
+    }
+
     fn rate(&self, motion: &[Motion<R>], [a, b]: [usize; 2]) -> R {
         self.linear.dot(motion[b].linear - motion[a].linear)
             + self.angular[1] * motion[b].spin
@@ -199,6 +205,7 @@ impl<R: Real> Joints<R> {
             let (mut rows, count) = joint.rows(bodies, dt);
             for (row, before) in rows[..count].iter_mut().zip(&joint.rows[..joint.count.min(count)]) {
                 row.impulse = (before.impulse * carry).held(row.low, row.high);
+                row.before = row.impulse;
                 row.push(&mut bodies.motion, &bodies.inverse, joint.bodies, row.impulse);
             }
             (joint.rows, joint.count) = (rows, count);
@@ -222,18 +229,64 @@ impl<R: Real> Joints<R> {
         largest
     }
 
-    /// Takes the drift out of the places.
-    pub(crate) fn project(&mut self, bodies: &mut Bodies<R>, dt: R) {
+    /// Goes on in the direction of the last pass by a share of what it changed.
+    pub(crate) fn extrapolate(&mut self, share: R) {
+        for row in self.list.iter_mut().flat_map(|joint| &mut joint.rows) {
+            let now = row.impulse;
+            row.impulse += (now - row.before) * share;
+            row.before = now;
+        }
+    }
+
+    /// Makes the velocities fit the joints where the bodies are now; the impulses of the step stay what they are.
+    pub(crate) fn fit(&mut self, bodies: &mut Bodies<R>, dt: R, passes: u32, enough: R) {
+        for joint in self.list.iter_mut().filter(|joint| joint.bodies.iter().all(|&body| bodies.present[body])) {
+            let kept = joint.rows;
+            for row in joint.rows[..joint.count].iter().filter(|row| row.two_sided()) {
+                // Half of the push of the step belongs to its first half, in which it moved the body; the other half is found
+                // anew where the body is now.
+                row.push(&mut bodies.motion, &bodies.inverse, joint.bodies, -row.impulse * R::HALF);
+            }
+            (joint.rows, joint.count) = joint.rows(bodies, dt);
+            for (row, kept) in joint.rows.iter_mut().zip(kept) {
+                // A one-sided row has done its part in the step.
+                row.mass = if row.two_sided() { row.mass } else { R::ZERO };
+                row.drift = kept.impulse;
+            }
+        }
+        let present = std::mem::take(&mut bodies.present);
+        for _ in 0..passes {
+            if !(self.iterate(&mut bodies.motion, &bodies.inverse, &present) > enough) {
+                break;
+            }
+        }
+        bodies.present = present;
+        for row in self.list.iter_mut().flat_map(|joint| &mut joint.rows) {
+            row.impulse = row.drift;
+        }
+    }
+
+    /// Takes the drift out of the places; with `felt`, what two-sided rows move is velocity, too.
+    pub(crate) fn project(&mut self, bodies: &mut Bodies<R>, dt: R, felt: bool) {
+        let rate = if felt { R::ONE / dt } else { R::ZERO };
+        if !felt {
+            // No velocities were solved in this step, so the directions are those of now.
+            for joint in &mut self.list {
+                let kept = joint.rows.map(|row| row.impulse);
+                (joint.rows, joint.count) = joint.rows(bodies, dt);
+                joint.rows.iter_mut().zip(kept).for_each(|(row, impulse)| row.impulse = impulse);
+            }
+        }
         for _ in 0..PROJECTIONS {
             for index in 0..self.list.len() {
                 let joint = self.list[index];
                 if !joint.bodies.iter().all(|&body| bodies.present[body]) {
                     continue;
                 }
-                let count = joint.rows(bodies, dt).1;
-                for number in 0..count {
-                    // Places have moved since the row before.
-                    let row = joint.rows(bodies, dt).0[number];
+                for number in 0..joint.count {
+                    // The drift where the bodies are now, and the directions of the start of the step: pushed along those of its end,
+                    // a swinging body would lose energy with every step.
+                    let row = Row { drift: joint.rows(bodies, dt).0[number].drift, ..joint.rows[number] };
                     let push = (-row.drift * row.mass).held(row.low, row.high);
                     for (k, &body) in joint.bodies.iter().enumerate() {
                         let inverse = bodies.inverse[body];
@@ -242,6 +295,13 @@ impl<R: Real> Joints<R> {
                             let position = bodies.pose[body].position + row.linear * (sign * push * inverse.mass);
                             let angle = bodies.angle[body] + row.angular[k] * push * inverse.inertia;
                             bodies.place(body, position, angle);
+                            if row.two_sided() {
+                                let change = Motion {
+                                    linear: row.linear * (sign * push * inverse.mass * rate),
+                                    spin: row.angular[k] * push * inverse.inertia * rate,
+                                };
+                                bodies.motion[body] = bodies.motion[body].plus(change);
+                            }
                         }
                     }
                 }

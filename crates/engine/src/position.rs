@@ -13,12 +13,9 @@ use crate::simulation::Simulation;
 use crate::soft::{gap_now, leave_blows, push, response};
 use crate::vector::Vec2;
 
-/// Substeps when the setting leaves it at one.
-const SUBSTEPS: u32 = 8;
-
 pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
-    let substeps = if simulation.settings.substeps == 1 { SUBSTEPS } else { simulation.settings.substeps };
-    simulation.look(dt);
+    let substeps = simulation.settings.substeps_in_force();
+    simulation.look(dt, false);
     leave_blows(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
     let places = places(simulation);
@@ -66,7 +63,7 @@ fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, start: &[Place<R>], t
     let predicted = places(simulation);
     let pressed = correct(simulation, start, &before);
     if !simulation.joints.is_empty() {
-        simulation.joints.project(&mut simulation.bodies, dt);
+        simulation.joints.project(&mut simulation.bodies, dt, false);
     }
     // Velocities follow from what was put right.
     let rate = R::ONE / dt;

@@ -4,7 +4,7 @@
 //! a neighbour over a ridge, or at a free end. So nothing that slides along a chain is caught by the seam between two
 //! segments: there is no direction in which a seam could push it back.
 
-use crate::distance::convex_gap;
+use crate::distance::{Gap, convex_gap};
 use crate::manifold::{Manifold, Point, clip, clip_end};
 use crate::scalar::Real;
 use crate::shape::{Convex, Seams};
@@ -55,6 +55,32 @@ impl<R: Real> Side<R> {
             && first.left().cross(direction) <= R::ZERO
             && direction.cross(second.left()) <= R::ZERO
     }
+}
+
+/// Gap of a segment and a convex that is no segment, in a direction in which the segment may push: where the nearest points
+/// lie in another, the gap along the segment's own normal, which is never larger.
+pub(crate) fn gap<R: Real>(
+    segment: &Convex<R>,
+    seams: &Seams<R>,
+    pose: &Pose<R>,
+    other: &Convex<R>,
+    other_pose: &Pose<R>,
+) -> Gap<R> {
+    let found = convex_gap(segment, pose, other, other_pose);
+    let side = Side::new(segment, seams, pose, other_pose.point(other.middle()));
+    let free = |end: Option<Vec2<R>>| end.is_none();
+    let beyond_free_end = (free(side.before) || free(side.after)) && found.gap > R::ZERO;
+    if found.gap > R::ZERO && (beyond_free_end || side.allows(found.normal) || found.normal == side.normal) {
+        return found;
+    }
+    let lowest =
+        other.corners.iter().map(|&c| side.normal.dot(other_pose.point(c) - side.start)).fold(R::INFINITY, R::min);
+    let along = lowest - other.radius;
+    // Far past an end the line goes on and the segment does not.
+    if found.gap > along.abs().max(R::ZERO) && found.gap > (side.end - side.start).length() {
+        return found;
+    }
+    Gap { gap: along, normal: side.normal, point: found.point }
 }
 
 /// Contact points of a segment and a convex that is no segment; the segment is the first piece.

@@ -140,9 +140,9 @@ pub struct Settings {
     pub integrator: Integrator,
     /// How contacts are solved.
     pub solver: SolverKind,
-    /// Most passes of the contact solver in a step.
+    /// Most passes of the contact solver in a substep.
     pub iterations: u32,
-    /// Steps within a step.
+    /// Steps within a step; 0 for the solver's own number.
     pub substeps: u32,
     /// Whether a contact starts from its impulse of the step before.
     pub warm_start: bool,
@@ -167,8 +167,8 @@ impl Default for Settings {
         Settings {
             integrator: Integrator::Verlet,
             solver: SolverKind::Impulse,
-            iterations: 60,
-            substeps: 1,
+            iterations: 100,
+            substeps: 0,
             warm_start: true,
             swept: Swept::Marked,
             broad: BroadPhase::Grid,
@@ -239,16 +239,16 @@ pub const SETTINGS: [Setting; 12] = [
     },
     Setting {
         name: "iterations",
-        about: "most passes of the contact solver in a step; it ends sooner when nothing changes any more",
+        about: "most passes of the contact solver in a substep; it ends sooner when nothing changes any more",
         values: || "a whole number from 1 to 10000".to_owned(),
         read: |s, text| set(&mut s.iterations, whole(text, 1, 10_000)),
         show: |s| s.iterations.to_string(),
     },
     Setting {
         name: "substeps",
-        about: "steps within a step; cost grows in proportion",
-        values: || "a whole number from 1 to 1000".to_owned(),
-        read: |s, text| set(&mut s.substeps, whole(text, 1, 1000)),
+        about: "steps within a step; many with few passes hold piles better than few with many",
+        values: || "a whole number to 1000, 0 for 2 with impulse, 4 with soft, 8 with position".to_owned(),
+        read: |s, text| set(&mut s.substeps, whole(text, 0, 1000)),
         show: |s| s.substeps.to_string(),
     },
     Setting {
@@ -310,6 +310,16 @@ pub const SETTINGS: [Setting; 12] = [
 ];
 
 impl Settings {
+    /// Steps within a step.
+    pub(crate) fn substeps_in_force(&self) -> u32 {
+        match (self.substeps, self.solver) {
+            (0, SolverKind::Impulse | SolverKind::Event) => 2,
+            (0, SolverKind::Soft) => 4,
+            (0, SolverKind::Position) => 8,
+            (chosen, _) => chosen,
+        }
+    }
+
     /// Reads `name=value` pairs.
     ///
     /// # Errors

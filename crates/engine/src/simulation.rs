@@ -3,7 +3,7 @@
 use crate::blows;
 use crate::bodies::{Bodies, Motion};
 use crate::broad::Broad;
-use crate::contacts::{Contacts, Mixed};
+use crate::contacts::{Carry, Contacts, Mixed};
 use crate::forces::Forces;
 use crate::joints::Joints;
 use crate::scalar::Real;
@@ -12,7 +12,7 @@ use crate::settings::{Settings, SolverKind, Swept};
 use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
 use crate::sweep::{Blow, SweepNumbers, Sweeper};
-use crate::tolerance::SLOP;
+use crate::tolerance::{CONVERGED, SLOP};
 use crate::vector::{Pose, Rotation, Vec2};
 use crate::{position, soft};
 use ironspin_model::{BodyKind, Deed, EngineError, World};
@@ -130,10 +130,12 @@ impl<R: Real> Simulation<R> {
             SolverKind::Soft => soft::step(self, dt),
             SolverKind::Position => position::step(self, dt),
             SolverKind::Impulse | SolverKind::Event => {
-                let part = dt / R::of(f64::from(self.settings.substeps));
-                for _ in 0..self.settings.substeps {
-                    self.substep(part);
+                let substeps = self.settings.substeps_in_force();
+                let part = dt / R::of(f64::from(substeps));
+                for number in 0..substeps {
+                    self.substep(part, number > 0);
                 }
+                self.record_resting();
             }
         }
         self.forces.end_step();
@@ -144,8 +146,8 @@ impl<R: Real> Simulation<R> {
     }
 
     /// Finds what touches now and strikes the blows of the time since the last look.
-    pub(crate) fn look(&mut self, dt: R) {
-        let carry = if !self.settings.warm_start {
+    pub(crate) fn look(&mut self, dt: R, same_step: bool) {
+        let ratio = if !self.settings.warm_start {
             R::ZERO
         } else if self.last_dt > R::ZERO {
             dt / self.last_dt
@@ -153,10 +155,15 @@ impl<R: Real> Simulation<R> {
             R::ONE
         };
         self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
-        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, carry);
+        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, Carry { ratio, same_step });
         if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
             self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
-            self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, R::ONE);
+            self.contacts.refresh(
+                &self.bodies,
+                &self.broad.pairs,
+                &self.mixed,
+                Carry { ratio: R::ONE, same_step: true },
+            );
         }
         blows::strike(self, dt, self.rest_speed(dt));
         self.last_dt = dt;
@@ -166,19 +173,20 @@ impl<R: Real> Simulation<R> {
         R::of(self.settings.rest_speed) * self.gravity * dt
     }
 
-    fn substep(&mut self, dt: R) {
+    fn substep(&mut self, dt: R, same_step: bool) {
         let rest_speed = self.rest_speed(dt);
         let carry = if self.last_dt > R::ZERO && self.settings.warm_start { dt / self.last_dt } else { R::ZERO };
-        self.look(dt);
+        self.look(dt, same_step);
         self.start.clone_from(&self.bodies.motion);
         self.forces.integrate(&mut self.bodies, dt, self.settings.integrator);
         let free = std::mem::take(&mut self.forces.way);
         let scale = self.speed_scale(dt);
-        let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale };
+        let late: R = self.settings.integrator.lateness();
+        let push_time = (R::ONE - late) * dt;
+        let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale, push_time };
         let unpressed = self.bodies.motion.clone();
         self.joints.prepare(&mut self.bodies, dt, carry);
         self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers);
-        self.record_resting();
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
         let rate = R::ONE / dt;
         for ((acceleration, end), start) in
@@ -189,8 +197,15 @@ impl<R: Real> Simulation<R> {
         self.move_bodies(dt, rest_speed, &free, &unpressed);
         self.forces.way = free;
         if !self.joints.is_empty() {
-            self.joints.project(&mut self.bodies, dt);
+            self.hold_joints(dt, scale);
         }
+    }
+
+    /// Takes the drift out of the joints, gives the velocities what that moved, and makes them fit the joints again. Source: Andersen,
+    /// "Rattle: a velocity version of the Shake algorithm" (1983): so joints keep the order and the energy of the integrator.
+    fn hold_joints(&mut self, dt: R, scale: R) {
+        self.joints.project(&mut self.bodies, dt, true);
+        self.joints.fit(&mut self.bodies, dt, self.settings.iterations, R::of(CONVERGED) * scale);
     }
 
     /// One step of gravity, or without gravity the fastest relative speed at a contact or joint.
@@ -268,7 +283,7 @@ impl<R: Real> Simulation<R> {
                     point: point.position,
                     normal: contact.normal,
                     gap: point.gap,
-                    impulse: point.normal_impulse,
+                    impulse: point.so_far + point.normal_impulse,
                     times: 1,
                 });
             }

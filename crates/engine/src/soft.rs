@@ -10,8 +10,6 @@ use crate::scalar::Real;
 use crate::simulation::Simulation;
 use crate::vector::Vec2;
 
-/// Substeps when the setting leaves it at one.
-const SUBSTEPS: u32 = 4;
 /// Damping ratio of a contact.
 const DAMPING: f64 = 10.0;
 /// Frequency of a contact times the length of a substep.
@@ -39,8 +37,8 @@ impl<R: Real> Softness<R> {
 }
 
 pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
-    let substeps = if simulation.settings.substeps == 1 { SUBSTEPS } else { simulation.settings.substeps };
-    simulation.look(dt);
+    let substeps = simulation.settings.substeps_in_force();
+    simulation.look(dt, false);
     leave_blows(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
     let places: Vec<(Vec2<R>, R)> = simulation
@@ -73,7 +71,7 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
         }
         pass(simulation, part, &places, None);
         if !simulation.joints.is_empty() {
-            simulation.joints.project(&mut simulation.bodies, part);
+            simulation.joints.project(&mut simulation.bodies, part, false);
         }
     }
     scale_impulses(simulation, R::of(f64::from(substeps)));

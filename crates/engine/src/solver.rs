@@ -2,8 +2,7 @@
 //!
 //! Source: Catto, "Iterative Dynamics with Temporal Coherence" (2005): accumulated, clamped impulses with warm
 //! starting. Two points of a manifold are pressed together (Cottle, Pang, Stone, "The Linear Complementarity Problem",
-//! 1992, section 1.2: two unknowns by enumeration), passes run to and fro (symmetric Gauss-Seidel), and end early when
-//! nothing changes any more. Overlap is removed by velocities of its own that move bodies and are forgotten, so that they
+//! 1992, section 1.2: two unknowns by enumeration), and passes end early when nothing changes any more. Overlap is removed by velocities of its own that move bodies and are forgotten, so that they
 //! add no kinetic energy.
 
 use crate::bodies::{Bodies, Inverse, Motion};
@@ -12,7 +11,7 @@ use crate::joints::Joints;
 use crate::scalar::Real;
 use crate::tolerance::{CONVERGED, OVERLAP_SHARE, OVERLAP_STEP, SLOP};
 use crate::vector::Vec2;
-use crate::wide::{Bundle, Colouring, LANES, Width, pass};
+use crate::wide::{Bundle, Colouring, LANES, Progress, Width, extrapolate, pass};
 
 /// Most passes of the removal of overlap.
 const OVERLAP_PASSES: u32 = 8;
@@ -25,6 +24,8 @@ pub(crate) struct Solver<R> {
     bundles: Vec<Bundle<R>>,
     /// Velocities, and one more for lanes without a contact.
     motion: Vec<Motion<R>>,
+    /// Velocities after the pass before.
+    motion_before: Vec<Motion<R>>,
     /// Overlap removal: the way of each body.
     shifts: Vec<Motion<R>>,
     /// Passes done so far, for reports on cost.
@@ -38,6 +39,7 @@ impl<R: Real> Default for Solver<R> {
             colouring: Colouring::default(),
             bundles: Vec::new(),
             motion: Vec::new(),
+            motion_before: Vec::new(),
             shifts: Vec::new(),
             passes: 0,
         }
@@ -53,6 +55,8 @@ pub(crate) struct StepNumbers<R> {
     pub(crate) rest_speed: R,
     /// The speed that changes are held against: one step of gravity, or the fastest approach where there is none.
     pub(crate) scale: R,
+    /// Time from the start of the step at which its pushes act, as far as the ways of the bodies go.
+    pub(crate) push_time: R,
 }
 
 fn relative<R: Real>(motion: &[Motion<R>], bodies: [usize; 2], arms: [Vec2<R>; 2]) -> Vec2<R> {
@@ -97,24 +101,51 @@ impl<R: Real> Solver<R> {
         }
     }
 
+    /// Passes with momentum: between two of them all impulses, and the velocities with them, go on in the direction of the last
+    /// one (Nesterov, 1983), from the beginning again when a pass turns back (O'Donoghue and Candès, 2015).
+    /// A pass may start from impulses that no contact could have; it brings each back within its bounds.
     fn iterate(&mut self, bodies: &Bodies<R>, joints: &mut Joints<R>, step: StepNumbers<R>) {
         let enough = R::of(CONVERGED) * step.scale;
-        let colours = self.colouring.first_bundle.len() - 1;
+        let mut momentum = R::ONE;
+        self.motion_before.clone_from(&self.motion);
         for iteration in 0..step.iterations {
-            let mut largest = joints.iterate(&mut self.motion, &bodies.inverse, &bodies.present);
-            let backwards = iteration % 2 == 1;
-            for turn in 0..colours {
-                let colour = if backwards { colours - 1 - turn } else { turn };
-                let [from, to] = [0, 1].map(|k| self.colouring.first_bundle[colour + k] as usize);
-                if from < to {
-                    largest = largest.max(pass(self.width, &mut self.bundles[from..to], &mut self.motion, backwards));
-                }
-            }
+            let progress = self.pass(bodies, joints);
             self.passes += 1;
-            if !(largest > enough) {
+            if !(progress.largest > enough) || iteration + 1 == step.iterations {
                 break;
             }
+            let next = R::HALF * momentum * ((momentum * momentum + R::of(4.0)).sqrt() - momentum);
+            let share = if progress.onward < R::ZERO {
+                momentum = R::ONE;
+                R::ZERO
+            } else {
+                let share = momentum * (R::ONE - momentum) / (momentum * momentum + next);
+                momentum = next;
+                share
+            };
+            extrapolate(&mut self.bundles, share);
+            joints.extrapolate(share);
+            for (now, before) in self.motion.iter_mut().zip(&mut self.motion_before) {
+                let reached = *now;
+                *now = reached.plus(reached.minus(*before).scaled(share));
+                *before = reached;
+            }
         }
+    }
+
+    fn pass(&mut self, bodies: &Bodies<R>, joints: &mut Joints<R>) -> Progress<R> {
+        let largest = joints.iterate(&mut self.motion, &bodies.inverse, &bodies.present);
+        let mut progress = Progress { largest, onward: R::ZERO };
+        let colours = self.colouring.first_bundle.len() - 1;
+        for colour in 0..colours {
+            let [from, to] = [0, 1].map(|k| self.colouring.first_bundle[colour + k] as usize);
+            if from < to {
+                let part = pass(self.width, &mut self.bundles[from..to], &mut self.motion);
+                progress.largest = progress.largest.max(part.largest);
+                progress.onward += part.onward;
+            }
+        }
+        progress
     }
 
     /// Moves bodies out of each other, by a share of the overlap beyond the slop.
@@ -131,6 +162,9 @@ impl<R: Real> Solver<R> {
             for (contact, pushed) in contacts.list.iter().zip(&mut pushed) {
                 push_apart(contact, pushed, &mut self.shifts, &bodies.inverse);
             }
+        }
+        for (contact, pushed) in contacts.list.iter().zip(&pushed) {
+            balance(contact, pushed[0] + pushed[1], bodies);
         }
         for body in 0..bodies.len() {
             let shift = self.shifts[body];
@@ -165,6 +199,38 @@ fn push_apart<R: Real>(contact: &Contact<R>, pushed: &mut [R; 2], shifts: &mut [
     }
 }
 
+/// Pushing two moving bodies apart shifts their momenta sideways; their spins take up what that changes of the angular
+/// momentum.
+fn balance<R: Real>(contact: &Contact<R>, pushed: R, bodies: &mut Bodies<R>) {
+    let [a, b] = contact.bodies;
+    let [one, other] = contact.bodies.map(|body| bodies.inverse[body]);
+    if !(pushed > R::ZERO && one.inertia > R::ZERO && other.inertia > R::ZERO) {
+        return;
+    }
+    let gained = (contact.normal * pushed).cross(bodies.motion[b].linear - bodies.motion[a].linear);
+    // 1 / (Ia + Ib) by the inverses.
+    let turn = gained * one.inertia * other.inertia / (one.inertia + other.inertia);
+    bodies.motion[a].spin -= turn;
+    bodies.motion[b].spin -= turn;
+}
+
+/// From where each centre will be when the push of the step acts to where the point will be then. With the arms of the start of
+/// the step the angular momentum of two bodies in flight would not be kept.
+pub(crate) fn arms_at_push<R: Real>(
+    bodies: [usize; 2],
+    arms: [Vec2<R>; 2],
+    motion: &[Motion<R>],
+    moving: [bool; 2],
+    time: R,
+) -> [Vec2<R>; 2] {
+    if moving != [true, true] {
+        return arms;
+    }
+    // The point of contact goes with both bodies, as it does where two discs roll on each other.
+    let apart = (motion[bodies[1]].linear - motion[bodies[0]].linear) * (R::HALF * time);
+    [arms[0] + apart, arms[1] - apart]
+}
+
 /// Fills a lane with the rows of a contact and gives the bodies its impulses of the step before.
 fn prepare<R: Real>(
     bundle: &mut Bundle<R>,
@@ -189,15 +255,19 @@ fn prepare<R: Real>(
         bundle.inverse_inertia[side][lane] = inverse[side].inertia;
     }
     let mut responses = [R::ZERO; 2];
+    let mut both_arms = contact.points.map(|point| point.arms);
+    let moving = contact.bodies.map(|body| bodies.travels(body));
     for (index, point) in contact.points[..contact.count].iter_mut().enumerate() {
         let rows = &mut bundle.points[index];
         let approach = -relative(start, contact.bodies, point.arms).dot(normal);
+        let arms = arms_at_push(contact.bodies, point.arms, start, moving, step.push_time);
+        both_arms[index] = arms;
         if point.gap > R::ZERO && approach > step.rest_speed {
             (point.normal_impulse, point.tangent_impulse) = (R::ZERO, R::ZERO);
             continue;
         }
         let response = |along: Vec2<R>| {
-            let turns = [point.arms[0].cross(along), point.arms[1].cross(along)];
+            let turns = [arms[0].cross(along), arms[1].cross(along)];
             inverse[0].mass
                 + inverse[1].mass
                 + inverse[0].inertia * turns[0] * turns[0]
@@ -205,8 +275,8 @@ fn prepare<R: Real>(
         };
         responses[index] = response(normal);
         for side in 0..2 {
-            rows.normal_arm[side][lane] = point.arms[side].cross(normal);
-            rows.tangent_arm[side][lane] = point.arms[side].cross(tangent);
+            rows.normal_arm[side][lane] = arms[side].cross(normal);
+            rows.tangent_arm[side][lane] = arms[side].cross(tangent);
         }
         rows.response[lane] = responses[index];
         rows.normal_mass[lane] = R::ONE / responses[index];
@@ -214,19 +284,22 @@ fn prepare<R: Real>(
         rows.floor[lane] = if point.gap > R::ZERO { -point.gap / step.dt } else { R::ZERO };
         rows.normal_impulse[lane] = point.normal_impulse;
         rows.tangent_impulse[lane] = point.tangent_impulse;
+        rows.normal_before[lane] = point.normal_impulse;
+        rows.tangent_before[lane] = point.tangent_impulse;
         let impulse = normal * point.normal_impulse + tangent * point.tangent_impulse;
         let [a, b] = contact.bodies;
-        bodies.motion[a] = bodies.motion[a].minus(inverse[0].kick(point.arms[0], impulse));
-        bodies.motion[b] = bodies.motion[b].plus(inverse[1].kick(point.arms[1], impulse));
+        bodies.motion[a] = bodies.motion[a].minus(inverse[0].kick(arms[0], impulse));
+        bodies.motion[b] = bodies.motion[b].plus(inverse[1].kick(arms[1], impulse));
     }
-    couple(bundle, lane, contact, inverse, responses);
+    couple(bundle, lane, normal, both_arms, inverse, responses);
 }
 
 /// The inverse of the matrix of normal responses.
 fn couple<R: Real>(
     bundle: &mut Bundle<R>,
     lane: usize,
-    contact: &Contact<R>,
+    normal: Vec2<R>,
+    arms: [[Vec2<R>; 2]; 2],
     inverse: [Inverse<R>; 2],
     responses: [R; 2],
 ) {
@@ -241,10 +314,7 @@ fn couple<R: Real>(
         set(bundle, [alone(k11), R::ZERO, alone(k22)]);
         return;
     }
-    let turn = |side: usize| {
-        let arms = [0, 1].map(|point| contact.points[point].arms[side].cross(contact.normal));
-        inverse[side].inertia * arms[0] * arms[1]
-    };
+    let turn = |side: usize| inverse[side].inertia * arms[0][side].cross(normal) * arms[1][side].cross(normal);
     let k12 = inverse[0].mass + inverse[1].mass + turn(0) + turn(1);
     bundle.coupling[lane] = k12;
     let determinant = k11 * k22 - k12 * k12;

@@ -48,6 +48,9 @@ pub(crate) struct PointRows<R> {
     /// Impulses so far.
     pub(crate) normal_impulse: Lanes<R>,
     pub(crate) tangent_impulse: Lanes<R>,
+    /// The same after the pass before.
+    pub(crate) normal_before: Lanes<R>,
+    pub(crate) tangent_before: Lanes<R>,
 }
 
 impl<R: Real> Bundle<R> {
@@ -62,6 +65,8 @@ impl<R: Real> Bundle<R> {
             floor: zero,
             normal_impulse: zero,
             tangent_impulse: zero,
+            normal_before: zero,
+            tangent_before: zero,
         };
         Bundle {
             bodies: [[nobody; LANES]; 2],
@@ -73,6 +78,19 @@ impl<R: Real> Bundle<R> {
             coupling: zero,
             inverse: [zero; 3],
             points: [point; 2],
+        }
+    }
+}
+
+/// Impulses go on in the direction of the last pass by a share of what it changed.
+pub(crate) fn extrapolate<R: Real>(bundles: &mut [Bundle<R>], share: R) {
+    for point in bundles.iter_mut().flat_map(|bundle| &mut bundle.points) {
+        for lane in 0..LANES {
+            let (normal, tangent) = (point.normal_impulse[lane], point.tangent_impulse[lane]);
+            point.normal_impulse[lane] = normal + (normal - point.normal_before[lane]) * share;
+            point.tangent_impulse[lane] = tangent + (tangent - point.tangent_before[lane]) * share;
+            point.normal_before[lane] = normal;
+            point.tangent_before[lane] = tangent;
         }
     }
 }
@@ -130,20 +148,36 @@ impl Colouring {
     }
 }
 
-/// One pass over a run of bundles; gives the largest change of a normal or tangential speed of the centres.
+/// What a pass has done.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Progress<R> {
+    /// Largest change of a normal or tangential speed of the centres.
+    pub(crate) largest: R,
+    /// Sum over the rows of the change of the impulse times its change since the pass before: negative when passes turn back.
+    pub(crate) onward: R,
+}
+
+/// The same in each lane.
+struct Gathered<R> {
+    largest: Lanes<R>,
+    onward: Lanes<R>,
+}
+
+/// One pass over a run of bundles.
 #[inline(always)]
-fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>], backwards: bool) -> R {
-    let mut largest = [R::ZERO; LANES];
-    let count = bundles.len();
-    for turn in 0..count {
-        let bundle = &mut bundles[if backwards { count - 1 - turn } else { turn }];
-        solve(bundle, motion, &mut largest);
+fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
+    let mut gathered = Gathered { largest: [R::ZERO; LANES], onward: [R::ZERO; LANES] };
+    for bundle in bundles {
+        solve(bundle, motion, &mut gathered);
     }
-    largest.iter().fold(R::ZERO, |most, &lane| most.max(lane))
+    Progress {
+        largest: gathered.largest.iter().fold(R::ZERO, |most, &lane| most.max(lane)),
+        onward: gathered.onward.iter().fold(R::ZERO, |sum, &lane| sum + lane),
+    }
 }
 
 #[inline(always)]
-fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &mut [Motion<R>], largest: &mut Lanes<R>) {
+fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &mut [Motion<R>], gathered: &mut Gathered<R>) {
     let zero = [R::ZERO; LANES];
     let (mut ax, mut ay, mut aw) = (zero, zero, zero);
     let (mut bx, mut by, mut bw) = (zero, zero, zero);
@@ -208,7 +242,9 @@ fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &mut [Motion<R>], largest: &mu
         let push = step1 + step2;
         let moment_a = first.normal_arm[0][lane] * step1 + second.normal_arm[0][lane] * step2;
         let moment_b = first.normal_arm[1][lane] * step1 + second.normal_arm[1][lane] * step2;
-        largest[lane] = largest[lane].max(change).max(step1.abs() * both).max(step2.abs() * both);
+        gathered.largest[lane] = gathered.largest[lane].max(change).max(step1.abs() * both).max(step2.abs() * both);
+        gathered.onward[lane] +=
+            (step1 * (new1 - first.normal_before[lane]) + step2 * (new2 - second.normal_before[lane])) * both;
         // All impulses of the contact reach the bodies together.
         let (jx, jy) = (nx * push - ny * drag, ny * push + nx * drag);
         ax[lane] -= jx * ma;
@@ -259,26 +295,26 @@ impl Width {
 
 /// One pass over a run of bundles with vectors of a width that the machine has.
 #[allow(unsafe_code)]
-pub(crate) fn pass<R: Real>(width: Width, bundles: &mut [Bundle<R>], motion: &mut [Motion<R>], backwards: bool) -> R {
+pub(crate) fn pass<R: Real>(width: Width, bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
     match width {
-        Width::Plain => pass_plain(bundles, motion, backwards),
+        Width::Plain => pass_plain(bundles, motion),
         // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
         // nothing else that is unsafe.
         #[cfg(target_arch = "x86_64")]
-        Width::Avx2 => unsafe { pass_avx2(bundles, motion, backwards) },
+        Width::Avx2 => unsafe { pass_avx2(bundles, motion) },
         #[cfg(target_arch = "x86_64")]
-        Width::Avx512 => unsafe { pass_avx512(bundles, motion, backwards) },
+        Width::Avx512 => unsafe { pass_avx512(bundles, motion) },
     }
 }
 
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2")]
-fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>], backwards: bool) -> R {
-    pass_plain(bundles, motion, backwards)
+fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
+    pass_plain(bundles, motion)
 }
 
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx512f,avx512vl")]
-fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>], backwards: bool) -> R {
-    pass_plain(bundles, motion, backwards)
+fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
+    pass_plain(bundles, motion)
 }

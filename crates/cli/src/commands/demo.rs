@@ -8,7 +8,7 @@ use ironspin_report::{summary_line, verdict_table, what_broke};
 
 /// The default, and a setting that looks for collisions only where bodies stand at the end of a step and forgets the
 /// load of a pile from step to step.
-const ENGINES: [&str; 2] = ["builtin", "builtin:swept=off,warm-start=off,iterations=4"];
+const ENGINES: [&str; 2] = ["builtin", "builtin:swept=off,warm-start=off,substeps=1,iterations=4"];
 const STEPS: [&str; 2] = ["1/60", "1/240"];
 
 pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Complaint> {

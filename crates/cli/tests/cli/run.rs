@@ -32,7 +32,7 @@ fn the_wagons_count_314_where_the_step_allows_and_say_how_many_digits_were_right
     for line in ["wagon-count --dt 1/60", "wagon-count --dt 1e-4 --engine builtin:swept=off"] {
         assert_eq!(measured(&yard.json(0, line), "impacts.count", "light, heavy"), 314.0, "{line}");
     }
-    let result = yard.json(1, "wagon-count --dt 1/240 --engine builtin:swept=off");
+    let result = yard.json(1, "wagon-count --dt 1/60 --engine builtin:swept=off");
     let count = claim(&result, "impacts.count", "light, heavy");
     assert!(count["measured"].as_f64().unwrap() < 314.0);
     assert!(count["detail"].as_str().unwrap().contains("of 3 digits right"), "{count}");

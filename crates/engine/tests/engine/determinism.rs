@@ -1,0 +1,146 @@
+//! The same bits: broad phases, chunks, threads, units, mass, tempo, bystanders.
+
+use crate::yard::{Bench, conditions, floor, settings, solid, square, world};
+use ironspin_engine::Builtin;
+use ironspin_model::{DVec2, DVec3, Engine, Frame, Joint, JointKind, Shape, World};
+
+/// A lively heap: boxes, discs, capsules and polygons fall on each other, two of them hinged.
+fn heap() -> World {
+    let mut world = world(8.0, 0.5, 0.3);
+    world.bodies.push(floor());
+    for i in 0..40 {
+        let (x, y) = (0.7 * f64::from(i % 5) - 1.5, 1.0 + 0.9 * f64::from(i / 5));
+        let shape = match i % 4 {
+            0 => square(0.5),
+            1 => Shape::Disc(0.25),
+            2 => Shape::Capsule { length: 0.25, radius: 0.125 },
+            _ => Shape::Polygon(vec![DVec2::new(-0.25, -0.25), DVec2::new(0.25, -0.25), DVec2::new(0.0, 0.25)]),
+        };
+        let mut body = solid(shape, x, y);
+        (body.spin, body.swept) = (f64::from(i % 3) - 1.0, i % 7 == 0);
+        world.bodies.push(body);
+    }
+    let hinge = JointKind::Hinge { limits: None };
+    world.joints.push(Joint {
+        kind: hinge,
+        bodies: [1, 2],
+        at: [DVec2::new(0.25, 0.0), DVec2::new(-0.45, 0.0)],
+        length: None,
+    });
+    world
+}
+
+fn run(world: &World, options: &str, dt: f64, steps: u64) -> Vec<Frame> {
+    let mut bench = Bench::new(world.clone(), options, dt);
+    let mut frames = Vec::new();
+    bench.run(steps, |frame| frames.push(frame.clone()));
+    frames
+}
+
+const DT: f64 = 1.0 / 64.0;
+
+#[test]
+fn every_broad_phase_gives_the_same_bits() {
+    let expected = run(&heap(), "broad=all-pairs", DT, 300);
+    for broad in ["sort", "grid", "tree"] {
+        assert!(run(&heap(), &format!("broad={broad}"), DT, 300) == expected, "{broad} went another way");
+    }
+}
+
+#[test]
+fn any_number_of_threads_gives_the_same_bits() {
+    let expected = run(&heap(), "threads=1", DT, 200);
+    for threads in [2, 5] {
+        assert!(run(&heap(), &format!("threads={threads}"), DT, 200) == expected, "{threads} threads went another way");
+    }
+}
+
+#[test]
+fn chunks_of_steps_make_no_difference() {
+    let expected = run(&heap(), "", DT, 200);
+    let mut engine = Builtin::new(settings(""));
+    engine.build(&heap(), &conditions()).unwrap();
+    let mut frames = Vec::new();
+    for chunk in [1, 49, 100, 50] {
+        engine.advance(&vec![DT; chunk], &mut |frame| frames.push(frame.clone())).unwrap();
+    }
+    assert!(frames == expected);
+}
+
+/// Every length, mass and time times a power of two.
+fn told_in(world: &World, length: f64, mass: f64, time: f64) -> World {
+    let mut world = world.clone();
+    let speed = length / time;
+    world.gravity *= length / (time * time);
+    for body in &mut world.bodies {
+        body.position *= length;
+        body.velocity *= speed;
+        body.spin /= time;
+        body.mass *= mass;
+        body.inertia *= mass * length * length;
+        for part in &mut body.parts {
+            part.position *= length;
+            match &mut part.shape {
+                Shape::Disc(radius) => *radius *= length,
+                Shape::Box(size) => *size *= length,
+                Shape::Capsule { length: l, radius } => {
+                    *l *= length;
+                    *radius *= length;
+                }
+                Shape::Polygon(points) | Shape::Polyline(points) => points.iter_mut().for_each(|p| *p *= length),
+                Shape::HalfPlane(_) => {}
+            }
+        }
+    }
+    for joint in &mut world.joints {
+        joint.at = joint.at.map(|at| at * length);
+    }
+    world
+}
+
+#[test]
+fn units_mass_and_tempo_by_powers_of_two_change_nothing_but_the_exponent() {
+    for options in ["", "swept=all", "solver=soft", "solver=position"] {
+        let plain = run(&heap(), options, DT, 120);
+        for (length, mass, time) in
+            [(1024.0, 1.0, 1.0), (1.0, 0.125, 1.0), (1.0, 1.0, 16.0), (2.0_f64.powi(-10), 8.0, 0.25)]
+        {
+            let told = run(&told_in(&heap(), length, mass, time), options, DT * time, 120);
+            for (a, b) in plain.iter().zip(&told) {
+                for (body, (a, b)) in a.bodies.iter().zip(&b.bodies).enumerate() {
+                    let same = a.position * length == b.position
+                        && a.velocity * (length / time) == b.velocity
+                        && a.spin == b.spin * time
+                        && a.angle == b.angle;
+                    assert!(same, "{options} told by {length} {mass} {time}: body {body} differs");
+                }
+            }
+        }
+    }
+}
+
+#[test]
+fn a_bystander_changes_nothing() {
+    let plain = run(&heap(), "", DT, 200);
+    let mut more = heap();
+    more.bodies.push(solid(square(0.5), 5000.0, 3000.0));
+    let told = run(&more, "", DT, 200);
+    for (a, b) in plain.iter().zip(&told) {
+        assert!(a.bodies[..] == b.bodies[..a.bodies.len()], "step {}", a.step);
+    }
+}
+
+#[test]
+fn steps_of_no_length_count_and_change_nothing() {
+    let mut bench = Bench::new(heap(), "", DT);
+    bench.run(10, |_| {});
+    let before = bench.frame.clone();
+    bench
+        .engine
+        .advance(&[0.0], &mut |frame| {
+            assert_eq!(frame.step, 11);
+            assert_eq!(frame.bodies, before.bodies);
+        })
+        .unwrap();
+    assert_eq!(before.bodies[1].position.z, DVec3::ZERO.z);
+}

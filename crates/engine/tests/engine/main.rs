@@ -1,0 +1,14 @@
+//! The built-in engine on worlds with known answers.
+
+mod determinism;
+mod elastic;
+mod friction;
+mod insane;
+mod integrators;
+mod joints;
+mod kinds;
+mod rest;
+mod seams;
+mod sensors;
+mod shots;
+mod yard;

@@ -1,0 +1,100 @@
+//! Piles that must stand.
+
+use crate::yard::{Bench, floor, solid, square, world};
+use ironspin_model::{DVec2, World};
+
+const G: f64 = 9.81;
+const DT: f64 = 1.0 / 60.0;
+
+fn stack(count: usize) -> World {
+    let mut world = world(G, 0.6, 0.0);
+    world.bodies.push(floor());
+    for i in 0..count {
+        world.bodies.push(solid(square(1.0), 0.0, 0.5 + i as f64));
+    }
+    world
+}
+
+fn pyramid(base: usize) -> World {
+    let mut world = world(G, 0.6, 0.0);
+    world.bodies.push(floor());
+    for row in 0..base {
+        for i in 0..base - row {
+            world.bodies.push(solid(square(1.0), 1.1 * (i as f64 + 0.5 * row as f64), 0.5 + row as f64));
+        }
+    }
+    world
+}
+
+/// Largest rms speed over `dt g` and largest creep, edge/s, over the last part of a run; panics when something moved away.
+pub(crate) fn rest(world: World, options: &str, seconds: f64, from: f64) -> (f64, f64) {
+    let mut bench = Bench::new(world, options, DT);
+    let start = bench.frame.clone();
+    bench.seconds(from, |_| {});
+    let middle = bench.frame.clone();
+    let mut squares = vec![0.0; start.bodies.len()];
+    let mut frames = 0.0;
+    bench.seconds(seconds - from, |frame| {
+        frames += 1.0;
+        for (sum, state) in squares.iter_mut().zip(&frame.bodies) {
+            *sum += state.velocity.length_squared();
+        }
+    });
+    let mut creep = 0.0_f64;
+    for ((a, b), c) in start.bodies.iter().zip(&middle.bodies).zip(&bench.frame.bodies) {
+        assert!((c.position - a.position).length() < 0.3, "moved from {} to {}", a.position, c.position);
+        creep = creep.max((c.position - b.position).length() / (seconds - from));
+    }
+    let rms = squares.iter().map(|sum| (sum / frames).sqrt()).fold(0.0, f64::max);
+    (rms / (G * DT), creep)
+}
+
+#[test]
+fn a_stack_of_twenty_and_a_pyramid_of_base_twenty_stand_without_sleeping() {
+    for (world, name) in [(stack(20), "stack"), (pyramid(20), "pyramid")] {
+        let (rms, creep) = rest(world, "", 60.0, 10.0);
+        assert!(rms < 1e-3, "{name}: rms speed {rms} of g dt");
+        assert!(creep < 1e-6, "{name}: creep {creep} edges/s");
+    }
+}
+
+#[test]
+fn the_heaviest_on_top_at_a_thousand_to_one_stands() {
+    let mut world = stack(2);
+    world.bodies[2].mass *= 1000.0;
+    world.bodies[2].inertia *= 1000.0;
+    let (rms, _) = rest(world, "", 30.0, 20.0);
+    assert!(rms < 1e-3, "{rms}");
+}
+
+#[test]
+fn every_solver_that_knows_resting_contact_keeps_a_stack_of_ten() {
+    for options in
+        ["solver=soft", "solver=position", "integrator=symplectic-euler", "precision=f32", "substeps=8", "sleep=on"]
+    {
+        let (rms, _) = rest(stack(10), options, 20.0, 15.0);
+        assert!(rms < 0.01, "{options}: {rms}");
+    }
+}
+
+#[test]
+fn sleeping_wakes_when_something_falls_on_it() {
+    let mut world = stack(3);
+    world.bodies.push(solid(square(0.5), 0.4, 60.0));
+    let mut bench = Bench::new(world, "sleep=on", DT);
+    bench.seconds(2.0, |_| {});
+    assert_eq!(bench.velocity(3), DVec2::ZERO);
+    let mut fastest = 0.0_f64;
+    bench.seconds(3.0, |frame| fastest = fastest.max(frame.bodies[3].velocity.length()));
+    assert!(fastest > 0.01, "the top of the stack was not woken: {fastest}");
+}
+
+#[test]
+fn an_early_end_of_the_passes_saves_most_of_them_at_rest() {
+    let mut bench = Bench::new(stack(10), "", DT);
+    bench.seconds(5.0, |_| {});
+    let before = bench.engine.work().1;
+    bench.seconds(1.0, |_| {});
+    let passes = bench.engine.work().1 - before;
+    assert!(passes <= 60 * 4 * 4, "{passes} passes in 60 steps at rest");
+}
