@@ -1,34 +1,9 @@
 //! The same bits: broad phases, chunks, threads, units, mass, tempo, bystanders.
 
-use crate::yard::{Bench, conditions, floor, settings, solid, square, world};
+use crate::worlds::heap;
+use crate::yard::{Bench, conditions, settings, solid, square};
 use ironspin_engine::Builtin;
-use ironspin_model::{DVec2, DVec3, Engine, Frame, Joint, JointKind, Shape, World};
-
-/// A lively heap: boxes, discs, capsules and polygons fall on each other, two of them hinged.
-fn heap() -> World {
-    let mut world = world(8.0, 0.5, 0.3);
-    world.bodies.push(floor());
-    for i in 0..40 {
-        let (x, y) = (0.7 * f64::from(i % 5) - 1.5, 1.0 + 0.9 * f64::from(i / 5));
-        let shape = match i % 4 {
-            0 => square(0.5),
-            1 => Shape::Disc(0.25),
-            2 => Shape::Capsule { length: 0.25, radius: 0.125 },
-            _ => Shape::Polygon(vec![DVec2::new(-0.25, -0.25), DVec2::new(0.25, -0.25), DVec2::new(0.0, 0.25)]),
-        };
-        let mut body = solid(shape, x, y);
-        (body.spin, body.swept) = (f64::from(i % 3) - 1.0, i % 7 == 0);
-        world.bodies.push(body);
-    }
-    let hinge = JointKind::Hinge { limits: None };
-    world.joints.push(Joint {
-        kind: hinge,
-        bodies: [1, 2],
-        at: [DVec2::new(0.25, 0.0), DVec2::new(-0.45, 0.0)],
-        length: None,
-    });
-    world
-}
+use ironspin_model::{DVec3, Engine, Frame, Shape, World};
 
 fn run(world: &World, options: &str, dt: f64, steps: u64) -> Vec<Frame> {
     let mut bench = Bench::new(world.clone(), options, dt);

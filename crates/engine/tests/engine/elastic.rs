@@ -1,32 +1,9 @@
 //! Elastic impacts: energy and momentum.
 
+use crate::worlds::{blocks, gas, swarm};
 use crate::yard::{Bench, energy, fixed, floor, momentum, solid, world};
-use ironspin_model::{DVec2, DVec3, Shape, World};
+use ironspin_model::{DVec2, DVec3, Shape};
 use proptest::prelude::*;
-
-/// Discs at rest points of a grid with speeds from a fixed generator, in a box without gravity.
-fn gas(count: usize, side: f64) -> World {
-    let mut world = world(0.0, 0.0, 1.0);
-    for (x, y, normal) in
-        [(0.0, 0.0, DVec2::Y), (0.0, 0.0, DVec2::X), (side, side, DVec2::NEG_Y), (side, side, DVec2::NEG_X)]
-    {
-        world.bodies.push(fixed(Shape::HalfPlane(normal), x, y));
-    }
-    let columns = (count as f64).sqrt().ceil() as usize;
-    let pitch = side / columns as f64;
-    let mut seed = 12_345_u64;
-    let mut random = || {
-        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-        (seed >> 11) as f64 / (1_u64 << 53) as f64 * 2.0 - 1.0
-    };
-    for i in 0..count {
-        let (x, y) = ((i % columns) as f64 + 0.5, (i / columns) as f64 + 0.5);
-        let mut disc = solid(Shape::Disc(0.2 * pitch), x * pitch, y * pitch);
-        disc.velocity = DVec3::new(random(), random(), 0.0);
-        world.bodies.push(disc);
-    }
-    world
-}
 
 #[test]
 fn a_hundred_elastic_discs_keep_their_energy_for_a_minute() {
@@ -46,21 +23,7 @@ fn a_hundred_elastic_discs_keep_their_energy_for_a_minute() {
 
 #[test]
 fn momentum_and_angular_momentum_are_kept_in_free_space() {
-    let mut world = world(0.0, 0.5, 0.7);
-    for i in 0..40 {
-        let (x, y) = (f64::from(i % 8) * 1.3, f64::from(i / 8) * 1.2);
-        let shape = match i % 4 {
-            0 => Shape::Disc(0.5),
-            1 => Shape::Box(DVec2::new(0.8, 0.6)),
-            2 => Shape::Capsule { length: 0.5, radius: 0.3 },
-            _ => Shape::Polygon(vec![DVec2::new(-0.4, -0.3), DVec2::new(0.5, -0.2), DVec2::new(0.0, 0.6)]),
-        };
-        let mut body = solid(shape, x, y);
-        // All fly towards the middle.
-        body.velocity = (DVec3::new(4.5, 2.4, 0.0) - body.position) * 0.7;
-        body.spin = f64::from(i % 5) - 2.0;
-        world.bodies.push(body);
-    }
+    let world = swarm();
     for options in ["", "swept=all", "solver=soft", "solver=position"] {
         let mut bench = Bench::new(world.clone(), options, 1.0 / 60.0);
         let (linear, angular, _) = momentum(&bench.world, &bench.frame);
@@ -83,16 +46,6 @@ fn momentum_and_angular_momentum_are_kept_in_free_space() {
 
 #[test]
 fn two_blocks_and_a_wall_are_counted_exactly_by_the_event_solver() {
-    let blocks = |ratio: f64| {
-        let mut world = world(0.0, 0.0, 1.0);
-        world.bodies.push(fixed(Shape::HalfPlane(DVec2::X), 0.0, 0.0));
-        for (x, mass, speed) in [(1.5, 1.0, 0.0), (4.0, ratio, -1.0)] {
-            let mut block = solid(Shape::Box(DVec2::ONE), x, 0.0);
-            (block.mass, block.fixed_turn, block.velocity) = (mass, true, DVec3::new(speed, 0.0, 0.0));
-            world.bodies.push(block);
-        }
-        world
-    };
     for (ratio, count) in [(1.0, 3), (100.0, 31), (1e4, 314), (1e8, 31_415), (1e10, 314_159)] {
         let mut bench = Bench::new(blocks(ratio), "solver=event", 1.0 / 60.0);
         let mut found = 0;

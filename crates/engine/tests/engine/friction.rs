@@ -1,29 +1,8 @@
 //! Coulomb friction: threshold of slipping, rolling, stopping.
 
-use crate::yard::{Bench, fixed, solid, world};
-use ironspin_model::{DVec2, DVec3, Shape, World};
-
-const G: f64 = 9.81;
-
-/// A slope falling to the right by `angle`, and a body on it that touches with its underside.
-fn slope(angle: f64, friction: f64, shape: Shape, under: f64) -> World {
-    let mut world = world(G, friction, 0.0);
-    let normal = DVec2::new(angle.sin(), angle.cos());
-    world.bodies.push(fixed(Shape::HalfPlane(normal), 0.0, 0.0));
-    let at = normal * under;
-    let mut body = solid(shape, at.x, at.y);
-    body.angle = -angle;
-    world.bodies.push(body);
-    world
-}
-
-/// Way down the slope after some seconds.
-fn slid(angle: f64, friction: f64, shape: Shape, under: f64, options: &str, seconds: f64) -> f64 {
-    let mut bench = Bench::new(slope(angle, friction, shape, under), options, 1.0 / 240.0);
-    let start = bench.position(1);
-    bench.seconds(seconds, |_| {});
-    (bench.position(1) - start).dot(DVec2::new(angle.cos(), -angle.sin()))
-}
+use crate::worlds::{G, slid, slope};
+use crate::yard::Bench;
+use ironspin_model::{DVec2, DVec3, Shape};
 
 #[test]
 fn a_block_slips_where_coulomb_says() {

@@ -1,33 +1,13 @@
 //! Order of each integrator on smooth forces, and damping.
 
-use crate::yard::{Bench, fixed, solid, square, world};
-use ironspin_model::{DVec2, DVec3, Joint, JointKind, World};
-
-/// A mass on a spring without gravity: x'' = -w^2 x about the anchor at rest length 2.
-fn oscillator(stiffness: f64, damping: f64) -> World {
-    let mut world = world(0.0, 0.0, 0.0);
-    world.bodies.push(fixed(square(0.1), 0.0, 0.0));
-    let mut mass = solid(square(0.5), 2.5, 0.0);
-    (mass.mass, mass.inertia) = (1.0, 1.0);
-    world.bodies.push(mass);
-    let kind = JointKind::Spring { stiffness, damping };
-    world.joints.push(Joint { kind, bodies: [0, 1], at: [DVec2::ZERO; 2], length: Some(2.0) });
-    world
-}
-
-/// Error of place and speed against the closed form at time 1.
-fn error(integrator: &str, dt: f64) -> f64 {
-    let w = 6.0_f64;
-    let mut bench = Bench::new(oscillator(w * w, 0.0), &format!("integrator={integrator}"), dt);
-    bench.seconds(1.0, |_| {});
-    let (x, v) = (bench.position(1).x - 2.0, bench.velocity(1).x);
-    ((x - 0.5 * w.cos()) * w).hypot(v + 0.5 * w * w.sin())
-}
+use crate::worlds::{integration_error, oscillator};
+use crate::yard::{Bench, solid, square, world};
+use ironspin_model::DVec3;
 
 #[test]
 fn each_integrator_has_its_order() {
     for (name, order) in [("explicit-euler", 1.0), ("symplectic-euler", 1.0), ("verlet", 2.0), ("rk4", 4.0)] {
-        let observed = (error(name, 1.0 / 512.0) / error(name, 1.0 / 1024.0)).log2();
+        let observed = (integration_error(name, 1.0 / 512.0) / integration_error(name, 1.0 / 1024.0)).log2();
         assert!((observed - order).abs() < 0.1, "{name}: {observed}");
     }
 }

@@ -1,40 +1,8 @@
 //! Joints: periods, lengths, limits.
 
+use crate::worlds::{G, bar_pendulum, joint, period};
 use crate::yard::{Bench, fixed, solid, square, world};
-use ironspin_model::{Body, DVec2, DVec3, Joint, JointKind, Shape, World};
-
-const G: f64 = 9.81;
-
-fn joint(kind: JointKind, bodies: [usize; 2], at: [(f64, f64); 2]) -> Joint {
-    Joint { kind, bodies, at: at.map(|(x, y)| DVec2::new(x, y)), length: None }
-}
-
-/// A bar of length 1 hung at its end, let go at a small angle.
-fn bar_pendulum(amplitude: f64) -> World {
-    let mut world = world(G, 0.0, 0.0);
-    world.bodies.push(fixed(square(0.1), 0.0, 0.0));
-    let mut bar = solid(Shape::Box(DVec2::new(0.1, 1.0)), 0.5 * amplitude.sin(), -0.5 * amplitude.cos());
-    bar.angle = amplitude;
-    world.bodies.push(bar);
-    world.joints.push(joint(JointKind::Hinge { limits: None }, [0, 1], [(0.0, 0.0), (0.0, 0.5)]));
-    world
-}
-
-/// Mean period over whole swings, by the times at which the angle passes zero, interpolated.
-fn period(bench: &mut Bench, body: usize, seconds: f64) -> f64 {
-    let mut before: Option<(f64, f64)> = None;
-    let mut crossings = Vec::new();
-    bench.seconds(seconds, |frame| {
-        let now = (frame.time, frame.bodies[body].angle);
-        if let Some((time, angle)) = before {
-            if angle < 0.0 && now.1 >= 0.0 {
-                crossings.push(time + (now.0 - time) * angle / (angle - now.1));
-            }
-        }
-        before = Some(now);
-    });
-    (crossings[crossings.len() - 1] - crossings[0]) / (crossings.len() - 1) as f64
-}
+use ironspin_model::{Body, DVec2, DVec3, Joint, JointKind, Shape};
 
 #[test]
 fn a_compound_pendulum_swings_with_its_period() {

@@ -11,4 +11,5 @@ mod rest;
 mod seams;
 mod sensors;
 mod shots;
+mod worlds;
 mod yard;

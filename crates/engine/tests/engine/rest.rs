@@ -1,53 +1,8 @@
 //! Piles that must stand.
 
-use crate::yard::{Bench, floor, solid, square, world};
-use ironspin_model::{DVec2, World};
-
-const G: f64 = 9.81;
-const DT: f64 = 1.0 / 60.0;
-
-fn stack(count: usize) -> World {
-    let mut world = world(G, 0.6, 0.0);
-    world.bodies.push(floor());
-    for i in 0..count {
-        world.bodies.push(solid(square(1.0), 0.0, 0.5 + i as f64));
-    }
-    world
-}
-
-fn pyramid(base: usize) -> World {
-    let mut world = world(G, 0.6, 0.0);
-    world.bodies.push(floor());
-    for row in 0..base {
-        for i in 0..base - row {
-            world.bodies.push(solid(square(1.0), 1.1 * (i as f64 + 0.5 * row as f64), 0.5 + row as f64));
-        }
-    }
-    world
-}
-
-/// Largest rms speed over `dt g` and largest creep, edge/s, over the last part of a run; panics when something moved away.
-pub(crate) fn rest(world: World, options: &str, seconds: f64, from: f64) -> (f64, f64) {
-    let mut bench = Bench::new(world, options, DT);
-    let start = bench.frame.clone();
-    bench.seconds(from, |_| {});
-    let middle = bench.frame.clone();
-    let mut squares = vec![0.0; start.bodies.len()];
-    let mut frames = 0.0;
-    bench.seconds(seconds - from, |frame| {
-        frames += 1.0;
-        for (sum, state) in squares.iter_mut().zip(&frame.bodies) {
-            *sum += state.velocity.length_squared();
-        }
-    });
-    let mut creep = 0.0_f64;
-    for ((a, b), c) in start.bodies.iter().zip(&middle.bodies).zip(&bench.frame.bodies) {
-        assert!((c.position - a.position).length() < 0.3, "moved from {} to {}", a.position, c.position);
-        creep = creep.max((c.position - b.position).length() / (seconds - from));
-    }
-    let rms = squares.iter().map(|sum| (sum / frames).sqrt()).fold(0.0, f64::max);
-    (rms / (G * DT), creep)
-}
+use crate::worlds::{DT, pyramid, rest, stack};
+use crate::yard::{Bench, solid, square};
+use ironspin_model::DVec2;
 
 #[test]
 fn a_stack_of_twenty_and_a_pyramid_of_base_twenty_stand_without_sleeping() {

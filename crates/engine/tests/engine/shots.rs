@@ -1,69 +1,9 @@
 //! Swept collision: nothing passes.
 
+use crate::worlds::{Dice, passed, range};
 use crate::yard::{Bench, fixed, solid, world};
-use ironspin_model::{BodyKind, DVec2, DVec3, Shape, World};
+use ironspin_model::{DVec2, DVec3, Shape};
 use proptest::prelude::*;
-
-/// Random numbers from a fixed generator.
-struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self, low: f64, high: f64) -> f64 {
-        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-        low + (high - low) * (self.0 >> 11) as f64 / (1_u64 << 53) as f64
-    }
-}
-
-/// Lanes far from each other, each with a plate (resting, moving or turning) and a projectile shot at its middle.
-fn range(dice: &mut Dice, lanes: usize) -> World {
-    let mut world = world(0.0, 0.3, 0.3);
-    for lane in 0..lanes {
-        let y = 1e5 * lane as f64;
-        let thickness = 10_f64.powf(dice.roll(-3.0, -0.5));
-        let mut plate = fixed(Shape::Box(DVec2::new(thickness, 40.0)), 0.0, y);
-        match lane % 3 {
-            0 => {}
-            1 => {
-                plate.kind = BodyKind::Kinematic;
-                plate.velocity = DVec3::new(dice.roll(-30.0, 30.0), 0.0, 0.0);
-            }
-            _ => {
-                plate.kind = BodyKind::Kinematic;
-                plate.spin = dice.roll(-1.0, 1.0);
-            }
-        }
-        let speed = 10_f64.powf(dice.roll(0.5, 4.0));
-        let size = dice.roll(0.01, 0.3);
-        let shape = match lane % 4 {
-            0 => Shape::Disc(size),
-            1 => Shape::Box(DVec2::new(size, 0.5 * size)),
-            2 => Shape::Capsule { length: size, radius: 0.3 * size },
-            _ => Shape::Polygon(vec![DVec2::new(-size, -size), DVec2::new(size, -0.8 * size), DVec2::new(0.0, size)]),
-        };
-        // Close enough to arrive within a few steps, far enough to be outside.
-        let start = dice.roll(1.5, 2.0) + speed * dice.roll(0.0, 0.05);
-        let mut shot = solid(shape, -start, y + dice.roll(-0.5, 0.5));
-        (shot.velocity, shot.spin) = (DVec3::new(speed, 0.0, 0.0), dice.roll(-50.0, 50.0));
-        world.bodies.extend([plate, shot]);
-    }
-    world
-}
-
-/// Shots that ended on the far side of their plate, in the plate's own frame.
-fn passed(world: World, options: &str) -> usize {
-    let lanes = world.bodies.len() / 2;
-    let mut bench = Bench::new(world, options, 1.0 / 30.0);
-    let mut through = vec![false; lanes];
-    bench.run(4, |frame| {
-        for (lane, through) in through.iter_mut().enumerate() {
-            let (plate, shot) = (&frame.bodies[2 * lane], &frame.bodies[2 * lane + 1]);
-            let away = (shot.position - plate.position).truncate();
-            let local = DVec2::from_angle(-plate.angle).rotate(away);
-            *through |= local.x > 0.0 && local.y.abs() < 19.0;
-        }
-    });
-    through.into_iter().filter(|&through| through).count()
-}
 
 #[test]
 fn no_shot_passes_with_swept_collision_and_many_do_without() {
