@@ -14,13 +14,16 @@ mod yard;
 use ironspin_model::{DVec2, Engine, Shape, World};
 use std::time::Instant;
 use worlds::{
-    Dice, G, bar_pendulum, blocks, gas, heap, integration_error, passed, period, pyramid, range, rest, slid, stack, swarm,
+    Dice, G, bar_pendulum, blocks, gas, heap, integration_error, passed, period, pyramid, range, rest, slid, stack,
+    swarm,
 };
 use yard::{Bench, energy, momentum};
 
 fn main() {
     println!("# Accuracy of the built-in engine\n");
-    println!("Made by `cargo run --release -p ironspin-engine --example accuracy > docs/accuracy.md`. The worlds are those of the");
+    println!(
+        "Made by `cargo run --release -p ironspin-engine --example accuracy > docs/accuracy.md`. The worlds are those of the"
+    );
     println!("engine's tests, which hold the bounds.\n");
     piles();
     counts();
@@ -39,9 +42,11 @@ fn piles() {
     let mut heavy = stack(2);
     heavy.bodies[2].mass *= 1000.0;
     heavy.bodies[2].inertia *= 1000.0;
-    for (name, world, seconds) in
-        [("stack of 20 boxes", stack(20), 60.0), ("pyramid of base 20", pyramid(20), 60.0), ("1000 : 1, the heavy one on top", heavy, 60.0)]
-    {
+    for (name, world, seconds) in [
+        ("stack of 20 boxes", stack(20), 60.0),
+        ("pyramid of base 20", pyramid(20), 60.0),
+        ("1000 : 1, the heavy one on top", heavy, 60.0),
+    ] {
         let (rms, creep) = rest(world, "", seconds, 10.0);
         println!("| {name} | {seconds} | {rms:.1e} | 1e-3 | {creep:.1e} | 1e-6 |");
     }
@@ -77,15 +82,23 @@ fn counts() {
 
 fn elastic() {
     println!("## Elastic impacts\n");
-    println!("A hundred elastic discs in a box without gravity for 60 s at dt 1/60: largest relative change of energy. Forty bodies of all");
-    println!("shapes that meet in free space, with friction and restitution 0.7, for 5 s: largest relative change of momenta.\n");
+    println!(
+        "A hundred elastic discs in a box without gravity for 60 s at dt 1/60: largest relative change of energy. Forty bodies of all"
+    );
+    println!(
+        "shapes that meet in free space, with friction and restitution 0.7, for 5 s: largest relative change of momenta.\n"
+    );
     println!("| options | energy | linear momentum | angular momentum |\n|---|---|---|---|");
     for options in ["", "solver=event", "swept=all", "solver=soft", "solver=position"] {
         let mut bench = Bench::new(gas(100, 10.0), options, 1.0 / 60.0);
         let (before, world) = (bench.energy(), bench.world.clone());
         let mut worst = 0.0_f64;
         bench.seconds(60.0, |frame| worst = worst.max((energy(&world, frame) / before - 1.0).abs()));
-        let told = if options == "solver=event" { ["-".to_owned(), "-".to_owned()] } else { momenta(options).map(|v| format!("{v:.1e}")) };
+        let told = if options == "solver=event" {
+            ["-".to_owned(), "-".to_owned()]
+        } else {
+            momenta(options).map(|v| format!("{v:.1e}"))
+        };
         println!("| {} | {worst:.1e} | {} | {} |", named(options), told[0], told[1]);
     }
     println!("\nBounds: energy 1e-3 with the default and 1e-10 with `event`; momenta 1e-12 with the default.\n");
@@ -109,7 +122,9 @@ fn momenta(options: &str) -> [f64; 2] {
 
 fn shots() {
     println!("## Random shots at dt 1/30\n");
-    println!("Discs, boxes, capsules and triangles at 3 m/s to 10 km/s against plates of 1 mm to 0.3 m that rest, move or turn.\n");
+    println!(
+        "Discs, boxes, capsules and triangles at 3 m/s to 10 km/s against plates of 1 mm to 0.3 m that rest, move or turn.\n"
+    );
     println!("| swept | shots | passed |\n|---|---|---|");
     for (options, batches) in [("swept=all", 1000), ("swept=off", 20)] {
         let mut dice = Dice(2026);
@@ -145,7 +160,12 @@ fn friction_and_joints() {
     let (amplitude, mass, inertia) = (0.1_f64, 0.1, 0.1 * 1.01 / 12.0);
     let small = std::f64::consts::TAU * ((inertia + mass * 0.25) / (mass * G * 0.5)).sqrt();
     let mut bench = Bench::new(bar_pendulum(amplitude), "", 1.0 / 240.0);
-    row("period of a compound pendulum, s", period(&mut bench, 1, 20.0), small * (1.0 + amplitude * amplitude / 16.0), "0.1 %");
+    row(
+        "period of a compound pendulum, s",
+        period(&mut bench, 1, 20.0),
+        small * (1.0 + amplitude * amplitude / 16.0),
+        "0.1 %",
+    );
     println!();
 }
 
@@ -169,13 +189,18 @@ fn broad_phases() {
     };
     let expected = frames("broad=all-pairs");
     let same = ["broad=sort", "broad=grid", "broad=tree"].iter().all(|options| frames(options) == expected);
-    println!("## Broad phases\n\nA heap of forty bodies after 5 s: all four ways give the same bits: {}.\n", if same { "yes" } else { "NO" });
+    println!(
+        "## Broad phases\n\nA heap of forty bodies after 5 s: all four ways give the same bits: {}.\n",
+        if same { "yes" } else { "NO" }
+    );
 }
 
 /// Steps, passes and rest of a pyramid, for the choice of the default.
 fn settings() {
     println!("## Why the default is what it is\n");
-    println!("A pyramid of base 20 over its first 10 s at dt 1/60: rms speed at the end over g dt, deepest overlap in edges, passes of the");
+    println!(
+        "A pyramid of base 20 over its first 10 s at dt 1/60: rms speed at the end over g dt, deepest overlap in edges, passes of the"
+    );
     println!("contact solver a step, and time a step on one thread of the machine that made this page.\n");
     println!("| options | rms / (g dt) | deepest overlap | passes a step | ms a step |\n|---|---|---|---|---|");
     for options in [
@@ -191,8 +216,12 @@ fn settings() {
         let (rms, deepest, passes, time) = tried(pyramid(20), options);
         println!("| {} | {rms:.1e} | {deepest:.1e} | {passes:.1} | {time:.2} |", named(options));
     }
-    println!("\nTwo substeps of up to a hundred passes hold a thousand times the weight of the body below, and cost two passes a step once the");
-    println!("pile rests: passes end when nothing changes any more. More substeps cost more at rest, where contacts are found anew in each;");
+    println!(
+        "\nTwo substeps of up to a hundred passes hold a thousand times the weight of the body below, and cost two passes a step once the"
+    );
+    println!(
+        "pile rests: passes end when nothing changes any more. More substeps cost more at rest, where contacts are found anew in each;"
+    );
     println!("fewer passes let heavy loads sink.");
 }
 

@@ -238,13 +238,20 @@ impl<R: Real> Bodies<R> {
         a != b && (self.inverse[a].moves() || self.inverse[b].moves()) && self.not_filtered(a, b)
     }
 
-    pub(crate) fn not_filtered(&self, a: usize, b: usize) -> bool {
+    /// Whether two bodies may touch while both are there.
+    pub(crate) fn could_meet(&self, a: usize, b: usize) -> bool {
+        a != b && (self.inverse[a].moves() || self.inverse[b].moves()) && self.filters_agree(a, b)
+    }
+
+    fn filters_agree(&self, a: usize, b: usize) -> bool {
         let (one, other) = (&self.nature[a], &self.nature[b]);
-        self.present[a]
-            && self.present[b]
-            && one.layers & other.meets != 0
+        one.layers & other.meets != 0
             && other.layers & one.meets != 0
             && (self.apart.is_empty() || self.apart.binary_search(&(a.min(b), a.max(b))).is_err())
+    }
+
+    pub(crate) fn not_filtered(&self, a: usize, b: usize) -> bool {
+        self.present[a] && self.present[b] && self.filters_agree(a, b)
     }
 
     /// Lets a body fall again that was held.

@@ -31,12 +31,30 @@ impl<R: Real> Bound<R> {
 pub(crate) struct Broad<R> {
     bounds: Vec<Bound<R>>,
     planes: Vec<u32>,
-    /// Cells of the grid: cell and number of the bound, sorted.
+    /// Cells of the grid with the number of a bound in each, bucket by bucket.
     cells: Vec<(u64, u32)>,
+    /// The same with their bucket, in the order of the bounds.
+    entries: Vec<(u64, u32, u32)>,
+    /// Where each bucket starts.
+    starts: Vec<u32>,
+    sorted: Vec<(u32, u32)>,
     order: Vec<u32>,
     nodes: Vec<Node<R>>,
     /// Pairs of pieces, the lower index first, sorted.
     pub(crate) pairs: Vec<(u32, u32)>,
+}
+
+/// A cell as one number.
+fn cell_key(x: i64, y: i64) -> u64 {
+    (u64::from(y as u32) << 32) | u64::from(x as u32)
+}
+
+/// A fixed hash of a cell (the finaliser of Stafford's mix 13).
+fn spread(key: u64) -> u64 {
+    let mut z = key;
+    z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    z ^ (z >> 31)
 }
 
 /// A node of the tree: a box around a run of bounds, and where its subtree ends.
@@ -82,7 +100,40 @@ impl<R: Real> Broad<R> {
             BroadPhase::Tree => self.tree(bodies),
         }
         self.beside_planes(bodies);
-        self.pairs.sort_unstable();
+        self.sort_pairs(bodies.pieces.len());
+    }
+
+    /// Sorts the pairs: by counting for the first piece, by insertion for the few seconds of each.
+    fn sort_pairs(&mut self, pieces: usize) {
+        if self.pairs.len() < 64 {
+            self.pairs.sort_unstable();
+        } else {
+            self.starts.clear();
+            self.starts.resize(pieces + 1, 0);
+            for &(a, _) in &self.pairs {
+                self.starts[a as usize + 1] += 1;
+            }
+            for piece in 0..pieces {
+                self.starts[piece + 1] += self.starts[piece];
+            }
+            self.sorted.clear();
+            self.sorted.resize(self.pairs.len(), (0, 0));
+            for &(a, b) in &self.pairs {
+                let place = &mut self.starts[a as usize];
+                self.sorted[*place as usize] = (a, b);
+                *place += 1;
+            }
+            let mut from = 0;
+            while from < self.sorted.len() {
+                let first = self.sorted[from].0;
+                let to = from + self.sorted[from..].iter().take_while(|(a, _)| *a == first).count();
+                if to - from > 1 {
+                    self.sorted[from..to].sort_unstable();
+                }
+                from = to;
+            }
+            std::mem::swap(&mut self.pairs, &mut self.sorted);
+        }
         self.pairs.dedup();
     }
 
@@ -112,20 +163,16 @@ impl<R: Real> Broad<R> {
         }
     }
 
-    /// Cells as large as a typical bound; a bound that covers very many is compared with all others.
+    /// Cells as large as a typical bound, in buckets by a fixed hash; a bound that covers very many cells is compared with all others.
     fn grid(&mut self, bodies: &Bodies<R>) {
-        let size = |bound: &Bound<R>| (bound.high.x - bound.low.x).max(bound.high.y - bound.low.y).to_f64();
-        let count = self.bounds.len();
-        if count == 0 {
-            return;
-        }
-        // The mean of the logarithms is not drawn up by a few large ones; base two keeps it exact in units.
-        let mean =
-            self.bounds.iter().map(|bound| libm::log2(size(bound).max(f64::MIN_POSITIVE))).sum::<f64>() / count as f64;
-        let rate = 1.0 / (2.0 * libm::exp2(libm::floor(mean)));
+        let Some(rate) = self.cell_rate() else { return };
         let cell = |v: R| (v.to_f64() * rate).floor().clamp(-2e9, 2e9) as i64;
-        self.cells.clear();
+        let buckets = (2 * self.bounds.len()).next_power_of_two();
+        let mask = buckets as u64 - 1;
+        self.entries.clear();
         self.order.clear();
+        self.starts.clear();
+        self.starts.resize(buckets + 1, 0);
         for (number, bound) in self.bounds.iter().enumerate() {
             let (left, right) = (cell(bound.low.x), cell(bound.high.x));
             let (bottom, top) = (cell(bound.low.y), cell(bound.high.y));
@@ -135,28 +182,39 @@ impl<R: Real> Broad<R> {
             }
             for y in bottom..=top {
                 for x in left..=right {
-                    self.cells.push((((y as u32 as u64) << 32) | u64::from(x as u32), number as u32));
+                    let key = cell_key(x, y);
+                    let bucket = (spread(key) & mask) as u32;
+                    self.starts[bucket as usize + 1] += 1;
+                    self.entries.push((key, bucket, number as u32));
                 }
             }
         }
-        self.cells.sort_unstable();
-        let mut from = 0;
-        while from < self.cells.len() {
-            let key = self.cells[from].0;
-            let to = from + self.cells[from..].iter().take_while(|(cell, _)| *cell == key).count();
+        for bucket in 0..buckets {
+            self.starts[bucket + 1] += self.starts[bucket];
+        }
+        // Counting sort: the entries of a bucket side by side, in the order of the bounds.
+        self.cells.clear();
+        self.cells.resize(self.entries.len(), (0, 0));
+        for &(key, bucket, number) in self.entries.iter().rev() {
+            let end = &mut self.starts[bucket as usize + 1];
+            *end -= 1;
+            self.cells[*end as usize] = (key, number);
+        }
+        // Taking one off for each entry has moved each end to the start of its own bucket.
+        for bucket in 0..buckets {
+            let from = self.starts[bucket + 1] as usize;
+            let to = self.starts.get(bucket + 2).map_or(self.cells.len(), |&start| start as usize);
             for i in from..to {
-                let a = self.bounds[self.cells[i].1 as usize];
-                for j in i + 1..to {
-                    let b = self.bounds[self.cells[j].1 as usize];
+                let (key, first) = self.cells[i];
+                let a = self.bounds[first as usize];
+                for &(_, second) in self.cells[i + 1..to].iter().filter(|(other, _)| *other == key) {
+                    let b = self.bounds[second as usize];
                     // A pair is kept only in the cell that holds the lower corner of what they share.
-                    let home = (cell(a.low.x.max(b.low.x)), cell(a.low.y.max(b.low.y)));
-                    let here = (((home.1 as u32 as u64) << 32) | u64::from(home.0 as u32)) == key;
-                    if here && a.meets(&b) {
+                    if a.meets(&b) && cell_key(cell(a.low.x.max(b.low.x)), cell(a.low.y.max(b.low.y))) == key {
                         Self::keep(&mut self.pairs, bodies, a.piece, b.piece);
                     }
                 }
             }
-            from = to;
         }
         for &large in &self.order {
             let a = self.bounds[large as usize];
@@ -164,6 +222,26 @@ impl<R: Real> Broad<R> {
                 Self::keep(&mut self.pairs, bodies, a.piece, b.piece);
             }
         }
+    }
+
+    /// Cells a unit of length: twice the size that nine bounds in ten stay below, up to a power of two, so that the cells are the
+    /// same in any unit.
+    fn cell_rate(&self) -> Option<f64> {
+        let exponent = |bound: &Bound<R>| {
+            let size = (bound.high.x - bound.low.x).max(bound.high.y - bound.low.y).to_f64();
+            (size.to_bits() >> 52) as usize & 0x7ff
+        };
+        let mut counts = [0_u32; 0x800];
+        for bound in &self.bounds {
+            counts[exponent(bound)] += 1;
+        }
+        let mut left = self.bounds.len() as u32 - self.bounds.len() as u32 / 10;
+        let chosen = counts.iter().position(|&count| {
+            left = left.saturating_sub(count);
+            left == 0
+        })?;
+        // An exponent of 0x3ff is one; a size below the next power of two fits into a cell of that.
+        (!self.bounds.is_empty()).then(|| libm::ldexp(1.0, 0x3ff - 2 - chosen as i32))
     }
 
     /// A tree of boxes built anew: bounds are split at the middle along the longer side of their box.

@@ -63,6 +63,15 @@ impl Builtin {
         Ok(())
     }
 
+    /// Finds the pairs that may touch, anew, and counts them: for measuring what it costs.
+    pub fn find_pairs(&mut self) -> usize {
+        match self.running.as_mut().map(|running| &mut running.core) {
+            Some(Core::Double(simulation)) => simulation.find_pairs(),
+            Some(Core::Single(simulation)) => simulation.find_pairs(),
+            Some(Core::Event(_)) | None => 0,
+        }
+    }
+
     /// Contact points now, and passes of the contact solver since the start.
     pub fn work(&self) -> (usize, u64) {
         match self.running.as_ref().map(|running| &running.core) {
@@ -83,16 +92,22 @@ impl Engine for Builtin {
         }
     }
 
-    fn build(&mut self, world: &World, _conditions: &Conditions) -> Result<(), EngineError> {
+    fn build(&mut self, world: &World, conditions: &Conditions) -> Result<(), EngineError> {
         if world.space != 2 {
             return Err(EngineError::Unsupported { feature: format!("space {}", world.space) });
         }
         self.running = None;
         self.saved.clear();
+        let threads = match self.settings.threads {
+            0 => conditions.threads,
+            chosen => chosen as usize,
+        };
         let core = match (self.settings.solver, self.settings.precision) {
             (SolverKind::Event, _) => Core::Event(Box::new(EventWorld::new(world, &self.settings)?)),
-            (_, Precision::F64) => Core::Double(Box::new(Simulation::new(world, &self.settings, TOUCH)?)),
-            (_, Precision::F32) => Core::Single(Box::new(Simulation::new(world, &self.settings, TOUCH_SINGLE)?)),
+            (_, Precision::F64) => Core::Double(Box::new(Simulation::new(world, &self.settings, TOUCH, threads)?)),
+            (_, Precision::F32) => {
+                Core::Single(Box::new(Simulation::new(world, &self.settings, TOUCH_SINGLE, threads)?))
+            }
         };
         let mut running = Running {
             frame: Frame { step: 0, time: 0.0, bodies: Vec::new(), contacts: Vec::new(), events: Vec::new() },

@@ -4,6 +4,7 @@ use crate::bodies::Bodies;
 use crate::manifold::{Manifold, collide};
 use crate::scalar::Real;
 use crate::settings::Mixing;
+use crate::threads::Threads;
 use crate::tolerance::SLOP;
 use crate::vector::Vec2;
 use ironspin_model::World;
@@ -91,19 +92,34 @@ pub(crate) struct Carry<R> {
 pub(crate) struct Contacts<R> {
     pub(crate) list: Vec<Contact<R>>,
     memory: Vec<Memory<R>>,
+    /// Kept between steps to spare allocations.
+    manifolds: Vec<Manifold<R>>,
 }
 
 impl<R: Real> Contacts<R> {
     /// Works out the contacts of all pairs at the present poses; points known from before keep their impulses.
-    pub(crate) fn refresh(&mut self, bodies: &Bodies<R>, pairs: &[(u32, u32)], mixed: &Mixed<R>, carry: Carry<R>) {
+    pub(crate) fn refresh(
+        &mut self,
+        bodies: &Bodies<R>,
+        pairs: &[(u32, u32)],
+        mixed: &Mixed<R>,
+        carry: Carry<R>,
+        threads: &Threads,
+    ) {
         self.remember();
+        let touch = |&(a, b): &(u32, u32)| {
+            let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
+            let margin = R::of(SLOP) * first.size.min(second.size);
+            collide(first, &bodies.pose[first.body], second, &bodies.pose[second.body], margin)
+        };
+        threads.map(pairs, touch, &mut self.manifolds);
         self.list.clear();
         let mut old = 0;
-        for &(a, b) in pairs {
+        let mut manifolds = std::mem::take(&mut self.manifolds);
+        for (&(a, b), manifold) in pairs.iter().zip(&manifolds) {
             let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
             let size = first.size.min(second.size);
             let (at, bt) = (&bodies.pose[first.body], &bodies.pose[second.body]);
-            let manifold = collide(first, at, second, bt, R::of(SLOP) * size);
             if manifold.count == 0 {
                 continue;
             }
@@ -123,9 +139,11 @@ impl<R: Real> Contacts<R> {
                 points: [ContactPoint::default(); 2],
                 count: manifold.count,
             };
-            fill(&mut contact, &manifold, [at.position, bt.position], known, carry);
+            fill(&mut contact, manifold, [at.position, bt.position], known, carry);
             self.list.push(contact);
         }
+        manifolds.clear();
+        self.manifolds = manifolds;
     }
 
     fn remember(&mut self) {

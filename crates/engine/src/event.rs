@@ -95,6 +95,9 @@ pub(crate) struct EventWorld {
     next: Vec<Next>,
     tournament: Tournament,
     movers: Vec<usize>,
+    /// Whom each body may meet while both are there.
+    partners: Vec<Vec<u32>>,
+    stale: Vec<usize>,
     now: f64,
     stalled: Vec<u32>,
     /// Impacts done since the start.
@@ -128,6 +131,10 @@ impl EventWorld {
             flights: (0..count).map(|body| flight(&bodies, body, 0.0)).collect(),
             next: vec![NEVER; count],
             tournament: Tournament::new(count),
+            partners: (0..count)
+                .map(|body| (0..count as u32).filter(|&other| bodies.could_meet(body, other as usize)).collect())
+                .collect(),
+            stale: Vec::new(),
             movers: (0..count).filter(|&body| bodies.inverse[body].moves()).collect(),
             stalled: vec![0; count],
             now: 0.0,
@@ -142,15 +149,19 @@ impl EventWorld {
 
     fn predict_all(&mut self) {
         for index in 0..self.movers.len() {
-            self.predict(self.movers[index]);
+            if !self.bodies.present[self.movers[index]] {
+                continue;
+            }
+            self.predict(self.movers[index], self.movers[index]);
         }
     }
 
-    /// Finds the next impact of a body with all others, and tells those for whom it is now the earliest.
-    fn predict(&mut self, body: usize) {
-        let mut best = NEVER;
-        for other in 0..self.flights.len() {
-            if !self.bodies.may_meet(body, other) {
+    /// Finds the next impact of a body with all others but `except`, and tells those for whom it is now the earliest.
+    fn predict(&mut self, body: usize, except: usize) {
+        let mut best = if except == body { NEVER } else { self.next[body] };
+        for index in 0..self.partners[body].len() {
+            let other = self.partners[body][index] as usize;
+            if other == except || !self.bodies.present[other] {
                 continue;
             }
             let time = self.meeting(body, other);
@@ -211,6 +222,11 @@ impl EventWorld {
 
     /// Begins all flights anew from the bodies.
     fn take_off(&mut self) {
+        self.partners = (0..self.bodies.len())
+            .map(|body| {
+                (0..self.bodies.len() as u32).filter(|&other| self.bodies.could_meet(body, other as usize)).collect()
+            })
+            .collect();
         for body in 0..self.bodies.len() {
             self.flights[body] = flight(&self.bodies, body, self.now);
             self.next[body] = NEVER;
@@ -282,19 +298,26 @@ impl EventWorld {
 
     /// New predictions for both, and for all whose next impact was with one of them.
     fn predict_after(&mut self, a: usize, b: usize) {
-        for index in 0..self.movers.len() {
-            let body = self.movers[index];
+        self.stale.clear();
+        for &body in &self.movers {
             let partner = self.next[body].partner as usize;
-            if body == a || body == b || partner == a || partner == b {
-                self.next[body] = NEVER;
-                self.tournament.replay(body, &self.next);
+            if body != a && body != b && (partner == a || partner == b) {
+                self.stale.push(body);
             }
         }
-        for index in 0..self.movers.len() {
-            let body = self.movers[index];
-            if body == a || body == b || self.next[body] == NEVER {
-                self.predict(body);
-            }
+        for &body in [a, b].iter().chain(&self.stale) {
+            self.next[body] = NEVER;
+        }
+        let moves = [a, b].map(|body| self.bodies.inverse[body].moves());
+        if moves[0] {
+            self.predict(a, a);
+        }
+        if moves[1] {
+            // The pair itself has been looked at.
+            self.predict(b, if moves[0] { a } else { b });
+        }
+        for index in 0..self.stale.len() {
+            self.predict(self.stale[index], self.stale[index]);
         }
     }
 

@@ -20,6 +20,7 @@
 //! | `event`, `touching` | from impact to impact at exact times | `event.rs`, `touching.rs` |
 //! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
 //! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
+//! | `Threads` | work shared between threads, in order | `threads.rs` |
 //! | `Simulation` | one step, in order | `simulation.rs` |
 //!
 //! # No absolute tolerance
@@ -60,6 +61,7 @@ mod sleep;
 mod soft;
 mod solver;
 mod sweep;
+mod threads;
 mod tolerance;
 mod touching;
 mod vector;

@@ -12,6 +12,7 @@ use crate::settings::{Settings, SolverKind, Swept};
 use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
 use crate::sweep::{Blow, SweepNumbers, Sweeper};
+use crate::threads::Threads;
 use crate::tolerance::{CONVERGED, SLOP};
 use crate::vector::{Pose, Rotation, Vec2};
 use crate::{position, soft};
@@ -34,6 +35,7 @@ pub(crate) struct Simulation<R> {
     pub(crate) solver: Solver<R>,
     pub(crate) sensors: Sensors<R>,
     sleep: Sleep<R>,
+    threads: Threads,
     sweeper: Sweeper<R>,
     /// Motion of every body at the start of the step, after blows.
     pub(crate) start: Vec<Motion<R>>,
@@ -44,7 +46,7 @@ pub(crate) struct Simulation<R> {
 }
 
 impl<R: Real> Simulation<R> {
-    pub(crate) fn new(world: &World, settings: &Settings, touch: f64) -> Result<Self, EngineError> {
+    pub(crate) fn new(world: &World, settings: &Settings, touch: f64, threads: usize) -> Result<Self, EngineError> {
         check_joints(world)?;
         let bodies = Bodies::new(world)?;
         let mut simulation = Simulation {
@@ -61,6 +63,7 @@ impl<R: Real> Simulation<R> {
             solver: Solver::default(),
             sensors: Sensors::default(),
             sleep: Sleep::default(),
+            threads: Threads::new(threads),
             sweeper: Sweeper::default(),
             start: Vec::new(),
             pending: Vec::new(),
@@ -145,6 +148,11 @@ impl<R: Real> Simulation<R> {
         self.sensors.end(&self.bodies, self.steps);
     }
 
+    pub(crate) fn find_pairs(&mut self) -> usize {
+        self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
+        self.broad.pairs.len()
+    }
+
     /// Finds what touches now and strikes the blows of the time since the last look.
     pub(crate) fn look(&mut self, dt: R, same_step: bool) {
         let ratio = if !self.settings.warm_start {
@@ -155,7 +163,7 @@ impl<R: Real> Simulation<R> {
             R::ONE
         };
         self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
-        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, Carry { ratio, same_step });
+        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, Carry { ratio, same_step }, &self.threads);
         if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
             self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
             self.contacts.refresh(
@@ -163,6 +171,7 @@ impl<R: Real> Simulation<R> {
                 &self.broad.pairs,
                 &self.mixed,
                 Carry { ratio: R::ONE, same_step: true },
+                &self.threads,
             );
         }
         blows::strike(self, dt, self.rest_speed(dt));

@@ -1,0 +1,198 @@
+//! What the built-in engine costs, beside what the machine can do.
+//!
+//! `cargo bench -p ironspin-engine` prints our figures. With `IRONSPIN_LIMITS=DIR`, a folder of the C programs `contact.c`,
+//! `broad.c`, `step.c` and `events.c`, each figure is measured in turns with its program, five pairs, and given as a ratio of medians.
+
+#![allow(clippy::print_stdout)]
+
+#[allow(dead_code, unreachable_pub)]
+#[path = "../tests/engine/worlds.rs"]
+mod worlds;
+#[allow(dead_code, unreachable_pub)]
+#[path = "../tests/engine/yard.rs"]
+mod yard;
+
+use ironspin_model::{DVec3, Engine, Shape, World};
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::Instant;
+use worlds::{blocks, pyramid};
+use yard::{Bench, conditions, floor, solid, square, world};
+
+const PAIRS: usize = 5;
+
+fn main() {
+    let limits = Limits::build();
+    println!("| what | ours | limit | ratio |\n|---|---|---|---|");
+    for base in [50, 100] {
+        let name = format!("contact point a pass, pyramid of base {base}, ns");
+        let argument = base.to_string();
+        row(&name, &limits, "contact", &argument, &format!("nat64@{base}"), || contact_point(base));
+        row(&name, &limits, "contact", &argument, &format!("simd64@{base}"), || contact_point(base));
+    }
+    for count in [1000, 10_000] {
+        let argument = count.to_string();
+        row(
+            &format!("pairs of {count} bodies, ns a body"),
+            &limits,
+            "broad",
+            &argument,
+            &format!("broad_scalar64@{count}"),
+            || pairs(count),
+        );
+        row(
+            &format!("whole step of {count} free bodies, ns a body"),
+            &limits,
+            "step",
+            &argument,
+            &format!("step64@{count}"),
+            || free_step(count),
+        );
+    }
+    // The limit is given in millions a second.
+    row("collisions of two blocks and a wall, us", &limits, "events", "14", "events_timed@1e14", collision);
+    pile_growth();
+}
+
+/// The C programs, built into a folder of their own.
+struct Limits(Option<tempfile::TempDir>);
+
+impl Limits {
+    fn build() -> Self {
+        let Some(source) = std::env::var_os("IRONSPIN_LIMITS").map(PathBuf::from) else { return Limits(None) };
+        let folder = tempfile::tempdir().expect("a temporary folder");
+        for name in ["contact", "broad", "step", "events"] {
+            // Nothing is fused in contact.c, as nothing is in Rust.
+            let fused = if name == "contact" { "off" } else { "fast" };
+            let built = Command::new("gcc")
+                .args(["-std=gnu11", "-O3", "-march=native", "-w", &format!("-ffp-contract={fused}")])
+                .arg(source.join(format!("{name}.c")))
+                .arg("-o")
+                .arg(folder.path().join(name))
+                .args(["-lm", "-pthread"])
+                .status();
+            assert!(built.is_ok_and(|status| status.success()), "{name}.c does not build");
+        }
+        Limits(Some(folder))
+    }
+
+    fn figure(&self, program: &str, argument: &str, name: &str) -> Option<f64> {
+        let folder: &Path = self.0.as_ref()?.path();
+        let output = Command::new(folder.join(program)).arg(argument).output().ok()?;
+        let text = String::from_utf8_lossy(&output.stdout).into_owned();
+        let mut words = text.split_whitespace();
+        words.find(|word| *word == name)?;
+        let value: f64 = words.next()?.parse().ok()?;
+        // Rates become times.
+        Some(if program == "events" { 1.0 / value } else { value })
+    }
+}
+
+fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
+fn row(what: &str, limits: &Limits, program: &str, argument: &str, name: &str, ours: impl Fn() -> f64) {
+    let (mut mine, mut theirs) = (Vec::new(), Vec::new());
+    for _ in 0..PAIRS {
+        theirs.extend(limits.figure(program, argument, name));
+        mine.push(ours());
+    }
+    let mine = median(mine);
+    if theirs.is_empty() {
+        println!("| {what} | {mine:.4} | `{name}` not measured | |");
+    } else {
+        let limit = median(theirs);
+        println!("| {what} | {mine:.4} | `{name}` {limit:.4} | {:.2} |", mine / limit);
+    }
+}
+
+/// Time a pass takes for each contact point: the difference of two runs that differ in passes only.
+fn contact_point(base: usize) -> f64 {
+    let run = |iterations: u32| {
+        let options = format!("substeps=1,warm-start=off,threads=1,iterations={iterations}");
+        let mut bench = Bench::new(pyramid(base), &options, 1.0 / 60.0);
+        bench.engine.advance_blind(1.0 / 60.0, 2).expect("a step");
+        let before = bench.engine.work().1;
+        let began = Instant::now();
+        bench.engine.advance_blind(1.0 / 60.0, 4).expect("a step");
+        let seconds = began.elapsed().as_secs_f64();
+        let (points, passes) = bench.engine.work();
+        (seconds, (passes - before) as f64, points as f64)
+    };
+    let ((short, few, points), (long, many, _)) = (run(4), run(44));
+    (long - short) / (many - few) / points * 1e9
+}
+
+/// Boxes in free flight, none of which meet, 40 % cover.
+fn free(count: usize) -> World {
+    let mut world = world(0.0, 0.5, 0.0);
+    let columns = (count as f64).sqrt().ceil() as usize;
+    for i in 0..count {
+        let mut body = solid(square(1.0), (i % columns) as f64 * 1.58, (i / columns) as f64 * 1.58);
+        body.velocity = DVec3::new(0.01 * (i % 7) as f64, 0.01, 0.0);
+        world.bodies.push(body);
+    }
+    world
+}
+
+fn pairs(count: usize) -> f64 {
+    let mut bench = Bench::new(free(count), "", 1.0 / 60.0);
+    let rounds = 2_000_000 / count;
+    bench.engine.find_pairs();
+    let began = Instant::now();
+    for _ in 0..rounds {
+        std::hint::black_box(bench.engine.find_pairs());
+    }
+    began.elapsed().as_secs_f64() * 1e9 / (rounds * count) as f64
+}
+
+fn free_step(count: usize) -> f64 {
+    let mut bench = Bench::new(free(count), "substeps=1", 1.0 / 600.0);
+    let steps = 1_000_000 / count as u64;
+    bench.engine.advance_blind(1.0 / 600.0, 10).expect("a step");
+    let began = Instant::now();
+    bench.engine.advance_blind(1.0 / 600.0, steps).expect("a step");
+    began.elapsed().as_secs_f64() * 1e9 / (steps * count as u64) as f64
+}
+
+fn collision() -> f64 {
+    let mut bench = Bench::new(blocks(1e14), "solver=event", 1.0);
+    let began = Instant::now();
+    bench.engine.advance_blind(1.0, 8).expect("a step");
+    let collisions = bench.engine.work().1;
+    assert_eq!(collisions, 31_415_926);
+    began.elapsed().as_secs_f64() * 1e6 / collisions as f64
+}
+
+/// A heap of discs and boxes falling into a pit, from a thousand to fifty thousand.
+fn pile_growth() {
+    println!(
+        "\nWhole step of a pile that settles, on one thread, after 60 steps:\n\n| bodies | contact points | ms a step | us a body |\n|---|---|---|---|"
+    );
+    let mut points = Vec::new();
+    for count in [1000_usize, 5000, 10_000, 50_000] {
+        let mut world = world(9.81, 0.5, 0.0);
+        world.bodies.push(floor());
+        let columns = (count as f64).sqrt() as usize * 2;
+        for i in 0..count {
+            let shape = if i % 2 == 0 { square(0.9) } else { Shape::Disc(0.45) };
+            world.bodies.push(solid(
+                shape,
+                (i % columns) as f64 + 0.05 * ((i / columns) % 3) as f64,
+                0.5 + (i / columns) as f64,
+            ));
+        }
+        let mut engine = ironspin_engine::Builtin::new(yard::settings("threads=1"));
+        engine.build(&world, &conditions()).expect("a world");
+        engine.advance_blind(1.0 / 60.0, 60).expect("a step");
+        let began = Instant::now();
+        engine.advance_blind(1.0 / 60.0, 10).expect("a step");
+        let seconds = began.elapsed().as_secs_f64() / 10.0;
+        println!("| {count} | {} | {:.2} | {:.2} |", engine.work().0, seconds * 1e3, seconds * 1e6 / count as f64);
+        points.push(((count as f64).ln(), seconds.ln()));
+    }
+    let (first, last) = (points[0], points[points.len() - 1]);
+    println!("\nGrowth exponent from 1,000 to 50,000 bodies: {:.3}", (last.1 - first.1) / (last.0 - first.0));
+}
