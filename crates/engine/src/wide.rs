@@ -318,3 +318,87 @@ fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Pr
 fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
     pass_plain(bundles, motion)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::vector::Vec2;
+
+    /// A bundle of lively numbers, and bodies for it.
+    fn filled() -> (Vec<Bundle<f64>>, Vec<Motion<f64>>) {
+        let mut seed = 99_u64;
+        let mut roll = move || {
+            seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+            (seed >> 11) as f64 / (1_u64 << 53) as f64
+        };
+        let motion =
+            (0..65).map(|_| Motion { linear: Vec2::new(roll() - 0.5, roll() - 0.5), spin: roll() - 0.5 }).collect();
+        let mut bundles = Vec::new();
+        for number in 0..4_u32 {
+            let mut bundle = Bundle::empty(64);
+            // The last bundle is not full.
+            for lane in 0..if number == 3 { 5 } else { LANES } {
+                let first = number * 16 + 2 * lane as u32;
+                bundle.bodies[0][lane] = first;
+                bundle.bodies[1][lane] = first + 1;
+                bundle.normal[0][lane] = 0.6;
+                bundle.normal[1][lane] = 0.8;
+                bundle.friction[lane] = 0.5;
+                for side in 0..2 {
+                    bundle.inverse_mass[side][lane] = 0.5 + roll();
+                    bundle.inverse_inertia[side][lane] = 1.0 + roll();
+                }
+                for point in &mut bundle.points {
+                    for side in 0..2 {
+                        point.normal_arm[side][lane] = roll() - 0.5;
+                        point.tangent_arm[side][lane] = roll() - 0.5;
+                    }
+                    point.response[lane] = 3.0;
+                    point.normal_mass[lane] = 1.0 / 3.0;
+                    point.tangent_mass[lane] = 0.3;
+                    point.normal_impulse[lane] = roll();
+                }
+                bundle.coupling[lane] = 1.0;
+                (bundle.inverse[0][lane], bundle.inverse[1][lane], bundle.inverse[2][lane]) = (0.375, -0.125, 0.375);
+            }
+            bundles.push(bundle);
+        }
+        (bundles, motion)
+    }
+
+    fn passed(width: Width) -> (Vec<Motion<f64>>, Vec<[f64; LANES]>) {
+        let (mut bundles, mut motion) = filled();
+        for _ in 0..20 {
+            pass(width, &mut bundles, &mut motion);
+        }
+        let impulses = bundles.iter().flat_map(|bundle| bundle.points.map(|point| point.normal_impulse)).collect();
+        (motion, impulses)
+    }
+
+    #[test]
+    fn every_width_gives_the_same_bits() {
+        let plain = passed(Width::Plain);
+        assert!(plain.1.iter().flatten().all(|&impulse| impulse >= 0.0));
+        assert!(passed(Width::of_this_machine()) == plain, "{:?} went another way", Width::of_this_machine());
+    }
+
+    #[test]
+    fn passes_keep_momentum_and_end_without_approach() {
+        let (mut bundles, mut motion) = filled();
+        let before = motion.clone();
+        for _ in 0..200 {
+            pass(Width::of_this_machine(), &mut bundles, &mut motion);
+        }
+        for bundle in &bundles {
+            for lane in 0..LANES {
+                let [a, b] = bundle.bodies.map(|bodies| bodies[lane] as usize);
+                let [ma, mb] = bundle.inverse_mass.map(|mass| mass[lane]);
+                if ma == 0.0 {
+                    continue;
+                }
+                let gained = |body: usize, inverse: f64| (motion[body].linear - before[body].linear) * (1.0 / inverse);
+                assert!((gained(a, ma) + gained(b, mb)).length() < 1e-12, "what one gains the other loses");
+            }
+        }
+    }
+}

@@ -26,4 +26,4 @@ pub use grid::{LabEvent, run_grid};
 pub use plan::{GridOrder, PlanError, TrialPlan, plan_grid};
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording};
-pub use trial::run_trial;
+pub use trial::{run_trial, run_trial_on};

@@ -65,6 +65,11 @@ impl Audience<'_> {
 
 /// Runs one trial. An engine that refuses, fails or gives bad answers makes a verdict of its own kind, never a panic.
 pub fn run_trial(plan: &TrialPlan) -> TrialRecord {
+    run_trial_on(plan, plan.engine.start())
+}
+
+/// As [`run_trial`], on an engine that has been started already, or could not be.
+pub fn run_trial_on(plan: &TrialPlan, engine: Result<Box<dyn Engine>, EngineError>) -> TrialRecord {
     let began = Instant::now();
     let setup = &plan.setup;
     let steps = plan.conditions.steps_in(setup.world.duration);
@@ -76,7 +81,7 @@ pub fn run_trial(plan: &TrialPlan) -> TrialRecord {
         fault: None,
     };
     let mut info = None;
-    let outcome = drive(plan, steps, &mut audience, &mut info);
+    let outcome = engine.and_then(|engine| drive(engine, plan, steps, &mut audience, &mut info));
     let done = audience.before.as_ref().map_or(0, |frame| frame.step);
     let recording = audience.recorder.finish(&setup.world, audience.before.as_ref());
     let (verdict, reason, claims) = match outcome {
@@ -104,12 +109,12 @@ pub fn run_trial(plan: &TrialPlan) -> TrialRecord {
 }
 
 fn drive(
+    mut engine: Box<dyn Engine>,
     plan: &TrialPlan,
     steps: u64,
     audience: &mut Audience<'_>,
     info: &mut Option<EngineInfo>,
 ) -> Result<(), EngineError> {
-    let mut engine: Box<dyn Engine> = plan.engine.start()?;
     *info = Some(engine.info());
     engine.build(&plan.setup.world, &plan.conditions)?;
     engine.advance(&[], &mut |frame| audience.see(frame))?;

@@ -137,10 +137,11 @@ pub(crate) fn period(bench: &mut Bench, body: usize, seconds: f64) -> f64 {
     let mut crossings = Vec::new();
     bench.seconds(seconds, |frame| {
         let now = (frame.time, frame.bodies[body].angle);
-        if let Some((time, angle)) = before {
-            if angle < 0.0 && now.1 >= 0.0 {
-                crossings.push(time + (now.0 - time) * angle / (angle - now.1));
-            }
+        if let Some((time, angle)) = before
+            && angle < 0.0
+            && now.1 >= 0.0
+        {
+            crossings.push(time + (now.0 - time) * angle / (angle - now.1));
         }
         before = Some(now);
     });
