@@ -25,6 +25,10 @@ pub struct ClaimRecord {
 }
 
 impl ClaimRecord {
+    fn used_more(claim: &ClaimRecord, other: &ClaimRecord) -> bool {
+        claim.used.total_cmp(&other.used).is_gt()
+    }
+
     /// Whether this failure fails the trial.
     pub fn decides(&self) -> bool {
         self.verdict == Verdict::Fail && self.claim.severity == ironspin_model::Severity::Must
@@ -68,14 +72,11 @@ impl TrialRecord {
         &self.plan.setup.world
     }
 
-    /// The claim that decided: of those broken the one broken worst, otherwise the one nearest to its bound. Of equals
-    /// the first.
+    /// The claim that decided: of those broken the one broken worst, of equals the first; when none is broken the first claim of the
+    /// scene, which is what it is about.
     pub fn deciding(&self) -> Option<&ClaimRecord> {
-        let fails = self.claims.iter().any(ClaimRecord::decides);
-        self.claims
-            .iter()
-            .filter(|claim| !fails || claim.decides())
-            .reduce(|best, claim| if claim.used.total_cmp(&best.used).is_gt() { claim } else { best })
+        let worst = |best, claim| if ClaimRecord::used_more(claim, best) { claim } else { best };
+        self.claims.iter().filter(|claim| claim.decides()).reduce(worst).or_else(|| self.claims.first())
     }
 
     /// How many claims hold, and how many there are.
