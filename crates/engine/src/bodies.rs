@@ -2,6 +2,7 @@
 
 use crate::scalar::Real;
 use crate::shape::{Piece, pieces_of_part};
+use crate::tolerance::SLACK;
 use crate::vector::{Pose, Rotation, Vec2};
 use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, EngineError, Shape, World};
 
@@ -90,6 +91,12 @@ pub(crate) struct Bodies<R> {
     pub(crate) nature: Vec<Nature<R>>,
     /// Greatest distance of any point from the centre.
     pub(crate) reach: Vec<R>,
+    /// How far a body may go before pairs must be found anew.
+    pub(crate) slack: Vec<R>,
+    /// How far it has gone since they were found, at most.
+    travel: Vec<R>,
+    /// Whether any body has gone further than its slack, or come, gone or changed what it meets.
+    pub(crate) strayed: bool,
     /// Solid pieces of all bodies.
     pub(crate) pieces: Vec<Piece<R>>,
     /// Which pieces belong to a body.
@@ -195,6 +202,11 @@ impl<R: Real> Bodies<R> {
             if part.sensor { &mut self.sensors } else { &mut self.pieces }.extend(pieces);
         }
         self.reach.push(reach);
+        let size = self.pieces[first..].iter().map(|piece| piece.size).fold(R::INFINITY, R::min);
+        let may_stray = body.kind != BodyKind::Static && size < R::INFINITY;
+        self.slack.push(if may_stray { R::of(SLACK) * size } else { R::ZERO });
+        self.travel.push(R::ZERO);
+        self.strayed = true;
         self.pieces_of.push(first..self.pieces.len());
         let angle = R::of(body.angle);
         self.pose.push(Pose { position: Vec2::of(body.position.truncate()), rotation: Rotation::by(angle) });
@@ -267,11 +279,22 @@ impl<R: Real> Bodies<R> {
     }
 
     pub(crate) fn place(&mut self, body: usize, position: Vec2<R>, angle: R) {
+        let way = position - self.pose[body].position;
+        let mut travel = self.travel[body] + way.x.abs() + way.y.abs();
         if angle != self.angle[body] {
+            travel += (angle - self.angle[body]).abs() * self.reach[body];
             self.pose[body].rotation = Rotation::by(angle);
             self.angle[body] = angle;
         }
         self.pose[body].position = position;
+        self.travel[body] = travel;
+        self.strayed |= !(travel <= self.slack[body]);
+    }
+
+    /// Pairs have been found: from here on the ways of the bodies count.
+    pub(crate) fn pairs_are_known(&mut self) {
+        self.travel.fill(R::ZERO);
+        self.strayed = false;
     }
 
     pub(crate) fn state(&self, body: usize) -> BodyState {

@@ -73,8 +73,8 @@ const LEAF: usize = 4;
 const CELL_LIMIT: i64 = 64;
 
 impl<R: Real> Broad<R> {
-    /// Finds all pairs of pieces of different bodies that may meet and whose boxes, grown by `margin` (a share of the piece's size),
-    /// overlap.
+    /// Finds all pairs of pieces of different bodies that may meet and whose boxes overlap, grown by `margin` (a share of the piece's
+    /// size) and by the slack of their body: as long as none goes further than its slack, no other pair can come within the margin.
     pub(crate) fn find(&mut self, bodies: &Bodies<R>, margin: R, how: BroadPhase) {
         self.bounds.clear();
         self.planes.clear();
@@ -86,7 +86,8 @@ impl<R: Real> Broad<R> {
             match &shape.form {
                 Form::Convex(convex) => {
                     let [low, high] = convex.bounds(&bodies.pose[shape.body]);
-                    let grown = if shape.size < R::INFINITY { margin * shape.size } else { R::ZERO };
+                    let grown =
+                        if shape.size < R::INFINITY { margin * shape.size } else { R::ZERO } + bodies.slack[shape.body];
                     let rim = Vec2::new(grown, grown);
                     self.bounds.push(Bound { low: low - rim, high: high + rim, piece: piece as u32 });
                 }

@@ -30,6 +30,9 @@ impl Flight {
     #[inline]
     fn at(&self, time: f64) -> Flight {
         let span = time - self.since;
+        if span == 0.0 {
+            return *self;
+        }
         let linear = self.motion.linear + self.fall * span;
         Flight {
             since: time,
@@ -181,7 +184,9 @@ impl EventWorld {
     fn meeting(&self, a: usize, b: usize) -> f64 {
         let (one, other) = (&self.flights[a], &self.flights[b]);
         let from = one.since.max(other.since).max(self.now);
-        let (one, other) = (one.at(from), other.at(from));
+        let here =
+            |body: usize, flight: &Flight| if self.bodies.inverse[body].moves() { flight.at(from) } else { *flight };
+        let (one, other) = (here(a, one), here(b, other));
         let relative = Relative {
             place: other.position - one.position,
             speed: other.motion.linear - one.motion.linear,

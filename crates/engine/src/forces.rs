@@ -72,6 +72,11 @@ impl<R: Real> Forces<R> {
         self.any_scripted = true;
     }
 
+    /// Whether nothing but gravity acts in the coming step.
+    pub(crate) fn constant_only(&self) -> bool {
+        self.springs.is_empty() && !self.any_scripted && !self.damped
+    }
+
     /// Forgets the forces of the step that has ended.
     pub(crate) fn end_step(&mut self) {
         if self.any_scripted {

@@ -69,3 +69,20 @@ mod wide;
 
 pub use builtin::Builtin;
 pub use settings::{BroadPhase, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept};
+
+#[cfg(test)]
+mod tests {
+    use std::mem::size_of;
+
+    #[test]
+    fn a_contact_takes_four_hundred_bytes_a_point_at_most() {
+        use crate::contacts::Contact;
+        use crate::wide::{Bundle, LANES};
+        // The contact, its rows and what is remembered of it, for two points.
+        let bytes = size_of::<Contact<f64>>()
+            + size_of::<Bundle<f64>>() / LANES
+            + 96
+            + size_of::<crate::manifold::Manifold<f64>>();
+        assert!(bytes <= 2 * 400, "{bytes}");
+    }
+}

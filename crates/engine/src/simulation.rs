@@ -8,7 +8,7 @@ use crate::forces::Forces;
 use crate::joints::Joints;
 use crate::scalar::Real;
 use crate::sensors::Sensors;
-use crate::settings::{Settings, SolverKind, Swept};
+use crate::settings::{Integrator, Settings, SolverKind, Swept};
 use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
 use crate::sweep::{Blow, SweepNumbers, Sweeper};
@@ -37,6 +37,10 @@ pub(crate) struct Simulation<R> {
     sleep: Sleep<R>,
     threads: Threads,
     sweeper: Sweeper<R>,
+    /// Whether any body may have to be followed along its path.
+    any_swept: bool,
+    /// Motion of every body before contacts and joints push it.
+    unpressed: Vec<Motion<R>>,
     /// Motion of every body at the start of the step, after blows.
     pub(crate) start: Vec<Motion<R>>,
     /// Blows that may have to be struck: overlap time and number of the contact.
@@ -49,7 +53,14 @@ impl<R: Real> Simulation<R> {
     pub(crate) fn new(world: &World, settings: &Settings, touch: f64, threads: usize) -> Result<Self, EngineError> {
         check_joints(world)?;
         let bodies = Bodies::new(world)?;
+        let any_swept = match settings.swept {
+            Swept::Off => false,
+            Swept::Marked => bodies.nature.iter().any(|nature| nature.marked),
+            Swept::All => true,
+        };
         let mut simulation = Simulation {
+            any_swept,
+            unpressed: Vec::new(),
             settings: settings.clone(),
             mixed: Mixed::new(world, settings.mixing),
             gravity: R::of(world.gravity.length()),
@@ -76,6 +87,7 @@ impl<R: Real> Simulation<R> {
     }
 
     pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
+        self.bodies.strayed = true;
         if self.settings.sleep {
             self.sleep.wake_all(&mut self.bodies);
         }
@@ -144,6 +156,8 @@ impl<R: Real> Simulation<R> {
         self.forces.end_step();
         if self.settings.sleep {
             self.sleep.settle(&mut self.bodies, &self.contacts, self.gravity * dt);
+            // What sleeps meets nothing that does not move.
+            self.bodies.strayed = true;
         }
         self.sensors.end(&self.bodies, self.steps);
     }
@@ -151,6 +165,14 @@ impl<R: Real> Simulation<R> {
     pub(crate) fn find_pairs(&mut self) -> usize {
         self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
         self.broad.pairs.len()
+    }
+
+    /// Finds pairs anew when any body has gone too far for those that are known.
+    fn know_pairs(&mut self) {
+        if self.bodies.strayed {
+            self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
+            self.bodies.pairs_are_known();
+        }
     }
 
     /// Finds what touches now and strikes the blows of the time since the last look.
@@ -162,10 +184,11 @@ impl<R: Real> Simulation<R> {
         } else {
             R::ONE
         };
-        self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
+        self.know_pairs();
         self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, Carry { ratio, same_step }, &self.threads);
         if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
-            self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
+            self.bodies.strayed = true;
+            self.know_pairs();
             self.contacts.refresh(
                 &self.bodies,
                 &self.broad.pairs,
@@ -186,6 +209,10 @@ impl<R: Real> Simulation<R> {
         let rest_speed = self.rest_speed(dt);
         let carry = if self.last_dt > R::ZERO && self.settings.warm_start { dt / self.last_dt } else { R::ZERO };
         self.look(dt, same_step);
+        if self.contacts.list.is_empty() && self.joints.is_empty() && !self.any_swept && self.forces.constant_only() {
+            self.fly(dt);
+            return;
+        }
         self.start.clone_from(&self.bodies.motion);
         self.forces.integrate(&mut self.bodies, dt, self.settings.integrator);
         let free = std::mem::take(&mut self.forces.way);
@@ -193,7 +220,8 @@ impl<R: Real> Simulation<R> {
         let late: R = self.settings.integrator.lateness();
         let push_time = (R::ONE - late) * dt;
         let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale, push_time };
-        let unpressed = self.bodies.motion.clone();
+        let mut unpressed = std::mem::take(&mut self.unpressed);
+        unpressed.clone_from(&self.bodies.motion);
         self.joints.prepare(&mut self.bodies, dt, carry);
         self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers);
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
@@ -205,8 +233,34 @@ impl<R: Real> Simulation<R> {
         }
         self.move_bodies(dt, rest_speed, &free, &unpressed);
         self.forces.way = free;
+        self.unpressed = unpressed;
         if !self.joints.is_empty() {
             self.hold_joints(dt, scale);
+        }
+    }
+
+    /// A substep in which nothing touches and nothing pulls: all bodies fly, by the same arithmetic as when others touch.
+    fn fly(&mut self, dt: R) {
+        let (half, rate) = (R::HALF * dt, R::ONE / dt);
+        let integrator = self.settings.integrator;
+        let bodies = &mut self.bodies;
+        for body in 0..bodies.len() {
+            if !bodies.present[body] {
+                continue;
+            }
+            let before = bodies.motion[body];
+            let after = before.plus(Motion { linear: bodies.fall[body] * dt, spin: R::ZERO });
+            bodies.motion[body] = after;
+            bodies.acceleration[body] = after.minus(before).scaled(rate);
+            if bodies.nature[body].kind == BodyKind::Static {
+                continue;
+            }
+            let way = match integrator {
+                Integrator::ExplicitEuler => before.scaled(dt),
+                Integrator::SymplecticEuler => after.scaled(dt),
+                Integrator::Verlet | Integrator::Rk4 => before.plus(after).scaled(half),
+            };
+            bodies.place(body, bodies.pose[body].position + way.linear, bodies.angle[body] + way.spin);
         }
     }
 
@@ -228,14 +282,8 @@ impl<R: Real> Simulation<R> {
     }
 
     fn move_bodies(&mut self, dt: R, rest_speed: R, free: &[Motion<R>], unpressed: &[Motion<R>]) {
-        let mode = self.settings.swept;
-        let bodies = &self.bodies;
-        let swept: Vec<bool> = (0..bodies.len())
-            .map(|body| bodies.inverse[body].moves() && bodies.present[body])
-            .zip(&bodies.nature)
-            .map(|(moves, nature)| moves && (mode == Swept::All || (mode == Swept::Marked && nature.marked)))
-            .collect();
-        if swept.iter().any(|&swept| swept) {
+        if self.any_swept {
+            let swept = self.swept_now();
             let numbers = SweepNumbers { dt, rest_speed, touch: self.touch };
             self.sweeper.run(&mut self.bodies, &self.start, &swept, &self.mixed, numbers, &mut self.record);
             return;
@@ -251,18 +299,19 @@ impl<R: Real> Simulation<R> {
         }
     }
 
+    /// Which bodies are followed along their path.
+    fn swept_now(&self) -> Vec<bool> {
+        let (mode, bodies) = (self.settings.swept, &self.bodies);
+        let wanted = |body: usize| mode == Swept::All || (mode == Swept::Marked && bodies.nature[body].marked);
+        (0..bodies.len()).map(|body| wanted(body) && bodies.inverse[body].moves() && bodies.present[body]).collect()
+    }
+
     /// After a solver that moves bodies itself: swept bodies go again, from where they were, and stop at what they meet.
     pub(crate) fn sweep_after(&mut self, dt: R, places: &[(Vec2<R>, R)]) {
-        let mode = self.settings.swept;
-        let swept: Vec<bool> = (0..self.bodies.len())
-            .map(|body| {
-                let marked = mode == Swept::All || (mode == Swept::Marked && self.bodies.nature[body].marked);
-                marked && self.bodies.inverse[body].moves() && self.bodies.present[body]
-            })
-            .collect();
-        if !swept.iter().any(|&swept| swept) {
+        if !self.any_swept {
             return;
         }
+        let swept = self.swept_now();
         let rate = R::ONE / dt;
         let ends = self.bodies.motion.clone();
         for (body, &(position, angle)) in places.iter().enumerate() {

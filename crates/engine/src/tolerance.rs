@@ -39,3 +39,7 @@ pub(crate) const CONVERGED: f64 = 1e-7;
 /// A direction counts as that of a face when the cosine of the angle between them is within this of 1: a third of a
 /// degree, below which a capsule lies on a face rather than on its end.
 pub(crate) const FACE_CONE: f64 = 2e-5;
+
+/// How far a body may go before pairs are found anew, as a share of its smallest size. Larger values find pairs less often and
+/// more of them that do not touch.
+pub(crate) const SLACK: f64 = 0.1;

@@ -215,6 +215,7 @@ fn roots_between(c: &[f64], from: f64, to: f64) -> Vec<f64> {
 }
 
 /// Boxes touch when the later of both axes closes while the other overlaps.
+#[inline]
 fn boxes(reach: Vec2<f64>, relative: &Relative) -> f64 {
     let axes = [
         (Vec2::new(1.0, 0.0), reach.x, Vec2::new(0.0, 1.0), reach.y),
@@ -229,9 +230,10 @@ fn boxes(reach: Vec2<f64>, relative: &Relative) -> f64 {
             }
             let time = relative.falls_to(direction, reach);
             if time < best {
-                let inside = across.dot(relative.place_at(time)).abs() < width;
-                let deeper = (reach - direction.dot(relative.place_at(time)))
-                    <= width - across.dot(relative.place_at(time)).abs();
+                let there = relative.place_at(time);
+                let beside = across.dot(there).abs();
+                let inside = beside < width;
+                let deeper = reach - direction.dot(there) <= width - beside;
                 if inside && (time > 0.0 || deeper) {
                     best = time;
                 }
