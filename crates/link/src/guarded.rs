@@ -1,6 +1,6 @@
 //! A wall around an engine in this process: its panic is an error of its trial.
 
-use ironspin_model::{Conditions, Engine, EngineError, EngineInfo, FrameSink, World};
+use ironspin_model::{Conditions, DVec3, Engine, EngineError, EngineInfo, FrameSink, RayHit, Token, World};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 pub(crate) struct Guarded {
@@ -42,6 +42,18 @@ impl Engine for Guarded {
 
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
         self.guard(|engine| engine.advance(steps, sink))
+    }
+
+    fn save(&mut self) -> Result<Token, EngineError> {
+        self.guard(|engine| engine.save())
+    }
+
+    fn restore(&mut self, token: Token) -> Result<(), EngineError> {
+        self.guard(|engine| engine.restore(token))
+    }
+
+    fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
+        self.guard(|engine| engine.ray(from, to))
     }
 }
 

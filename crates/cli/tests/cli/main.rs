@@ -1,5 +1,6 @@
 //! The built program, driven on files in temporary folders.
 
+mod agreement;
 mod demo;
 mod mistakes;
 mod run;

@@ -174,3 +174,49 @@ window  = [2, 3]
 at_most = 0.006
 because = "a hundredth of the shorter edge cannot be seen"
 "#;
+
+#[test]
+fn csv_and_quiet_write_what_they_should_where_they_should() {
+    let yard = Yard::new();
+    let answer = yard.expect(1, "run rivet-shot --engine builtin:swept=off --format csv --quiet");
+    let lines: Vec<&str> = answer.out.lines().collect();
+    assert_eq!(lines.len(), 3, "{}", answer.out);
+    assert!(lines[1].starts_with("rivet-shot,builtin:swept=off,") && lines[1].contains("tunnel.count"));
+    assert!(answer.err.is_empty(), "{}", answer.err);
+    assert!(yard.expect(1, "run rivet-shot --engine builtin:swept=off").err.contains("1 trials in "));
+}
+
+#[test]
+fn settings_that_are_compared_by_name_all_run_the_bundled_scenes() {
+    let yard = Yard::new();
+    let engines = [
+        "builtin:integrator=symplectic-euler",
+        "builtin:integrator=rk4",
+        "builtin:solver=soft",
+        "builtin:solver=position",
+        "builtin:broad=tree",
+        "builtin:precision=f32",
+        "builtin:mixing=average",
+        "builtin:sleep=on",
+        "builtin:threads=2",
+    ];
+    let line = engines.iter().map(|engine| format!("--engine {engine}")).collect::<Vec<_>>().join(" ");
+    let answer = yard.ironspin(&format!("run bearing-drop ingot-stack rivet-shot {line} --format json"));
+    assert!(answer.status == 0 || answer.status == 1, "{}", answer.err);
+    let result: serde_json::Value = serde_json::from_str(&answer.out).unwrap();
+    assert_eq!(result["summary"]["error"], 0);
+    for trial in result["trials"].as_array().unwrap() {
+        // Every one of them keeps the stack and stops the rivets.
+        if trial["scene"] != "bearing-drop" {
+            assert_eq!(trial["verdict"], "pass", "{} on {}", trial["scene"], trial["engine"]);
+        }
+    }
+}
+
+#[test]
+fn an_engine_that_lacks_something_is_unsupported_and_fails_nothing() {
+    let yard = Yard::new();
+    let result = yard.json(0, "ingot-stack --engine builtin:solver=event");
+    assert_eq!(result["trials"][0]["verdict"], "unsupported");
+    assert!(result["trials"][0]["reason"].as_str().unwrap().contains("fixed_turn"));
+}

@@ -1,0 +1,176 @@
+//! Gauges on traces from anywhere: no panic, no silent pass, the same answer however the trace is told.
+
+use ironspin_gauge::{GAUGES, Outline, Scope, View, judge};
+use ironspin_model::{
+    Body, BodyKind, BodyState, Bound, Bounds, Contact, DVec2, DVec3, Frame, Material, Part, Shape, Verdict, World,
+};
+use proptest::prelude::*;
+
+fn world() -> World {
+    let shapes = [
+        Shape::HalfPlane(DVec2::Y),
+        Shape::Box(DVec2::new(1.0, 0.5)),
+        Shape::Disc(0.3),
+        Shape::Capsule { length: 0.5, radius: 0.2 },
+        Shape::Polygon(vec![DVec2::new(-0.4, -0.3), DVec2::new(0.5, -0.2), DVec2::new(0.0, 0.6)]),
+        Shape::Polyline(vec![DVec2::new(-3.0, 0.5), DVec2::new(0.0, 0.0), DVec2::new(3.0, 0.5)]),
+    ];
+    let body = |shape: &Shape| {
+        let still = shape.static_only();
+        Body {
+            kind: if still { BodyKind::Static } else { BodyKind::Dynamic },
+            mass: if still { 0.0 } else { 1.5 },
+            inertia: if still { 0.0 } else { 0.2 },
+            parts: vec![Part::solid(shape.clone(), 0)],
+            ..Body::plain("body")
+        }
+    };
+    World {
+        gravity: DVec3::new(0.0, -9.81, 0.0),
+        bounds: Some(Bounds { min: DVec3::splat(-50.0), max: DVec3::splat(50.0) }),
+        materials: vec![Material { name: "iron".into(), density: 1.0, friction: 0.5, restitution: 0.5 }],
+        bodies: shapes.iter().map(body).collect(),
+        ..World::planar(1.0)
+    }
+}
+
+/// Numbers that a trace may hold: ordinary ones, and finite ones that are not.
+fn number() -> impl Strategy<Value = f64> {
+    prop_oneof![
+        8 => -5.0..5.0_f64,
+        1 => prop_oneof![Just(0.0), Just(-0.0), Just(1e-300), Just(-1e300), Just(f64::MAX), Just(f64::MIN_POSITIVE)],
+    ]
+}
+
+fn state() -> impl Strategy<Value = BodyState> {
+    (number(), number(), number(), number(), number(), number())
+        .prop_map(|(x, y, a, vx, vy, w)| BodyState::planar(DVec3::new(x, y, 0.0), a, DVec3::new(vx, vy, 0.0), w))
+}
+
+fn contact() -> impl Strategy<Value = Contact> {
+    (0..6_usize, 0..6_usize, number(), number(), 0..5_u64).prop_map(|(a, b, depth, impulse, times)| Contact {
+        bodies: [a, b],
+        point: DVec3::ZERO,
+        normal: DVec3::Y,
+        depth,
+        impulse,
+        times,
+    })
+}
+
+fn frames() -> impl Strategy<Value = Vec<Frame>> {
+    let one = (
+        prop::collection::vec(state(), 6),
+        prop::collection::vec(contact(), 0..4),
+        prop_oneof![Just(0.0), 1e-9..1.0_f64],
+    );
+    prop::collection::vec(one, 0..12).prop_map(|list| {
+        let mut time = 0.0;
+        list.into_iter()
+            .enumerate()
+            .map(|(step, (bodies, contacts, dt))| {
+                time += dt;
+                Frame { step: step as u64, time, bodies, contacts, events: Vec::new() }
+            })
+            .collect()
+    })
+}
+
+fn measure(gauge: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Reading {
+    let scope = Scope { of: vec![1, 2, 3, 4], against: vec![0, 5, 1] };
+    let mut gauge = (GAUGES[gauge].make)(world, &scope);
+    let mut before = None;
+    for now in frames {
+        gauge.observe(&View { world, before, now });
+        before = Some(now);
+    }
+    gauge.reading(world)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+    /// Whatever finite numbers a trace holds, every gauge answers, and an answer that is not a number passes no bound.
+    #[test]
+    fn no_gauge_panics_on_any_trace(frames in frames(), gauge in 0..GAUGES.len()) {
+        let world = world();
+        let reading = measure(gauge, &world, &frames);
+        let outcome = judge(&reading, &Bound::AtMost(f64::INFINITY), GAUGES[gauge].counts);
+        if reading.value.is_none_or(f64::is_nan) {
+            prop_assert_eq!(outcome.verdict, Verdict::Fail);
+        }
+    }
+
+    /// The same trace gives the same reading, to the bit.
+    #[test]
+    fn a_reading_is_repeatable(frames in frames(), gauge in 0..GAUGES.len()) {
+        let world = world();
+        let (one, two) = (measure(gauge, &world, &frames), measure(gauge, &world, &frames));
+        prop_assert_eq!(one.value.map(f64::to_bits), two.value.map(f64::to_bits));
+        prop_assert_eq!(one.detail, two.detail);
+    }
+}
+
+#[test]
+fn an_empty_trace_measures_nothing() {
+    for (number, gauge) in GAUGES.iter().enumerate() {
+        // Of nothing, nothing has escaped.
+        if gauge.name != "escape.count" {
+            let reading = measure(number, &world(), &[]);
+            assert_eq!(reading.value, None, "{}", gauge.name);
+        }
+    }
+}
+
+/// Outlines of a shape at a place.
+fn outlines(shape: Shape, x: f64, y: f64, angle: f64) -> Vec<Outline> {
+    let state = BodyState::planar(DVec3::new(x, y, 0.0), angle, DVec3::ZERO, 0.0);
+    Outline::of_part(&Part::solid(shape, 0)).iter().map(|outline| outline.placed(&state)).collect()
+}
+
+#[test]
+fn known_gaps_of_every_shape() {
+    let disc = || outlines(Shape::Disc(0.5), 0.0, 2.0, 0.0);
+    let quarter = std::f64::consts::FRAC_PI_2;
+    let clockwise = vec![DVec2::new(-1.0, 1.0), DVec2::new(1.0, 1.0), DVec2::new(1.0, -1.0), DVec2::new(-1.0, -1.0)];
+    for (shape, angle, distance) in [
+        (Shape::Disc(1.0), 0.0, 0.5),
+        (Shape::Box(DVec2::new(4.0, 1.0)), 0.0, 1.0),
+        (Shape::Box(DVec2::new(4.0, 1.0)), quarter, -0.5),
+        (Shape::Capsule { length: 2.0, radius: 0.25 }, 0.0, 1.25),
+        (Shape::Capsule { length: 2.0, radius: 0.25 }, quarter, 0.25),
+        (Shape::Polygon(clockwise), 0.0, 0.5),
+        (Shape::HalfPlane(DVec2::Y), 0.0, 1.5),
+        (Shape::HalfPlane(DVec2::X), quarter, 1.5),
+        (
+            Shape::Polyline(vec![DVec2::new(-1.0, 0.0), DVec2::new(1.0, 0.0), DVec2::new(1.0, 1.0)]),
+            0.0,
+            2.0_f64.sqrt() - 0.5,
+        ),
+    ] {
+        let found = outlines(shape.clone(), 0.0, 0.0, angle)
+            .iter()
+            .map(|outline| outline.gap_to(&disc()[0]))
+            .min_by(|a, b| a.distance.total_cmp(&b.distance))
+            .unwrap();
+        assert!((found.distance - distance).abs() < 1e-12, "{shape:?} at {angle}: {found:?}");
+        assert!((found.normal.length() - 1.0).abs() < 1e-12);
+        // The point lies midway between both rims, along the normal.
+        let rim = DVec2::new(0.0, 2.0) - found.normal * 0.5;
+        assert!((rim - found.normal * (0.5 * distance)).distance(found.point) < 1e-12, "{shape:?}: {found:?}");
+    }
+}
+
+proptest! {
+    /// Far from the origin, turned and mirrored, two outlines have the gap they had.
+    #[test]
+    fn a_gap_does_not_depend_on_where_it_is_told(x in -3.0..3.0_f64, y in -3.0..3.0_f64, a in 0.0..6.0_f64, b in 0.0..6.0_f64, turn in 0.0..6.0_f64) {
+        let one = || Shape::Polygon(vec![DVec2::new(-0.8, -0.3), DVec2::new(0.7, -0.4), DVec2::new(0.9, 0.2), DVec2::new(-0.1, 0.9)]);
+        let other = || Shape::Capsule { length: 1.2, radius: 0.3 };
+        let here = outlines(one(), 0.0, 0.0, a)[0].gap_to(&outlines(other(), x, y, b)[0]);
+        let (sin, cos) = (turn.sin(), turn.cos());
+        let away = DVec2::new(1000.0, -500.0);
+        let at = away + DVec2::new(cos * x - sin * y, sin * x + cos * y);
+        let there = outlines(one(), away.x, away.y, a + turn)[0].gap_to(&outlines(other(), at.x, at.y, b + turn)[0]);
+        prop_assert!((here.distance - there.distance).abs() < 1e-9, "{:?} {:?}", here, there);
+    }
+}
