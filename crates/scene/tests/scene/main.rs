@@ -155,7 +155,9 @@ fn actions_know_the_mass_of_their_body_and_come_in_order_of_time() {
 #[test]
 fn mistakes_stand_on_their_line() {
     let base = format!("{HEAD}{BODIES}");
-    let line_of = |text: &str, part: &str| text.lines().position(|line| line.contains(part)).unwrap() + 1;
+    let line_of = |text: &str, part: &str| {
+        text.lines().count() - text.lines().rev().position(|line| line.contains(part)).unwrap()
+    };
     for (from, to, part) in [
         ("disc = \"side\"", "disc = \"side - 1\"", "a radius must be above zero"),
         ("k = 2 }", "k = 2.5 }", "cannot run 2.5 times"),
