@@ -30,9 +30,6 @@ impl Flight {
     #[inline]
     fn at(&self, time: f64) -> Flight {
         let span = time - self.since;
-        if span == 0.0 {
-            return *self;
-        }
         let linear = self.motion.linear + self.fall * span;
         Flight {
             since: time,
