@@ -5,6 +5,7 @@
 use crate::contacts::Contact;
 use crate::impact::{Pair, Target};
 use crate::scalar::Real;
+use crate::settings::Fault;
 use crate::simulation::Simulation;
 use crate::solver::arms_at_push;
 use crate::sweep::Blow;
@@ -129,6 +130,9 @@ impl<R: Real> Simulation<R> {
         let before = pair.motion;
         let speeds = contact.points.map(|point| pair.relative(point.arms).dot(contact.normal));
         let pressed = pair.strike(contact.normal, &targets[..count], contact.friction);
+        if Fault::OneAnswers.is_on(self.settings.fault) {
+            pair.motion[1] = before[1];
+        }
         for (k, &body) in contact.bodies.iter().enumerate() {
             if self.bodies.inverse[body].moves() {
                 let shift = pair.motion[k].minus(before[k]).scaled(shift_time);

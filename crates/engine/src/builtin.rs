@@ -1,6 +1,7 @@
 //! The engine as the bench sees it.
 
 use crate::event::EventWorld;
+use crate::faults::spoilt;
 use crate::rays;
 use crate::scalar::Real;
 use crate::settings::{Precision, Settings, SolverKind};
@@ -102,6 +103,8 @@ impl Engine for Builtin {
             0 => conditions.threads,
             chosen => chosen as usize,
         };
+        let spoilt = spoilt(world, self.settings.fault);
+        let world = spoilt.as_ref();
         let core = match (self.settings.solver, self.settings.precision) {
             (SolverKind::Event, _) => Core::Event(Box::new(EventWorld::new(world, &self.settings)?)),
             (_, Precision::F64) => Core::Double(Box::new(Simulation::new(world, &self.settings, TOUCH, threads)?)),

@@ -21,6 +21,7 @@
 //! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
 //! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
 //! | `Threads` | work shared between threads, in order | `threads.rs` |
+//! | `faults` | mistakes built in on purpose: the one place that knows them | `faults.rs` |
 //! | `Simulation` | one step, in order | `simulation.rs` |
 //!
 //! # No absolute tolerance
@@ -45,6 +46,7 @@ mod builtin;
 mod contacts;
 mod distance;
 mod event;
+mod faults;
 mod forces;
 mod impact;
 mod joints;
@@ -68,7 +70,7 @@ mod vector;
 mod wide;
 
 pub use builtin::Builtin;
-pub use settings::{BroadPhase, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept};
+pub use settings::{BroadPhase, Fault, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept};
 
 #[cfg(test)]
 mod tests {

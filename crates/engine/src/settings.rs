@@ -103,6 +103,22 @@ words! {
     }
 }
 
+words! {
+    /// A mistake built in on purpose.
+    Fault {
+        /// None: the engine as it should be.
+        None = "none",
+        /// Full sizes are taken for half sizes.
+        HalfSizes = "half-sizes",
+        /// Gravity acts twice.
+        GravityTwice = "gravity-twice",
+        /// Restitution is taken for a ratio of heights.
+        RestitutionOfHeight = "restitution-of-height",
+        /// Of two bodies that collide only the first answers.
+        OneAnswers = "one-answers",
+    }
+}
+
 impl Integrator {
     /// Share of a change of velocity by contacts that moves the body within the same step: all of it for the methods of order 1,
     /// half of it where what pushes acts over the whole step, as gravity does.
@@ -160,6 +176,8 @@ pub struct Settings {
     pub precision: Precision,
     /// Worker threads; 0 for as many as the conditions allow.
     pub threads: u32,
+    /// A mistake built in on purpose.
+    pub fault: Fault,
 }
 
 impl Default for Settings {
@@ -177,6 +195,7 @@ impl Default for Settings {
             sleep: false,
             precision: Precision::F64,
             threads: 0,
+            fault: Fault::None,
         }
     }
 }
@@ -222,7 +241,7 @@ fn one_of(words: &[&str]) -> String {
 }
 
 /// All settings of the built-in engine.
-pub const SETTINGS: [Setting; 12] = [
+pub const SETTINGS: [Setting; 13] = [
     Setting {
         name: "integrator",
         about: "how forces are integrated; verlet is exact for constant forces, rk4 costs four evaluations of springs",
@@ -306,6 +325,13 @@ pub const SETTINGS: [Setting; 12] = [
         values: || "a whole number from 0 to 256".to_owned(),
         read: |s, text| set(&mut s.threads, whole(text, 0, 256)),
         show: |s| s.threads.to_string(),
+    },
+    Setting {
+        name: "fault",
+        about: "a mistake built in on purpose, to see what notices it",
+        values: || one_of(Fault::WORDS),
+        read: |s, text| set(&mut s.fault, Fault::read(text)),
+        show: |s| s.fault.word().to_owned(),
     },
 ];
 

@@ -220,3 +220,23 @@ fn an_engine_that_lacks_something_is_unsupported_and_fails_nothing() {
     assert_eq!(result["trials"][0]["verdict"], "unsupported");
     assert!(result["trials"][0]["reason"].as_str().unwrap().contains("fixed_turn"));
 }
+
+#[test]
+fn faults_built_in_on_purpose_are_caught_by_the_right_claims() {
+    let yard = Yard::new();
+    for (fault, scene, gauge) in [
+        ("half-sizes", "ingot-stack", "overlap.deepest"),
+        ("gravity-twice", "bearing-drop", "impacts.count"),
+        ("restitution-of-height", "bearing-drop", "rebound.speed"),
+        ("restitution-of-height", "bearing-drop", "rebound.height"),
+        ("one-answers", "wagon-count", "momentum.balance"),
+    ] {
+        let result = yard.json(1, &format!("{scene} --dt 1/240 --engine builtin:swept=off,fault={fault}"));
+        let failed = result["trials"][0]["claims"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .any(|c| c["gauge"] == gauge && c["verdict"] == "fail");
+        assert!(failed, "{fault} in {scene} was not caught by {gauge}: {result}");
+    }
+}
