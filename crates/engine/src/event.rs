@@ -121,6 +121,10 @@ impl EventWorld {
         if !bodies.sensors.is_empty() {
             return Err(unsupported("sensors"));
         }
+        let lasting = |deed: &Deed| matches!(deed, Deed::Force { .. } | Deed::Torque(_) | Deed::Split(_));
+        if world.actions.iter().any(|action| lasting(&action.deed)) {
+            return Err(unsupported("forces, torques and splits"));
+        }
         let mut outlines = Vec::new();
         for body in 0..bodies.len() {
             outlines.push(outline(&bodies, body)?);
@@ -207,7 +211,7 @@ impl EventWorld {
             Deed::Remove => self.bodies.present[body] = false,
             Deed::Add => self.bodies.present[body] = true,
             Deed::Gravity(gravity) => self.bodies.set_gravity(flat(gravity)),
-            // A force over a step is the impulse it gives; splitting needs a compound, which is refused.
+            // Refused when the world was built.
             Deed::Force { .. } | Deed::Torque(_) | Deed::Split(_) => {}
         }
         self.take_off();

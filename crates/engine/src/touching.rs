@@ -317,4 +317,45 @@ mod tests {
         // Thrown up at 3 under -2: back after 2 * 3 / 2.
         assert_eq!(falls_to_zero(0.0, 3.0, -2.0), 3.0);
     }
+
+    /// Gap of two outlines at a relative place, by plain geometry.
+    fn gap(a: &Outline, b: &Outline, place: Vec2<f64>) -> f64 {
+        match (a, b) {
+            (Outline::Disc(ra), Outline::Disc(rb)) => place.length() - ra - rb,
+            (Outline::Box(one), Outline::Box(two)) => {
+                (place.x.abs() - one.x - two.x).max(place.y.abs() - one.y - two.y)
+            }
+            (Outline::Box(half), Outline::Disc(radius)) | (Outline::Disc(radius), Outline::Box(half)) => {
+                let out = Vec2::new((place.x.abs() - half.x).max(0.0), (place.y.abs() - half.y).max(0.0));
+                let inside = (place.x.abs() - half.x).max(place.y.abs() - half.y).min(0.0);
+                out.length() + inside - radius
+            }
+            _ => f64::INFINITY,
+        }
+    }
+
+    proptest::proptest! {
+        #![proptest_config(proptest::prelude::ProptestConfig::with_cases(500))]
+        /// The time found against small steps: nothing overlaps before it, and the outlines touch at it.
+        #[test]
+        fn nothing_touches_before_the_time_found(
+            kinds in 0..3_u8, x in -4.0..4.0_f64, y in -4.0..4.0_f64, vx in -3.0..3.0_f64, vy in -3.0..3.0_f64, pull in proptest::prelude::prop_oneof![proptest::prelude::Just(0.0), -2.0..2.0_f64],
+        ) {
+            let (disc, square) = (Outline::Disc(0.6), Outline::Box(Vec2::new(0.9, 0.4)));
+            let (a, b) = [(disc, Outline::Disc(0.3)), (square, disc), (square, Outline::Box(Vec2::new(0.3, 0.7)))][usize::from(kinds)];
+            let motion = relative((x, y), (vx, vy), (0.0, pull));
+            if gap(&a, &b, motion.place) > 0.0 {
+                let found = time_to_touch(&a, &b, &motion);
+                let until = found.min(6.0);
+                for k in 0..600 {
+                    let time = until * f64::from(k) / 600.0;
+                    proptest::prop_assert!(gap(&a, &b, motion.place_at(time)) > -1e-9, "overlap at {time}, found {found}");
+                }
+                if found.is_finite() {
+                    let there = gap(&a, &b, motion.place_at(found));
+                    proptest::prop_assert!(there.abs() < 1e-7, "gap {there} at {found}");
+                }
+            }
+        }
+    }
 }

@@ -2,7 +2,7 @@
 
 use crate::worlds::{blocks, gas, swarm};
 use crate::yard::{Bench, energy, fixed, floor, momentum, solid, world};
-use ironspin_model::{DVec2, DVec3, Shape};
+use ironspin_model::{Action, DVec2, DVec3, Deed, Shape, World};
 use proptest::prelude::*;
 
 #[test]
@@ -69,8 +69,13 @@ fn the_event_solver_says_what_it_cannot_do() {
     }
     assert!(outcome.unwrap_err().to_string().contains("come to rest"));
     falling.bodies[1] = solid(Shape::Box(DVec2::ONE), 0.0, 1.0);
-    let refused = Bench::try_new(falling, "solver=event", 1.0 / 60.0).err().map(|error| error.to_string());
-    assert!(refused.is_some_and(|text| text.contains("fixed_turn")));
+    let refused =
+        |world: &World| Bench::try_new(world.clone(), "solver=event", 1.0 / 60.0).err().map(|error| error.to_string());
+    assert!(refused(&falling).is_some_and(|text| text.contains("fixed_turn")));
+    falling.bodies[1].fixed_turn = true;
+    assert_eq!(refused(&falling), None);
+    falling.actions.push(Action { at_time: 0.0, body: 1, deed: Deed::Torque(1.0) });
+    assert!(refused(&falling).is_some_and(|text| text.contains("forces, torques")));
 }
 
 proptest! {

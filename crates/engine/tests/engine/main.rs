@@ -7,6 +7,7 @@ mod insane;
 mod integrators;
 mod joints;
 mod kinds;
+mod materials;
 mod pairs;
 mod rest;
 mod seams;
