@@ -13,5 +13,6 @@ mod rest;
 mod seams;
 mod sensors;
 mod shots;
+mod symmetry;
 mod worlds;
 mod yard;
