@@ -379,3 +379,50 @@ pub enum Deed {
     /// Gravity changes, m/s².
     Gravity(DVec3),
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn materials_mix_by_geometric_mean_and_the_larger_restitution_unless_the_pair_has_its_own() {
+        let material = |friction, restitution| Material { name: "m".into(), density: 1.0, friction, restitution };
+        let mut world = World { materials: vec![material(0.4, 0.1), material(0.9, 0.7)], ..World::planar(1.0) };
+        assert!((world.mixed(0, 1).0 - 0.6).abs() < 1e-15);
+        assert_eq!(world.mixed(0, 1), world.mixed(1, 0));
+        assert_eq!(world.mixed(0, 1).1, 0.7);
+        world.pairs.push(PairMaterial { between: [1, 0], friction: 0.2, restitution: 0.3 });
+        assert_eq!((world.mixed(0, 1), world.mixed(1, 0)), ((0.2, 0.3), (0.2, 0.3)));
+        assert_eq!(world.mixed(0, 0), (0.4, 0.1));
+    }
+
+    #[test]
+    fn the_smallest_size_is_a_full_size() {
+        let corners = vec![DVec2::new(-2.0, -0.5), DVec2::new(2.0, -0.5), DVec2::new(2.0, 0.5), DVec2::new(-2.0, 0.5)];
+        for (shape, size) in [
+            (Shape::Disc(0.5), 1.0),
+            (Shape::Box(DVec2::new(3.0, 0.25)), 0.25),
+            (Shape::Capsule { length: 3.0, radius: 0.2 }, 0.4),
+            (Shape::Polygon(corners), 1.0),
+            (Shape::Polyline(vec![DVec2::ZERO, DVec2::X, DVec2::new(1.0, 0.5)]), 0.5),
+            (Shape::HalfPlane(DVec2::Y), f64::INFINITY),
+        ] {
+            assert_eq!(shape.smallest_size(), size, "{shape:?}");
+            assert_eq!(shape.static_only(), matches!(shape, Shape::HalfPlane(_) | Shape::Polyline(_)));
+        }
+    }
+
+    #[test]
+    fn bounds_hold_their_edge_and_nothing_that_is_not_a_number() {
+        let bounds = Bounds { min: DVec3::splat(-1.0), max: DVec3::ONE };
+        assert!(bounds.contains(DVec3::ONE) && bounds.contains(DVec3::ZERO));
+        assert!(!bounds.contains(DVec3::new(0.0, 1.1, 0.0)) && !bounds.contains(DVec3::new(f64::NAN, 0.0, 0.0)));
+    }
+
+    #[test]
+    fn joints_name_their_feature_and_say_whom_they_keep_apart() {
+        let hinge = JointKind::Hinge { limits: None };
+        assert_eq!((hinge.feature(), hinge.keeps_apart()), ("joint.hinge", true));
+        assert_eq!((JointKind::Rope.feature(), JointKind::Rope.keeps_apart()), ("joint.rope", false));
+    }
+}
