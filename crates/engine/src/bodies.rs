@@ -291,6 +291,11 @@ impl<R: Real> Bodies<R> {
         self.strayed |= !(travel <= self.slack[body]);
     }
 
+    /// Position and angle of every body.
+    pub(crate) fn places(&self) -> Vec<(Vec2<R>, R)> {
+        self.pose.iter().zip(&self.angle).map(|(pose, &angle)| (pose.position, angle)).collect()
+    }
+
     /// Pairs have been found: from here on the ways of the bodies count.
     pub(crate) fn pairs_are_known(&mut self) {
         self.travel.fill(R::ZERO);

@@ -18,7 +18,7 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
     simulation.look(dt, false);
     leave_blows(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
-    let places = places(simulation);
+    let places = simulation.bodies.places();
     simulation.start.clone_from(&simulation.bodies.motion);
     let mut total = vec![[R::ZERO; 2]; simulation.contacts.list.len()];
     for _ in 0..substeps {
@@ -29,21 +29,11 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
             point.normal_impulse = impulse;
         }
     }
-    let rate = R::ONE / dt;
-    for body in 0..simulation.bodies.len() {
-        simulation.bodies.acceleration[body] =
-            simulation.bodies.motion[body].minus(simulation.start[body]).scaled(rate);
-    }
-    simulation.record_resting();
-    simulation.sweep_after(dt, &places);
-}
-
-fn places<R: Real>(simulation: &Simulation<R>) -> Vec<Place<R>> {
-    simulation.bodies.pose.iter().zip(&simulation.bodies.angle).map(|(pose, &angle)| (pose.position, angle)).collect()
+    simulation.close_step(dt, &places);
 }
 
 fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, start: &[Place<R>], total: &mut [[R; 2]]) {
-    let before = places(simulation);
+    let before = simulation.bodies.places();
     let integrator = simulation.settings.integrator;
     simulation.forces.integrate(&mut simulation.bodies, dt, integrator);
     for contact in &simulation.contacts.list {
@@ -60,7 +50,7 @@ fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, start: &[Place<R>], t
             simulation.bodies.place(body, position, simulation.bodies.angle[body] + way.spin);
         }
     }
-    let predicted = places(simulation);
+    let predicted = simulation.bodies.places();
     let pressed = correct(simulation, start, &before);
     if !simulation.joints.is_empty() {
         simulation.joints.project(&mut simulation.bodies, dt, false);

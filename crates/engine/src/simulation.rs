@@ -7,7 +7,7 @@ use crate::contacts::{Carry, Contacts, Mixed};
 use crate::forces::Forces;
 use crate::joints::Joints;
 use crate::scalar::Real;
-use crate::sensors::Sensors;
+use crate::sensors::{Place, Sensors};
 use crate::settings::{Integrator, Settings, SolverKind, Swept};
 use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
@@ -225,12 +225,7 @@ impl<R: Real> Simulation<R> {
         self.joints.prepare(&mut self.bodies, dt, carry);
         self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers);
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
-        let rate = R::ONE / dt;
-        for ((acceleration, end), start) in
-            self.bodies.acceleration.iter_mut().zip(&self.bodies.motion).zip(&self.start)
-        {
-            *acceleration = end.minus(*start).scaled(rate);
-        }
+        self.note_acceleration(dt);
         self.move_bodies(dt, rest_speed, &free, &unpressed);
         self.forces.way = free;
         self.unpressed = unpressed;
@@ -299,6 +294,22 @@ impl<R: Real> Simulation<R> {
         }
     }
 
+    /// Keeps the mean acceleration since the start, for the blows of the next look.
+    fn note_acceleration(&mut self, dt: R) {
+        let rate = R::ONE / dt;
+        let ends = self.bodies.motion.iter().zip(&self.start);
+        for (acceleration, (end, start)) in self.bodies.acceleration.iter_mut().zip(ends) {
+            *acceleration = end.minus(*start).scaled(rate);
+        }
+    }
+
+    /// Ends a step of a solver that moves bodies itself; `places` is where they were at its start.
+    pub(crate) fn close_step(&mut self, dt: R, places: &[Place<R>]) {
+        self.note_acceleration(dt);
+        self.record_resting();
+        self.sweep_after(dt, places);
+    }
+
     /// Which bodies are followed along their path.
     fn swept_now(&self) -> Vec<bool> {
         let (mode, bodies) = (self.settings.swept, &self.bodies);
@@ -307,7 +318,7 @@ impl<R: Real> Simulation<R> {
     }
 
     /// After a solver that moves bodies itself: swept bodies go again, from where they were, and stop at what they meet.
-    pub(crate) fn sweep_after(&mut self, dt: R, places: &[(Vec2<R>, R)]) {
+    fn sweep_after(&mut self, dt: R, places: &[Place<R>]) {
         if !self.any_swept {
             return;
         }
@@ -333,7 +344,7 @@ impl<R: Real> Simulation<R> {
         }
     }
 
-    pub(crate) fn record_resting(&mut self) {
+    fn record_resting(&mut self) {
         for contact in &self.contacts.list {
             for point in contact.points() {
                 self.record.push(Blow {

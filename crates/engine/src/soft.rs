@@ -41,13 +41,7 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
     simulation.look(dt, false);
     leave_blows(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
-    let places: Vec<(Vec2<R>, R)> = simulation
-        .bodies
-        .pose
-        .iter()
-        .zip(&simulation.bodies.angle)
-        .map(|(pose, &angle)| (pose.position, angle))
-        .collect();
+    let places = simulation.bodies.places();
     simulation.start.clone_from(&simulation.bodies.motion);
     scale_impulses(simulation, R::ONE / R::of(f64::from(substeps)));
     let softness = Softness::new();
@@ -75,13 +69,7 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
         }
     }
     scale_impulses(simulation, R::of(f64::from(substeps)));
-    let rate = R::ONE / dt;
-    for body in 0..simulation.bodies.len() {
-        simulation.bodies.acceleration[body] =
-            simulation.bodies.motion[body].minus(simulation.start[body]).scaled(rate);
-    }
-    simulation.record_resting();
-    simulation.sweep_after(dt, &places);
+    simulation.close_step(dt, &places);
 }
 
 fn scale_impulses<R: Real>(simulation: &mut Simulation<R>, factor: R) {

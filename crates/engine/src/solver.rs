@@ -81,10 +81,9 @@ impl<R: Real> Solver<R> {
         let nobody = bodies.len() as u32;
         self.bundles.clear();
         self.bundles.resize(count, Bundle::empty(nobody));
-        for (number, contact) in contacts.list.iter_mut().enumerate() {
-            let (bundle, lane) = self.colouring.slots[number];
+        for (contact, &(bundle, lane)) in contacts.list.iter_mut().zip(&self.colouring.slots) {
             let bundle = &mut self.bundles[bundle as usize];
-            prepare(bundle, usize::from(lane), number, contact, bodies, start, step);
+            prepare(bundle, usize::from(lane), contact, bodies, start, step);
         }
         self.motion.clear();
         self.motion.extend_from_slice(&bodies.motion);
@@ -235,7 +234,6 @@ pub(crate) fn arms_at_push<R: Real>(
 fn prepare<R: Real>(
     bundle: &mut Bundle<R>,
     lane: usize,
-    number: usize,
     contact: &mut Contact<R>,
     bodies: &mut Bodies<R>,
     start: &[Motion<R>],
@@ -244,12 +242,11 @@ fn prepare<R: Real>(
     debug_assert!(lane < LANES);
     let (normal, tangent) = (contact.normal, contact.normal.left());
     let inverse = contact.bodies.map(|body| bodies.inverse[body]);
-    bundle.contact[lane] = number as u32;
     bundle.normal[0][lane] = normal.x;
     bundle.normal[1][lane] = normal.y;
     bundle.friction[lane] = contact.friction;
     for side in 0..2 {
-        // A body that nothing pushes is read but never written: its lane works on a copy that is thrown away.
+        // A body that nothing pushes may stand in several lanes: each writes back what it read, since its inverse mass is zero.
         bundle.bodies[side][lane] = contact.bodies[side] as u32;
         bundle.inverse_mass[side][lane] = inverse[side].mass;
         bundle.inverse_inertia[side][lane] = inverse[side].inertia;

@@ -20,8 +20,6 @@ type Lanes<R> = [R; LANES];
 #[repr(align(64))]
 pub(crate) struct Bundle<R> {
     pub(crate) bodies: [[u32; LANES]; 2],
-    /// Which contact stands in each lane; `u32::MAX` for an empty lane.
-    pub(crate) contact: [u32; LANES],
     pub(crate) normal: [Lanes<R>; 2],
     pub(crate) inverse_mass: [Lanes<R>; 2],
     pub(crate) inverse_inertia: [Lanes<R>; 2],
@@ -70,7 +68,6 @@ impl<R: Real> Bundle<R> {
         };
         Bundle {
             bodies: [[nobody; LANES]; 2],
-            contact: [u32::MAX; LANES],
             normal: [zero; 2],
             inverse_mass: [zero; 2],
             inverse_inertia: [zero; 2],
