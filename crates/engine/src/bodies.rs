@@ -1,5 +1,6 @@
 //! State and mass of all bodies, one list for each quantity.
 
+use crate::flight::Straying;
 use crate::scalar::Real;
 use crate::shape::{Piece, pieces_of_part};
 use crate::tolerance::SLACK;
@@ -93,8 +94,16 @@ pub(crate) struct Bodies<R> {
     pub(crate) reach: Vec<R>,
     /// How far a body may go before pairs must be found anew.
     pub(crate) slack: Vec<R>,
-    /// How far it has gone since they were found, at most.
-    travel: Vec<R>,
+    pub(crate) straying: Vec<Straying<R>>,
+    /// Share of its slack that each body has used up since they were found, other than in flight, and the largest of all.
+    pub(crate) travel: Vec<R>,
+    pub(crate) furthest: R,
+    /// Largest share of a slack used up in flight, step by step.
+    pub(crate) flown: R,
+    /// Whether the axes of bodies that turn are behind their angles.
+    pub(crate) axes_behind: bool,
+    /// Whether the acceleration of every body is that of gravity.
+    pub(crate) only_falling: bool,
     /// Whether any body has gone further than its slack, or come, gone or changed what it meets.
     pub(crate) strayed: bool,
     /// Solid pieces of all bodies.
@@ -103,6 +112,8 @@ pub(crate) struct Bodies<R> {
     pub(crate) pieces_of: Vec<std::ops::Range<usize>>,
     /// Pieces of sensors.
     pub(crate) sensors: Vec<Piece<R>>,
+    /// Whether no body has layers of its own and no pair is kept apart.
+    pub(crate) all_agree: bool,
     /// Pairs that never meet, the lower first, sorted.
     apart: Vec<(usize, usize)>,
 }
@@ -189,6 +200,9 @@ impl<R: Real> Bodies<R> {
             bodies.push(id, body, world.gravity);
         }
         bodies.apart = apart_pairs(world)?;
+        bodies.all_agree = bodies.apart.is_empty()
+            && bodies.nature.windows(2).all(|two| (two[0].layers, two[0].meets) == (two[1].layers, two[1].meets))
+            && bodies.nature.first().is_none_or(|nature| nature.layers & nature.meets != 0);
         Ok(bodies)
     }
 
@@ -204,7 +218,9 @@ impl<R: Real> Bodies<R> {
         self.reach.push(reach);
         let size = self.pieces[first..].iter().map(|piece| piece.size).fold(R::INFINITY, R::min);
         let may_stray = body.kind != BodyKind::Static && size < R::INFINITY;
-        self.slack.push(if may_stray { R::of(SLACK) * size } else { R::ZERO });
+        let slack = if may_stray { R::of(SLACK) * size } else { R::ZERO };
+        self.slack.push(slack);
+        self.straying.push(Straying::new(slack, reach, body.kind));
         self.travel.push(R::ZERO);
         self.strayed = true;
         self.pieces_of.push(first..self.pieces.len());
@@ -255,7 +271,7 @@ impl<R: Real> Bodies<R> {
         a != b && (self.inverse[a].moves() || self.inverse[b].moves()) && self.filters_agree(a, b)
     }
 
-    fn filters_agree(&self, a: usize, b: usize) -> bool {
+    pub(crate) fn filters_agree(&self, a: usize, b: usize) -> bool {
         let (one, other) = (&self.nature[a], &self.nature[b]);
         one.layers & other.meets != 0
             && other.layers & one.meets != 0
@@ -269,37 +285,32 @@ impl<R: Real> Bodies<R> {
     /// Lets a body fall again that was held.
     pub(crate) fn release(&mut self, body: usize) {
         self.fall[body] = self.gravity * self.nature[body].gravity_factor;
+        self.only_falling = false;
     }
 
     pub(crate) fn set_gravity(&mut self, gravity: Vec2<R>) {
         self.gravity = gravity;
+        self.only_falling = false;
         for (fall, nature) in self.fall.iter_mut().zip(&self.nature) {
             *fall = gravity * nature.gravity_factor;
         }
     }
 
     pub(crate) fn place(&mut self, body: usize, position: Vec2<R>, angle: R) {
-        let way = position - self.pose[body].position;
-        let mut travel = self.travel[body] + way.x.abs() + way.y.abs();
+        let linear = position - self.pose[body].position;
+        let way = Motion { linear, spin: angle - self.angle[body] };
         if angle != self.angle[body] {
-            travel += (angle - self.angle[body]).abs() * self.reach[body];
             self.pose[body].rotation = Rotation::by(angle);
             self.angle[body] = angle;
         }
         self.pose[body].position = position;
-        self.travel[body] = travel;
-        self.strayed |= !(travel <= self.slack[body]);
+        self.note_way(body, way);
     }
 
     /// Position and angle of every body.
-    pub(crate) fn places(&self) -> Vec<(Vec2<R>, R)> {
-        self.pose.iter().zip(&self.angle).map(|(pose, &angle)| (pose.position, angle)).collect()
-    }
-
-    /// Pairs have been found: from here on the ways of the bodies count.
-    pub(crate) fn pairs_are_known(&mut self) {
-        self.travel.fill(R::ZERO);
-        self.strayed = false;
+    pub(crate) fn places_into(&self, out: &mut Vec<(Vec2<R>, R)>) {
+        out.clear();
+        out.extend(self.pose.iter().zip(&self.angle).map(|(pose, &angle)| (pose.position, angle)));
     }
 
     pub(crate) fn state(&self, body: usize) -> BodyState {

@@ -1,9 +1,10 @@
 //! Broad phase: pairs of pieces whose boxes overlap. Every way finds the same pairs in the same order.
 //!
 //! Source: Baraff, "Dynamic Simulation of Non-Penetrating Rigid Bodies" (1992), section 2.3.2 (sort and sweep); Teschner
-//! et al., "Optimized Spatial Hashing" (2003) for the grid; Goldsmith and Salmon (1987) for the tree of boxes.
+//! et al., "Optimized Spatial Hashing" (2003) for a grid that wraps around; Goldsmith and Salmon (1987) for the tree of boxes.
 
 use crate::bodies::Bodies;
+use crate::grid::Grid;
 use crate::scalar::Real;
 use crate::settings::BroadPhase;
 use crate::shape::Form;
@@ -11,18 +12,21 @@ use crate::vector::Vec2;
 
 /// Box of one piece, grown by a margin.
 #[derive(Clone, Copy, Debug)]
-struct Bound<R> {
-    low: Vec2<R>,
-    high: Vec2<R>,
-    piece: u32,
+pub(crate) struct Bound<R> {
+    pub(crate) low: Vec2<R>,
+    pub(crate) high: Vec2<R>,
+    pub(crate) piece: u32,
+    pub(crate) body: u32,
 }
 
 impl<R: Real> Bound<R> {
-    fn meets(&self, other: &Self) -> bool {
-        self.low.x <= other.high.x
-            && other.low.x <= self.high.x
-            && self.low.y <= other.high.y
-            && other.low.y <= self.high.y
+    #[inline]
+    pub(crate) fn meets(&self, other: &Self) -> bool {
+        // No branch between the four, which nobody could foresee.
+        (self.low.x <= other.high.x)
+            & (other.low.x <= self.high.x)
+            & (self.low.y <= other.high.y)
+            & (other.low.y <= self.high.y)
     }
 }
 
@@ -31,30 +35,13 @@ impl<R: Real> Bound<R> {
 pub(crate) struct Broad<R> {
     bounds: Vec<Bound<R>>,
     planes: Vec<u32>,
-    /// Cells of the grid with the number of a bound in each, bucket by bucket.
-    cells: Vec<(u64, u32)>,
-    /// The same with their bucket, in the order of the bounds.
-    entries: Vec<(u64, u32, u32)>,
-    /// Where each bucket starts.
+    grid: Grid<R>,
+    /// Where the pairs of each first piece start.
     starts: Vec<u32>,
     sorted: Vec<(u32, u32)>,
-    order: Vec<u32>,
     nodes: Vec<Node<R>>,
     /// Pairs of pieces, the lower index first, sorted.
     pub(crate) pairs: Vec<(u32, u32)>,
-}
-
-/// A cell as one number.
-fn cell_key(x: i64, y: i64) -> u64 {
-    (u64::from(y as u32) << 32) | u64::from(x as u32)
-}
-
-/// A fixed hash of a cell (the finaliser of Stafford's mix 13).
-fn spread(key: u64) -> u64 {
-    let mut z = key;
-    z = (z ^ (z >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
-    z = (z ^ (z >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
-    z ^ (z >> 31)
 }
 
 /// A node of the tree: a box around a run of bounds, and where its subtree ends.
@@ -69,8 +56,6 @@ struct Node<R> {
 
 /// Bounds in a leaf of the tree.
 const LEAF: usize = 4;
-/// Cells a bound may cover before it is compared with all others instead.
-const CELL_LIMIT: i64 = 64;
 
 impl<R: Real> Broad<R> {
     /// Finds all pairs of pieces of different bodies that may meet and whose boxes overlap, grown by `margin` (a share of the piece's
@@ -89,7 +74,12 @@ impl<R: Real> Broad<R> {
                     let grown =
                         if shape.size < R::INFINITY { margin * shape.size } else { R::ZERO } + bodies.slack[shape.body];
                     let rim = Vec2::new(grown, grown);
-                    self.bounds.push(Bound { low: low - rim, high: high + rim, piece: piece as u32 });
+                    self.bounds.push(Bound {
+                        low: low - rim,
+                        high: high + rim,
+                        piece: piece as u32,
+                        body: shape.body as u32,
+                    });
                 }
                 Form::HalfPlane { .. } => self.planes.push(piece as u32),
             }
@@ -108,46 +98,58 @@ impl<R: Real> Broad<R> {
     fn sort_pairs(&mut self, pieces: usize) {
         if self.pairs.len() < 64 {
             self.pairs.sort_unstable();
-        } else {
-            self.starts.clear();
-            self.starts.resize(pieces + 1, 0);
-            for &(a, _) in &self.pairs {
-                self.starts[a as usize + 1] += 1;
-            }
-            for piece in 0..pieces {
-                self.starts[piece + 1] += self.starts[piece];
-            }
-            self.sorted.clear();
-            self.sorted.resize(self.pairs.len(), (0, 0));
-            for &(a, b) in &self.pairs {
-                let place = &mut self.starts[a as usize];
-                self.sorted[*place as usize] = (a, b);
-                *place += 1;
-            }
-            let mut from = 0;
-            while from < self.sorted.len() {
-                let first = self.sorted[from].0;
-                let to = from + self.sorted[from..].iter().take_while(|(a, _)| *a == first).count();
-                if to - from > 1 {
-                    self.sorted[from..to].sort_unstable();
-                }
-                from = to;
-            }
-            std::mem::swap(&mut self.pairs, &mut self.sorted);
+            return;
         }
-        self.pairs.dedup();
+        self.starts.clear();
+        self.starts.resize(pieces + 1, 0);
+        for &(a, _) in &self.pairs {
+            self.starts[a as usize + 1] += 1;
+        }
+        let mut sum = 0;
+        for start in &mut self.starts {
+            sum += *start;
+            *start = sum;
+        }
+        self.sorted.resize(self.pairs.len(), (0, 0));
+        for &(a, b) in &self.pairs {
+            let place = &mut self.starts[a as usize];
+            self.sorted[*place as usize] = (a, b);
+            *place += 1;
+        }
+        // Each start has moved to the end of its own run.
+        let mut from = 0;
+        for &to in &self.starts[..pieces] {
+            let run = &mut self.sorted[from..to as usize];
+            from = to as usize;
+            if run.len() > 16 {
+                run.sort_unstable();
+                continue;
+            }
+            for next in 1..run.len() {
+                let mut place = next;
+                while place > 0 && run[place - 1] > run[place] {
+                    run.swap(place - 1, place);
+                    place -= 1;
+                }
+            }
+        }
+        std::mem::swap(&mut self.pairs, &mut self.sorted);
     }
 
-    fn keep(pairs: &mut Vec<(u32, u32)>, bodies: &Bodies<R>, a: u32, b: u32) {
-        if bodies.may_meet(bodies.pieces[a as usize].body, bodies.pieces[b as usize].body) {
-            pairs.push((a.min(b), a.max(b)));
+    fn keep(pairs: &mut Vec<(u32, u32)>, bodies: &Bodies<R>, a: &Bound<R>, b: &Bound<R>) {
+        let [one, other] = [a.body, b.body].map(|body| body as usize);
+        if one != other
+            && (bodies.inverse[one].moves() || bodies.inverse[other].moves())
+            && (bodies.all_agree || bodies.filters_agree(one, other))
+        {
+            pairs.push((a.piece.min(b.piece), a.piece.max(b.piece)));
         }
     }
 
     fn all_pairs(&mut self, bodies: &Bodies<R>) {
         for (number, a) in self.bounds.iter().enumerate() {
             for b in self.bounds[number + 1..].iter().filter(|b| a.meets(b)) {
-                Self::keep(&mut self.pairs, bodies, a.piece, b.piece);
+                Self::keep(&mut self.pairs, bodies, a, b);
             }
         }
     }
@@ -158,91 +160,15 @@ impl<R: Real> Broad<R> {
         for (number, a) in self.bounds.iter().enumerate() {
             for b in self.bounds[number + 1..].iter().take_while(|b| b.low.x <= a.high.x) {
                 if a.low.y <= b.high.y && b.low.y <= a.high.y {
-                    Self::keep(&mut self.pairs, bodies, a.piece, b.piece);
+                    Self::keep(&mut self.pairs, bodies, a, b);
                 }
             }
         }
     }
 
-    /// Cells as large as a typical bound, in buckets by a fixed hash; a bound that covers very many cells is compared with all others.
     fn grid(&mut self, bodies: &Bodies<R>) {
-        let Some(rate) = self.cell_rate() else { return };
-        let cell = |v: R| (v.to_f64() * rate).floor().clamp(-2e9, 2e9) as i64;
-        let buckets = (2 * self.bounds.len()).next_power_of_two();
-        let mask = buckets as u64 - 1;
-        self.entries.clear();
-        self.order.clear();
-        self.starts.clear();
-        self.starts.resize(buckets + 1, 0);
-        for (number, bound) in self.bounds.iter().enumerate() {
-            let (left, right) = (cell(bound.low.x), cell(bound.high.x));
-            let (bottom, top) = (cell(bound.low.y), cell(bound.high.y));
-            if (right - left + 1).saturating_mul(top - bottom + 1) > CELL_LIMIT {
-                self.order.push(number as u32);
-                continue;
-            }
-            for y in bottom..=top {
-                for x in left..=right {
-                    let key = cell_key(x, y);
-                    let bucket = (spread(key) & mask) as u32;
-                    self.starts[bucket as usize + 1] += 1;
-                    self.entries.push((key, bucket, number as u32));
-                }
-            }
-        }
-        for bucket in 0..buckets {
-            self.starts[bucket + 1] += self.starts[bucket];
-        }
-        // Counting sort: the entries of a bucket side by side, in the order of the bounds.
-        self.cells.clear();
-        self.cells.resize(self.entries.len(), (0, 0));
-        for &(key, bucket, number) in self.entries.iter().rev() {
-            let end = &mut self.starts[bucket as usize + 1];
-            *end -= 1;
-            self.cells[*end as usize] = (key, number);
-        }
-        // Taking one off for each entry has moved each end to the start of its own bucket.
-        for bucket in 0..buckets {
-            let from = self.starts[bucket + 1] as usize;
-            let to = self.starts.get(bucket + 2).map_or(self.cells.len(), |&start| start as usize);
-            for i in from..to {
-                let (key, first) = self.cells[i];
-                let a = self.bounds[first as usize];
-                for &(_, second) in self.cells[i + 1..to].iter().filter(|(other, _)| *other == key) {
-                    let b = self.bounds[second as usize];
-                    // A pair is kept only in the cell that holds the lower corner of what they share.
-                    if a.meets(&b) && cell_key(cell(a.low.x.max(b.low.x)), cell(a.low.y.max(b.low.y))) == key {
-                        Self::keep(&mut self.pairs, bodies, a.piece, b.piece);
-                    }
-                }
-            }
-        }
-        for &large in &self.order {
-            let a = self.bounds[large as usize];
-            for b in self.bounds.iter().filter(|b| a.meets(b)) {
-                Self::keep(&mut self.pairs, bodies, a.piece, b.piece);
-            }
-        }
-    }
-
-    /// Cells a unit of length: twice the size that nine bounds in ten stay below, up to a power of two, so that the cells are the
-    /// same in any unit.
-    fn cell_rate(&self) -> Option<f64> {
-        let exponent = |bound: &Bound<R>| {
-            let size = (bound.high.x - bound.low.x).max(bound.high.y - bound.low.y).to_f64();
-            (size.to_bits() >> 52) as usize & 0x7ff
-        };
-        let mut counts = [0_u32; 0x800];
-        for bound in &self.bounds {
-            counts[exponent(bound)] += 1;
-        }
-        let mut left = self.bounds.len() as u32 - self.bounds.len() as u32 / 10;
-        let chosen = counts.iter().position(|&count| {
-            left = left.saturating_sub(count);
-            left == 0
-        })?;
-        // An exponent of 0x3ff is one; a size below the next power of two fits into a cell of that.
-        (!self.bounds.is_empty()).then(|| libm::ldexp(1.0, 0x3ff - 2 - chosen as i32))
+        let Broad { grid, bounds, pairs, .. } = self;
+        grid.overlaps(bounds, |a, b| Self::keep(pairs, bodies, a, b));
     }
 
     /// A tree of boxes built anew: bounds are split at the middle along the longer side of their box.
@@ -265,7 +191,7 @@ impl<R: Real> Broad<R> {
                 if node.skip as usize == at + 1 {
                     let from = (node.span.0 as usize).max(number + 1);
                     for b in bounds[from..node.span.1 as usize].iter().filter(|b| a.meets(b)) {
-                        Self::keep(&mut self.pairs, bodies, a.piece, b.piece);
+                        Self::keep(&mut self.pairs, bodies, a, b);
                     }
                 }
                 at += 1;
@@ -310,7 +236,8 @@ impl<R: Real> Broad<R> {
                     if normal.y > R::ZERO { bound.low.y } else { bound.high.y },
                 );
                 if normal.dot(lowest) <= level {
-                    Self::keep(&mut self.pairs, bodies, plane, bound.piece);
+                    let of_plane = Bound { piece: plane, body: piece.body as u32, ..*bound };
+                    Self::keep(&mut self.pairs, bodies, &of_plane, bound);
                 }
             }
         }

@@ -210,16 +210,17 @@ impl Core {
         }
     }
 
-    fn rays(&self, from: DVec3, to: DVec3) -> Vec<RayHit> {
+    fn rays(&mut self, from: DVec3, to: DVec3) -> Vec<RayHit> {
         match self {
-            Core::Double(simulation) => rays_of(&simulation.bodies, from, to),
-            Core::Single(simulation) => rays_of(&simulation.bodies, from, to),
-            Core::Event(world) => rays_of(&world.bodies, from, to),
+            Core::Double(simulation) => rays_of(&mut simulation.bodies, from, to),
+            Core::Single(simulation) => rays_of(&mut simulation.bodies, from, to),
+            Core::Event(world) => rays_of(&mut world.bodies, from, to),
         }
     }
 }
 
-fn rays_of<R: Real>(bodies: &crate::bodies::Bodies<R>, from: DVec3, to: DVec3) -> Vec<RayHit> {
+fn rays_of<R: Real>(bodies: &mut crate::bodies::Bodies<R>, from: DVec3, to: DVec3) -> Vec<RayHit> {
+    bodies.turn_axes();
     let length = (to - from).length();
     let hits = rays::cast(bodies, Vec2::of(from.truncate()), Vec2::of(to.truncate()));
     hits.into_iter()

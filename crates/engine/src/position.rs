@@ -9,7 +9,7 @@ use crate::contacts::Contact;
 use crate::impact::two_points;
 use crate::scalar::Real;
 use crate::sensors::Place;
-use crate::simulation::Simulation;
+use crate::simulation::{Lists, Simulation};
 use crate::soft::{gap_now, leave_blows, push, response};
 use crate::vector::Vec2;
 
@@ -18,22 +18,24 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
     simulation.look(dt, false);
     leave_blows(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
-    let places = simulation.bodies.places();
+    let mut lists = std::mem::take(&mut simulation.lists);
+    simulation.bodies.places_into(&mut lists.places);
     simulation.start.clone_from(&simulation.bodies.motion);
-    let mut total = vec![[R::ZERO; 2]; simulation.contacts.list.len()];
+    lists.total.clear();
+    lists.total.resize(simulation.contacts.list.len(), [R::ZERO; 2]);
     for _ in 0..substeps {
-        substep(simulation, part, &places, &mut total);
+        substep(simulation, part, &mut lists);
     }
-    for (contact, impulses) in simulation.contacts.list.iter_mut().zip(&total) {
+    for (contact, impulses) in simulation.contacts.list.iter_mut().zip(&lists.total) {
         for (point, &impulse) in contact.points.iter_mut().zip(impulses) {
             point.normal_impulse = impulse;
         }
     }
-    simulation.close_step(dt, &places);
+    simulation.close_step(dt, lists);
 }
 
-fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, start: &[Place<R>], total: &mut [[R; 2]]) {
-    let before = simulation.bodies.places();
+fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, lists: &mut Lists<R>) {
+    simulation.bodies.places_into(&mut lists.before);
     let integrator = simulation.settings.integrator;
     simulation.forces.integrate(&mut simulation.bodies, dt, integrator);
     for contact in &simulation.contacts.list {
@@ -50,8 +52,8 @@ fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, start: &[Place<R>], t
             simulation.bodies.place(body, position, simulation.bodies.angle[body] + way.spin);
         }
     }
-    let predicted = simulation.bodies.places();
-    let pressed = correct(simulation, start, &before);
+    simulation.bodies.places_into(&mut lists.predicted);
+    correct(simulation, &lists.places, &lists.before, &mut lists.pressed);
     if !simulation.joints.is_empty() {
         simulation.joints.project(&mut simulation.bodies, dt, false);
     }
@@ -59,7 +61,7 @@ fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, start: &[Place<R>], t
     let rate = R::ONE / dt;
     for body in 0..simulation.bodies.len() {
         if simulation.bodies.inverse[body].moves() && simulation.bodies.present[body] {
-            let (position, angle) = predicted[body];
+            let (position, angle) = lists.predicted[body];
             let change = Motion {
                 linear: (simulation.bodies.pose[body].position - position) * rate,
                 spin: (simulation.bodies.angle[body] - angle) * rate,
@@ -67,8 +69,8 @@ fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, start: &[Place<R>], t
             simulation.bodies.motion[body] = simulation.bodies.motion[body].plus(change);
         }
     }
-    settle(simulation, &pressed);
-    for (sum, pressed) in total.iter_mut().zip(&pressed) {
+    settle(simulation, &lists.pressed);
+    for (sum, pressed) in lists.total.iter_mut().zip(&lists.pressed) {
         for (sum, &pressed) in sum.iter_mut().zip(pressed) {
             *sum += pressed * rate;
         }
@@ -129,10 +131,16 @@ fn shift<R: Real>(bodies: &mut Bodies<R>, contact: &Contact<R>, arms: [Vec2<R>; 
 }
 
 /// Pushes overlapping points apart and holds them against slipping as far as friction goes; gives the pushes, kg m.
-fn correct<R: Real>(simulation: &mut Simulation<R>, start: &[Place<R>], before: &[Place<R>]) -> Vec<[R; 2]> {
+fn correct<R: Real>(
+    simulation: &mut Simulation<R>,
+    start: &[Place<R>],
+    before: &[Place<R>],
+    pressed: &mut Vec<[R; 2]>,
+) {
     let Simulation { contacts, bodies, .. } = simulation;
-    let mut pressed = vec![[R::ZERO; 2]; contacts.list.len()];
-    for (contact, pressed) in contacts.list.iter().zip(&mut pressed) {
+    pressed.clear();
+    pressed.resize(contacts.list.len(), [R::ZERO; 2]);
+    for (contact, pressed) in contacts.list.iter().zip(pressed) {
         let (normal, tangent) = (contact.normal, contact.normal.left());
         let mut gaps = [R::ZERO; 2];
         for (gap, point) in gaps.iter_mut().zip(contact.points()) {
@@ -162,7 +170,6 @@ fn correct<R: Real>(simulation: &mut Simulation<R>, start: &[Place<R>], before: 
             shift(bodies, contact, point.arms, tangent * hold);
         }
     }
-    pressed
 }
 
 /// Points that were pushed do not part by the push: their normal speed is zero.

@@ -20,6 +20,8 @@ pub(crate) struct Sensors<R> {
     /// Sorted.
     inside: Vec<Overlap>,
     found: Vec<Overlap>,
+    /// What was entered and left within the step.
+    passed: Vec<Overlap>,
     /// Position and angle of every body at the start of the step; empty when there are no sensors.
     pub(crate) places: Vec<Place<R>>,
     /// Notices not yet handed over.
@@ -41,7 +43,8 @@ impl<R: Real> Sensors<R> {
             return;
         }
         self.found.clear();
-        let mut passed = Vec::new();
+        let mut passed = std::mem::take(&mut self.passed);
+        passed.clear();
         for sensor in &bodies.sensors {
             for piece in &bodies.pieces {
                 let (a, b) = (sensor.body, piece.body);
@@ -75,6 +78,7 @@ impl<R: Real> Sensors<R> {
             self.events.push(notice(SensorEventKind::Enter, pair));
             self.events.push(notice(SensorEventKind::Leave, pair));
         }
+        self.passed = passed;
         std::mem::swap(&mut self.inside, &mut self.found);
     }
 

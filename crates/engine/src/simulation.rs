@@ -8,7 +8,7 @@ use crate::forces::Forces;
 use crate::joints::Joints;
 use crate::scalar::Real;
 use crate::sensors::{Place, Sensors};
-use crate::settings::{Integrator, Settings, SolverKind, Swept};
+use crate::settings::{Settings, SolverKind, Swept};
 use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
 use crate::sweep::{Blow, SweepNumbers, Sweeper};
@@ -40,13 +40,33 @@ pub(crate) struct Simulation<R> {
     /// Whether any body may have to be followed along its path.
     any_swept: bool,
     /// Motion of every body before contacts and joints push it.
-    unpressed: Vec<Motion<R>>,
+    pub(crate) unpressed: Vec<Motion<R>>,
     /// Motion of every body at the start of the step, after blows.
     pub(crate) start: Vec<Motion<R>>,
+    /// Lists of the solvers that move bodies themselves, kept between steps.
+    pub(crate) lists: Lists<R>,
+    /// Which bodies are followed along their path in this step.
+    swept: Vec<bool>,
     /// Blows that may have to be struck: overlap time and number of the contact.
     pub(crate) pending: Vec<(R, usize)>,
     /// What was struck in this step, in order: blows, then resting contacts, then swept blows.
     pub(crate) record: Vec<Blow<R>>,
+}
+
+/// What a solver that moves bodies itself remembers within a step.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Lists<R> {
+    /// Places at the start of the step.
+    pub(crate) places: Vec<Place<R>>,
+    /// Places at the start of the substep, and where the bodies would go from there.
+    pub(crate) before: Vec<Place<R>>,
+    pub(crate) predicted: Vec<Place<R>>,
+    /// Pushes on the points of each contact in this substep and in the whole step.
+    pub(crate) pressed: Vec<[R; 2]>,
+    pub(crate) total: Vec<[R; 2]>,
+    /// Motion at the end of the step and on the way through it.
+    ends: Vec<Motion<R>>,
+    means: Vec<Motion<R>>,
 }
 
 impl<R: Real> Simulation<R> {
@@ -77,6 +97,8 @@ impl<R: Real> Simulation<R> {
             threads: Threads::new(threads),
             sweeper: Sweeper::default(),
             start: Vec::new(),
+            lists: Lists::default(),
+            swept: Vec::new(),
             pending: Vec::new(),
             record: Vec::new(),
             bodies,
@@ -88,6 +110,8 @@ impl<R: Real> Simulation<R> {
 
     pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
         self.bodies.strayed = true;
+        self.bodies.only_falling = false;
+        self.bodies.turn_axes();
         if self.settings.sleep {
             self.sleep.wake_all(&mut self.bodies);
         }
@@ -163,6 +187,7 @@ impl<R: Real> Simulation<R> {
     }
 
     pub(crate) fn find_pairs(&mut self) -> usize {
+        self.bodies.turn_axes();
         self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
         self.broad.pairs.len()
     }
@@ -170,6 +195,7 @@ impl<R: Real> Simulation<R> {
     /// Finds pairs anew when any body has gone too far for those that are known.
     fn know_pairs(&mut self) {
         if self.bodies.strayed {
+            self.bodies.turn_axes();
             self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
             self.bodies.pairs_are_known();
         }
@@ -185,6 +211,9 @@ impl<R: Real> Simulation<R> {
             R::ONE
         };
         self.know_pairs();
+        if !self.broad.pairs.is_empty() {
+            self.bodies.turn_axes();
+        }
         self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, Carry { ratio, same_step }, &self.threads);
         if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
             self.bodies.strayed = true;
@@ -210,9 +239,10 @@ impl<R: Real> Simulation<R> {
         let carry = if self.last_dt > R::ZERO && self.settings.warm_start { dt / self.last_dt } else { R::ZERO };
         self.look(dt, same_step);
         if self.contacts.list.is_empty() && self.joints.is_empty() && !self.any_swept && self.forces.constant_only() {
-            self.fly(dt);
+            self.bodies.fly(dt, self.settings.integrator);
             return;
         }
+        self.bodies.turn_axes();
         self.start.clone_from(&self.bodies.motion);
         self.forces.integrate(&mut self.bodies, dt, self.settings.integrator);
         let free = std::mem::take(&mut self.forces.way);
@@ -220,42 +250,15 @@ impl<R: Real> Simulation<R> {
         let late: R = self.settings.integrator.lateness();
         let push_time = (R::ONE - late) * dt;
         let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale, push_time };
-        let mut unpressed = std::mem::take(&mut self.unpressed);
-        unpressed.clone_from(&self.bodies.motion);
+        self.unpressed.clone_from(&self.bodies.motion);
         self.joints.prepare(&mut self.bodies, dt, carry);
         self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers);
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
         self.note_acceleration(dt);
-        self.move_bodies(dt, rest_speed, &free, &unpressed);
+        self.move_bodies(dt, rest_speed, &free);
         self.forces.way = free;
-        self.unpressed = unpressed;
         if !self.joints.is_empty() {
             self.hold_joints(dt, scale);
-        }
-    }
-
-    /// A substep in which nothing touches and nothing pulls: all bodies fly, by the same arithmetic as when others touch.
-    fn fly(&mut self, dt: R) {
-        let (half, rate) = (R::HALF * dt, R::ONE / dt);
-        let integrator = self.settings.integrator;
-        let bodies = &mut self.bodies;
-        for body in 0..bodies.len() {
-            if !bodies.present[body] {
-                continue;
-            }
-            let before = bodies.motion[body];
-            let after = before.plus(Motion { linear: bodies.fall[body] * dt, spin: R::ZERO });
-            bodies.motion[body] = after;
-            bodies.acceleration[body] = after.minus(before).scaled(rate);
-            if bodies.nature[body].kind == BodyKind::Static {
-                continue;
-            }
-            let way = match integrator {
-                Integrator::ExplicitEuler => before.scaled(dt),
-                Integrator::SymplecticEuler => after.scaled(dt),
-                Integrator::Verlet | Integrator::Rk4 => before.plus(after).scaled(half),
-            };
-            bodies.place(body, bodies.pose[body].position + way.linear, bodies.angle[body] + way.spin);
         }
     }
 
@@ -276,11 +279,11 @@ impl<R: Real> Simulation<R> {
         moving.fold(R::ZERO, R::max)
     }
 
-    fn move_bodies(&mut self, dt: R, rest_speed: R, free: &[Motion<R>], unpressed: &[Motion<R>]) {
+    fn move_bodies(&mut self, dt: R, rest_speed: R, free: &[Motion<R>]) {
         if self.any_swept {
-            let swept = self.swept_now();
+            self.note_swept();
             let numbers = SweepNumbers { dt, rest_speed, touch: self.touch };
-            self.sweeper.run(&mut self.bodies, &self.start, &swept, &self.mixed, numbers, &mut self.record);
+            self.sweeper.run(&mut self.bodies, &self.start, &self.swept, &self.mixed, numbers, &mut self.record);
             return;
         }
         let late: R = self.settings.integrator.lateness();
@@ -288,44 +291,56 @@ impl<R: Real> Simulation<R> {
             if !self.bodies.travels(body) {
                 continue;
             }
-            let pushed = self.bodies.motion[body].minus(unpressed[body]).scaled(late * dt);
+            let pushed = self.bodies.motion[body].minus(self.unpressed[body]).scaled(late * dt);
             let way = free[body].plus(pushed);
             self.bodies.place(body, self.bodies.pose[body].position + way.linear, self.bodies.angle[body] + way.spin);
         }
     }
 
-    /// Keeps the mean acceleration since the start, for the blows of the next look.
+    /// Keeps the mean acceleration since the start, for the blows of the next look. Of a body that nothing pushed it is gravity
+    /// to the bit, as in flight.
     fn note_acceleration(&mut self, dt: R) {
         let rate = R::ONE / dt;
-        let ends = self.bodies.motion.iter().zip(&self.start);
-        for (acceleration, (end, start)) in self.bodies.acceleration.iter_mut().zip(ends) {
-            *acceleration = end.minus(*start).scaled(rate);
+        self.bodies.only_falling = false;
+        let ends = self.bodies.acceleration.iter_mut().zip(&self.bodies.motion);
+        if self.settings.solver == SolverKind::Impulse && self.forces.constant_only() {
+            let lists = ends.zip(self.bodies.fall.iter().zip(&self.unpressed));
+            for ((acceleration, end), (&fall, unpressed)) in lists {
+                *acceleration = Motion { linear: fall, spin: R::ZERO }.plus(end.minus(*unpressed).scaled(rate));
+            }
+        } else {
+            for ((acceleration, end), start) in ends.zip(&self.start) {
+                *acceleration = end.minus(*start).scaled(rate);
+            }
         }
     }
 
-    /// Ends a step of a solver that moves bodies itself; `places` is where they were at its start.
-    pub(crate) fn close_step(&mut self, dt: R, places: &[Place<R>]) {
+    /// Ends a step of a solver that moves bodies itself.
+    pub(crate) fn close_step(&mut self, dt: R, lists: Lists<R>) {
         self.note_acceleration(dt);
         self.record_resting();
-        self.sweep_after(dt, places);
+        self.lists = lists;
+        self.sweep_after(dt);
     }
 
     /// Which bodies are followed along their path.
-    fn swept_now(&self) -> Vec<bool> {
+    fn note_swept(&mut self) {
         let (mode, bodies) = (self.settings.swept, &self.bodies);
         let wanted = |body: usize| mode == Swept::All || (mode == Swept::Marked && bodies.nature[body].marked);
-        (0..bodies.len()).map(|body| wanted(body) && bodies.inverse[body].moves() && bodies.present[body]).collect()
+        let swept = |body: usize| wanted(body) && bodies.inverse[body].moves() && bodies.present[body];
+        self.swept.clear();
+        self.swept.extend((0..bodies.len()).map(swept));
     }
 
     /// After a solver that moves bodies itself: swept bodies go again, from where they were, and stop at what they meet.
-    fn sweep_after(&mut self, dt: R, places: &[Place<R>]) {
+    fn sweep_after(&mut self, dt: R) {
         if !self.any_swept {
             return;
         }
-        let swept = self.swept_now();
+        self.note_swept();
         let rate = R::ONE / dt;
-        let ends = self.bodies.motion.clone();
-        for (body, &(position, angle)) in places.iter().enumerate() {
+        self.lists.ends.clone_from(&self.bodies.motion);
+        for (body, &(position, angle)) in self.lists.places.iter().enumerate() {
             let way = Motion {
                 linear: (self.bodies.pose[body].position - position) * rate,
                 spin: (self.bodies.angle[body] - angle) * rate,
@@ -334,12 +349,13 @@ impl<R: Real> Simulation<R> {
             self.bodies.angle[body] = angle;
             self.bodies.pose[body] = Pose { position, rotation: Rotation::by(angle) };
         }
-        let means = self.bodies.motion.clone();
+        self.lists.means.clone_from(&self.bodies.motion);
+        let means = &self.lists.means;
         let numbers = SweepNumbers { dt, rest_speed: self.rest_speed(dt), touch: self.touch };
-        self.sweeper.run(&mut self.bodies, &means, &swept, &self.mixed, numbers, &mut self.record);
+        self.sweeper.run(&mut self.bodies, means, &self.swept, &self.mixed, numbers, &mut self.record);
         for body in 0..self.bodies.len() {
             if self.bodies.nature[body].kind == BodyKind::Static || self.bodies.motion[body] == means[body] {
-                self.bodies.motion[body] = ends[body];
+                self.bodies.motion[body] = self.lists.ends[body];
             }
         }
     }

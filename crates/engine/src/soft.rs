@@ -41,7 +41,8 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
     simulation.look(dt, false);
     leave_blows(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
-    let places = simulation.bodies.places();
+    let mut lists = std::mem::take(&mut simulation.lists);
+    simulation.bodies.places_into(&mut lists.places);
     simulation.start.clone_from(&simulation.bodies.motion);
     scale_impulses(simulation, R::ONE / R::of(f64::from(substeps)));
     let softness = Softness::new();
@@ -49,27 +50,27 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
     for _ in 0..substeps {
         let integrator = simulation.settings.integrator;
         simulation.forces.integrate(&mut simulation.bodies, part, integrator);
-        let free = simulation.bodies.motion.clone();
+        simulation.unpressed.clone_from(&simulation.bodies.motion);
         for contact in &simulation.contacts.list {
             warm_start(contact, &mut simulation.bodies);
         }
         simulation.joints.prepare(&mut simulation.bodies, part, R::ONE);
-        pass(simulation, part, &places, Some(&softness));
+        pass(simulation, part, &lists.places, Some(&softness));
         for body in 0..simulation.bodies.len() {
             if simulation.bodies.travels(body) {
-                let pushed = simulation.bodies.motion[body].minus(free[body]).scaled(late * part);
+                let pushed = simulation.bodies.motion[body].minus(simulation.unpressed[body]).scaled(late * part);
                 let way = simulation.forces.way[body].plus(pushed);
                 let (pose, angle) = (simulation.bodies.pose[body], simulation.bodies.angle[body]);
                 simulation.bodies.place(body, pose.position + way.linear, angle + way.spin);
             }
         }
-        pass(simulation, part, &places, None);
+        pass(simulation, part, &lists.places, None);
         if !simulation.joints.is_empty() {
             simulation.joints.project(&mut simulation.bodies, part, false);
         }
     }
     scale_impulses(simulation, R::of(f64::from(substeps)));
-    simulation.close_step(dt, &places);
+    simulation.close_step(dt, lists);
 }
 
 fn scale_impulses<R: Real>(simulation: &mut Simulation<R>, factor: R) {

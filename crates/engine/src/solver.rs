@@ -28,6 +28,8 @@ pub(crate) struct Solver<R> {
     motion_before: Vec<Motion<R>>,
     /// Overlap removal: the way of each body.
     shifts: Vec<Motion<R>>,
+    /// Pushes on the points of each contact by the removal of overlap.
+    pushed: Vec<[R; 2]>,
     /// Passes done so far, for reports on cost.
     pub(crate) passes: u64,
 }
@@ -41,6 +43,7 @@ impl<R: Real> Default for Solver<R> {
             motion: Vec::new(),
             motion_before: Vec::new(),
             shifts: Vec::new(),
+            pushed: Vec::new(),
             passes: 0,
         }
     }
@@ -156,13 +159,14 @@ impl<R: Real> Solver<R> {
         }
         self.shifts.clear();
         self.shifts.resize(bodies.len(), Motion::default());
-        let mut pushed = vec![[R::ZERO; 2]; contacts.list.len()];
+        self.pushed.clear();
+        self.pushed.resize(contacts.list.len(), [R::ZERO; 2]);
         for _ in 0..OVERLAP_PASSES {
-            for (contact, pushed) in contacts.list.iter().zip(&mut pushed) {
+            for (contact, pushed) in contacts.list.iter().zip(&mut self.pushed) {
                 push_apart(contact, pushed, &mut self.shifts, &bodies.inverse);
             }
         }
-        for (contact, pushed) in contacts.list.iter().zip(&pushed) {
+        for (contact, pushed) in contacts.list.iter().zip(&self.pushed) {
             balance(contact, pushed[0] + pushed[1], bodies);
         }
         for body in 0..bodies.len() {

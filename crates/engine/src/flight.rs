@@ -1,0 +1,107 @@
+//! Bodies in free flight, and how far they have come since pairs were found.
+
+use crate::bodies::{Bodies, Motion};
+use crate::scalar::Real;
+use crate::settings::Integrator;
+use crate::vector::Rotation;
+use ironspin_model::BodyKind;
+
+/// Shares of a body's slack that a unit of way and a unit of turning use up.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Straying<R> {
+    way: R,
+    turn: R,
+}
+
+impl<R: Real> Straying<R> {
+    /// For a body that may go `slack` before pairs must be found anew and whose furthest point lies at `reach`.
+    pub(crate) fn new(slack: R, reach: R, kind: BodyKind) -> Self {
+        if kind == BodyKind::Static {
+            return Straying::default();
+        }
+        let way = R::ONE / slack;
+        let turn = if reach > R::ZERO { way * reach } else { R::ZERO };
+        Straying { way, turn }
+    }
+
+    #[inline]
+    fn share(&self, way: Motion<R>) -> R {
+        (way.linear.x.abs() + way.linear.y.abs()) * self.way + way.spin.abs() * self.turn
+    }
+}
+
+impl<R: Real> Bodies<R> {
+    /// A step in which nothing touches and nothing pulls but gravity: all bodies fly, by the same arithmetic as when others touch.
+    /// Turned axes are left for when somebody asks ([`Bodies::turn_axes`]).
+    pub(crate) fn fly(&mut self, dt: R, integrator: Integrator) {
+        if !self.only_falling {
+            for (acceleration, &fall) in self.acceleration.iter_mut().zip(&self.fall) {
+                *acceleration = Motion { linear: fall, spin: R::ZERO };
+            }
+            self.only_falling = true;
+        }
+        let half = R::HALF * dt;
+        let (furthest, turning) = match integrator {
+            Integrator::ExplicitEuler => self.fly_by(dt, |before, _| before.scaled(dt)),
+            Integrator::SymplecticEuler => self.fly_by(dt, |_, after| after.scaled(dt)),
+            Integrator::Verlet | Integrator::Rk4 => self.fly_by(dt, |before, after| before.plus(after).scaled(half)),
+        };
+        self.axes_behind |= turning;
+        self.flown += furthest;
+        self.strayed |= !(self.flown + self.furthest <= R::ONE);
+    }
+
+    /// The largest share of its slack that a body used up, and whether any turned.
+    #[inline(always)]
+    fn fly_by(&mut self, dt: R, way: impl Fn(Motion<R>, Motion<R>) -> Motion<R>) -> (R, bool) {
+        let everyone = self.present.iter().all(|&present| present);
+        let mut furthest = R::ZERO;
+        let mut turned = R::ZERO;
+        let count = self.motion.len();
+        let (motion, fall, pose) = (&mut self.motion[..count], &self.fall[..count], &mut self.pose[..count]);
+        let (angle, straying, present) = (&mut self.angle[..count], &self.straying[..count], &self.present[..count]);
+        for body in 0..count {
+            if !everyone && !present[body] {
+                continue;
+            }
+            let before = motion[body];
+            let after = before.plus(Motion { linear: fall[body] * dt, spin: R::ZERO });
+            motion[body] = after;
+            let way = way(before, after);
+            pose[body].position += way.linear;
+            angle[body] += way.spin;
+            furthest = straying[body].share(way).max(furthest);
+            turned = way.spin.abs().max(turned);
+        }
+        (furthest, turned > R::ZERO)
+    }
+
+    /// Brings the axes of bodies that turned in flight up to their angles.
+    pub(crate) fn turn_axes(&mut self) {
+        if !self.axes_behind {
+            return;
+        }
+        for ((pose, motion), &angle) in self.pose.iter_mut().zip(&self.motion).zip(&self.angle) {
+            if motion.spin != R::ZERO {
+                pose.rotation = Rotation::by(angle);
+            }
+        }
+        self.axes_behind = false;
+    }
+
+    /// Notes that a body went some way other than in flight.
+    pub(crate) fn note_way(&mut self, body: usize, way: Motion<R>) {
+        let share = self.straying[body].share(way);
+        let travel = self.travel[body] + if share > R::ZERO { share } else { R::ZERO };
+        self.travel[body] = travel;
+        self.furthest = travel.max(self.furthest);
+        self.strayed |= !(self.flown + travel <= R::ONE);
+    }
+
+    /// Pairs have been found: from here on the ways of the bodies count.
+    pub(crate) fn pairs_are_known(&mut self) {
+        self.travel.fill(R::ZERO);
+        (self.flown, self.furthest) = (R::ZERO, R::ZERO);
+        self.strayed = false;
+    }
+}
