@@ -98,11 +98,17 @@ pub(crate) struct Bodies<R> {
     /// Share of its slack that each body has used up since they were found, other than in flight, and the largest of all.
     pub(crate) travel: Vec<R>,
     pub(crate) furthest: R,
-    /// Largest share of a slack used up in flight, step by step.
+    /// Largest share of a slack used up in flight; how fast that grows, and how fast gravity makes it grow faster.
     pub(crate) flown: R,
+    pub(crate) flying_share: R,
+    pub(crate) falling_share: R,
+    /// Whether any body in flight turns.
+    pub(crate) any_turns: bool,
+    /// Whether no body was missing when pairs were found; who comes or goes has strayed.
+    pub(crate) everyone: bool,
     /// Whether the axes of bodies that turn are behind their angles.
     pub(crate) axes_behind: bool,
-    /// Whether the acceleration of every body is that of gravity.
+    /// Whether nothing but gravity has changed a velocity since flight began; accelerations are those of gravity.
     pub(crate) only_falling: bool,
     /// Whether any body has gone further than its slack, or come, gone or changed what it meets.
     pub(crate) strayed: bool,

@@ -95,6 +95,8 @@ pub(crate) struct EventWorld {
     next: Vec<Next>,
     tournament: Tournament,
     movers: Vec<usize>,
+    moves: Vec<bool>,
+    materials: Vec<usize>,
     /// Whom each body may meet while both are there.
     partners: Vec<Vec<u32>>,
     stale: Vec<usize>,
@@ -140,6 +142,8 @@ impl EventWorld {
                 .collect(),
             stale: Vec::new(),
             movers: (0..count).filter(|&body| bodies.inverse[body].moves()).collect(),
+            moves: (0..count).map(|body| bodies.inverse[body].moves()).collect(),
+            materials: (0..count).map(|body| bodies.pieces[bodies.pieces_of[body].start].material).collect(),
             stalled: vec![0; count],
             now: 0.0,
             impacts: 0,
@@ -156,23 +160,26 @@ impl EventWorld {
             if !self.bodies.present[self.movers[index]] {
                 continue;
             }
-            self.predict(self.movers[index], self.movers[index]);
+            let body = self.movers[index];
+            self.predict(body, [body; 2]);
         }
     }
 
-    /// Finds the next impact of a body with all others but `except`, and tells those for whom it is now the earliest.
-    fn predict(&mut self, body: usize, except: usize) {
-        let mut best = if except == body { NEVER } else { self.next[body] };
+    /// Finds the next impact of a body with all others but those in `known`, whose meetings with it have been looked at, and
+    /// tells those for whom it is now the earliest.
+    fn predict(&mut self, body: usize, known: [usize; 2]) {
+        let mut best = self.next[body];
+        let here = self.flight_now(body);
         for index in 0..self.partners[body].len() {
             let other = self.partners[body][index] as usize;
-            if other == except || !self.bodies.present[other] {
+            if other == known[0] || other == known[1] || !self.bodies.present[other] {
                 continue;
             }
-            let time = self.meeting(body, other);
+            let time = self.meeting(body, &here, other);
             if time < best.time {
                 best = Next { time, partner: other as u32 };
             }
-            if time < self.next[other].time && self.bodies.inverse[other].moves() {
+            if time < self.next[other].time && self.moves[other] {
                 self.next[other] = Next { time, partner: body as u32 };
                 self.tournament.replay(other, &self.next);
             }
@@ -181,19 +188,22 @@ impl EventWorld {
         self.tournament.replay(body, &self.next);
     }
 
+    /// Where a body is now, if it moves; the others stay where they took off.
     #[inline]
-    fn meeting(&self, a: usize, b: usize) -> f64 {
-        let (one, other) = (&self.flights[a], &self.flights[b]);
-        let from = one.since.max(other.since).max(self.now);
-        let here =
-            |body: usize, flight: &Flight| if self.bodies.inverse[body].moves() { flight.at(from) } else { *flight };
-        let (one, other) = (here(a, one), here(b, other));
+    fn flight_now(&self, body: usize) -> Flight {
+        let flight = &self.flights[body];
+        if flight.since < self.now && self.moves[body] { flight.at(self.now) } else { *flight }
+    }
+
+    #[inline]
+    fn meeting(&self, a: usize, one: &Flight, b: usize) -> f64 {
+        let other = self.flight_now(b);
         let relative = Relative {
             place: other.position - one.position,
             speed: other.motion.linear - one.motion.linear,
             pull: other.fall - one.fall,
         };
-        from + time_to_touch(&self.outlines[a], &self.outlines[b], &relative)
+        self.now + time_to_touch(&self.outlines[a], &self.outlines[b], &relative)
     }
 
     pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
@@ -273,7 +283,7 @@ impl EventWorld {
         }
         let resting = [a, b]
             .iter()
-            .any(|&body| self.bodies.inverse[body].moves() && self.stalled[body] > IMPACTS_WITHOUT_PROGRESS);
+            .any(|&body| self.moves[body] && self.stalled[body] > IMPACTS_WITHOUT_PROGRESS);
         if resting {
             return Err(unsupported("bodies that come to rest on each other"));
         }
@@ -284,7 +294,7 @@ impl EventWorld {
             motion: [self.flights[a].motion, self.flights[b].motion],
             inverse: [self.inverse(a), self.inverse(b)],
         };
-        let (friction, restitution) = self.mixed.of(self.material(a), self.material(b));
+        let (friction, restitution) = self.mixed.of(self.materials[a], self.materials[b]);
         let approach = -pair.relative(arms).dot(normal);
         let pressed = pair.strike(normal, &[Target { arms, wanted: restitution * approach.max(0.0) }], friction);
         self.flights[a].motion = pair.motion[0];
@@ -296,10 +306,6 @@ impl EventWorld {
 
     fn inverse(&self, body: usize) -> Inverse<f64> {
         self.bodies.inverse[body]
-    }
-
-    fn material(&self, body: usize) -> usize {
-        self.bodies.pieces[self.bodies.pieces_of[body].start].material
     }
 
     /// New predictions for both, and for all whose next impact was with one of them.
@@ -314,16 +320,17 @@ impl EventWorld {
         for &body in [a, b].iter().chain(&self.stale) {
             self.next[body] = NEVER;
         }
-        let moves = [a, b].map(|body| self.bodies.inverse[body].moves());
+        let moves = [a, b].map(|body| self.moves[body]);
         if moves[0] {
-            self.predict(a, a);
+            self.predict(a, [a; 2]);
         }
         if moves[1] {
             // The pair itself has been looked at.
-            self.predict(b, if moves[0] { a } else { b });
+            self.predict(b, [if moves[0] { a } else { b }, b]);
         }
         for index in 0..self.stale.len() {
-            self.predict(self.stale[index], self.stale[index]);
+            let known = [a, b].map(|body| if self.moves[body] { body } else { self.stale[index] });
+            self.predict(self.stale[index], known);
         }
     }
 

@@ -35,45 +35,54 @@ impl<R: Real> Bodies<R> {
     /// Turned axes are left for when somebody asks ([`Bodies::turn_axes`]).
     pub(crate) fn fly(&mut self, dt: R, integrator: Integrator) {
         if !self.only_falling {
-            for (acceleration, &fall) in self.acceleration.iter_mut().zip(&self.fall) {
-                *acceleration = Motion { linear: fall, spin: R::ZERO };
-            }
-            self.only_falling = true;
+            self.begin_flight();
         }
         let half = R::HALF * dt;
-        let (furthest, turning) = match integrator {
+        match integrator {
             Integrator::ExplicitEuler => self.fly_by(dt, |before, _| before.scaled(dt)),
             Integrator::SymplecticEuler => self.fly_by(dt, |_, after| after.scaled(dt)),
             Integrator::Verlet | Integrator::Rk4 => self.fly_by(dt, |before, after| before.plus(after).scaled(half)),
-        };
-        self.axes_behind |= turning;
-        self.flown += furthest;
+        }
+        self.axes_behind |= self.any_turns;
+        self.flying_share += self.falling_share * dt;
+        self.flown += self.flying_share * dt;
         self.strayed |= !(self.flown + self.furthest <= R::ONE);
     }
 
-    /// The largest share of its slack that a body used up, and whether any turned.
+    /// From here on nothing but gravity changes a velocity, so that what the fastest body uses up of its slack needs no look at the
+    /// bodies in every step.
+    fn begin_flight(&mut self) {
+        self.only_falling = true;
+        self.any_turns = false;
+        (self.flying_share, self.falling_share) = (R::ZERO, R::ZERO);
+        for body in 0..self.len() {
+            let fall = Motion { linear: self.fall[body], spin: R::ZERO };
+            self.acceleration[body] = fall;
+            if self.present[body] {
+                let motion = self.motion[body];
+                self.any_turns |= motion.spin != R::ZERO;
+                self.flying_share = self.straying[body].share(motion).max(self.flying_share);
+                self.falling_share = self.straying[body].share(fall).max(self.falling_share);
+            }
+        }
+    }
+
     #[inline(always)]
-    fn fly_by(&mut self, dt: R, way: impl Fn(Motion<R>, Motion<R>) -> Motion<R>) -> (R, bool) {
-        let everyone = self.present.iter().all(|&present| present);
-        let mut furthest = R::ZERO;
-        let mut turned = R::ZERO;
+    fn fly_by(&mut self, dt: R, way: impl Fn(Motion<R>, Motion<R>) -> Motion<R>) {
         let count = self.motion.len();
         let (motion, fall, pose) = (&mut self.motion[..count], &self.fall[..count], &mut self.pose[..count]);
-        let (angle, straying, present) = (&mut self.angle[..count], &self.straying[..count], &self.present[..count]);
+        let (angle, present) = (&mut self.angle[..count], &self.present[..count]);
         for body in 0..count {
-            if !everyone && !present[body] {
+            if !self.everyone && !present[body] {
                 continue;
             }
             let before = motion[body];
-            let after = before.plus(Motion { linear: fall[body] * dt, spin: R::ZERO });
+            let after = Motion { linear: before.linear + fall[body] * dt, spin: before.spin + R::ZERO };
             motion[body] = after;
             let way = way(before, after);
             pose[body].position += way.linear;
             angle[body] += way.spin;
-            furthest = straying[body].share(way).max(furthest);
-            turned = way.spin.abs().max(turned);
         }
-        (furthest, turned > R::ZERO)
     }
 
     /// Brings the axes of bodies that turned in flight up to their angles.
@@ -102,6 +111,8 @@ impl<R: Real> Bodies<R> {
     pub(crate) fn pairs_are_known(&mut self) {
         self.travel.fill(R::ZERO);
         (self.flown, self.furthest) = (R::ZERO, R::ZERO);
+        self.everyone = self.present.iter().all(|&present| present);
         self.strayed = false;
+        self.only_falling = false;
     }
 }

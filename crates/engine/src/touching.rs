@@ -74,6 +74,7 @@ pub(crate) fn falls_to_zero(c: f64, b: f64, a: f64) -> f64 {
 }
 
 /// Time from now until two outlines touch while approaching; infinity when they do not.
+#[inline]
 pub(crate) fn time_to_touch(a: &Outline, b: &Outline, relative: &Relative) -> f64 {
     match (a, b) {
         (Outline::Disc(ra), Outline::Disc(rb)) => discs(ra + rb, relative),
@@ -217,6 +218,9 @@ fn roots_between(c: &[f64], from: f64, to: f64) -> Vec<f64> {
 /// Boxes touch when the later of both axes closes while the other overlaps.
 #[inline]
 fn boxes(reach: Vec2<f64>, relative: &Relative) -> f64 {
+    if relative.pull == Vec2::ZERO {
+        return boxes_in_a_line(reach, relative);
+    }
     let axes = [
         (Vec2::new(1.0, 0.0), reach.x, Vec2::new(0.0, 1.0), reach.y),
         (Vec2::new(0.0, 1.0), reach.y, Vec2::new(1.0, 0.0), reach.x),
@@ -238,6 +242,29 @@ fn boxes(reach: Vec2<f64>, relative: &Relative) -> f64 {
                     best = time;
                 }
             }
+        }
+    }
+    best
+}
+
+/// The same without acceleration: one division for each axis along which they close.
+#[inline]
+fn boxes_in_a_line(reach: Vec2<f64>, relative: &Relative) -> f64 {
+    let (place, speed) = (relative.place, relative.speed);
+    let mut best = f64::INFINITY;
+    let axes = [
+        (place.x, speed.x, reach.x, place.y, speed.y, reach.y),
+        (place.y, speed.y, reach.y, place.x, speed.x, reach.x),
+    ];
+    for (along, rate, reach, across, drift, width) in axes {
+        if along * rate >= 0.0 {
+            continue;
+        }
+        let gap = along.abs() - reach;
+        let time = if gap > 0.0 { gap / rate.abs() } else { 0.0 };
+        let beside = (across + drift * time).abs();
+        if time < best && beside < width && (time > 0.0 || -gap <= width - beside) {
+            best = time;
         }
     }
     best
