@@ -12,7 +12,7 @@ use crate::sweep::Blow;
 use crate::vector::Vec2;
 
 /// Rounds of blows in one step before what still approaches is left to the resting solver.
-const BLOW_ROUNDS: usize = 64;
+const BLOW_ROUNDS: u32 = 64;
 
 /// Strikes every contact that approaches faster than rest, the earliest first, until none does.
 pub(crate) fn strike<R: Real>(simulation: &mut Simulation<R>, dt: R, rest_speed: R) {
@@ -30,12 +30,16 @@ pub(crate) fn strike<R: Real>(simulation: &mut Simulation<R>, dt: R, rest_speed:
 }
 
 impl<R: Real> Simulation<R> {
-    /// Strikes every contact that approaches faster than rest, the earliest first, until none does.
+    /// Strikes every contact that approaches faster than rest, the earliest first, until none does. After the first round only
+    /// contacts of bodies that were struck in the round before can have become one of these.
     fn strike_blows(&mut self, dt: R, rest_speed: R) {
-        for _ in 0..BLOW_ROUNDS {
+        self.struck.clear();
+        self.struck.resize(self.bodies.len(), 0);
+        for round in 1..=BLOW_ROUNDS {
             self.pending.clear();
             for (number, contact) in self.contacts.list.iter().enumerate() {
-                if let Some(since) = self.blow_time(contact, dt, rest_speed) {
+                let concerned = round == 1 || contact.bodies.iter().any(|&body| self.struck[body] + 1 == round);
+                if let Some(since) = concerned.then(|| self.blow_time(contact, dt, rest_speed)).flatten() {
                     self.pending.push((since, number));
                 }
             }
@@ -48,6 +52,11 @@ impl<R: Real> Simulation<R> {
                 let number = self.pending[turn].1;
                 if let Some(since) = self.blow_time(&self.contacts.list[number], dt, rest_speed) {
                     self.strike_blow(number, since, rest_speed);
+                    for body in self.contacts.list[number].bodies {
+                        if self.bodies.inverse[body].moves() {
+                            self.struck[body] = round;
+                        }
+                    }
                 }
             }
         }

@@ -49,6 +49,8 @@ pub(crate) struct Simulation<R> {
     swept: Vec<bool>,
     /// Blows that may have to be struck: overlap time and number of the contact.
     pub(crate) pending: Vec<(R, usize)>,
+    /// The last round of blows in which each body was struck.
+    pub(crate) struck: Vec<u32>,
     /// What was struck in this step, in order: blows, then resting contacts, then swept blows.
     pub(crate) record: Vec<Blow<R>>,
 }
@@ -100,6 +102,7 @@ impl<R: Real> Simulation<R> {
             lists: Lists::default(),
             swept: Vec::new(),
             pending: Vec::new(),
+            struck: Vec::new(),
             record: Vec::new(),
             bodies,
         };
@@ -252,7 +255,7 @@ impl<R: Real> Simulation<R> {
         let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale, push_time };
         self.unpressed.clone_from(&self.bodies.motion);
         self.joints.prepare(&mut self.bodies, dt, carry);
-        self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers);
+        self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers, &self.threads);
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
         self.note_acceleration(dt);
         self.move_bodies(dt, rest_speed, &free);

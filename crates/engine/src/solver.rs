@@ -6,12 +6,15 @@
 //! add no kinetic energy.
 
 use crate::bodies::{Bodies, Inverse, Motion};
+use crate::colouring::Colouring;
 use crate::contacts::{Contact, Contacts};
 use crate::joints::Joints;
+use crate::passes::{Blocks, Work, iterate};
 use crate::scalar::Real;
+use crate::threads::Threads;
 use crate::tolerance::{CONVERGED, OVERLAP_SHARE, OVERLAP_STEP, SLOP};
 use crate::vector::Vec2;
-use crate::wide::{Bundle, Colouring, LANES, Progress, Width, extrapolate, pass};
+use crate::wide::{Bundle, LANES, Width};
 
 /// Most passes of the removal of overlap.
 const OVERLAP_PASSES: u32 = 8;
@@ -21,8 +24,9 @@ const OVERLAP_PASSES: u32 = 8;
 pub(crate) struct Solver<R> {
     width: Width,
     colouring: Colouring,
+    blocks: Blocks<R>,
     bundles: Vec<Bundle<R>>,
-    /// Velocities, and one more for lanes without a contact.
+    /// Velocities, and some more behind them.
     motion: Vec<Motion<R>>,
     /// Velocities after the pass before.
     motion_before: Vec<Motion<R>>,
@@ -39,6 +43,7 @@ impl<R: Real> Default for Solver<R> {
         Solver {
             width: Width::of_this_machine(),
             colouring: Colouring::default(),
+            blocks: Blocks::default(),
             bundles: Vec::new(),
             motion: Vec::new(),
             motion_before: Vec::new(),
@@ -76,6 +81,7 @@ impl<R: Real> Solver<R> {
         contacts: &mut Contacts<R>,
         joints: &mut Joints<R>,
         step: StepNumbers<R>,
+        threads: &Threads,
     ) {
         if contacts.list.is_empty() && joints.is_empty() {
             return;
@@ -90,8 +96,19 @@ impl<R: Real> Solver<R> {
         }
         self.motion.clear();
         self.motion.extend_from_slice(&bodies.motion);
-        self.motion.push(Motion::default());
-        self.iterate(bodies, joints, step);
+        let work = Work {
+            width: self.width,
+            colouring: &self.colouring,
+            blocks: &mut self.blocks,
+            bundles: &mut self.bundles,
+            motion: &mut self.motion,
+            before: &mut self.motion_before,
+            bodies,
+            joints,
+            iterations: step.iterations,
+            enough: R::of(CONVERGED) * step.scale,
+        };
+        self.passes += u64::from(iterate(work, threads));
         let count = bodies.len();
         bodies.motion.copy_from_slice(&self.motion[..count]);
         for (contact, &(bundle, lane)) in contacts.list.iter_mut().zip(&self.colouring.slots) {
@@ -101,53 +118,6 @@ impl<R: Real> Solver<R> {
                 point.tangent_impulse = rows.tangent_impulse[lane];
             }
         }
-    }
-
-    /// Passes with momentum: between two of them all impulses, and the velocities with them, go on in the direction of the last
-    /// one (Nesterov, 1983), from the beginning again when a pass turns back (O'Donoghue and Candès, 2015).
-    /// A pass may start from impulses that no contact could have; it brings each back within its bounds.
-    fn iterate(&mut self, bodies: &Bodies<R>, joints: &mut Joints<R>, step: StepNumbers<R>) {
-        let enough = R::of(CONVERGED) * step.scale;
-        let mut momentum = R::ONE;
-        self.motion_before.clone_from(&self.motion);
-        for iteration in 0..step.iterations {
-            let progress = self.pass(bodies, joints);
-            self.passes += 1;
-            if !(progress.largest > enough) || iteration + 1 == step.iterations {
-                break;
-            }
-            let next = R::HALF * momentum * ((momentum * momentum + R::of(4.0)).sqrt() - momentum);
-            let share = if progress.onward < R::ZERO {
-                momentum = R::ONE;
-                R::ZERO
-            } else {
-                let share = momentum * (R::ONE - momentum) / (momentum * momentum + next);
-                momentum = next;
-                share
-            };
-            extrapolate(&mut self.bundles, share);
-            joints.extrapolate(share);
-            for (now, before) in self.motion.iter_mut().zip(&mut self.motion_before) {
-                let reached = *now;
-                *now = reached.plus(reached.minus(*before).scaled(share));
-                *before = reached;
-            }
-        }
-    }
-
-    fn pass(&mut self, bodies: &Bodies<R>, joints: &mut Joints<R>) -> Progress<R> {
-        let largest = joints.iterate(&mut self.motion, &bodies.inverse, &bodies.present);
-        let mut progress = Progress { largest, onward: R::ZERO };
-        let colours = self.colouring.first_bundle.len() - 1;
-        for colour in 0..colours {
-            let [from, to] = [0, 1].map(|k| self.colouring.first_bundle[colour + k] as usize);
-            if from < to {
-                let part = pass(self.width, &mut self.bundles[from..to], &mut self.motion);
-                progress.largest = progress.largest.max(part.largest);
-                progress.onward += part.onward;
-            }
-        }
-        progress
     }
 
     /// Moves bodies out of each other, by a share of the overlap beyond the slop.

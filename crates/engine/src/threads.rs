@@ -20,6 +20,18 @@ impl Threads {
         )
     }
 
+    pub(crate) fn count(&self) -> usize {
+        self.0.as_ref().map_or(1, |pool| pool.current_num_threads())
+    }
+
+    /// Runs the same work on every thread at once, each with its own number, and gives what the first says.
+    pub(crate) fn together(&self, work: impl Fn(usize) -> u32 + Sync) -> u32 {
+        match &self.0 {
+            Some(pool) => pool.broadcast(|context| work(context.index())).first().copied().unwrap_or(0),
+            None => work(0),
+        }
+    }
+
     /// Fills `out` with the result of each item, in their order, whatever the number of threads.
     pub(crate) fn map<T: Sync, U: Send>(&self, items: &[T], work: impl Fn(&T) -> U + Sync + Send, out: &mut Vec<U>) {
         out.clear();

@@ -1,18 +1,14 @@
 //! Contact rows side by side: eight contacts at a time, none of which share a body that can move.
 //!
-//! Contacts are given colours greedily in the order of the list (graph colouring; Welsh and Powell, 1967), so that those of one
-//! colour can be solved in any order with the same result. The order of the colours, and with it every bit, is the same
-//! however wide the machine's vectors are: nothing is fused, and each lane does what a scalar loop would do.
+//! The order of the colours, and with it every bit, is the same however wide the machine's vectors are: nothing is fused, and
+//! each lane does what a scalar loop would do.
 
-use crate::bodies::{Bodies, Motion};
-use crate::contacts::Contacts;
+use crate::bodies::Motion;
 use crate::scalar::Real;
+use crate::team::Shared;
 
 /// Contacts in a bundle.
 pub(crate) const LANES: usize = 8;
-/// Colours; contacts that need more are solved one by one after them.
-const COLOURS: usize = 64;
-
 type Lanes<R> = [R; LANES];
 
 /// The rows of up to two points of eight contacts.
@@ -79,72 +75,6 @@ impl<R: Real> Bundle<R> {
     }
 }
 
-/// Impulses go on in the direction of the last pass by a share of what it changed.
-pub(crate) fn extrapolate<R: Real>(bundles: &mut [Bundle<R>], share: R) {
-    for point in bundles.iter_mut().flat_map(|bundle| &mut bundle.points) {
-        for lane in 0..LANES {
-            let (normal, tangent) = (point.normal_impulse[lane], point.tangent_impulse[lane]);
-            point.normal_impulse[lane] = normal + (normal - point.normal_before[lane]) * share;
-            point.tangent_impulse[lane] = tangent + (tangent - point.tangent_before[lane]) * share;
-            point.normal_before[lane] = normal;
-            point.tangent_before[lane] = tangent;
-        }
-    }
-}
-
-/// Where each contact goes.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Colouring {
-    used: Vec<u64>,
-    colour: Vec<u8>,
-    /// Bundles before those of each colour; one entry more than colours.
-    pub(crate) first_bundle: Vec<u32>,
-    next: Vec<u32>,
-    /// Bundle and lane of each contact.
-    pub(crate) slots: Vec<(u32, u8)>,
-}
-
-impl Colouring {
-    /// Colours the contacts and gives each a lane; contacts past the last colour get bundles of their own.
-    pub(crate) fn arrange<R: Real>(&mut self, contacts: &Contacts<R>, bodies: &Bodies<R>) -> usize {
-        self.used.clear();
-        self.used.resize(bodies.len(), 0);
-        self.colour.clear();
-        let mut counts = [0_u32; COLOURS + 1];
-        for contact in &contacts.list {
-            let [a, b] = contact.bodies;
-            let (moves_a, moves_b) = (bodies.inverse[a].moves(), bodies.inverse[b].moves());
-            let taken = if moves_a { self.used[a] } else { 0 } | if moves_b { self.used[b] } else { 0 };
-            let colour = taken.trailing_ones() as usize;
-            counts[colour] += 1;
-            self.colour.push(colour as u8);
-            if colour < COLOURS {
-                self.used[a] |= u64::from(moves_a) << colour;
-                self.used[b] |= u64::from(moves_b) << colour;
-            }
-        }
-        self.first_bundle.clear();
-        self.next.clear();
-        let mut bundles = 0;
-        for (colour, &count) in counts.iter().enumerate() {
-            self.first_bundle.push(bundles);
-            self.next.push(0);
-            let width = if colour < COLOURS { LANES as u32 } else { 1 };
-            bundles += count.div_ceil(width);
-        }
-        self.first_bundle.push(bundles);
-        self.slots.clear();
-        for &colour in &self.colour {
-            let colour = usize::from(colour);
-            let width = if colour < COLOURS { LANES as u32 } else { 1 };
-            let place = self.next[colour];
-            self.next[colour] += 1;
-            self.slots.push((self.first_bundle[colour] + place / width, (place % width) as u8));
-        }
-        bundles as usize
-    }
-}
-
 /// What a pass has done.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Progress<R> {
@@ -152,6 +82,60 @@ pub(crate) struct Progress<R> {
     pub(crate) largest: R,
     /// Sum over the rows of the change of the impulse times its change since the pass before: negative when passes turn back.
     pub(crate) onward: R,
+}
+
+/// Velocities go on in the direction of the last pass by a share of what it changed.
+pub(crate) fn go_on<R: Real>(width: Width, motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
+    match width {
+        Width::Plain => go_on_plain(motion, before, share),
+        // SAFETY: as for a pass.
+        #[cfg(target_arch = "x86_64")]
+        #[allow(unsafe_code)]
+        Width::Avx2 | Width::Avx512 => unsafe { go_on_avx2(motion, before, share) },
+    }
+}
+
+#[inline(always)]
+fn go_on_plain<R: Real>(motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
+    for (now, before) in motion.iter_mut().zip(before) {
+        let reached = *now;
+        *now = reached.plus(reached.minus(*before).scaled(share));
+        *before = reached;
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn go_on_avx2<R: Real>(motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
+    go_on_plain(motion, before, share);
+}
+
+/// Velocities of all bodies as a pass sees them. Behind them stand one entry that is never written, for lanes without a contact,
+/// and one that is never read for each thread.
+pub(crate) struct Motions<'a, R> {
+    pub(crate) list: &'a Shared<'a, Motion<R>>,
+    /// Where this thread writes what it has worked out for a body that nothing can push.
+    pub(crate) waste: usize,
+}
+
+#[allow(unsafe_code)]
+impl<R: Real> Motions<'_, R> {
+    #[inline(always)]
+    fn read(&self, body: u32) -> Motion<R> {
+        // SAFETY: contacts of one colour share no body that can be pushed, and others are not written to.
+        unsafe { *self.list.get(body as usize) }
+    }
+
+    #[inline(always)]
+    fn write(&self, body: u32, inverse_mass: R, x: R, y: R, spin: R) {
+        // Selected without a branch.
+        let place = if inverse_mass > R::ZERO { body as usize } else { self.waste };
+        // SAFETY: as above; the waste is this thread's own.
+        let to = unsafe { self.list.entry(place) };
+        to.linear.x = x;
+        to.linear.y = y;
+        to.spin = spin;
+    }
 }
 
 /// The same in each lane.
@@ -162,10 +146,10 @@ struct Gathered<R> {
 
 /// One pass over a run of bundles.
 #[inline(always)]
-fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
+fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share: R) -> Progress<R> {
     let mut gathered = Gathered { largest: [R::ZERO; LANES], onward: [R::ZERO; LANES] };
     for bundle in bundles {
-        solve(bundle, motion, &mut gathered);
+        solve(bundle, motion, share, &mut gathered);
     }
     Progress {
         largest: gathered.largest.iter().fold(R::ZERO, |most, &lane| most.max(lane)),
@@ -174,12 +158,21 @@ fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> P
 }
 
 #[inline(always)]
-fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &mut [Motion<R>], gathered: &mut Gathered<R>) {
+fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, R>, share: R, gathered: &mut Gathered<R>) {
+    for point in &mut bundle.points {
+        for lane in 0..LANES {
+            let (normal, tangent) = (point.normal_impulse[lane], point.tangent_impulse[lane]);
+            point.normal_impulse[lane] = normal + (normal - point.normal_before[lane]) * share;
+            point.tangent_impulse[lane] = tangent + (tangent - point.tangent_before[lane]) * share;
+            point.normal_before[lane] = normal;
+            point.tangent_before[lane] = tangent;
+        }
+    }
     let zero = [R::ZERO; LANES];
     let (mut ax, mut ay, mut aw) = (zero, zero, zero);
     let (mut bx, mut by, mut bw) = (zero, zero, zero);
     for lane in 0..LANES {
-        let (a, b) = (motion[bundle.bodies[0][lane] as usize], motion[bundle.bodies[1][lane] as usize]);
+        let [a, b] = bundle.bodies.map(|bodies| motion.read(bodies[lane]));
         (ax[lane], ay[lane], aw[lane]) = (a.linear.x, a.linear.y, a.spin);
         (bx[lane], by[lane], bw[lane]) = (b.linear.x, b.linear.y, b.spin);
     }
@@ -252,15 +245,9 @@ fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &mut [Motion<R>], gathered: &m
         bw[lane] += (moments.1 + moment_b) * ib;
     }
     for lane in 0..LANES {
-        let (a, b) = (bundle.bodies[0][lane] as usize, bundle.bodies[1][lane] as usize);
-        let to_a = &mut motion[a];
-        to_a.linear.x = ax[lane];
-        to_a.linear.y = ay[lane];
-        to_a.spin = aw[lane];
-        let to_b = &mut motion[b];
-        to_b.linear.x = bx[lane];
-        to_b.linear.y = by[lane];
-        to_b.spin = bw[lane];
+        let [a, b] = bundle.bodies.map(|bodies| bodies[lane]);
+        motion.write(a, bundle.inverse_mass[0][lane], ax[lane], ay[lane], aw[lane]);
+        motion.write(b, bundle.inverse_mass[1][lane], bx[lane], by[lane], bw[lane]);
     }
 }
 
@@ -290,30 +277,35 @@ impl Width {
     }
 }
 
-/// One pass over a run of bundles with vectors of a width that the machine has.
+/// One pass over a run of bundles, each of whose impulses first goes on by a share of what the pass before changed, with vectors of a width that the machine has.
 #[allow(unsafe_code)]
-pub(crate) fn pass<R: Real>(width: Width, bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
+pub(crate) fn pass<R: Real>(
+    width: Width,
+    bundles: &mut [Bundle<R>],
+    motion: &Motions<'_, R>,
+    share: R,
+) -> Progress<R> {
     match width {
-        Width::Plain => pass_plain(bundles, motion),
+        Width::Plain => pass_plain(bundles, motion, share),
         // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
         // nothing else that is unsafe.
         #[cfg(target_arch = "x86_64")]
-        Width::Avx2 => unsafe { pass_avx2(bundles, motion) },
+        Width::Avx2 => unsafe { pass_avx2(bundles, motion, share) },
         #[cfg(target_arch = "x86_64")]
-        Width::Avx512 => unsafe { pass_avx512(bundles, motion) },
+        Width::Avx512 => unsafe { pass_avx512(bundles, motion, share) },
     }
 }
 
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2")]
-fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
-    pass_plain(bundles, motion)
+fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share: R) -> Progress<R> {
+    pass_plain(bundles, motion, share)
 }
 
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx512f,avx512vl")]
-fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &mut [Motion<R>]) -> Progress<R> {
-    pass_plain(bundles, motion)
+fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share: R) -> Progress<R> {
+    pass_plain(bundles, motion, share)
 }
 
 #[cfg(test)]
@@ -321,7 +313,7 @@ mod tests {
     use super::*;
     use crate::vector::Vec2;
 
-    /// A bundle of lively numbers, and bodies for it.
+    /// Bundles of lively numbers, and bodies for them.
     fn filled() -> (Vec<Bundle<f64>>, Vec<Motion<f64>>) {
         let mut seed = 99_u64;
         let mut roll = move || {
@@ -329,7 +321,7 @@ mod tests {
             (seed >> 11) as f64 / (1_u64 << 53) as f64
         };
         let motion =
-            (0..65).map(|_| Motion { linear: Vec2::new(roll() - 0.5, roll() - 0.5), spin: roll() - 0.5 }).collect();
+            (0..66).map(|_| Motion { linear: Vec2::new(roll() - 0.5, roll() - 0.5), spin: roll() - 0.5 }).collect();
         let mut bundles = Vec::new();
         for number in 0..4_u32 {
             let mut bundle = Bundle::empty(64);
@@ -365,8 +357,9 @@ mod tests {
 
     fn passed(width: Width) -> (Vec<Motion<f64>>, Vec<[f64; LANES]>) {
         let (mut bundles, mut motion) = filled();
+        let list = Shared::new(&mut motion);
         for _ in 0..20 {
-            pass(width, &mut bundles, &mut motion);
+            pass(width, &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
         }
         let impulses = bundles.iter().flat_map(|bundle| bundle.points.map(|point| point.normal_impulse)).collect();
         (motion, impulses)
@@ -383,8 +376,9 @@ mod tests {
     fn passes_keep_momentum_and_end_without_approach() {
         let (mut bundles, mut motion) = filled();
         let before = motion.clone();
+        let list = Shared::new(&mut motion);
         for _ in 0..200 {
-            pass(Width::of_this_machine(), &mut bundles, &mut motion);
+            pass(Width::of_this_machine(), &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
         }
         for bundle in &bundles {
             for lane in 0..LANES {
