@@ -28,6 +28,11 @@ fn main() {
                 "pairs" => println!("pairs {:.1} {:.1}", pairs(1000), pairs(10_000)),
                 "step" => println!("step {:.2} {:.2}", free_step(1000), free_step(10_000)),
                 "pile" => println!("pile {:.1} {:.1} ms", pile_step(10_000, 1), pile_step(10_000, 2)),
+                "threads" => println!(
+                    "pyramid {:.1} {:.1} ms",
+                    pyramid_step(1),
+                    pyramid_step(2)
+                ),
                 _ => println!("event {:.1} ns", collision() * 1e3),
             }
         }
@@ -223,5 +228,14 @@ fn pile_step(count: usize, threads: usize) -> f64 {
     engine.advance_blind(1.0 / 60.0, 60).expect("a step");
     let began = Instant::now();
     engine.advance_blind(1.0 / 60.0, 10).expect("a step");
+    began.elapsed().as_secs_f64() * 100.0
+}
+
+/// Milliseconds a step of a pyramid of some 10,000 boxes takes.
+fn pyramid_step(threads: usize) -> f64 {
+    let mut bench = Bench::new(pyramid(140), &format!("threads={threads}"), 1.0 / 60.0);
+    bench.engine.advance_blind(1.0 / 60.0, 3).expect("a step");
+    let began = Instant::now();
+    bench.engine.advance_blind(1.0 / 60.0, 10).expect("a step");
     began.elapsed().as_secs_f64() * 100.0
 }

@@ -32,6 +32,8 @@ pub(crate) struct Solver<R> {
     motion_before: Vec<Motion<R>>,
     /// Overlap removal: the way of each body.
     shifts: Vec<Motion<R>>,
+    /// Bodies of each contact, and whether it is deep.
+    sides: Vec<([u32; 2], bool)>,
     /// Pushes on the points of each contact by the removal of overlap.
     pushed: Vec<[R; 2]>,
     /// Passes done so far, for reports on cost.
@@ -48,6 +50,7 @@ impl<R: Real> Default for Solver<R> {
             motion: Vec::new(),
             motion_before: Vec::new(),
             shifts: Vec::new(),
+            sides: Vec::new(),
             pushed: Vec::new(),
             passes: 0,
         }
@@ -124,7 +127,9 @@ impl<R: Real> Solver<R> {
     pub(crate) fn remove_overlap(&mut self, bodies: &mut Bodies<R>, contacts: &Contacts<R>) {
         let slop = R::of(SLOP);
         let deep = |contact: &Contact<R>| contact.points().iter().any(|p| p.gap < -slop * contact.size);
-        if !contacts.list.iter().any(deep) {
+        self.sides.clear();
+        self.sides.extend(contacts.list.iter().map(|c| (c.bodies.map(|body| body as u32), deep(c))));
+        if !self.sides.iter().any(|side| side.1) {
             return;
         }
         self.shifts.clear();
@@ -132,7 +137,13 @@ impl<R: Real> Solver<R> {
         self.pushed.clear();
         self.pushed.resize(contacts.list.len(), [R::ZERO; 2]);
         for _ in 0..OVERLAP_PASSES {
-            for (contact, pushed) in contacts.list.iter().zip(&mut self.pushed) {
+            for (number, &([a, b], deep)) in self.sides.iter().enumerate() {
+                // One that is not deep has nothing to do until one of its bodies is pushed against it.
+                let still = |body: u32| self.shifts[body as usize] == Motion::default();
+                if !deep && still(a) && still(b) {
+                    continue;
+                }
+                let (contact, pushed) = (&contacts.list[number], &mut self.pushed[number]);
                 push_apart(contact, pushed, &mut self.shifts, &bodies.inverse);
             }
         }
