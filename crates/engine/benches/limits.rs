@@ -28,11 +28,7 @@ fn main() {
                 "pairs" => println!("pairs {:.1} {:.1}", pairs(1000), pairs(10_000)),
                 "step" => println!("step {:.2} {:.2}", free_step(1000), free_step(10_000)),
                 "pile" => println!("pile {:.1} {:.1} ms", pile_step(10_000, 1), pile_step(10_000, 2)),
-                "threads" => println!(
-                    "pyramid {:.1} {:.1} ms",
-                    pyramid_step(1),
-                    pyramid_step(2)
-                ),
+                "threads" => println!("pyramid {:.1} {:.1} ms", pyramid_step(1), pyramid_step(2)),
                 _ => println!("event {:.1} ns", collision() * 1e3),
             }
         }

@@ -16,9 +16,9 @@ const BLOW_ROUNDS: u32 = 64;
 
 /// Strikes every contact that approaches faster than rest, the earliest first, until none does.
 pub(crate) fn strike<R: Real>(simulation: &mut Simulation<R>, dt: R, rest_speed: R) {
-    let struck_before = simulation.record.len();
+    let struck_before = simulation.struck_now.len();
     simulation.strike_blows(dt, rest_speed);
-    if simulation.record.len() > struck_before {
+    if simulation.struck_now.len() > struck_before {
         let poses = &simulation.bodies.pose;
         for contact in &mut simulation.contacts.list {
             let centres = contact.bodies.map(|body| poses[body].position);
@@ -158,7 +158,7 @@ impl<R: Real> Simulation<R> {
         }
         for (&index, impulse) in active[..count].iter().zip(pressed) {
             let point = contact.points[index];
-            self.record.push(Blow {
+            self.struck_now.push(Blow {
                 bodies: contact.bodies,
                 point: point.position,
                 normal: contact.normal,

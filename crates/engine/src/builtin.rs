@@ -195,8 +195,8 @@ impl Core {
     fn contacts(&self, out: &mut Vec<Contact>) {
         out.clear();
         match self {
-            Core::Double(simulation) => out.extend(simulation.record.iter().map(notice)),
-            Core::Single(simulation) => out.extend(simulation.record.iter().map(notice)),
+            Core::Double(simulation) => out.extend(simulation.record().map(|blow| notice(&blow))),
+            Core::Single(simulation) => out.extend(simulation.record().map(|blow| notice(&blow))),
             Core::Event(world) => out.extend(world.record.iter().map(notice)),
         }
     }

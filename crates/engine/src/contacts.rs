@@ -9,6 +9,9 @@ use crate::tolerance::SLOP;
 use crate::vector::Vec2;
 use ironspin_model::World;
 
+/// Pairs looked at together.
+const PORTION: usize = 8192;
+
 /// One point of a contact.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct ContactPoint<R> {
@@ -112,38 +115,48 @@ impl<R: Real> Contacts<R> {
             let margin = R::of(SLOP) * first.size.min(second.size);
             collide(first, &bodies.pose[first.body], second, &bodies.pose[second.body], margin)
         };
-        threads.map(pairs, touch, &mut self.manifolds);
         self.list.clear();
         let mut old = 0;
         let mut manifolds = std::mem::take(&mut self.manifolds);
-        for (&(a, b), manifold) in pairs.iter().zip(&manifolds) {
-            let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
-            let size = first.size.min(second.size);
-            let (at, bt) = (&bodies.pose[first.body], &bodies.pose[second.body]);
-            if manifold.count == 0 {
-                continue;
+        // In portions, so that the manifolds of pairs that do not touch take no memory to speak of.
+        for pairs in pairs.chunks(PORTION) {
+            threads.map(pairs, touch, &mut manifolds);
+            for (&pair, manifold) in pairs.iter().zip(&manifolds).filter(|(_, manifold)| manifold.count > 0) {
+                self.keep(bodies, pair, manifold, mixed, carry, &mut old);
             }
-            // Both lists are sorted, so one walk along the old one finds every match.
-            while self.memory.get(old).is_some_and(|memory| memory.pieces < (a, b)) {
-                old += 1;
-            }
-            let known = self.memory.get(old).filter(|memory| memory.pieces == (a, b));
-            let (friction, restitution) = mixed.of(first.material, second.material);
-            let mut contact = Contact {
-                pieces: (a, b),
-                bodies: [first.body, second.body],
-                normal: manifold.normal,
-                friction,
-                restitution,
-                size,
-                points: [ContactPoint::default(); 2],
-                count: manifold.count,
-            };
-            fill(&mut contact, manifold, [at.position, bt.position], known, carry);
-            self.list.push(contact);
         }
-        manifolds.clear();
         self.manifolds = manifolds;
+    }
+
+    /// Puts a contact into the list, with the impulses it had before; `old` walks along the memory, which is sorted as the pairs are.
+    fn keep(
+        &mut self,
+        bodies: &Bodies<R>,
+        (a, b): (u32, u32),
+        manifold: &Manifold<R>,
+        mixed: &Mixed<R>,
+        carry: Carry<R>,
+        old: &mut usize,
+    ) {
+        let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
+        while self.memory.get(*old).is_some_and(|memory| memory.pieces < (a, b)) {
+            *old += 1;
+        }
+        let known = self.memory.get(*old).filter(|memory| memory.pieces == (a, b));
+        let (friction, restitution) = mixed.of(first.material, second.material);
+        let mut contact = Contact {
+            pieces: (a, b),
+            bodies: [first.body, second.body],
+            normal: manifold.normal,
+            friction,
+            restitution,
+            size: first.size.min(second.size),
+            points: [ContactPoint::default(); 2],
+            count: manifold.count,
+        };
+        let centres = contact.bodies.map(|body| bodies.pose[body].position);
+        fill(&mut contact, manifold, centres, known, carry);
+        self.list.push(contact);
     }
 
     fn remember(&mut self) {

@@ -281,9 +281,7 @@ impl EventWorld {
             self.stalled[body] = if progress { 0 } else { self.stalled[body] + 1 };
             self.flights[body] = self.flights[body].at(time);
         }
-        let resting = [a, b]
-            .iter()
-            .any(|&body| self.moves[body] && self.stalled[body] > IMPACTS_WITHOUT_PROGRESS);
+        let resting = [a, b].iter().any(|&body| self.moves[body] && self.stalled[body] > IMPACTS_WITHOUT_PROGRESS);
         if resting {
             return Err(unsupported("bodies that come to rest on each other"));
         }

@@ -39,7 +39,29 @@ pub(crate) struct Forces<R> {
     /// Way that each body would go in the step without contacts: change of position and of angle.
     pub(crate) way: Vec<Motion<R>>,
     states: Vec<State<R>>,
+    /// States on the way through the step.
+    between: [Vec<State<R>>; 3],
     slopes: [Vec<Motion<R>>; 4],
+}
+
+/// The states a step on: each moved by a slope of position and one of motion.
+fn moved<R: Real>(
+    from: &[State<R>],
+    velocity: impl Fn(usize) -> Motion<R>,
+    slope: &[Motion<R>],
+    dt: R,
+    out: &mut Vec<State<R>>,
+) {
+    let step = |(body, state): (usize, &State<R>)| {
+        let way = velocity(body).scaled(dt);
+        State {
+            position: state.position + way.linear,
+            angle: state.angle + way.spin,
+            motion: state.motion.plus(slope[body].scaled(dt)),
+        }
+    };
+    out.clear();
+    out.extend(from.iter().enumerate().map(step));
 }
 
 impl<R: Real> Forces<R> {
@@ -60,6 +82,7 @@ impl<R: Real> Forces<R> {
             damped: bodies.nature.iter().any(|n| n.linear_damping > R::ZERO || n.angular_damping > R::ZERO),
             way: vec![Motion::default(); bodies.len()],
             states: Vec::new(),
+            between: Default::default(),
             slopes: Default::default(),
         }
     }
@@ -150,28 +173,11 @@ impl<R: Real> Forces<R> {
         }
     }
 
-    /// The states a step on: each moved by a slope of position and one of motion.
-    fn moved(
-        &self,
-        from: &[State<R>],
-        velocity: impl Fn(usize) -> Motion<R>,
-        slope: &[Motion<R>],
-        dt: R,
-    ) -> Vec<State<R>> {
-        let step = |(body, state): (usize, &State<R>)| {
-            let way = velocity(body).scaled(dt);
-            State {
-                position: state.position + way.linear,
-                angle: state.angle + way.spin,
-                motion: state.motion.plus(slope[body].scaled(dt)),
-            }
-        };
-        from.iter().enumerate().map(step).collect()
-    }
-
     fn varying(&mut self, bodies: &mut Bodies<R>, dt: R, integrator: Integrator) {
         let mut slopes = std::mem::take(&mut self.slopes);
         let mut start = std::mem::take(&mut self.states);
+        let mut between = std::mem::take(&mut self.between);
+        let [first, second, third] = &mut between;
         start.clear();
         start.extend((0..bodies.len()).map(|body| State {
             position: bodies.pose[body].position,
@@ -195,20 +201,20 @@ impl<R: Real> Forces<R> {
                 }
                 let way = &self.way;
                 let rate = R::ONE / dt;
-                let end = self.moved(&start, |body| way[body].scaled(rate), &slopes[0], dt);
-                self.accelerations(bodies, &end, &mut slopes[1]);
+                moved(&start, |body| way[body].scaled(rate), &slopes[0], dt, first);
+                self.accelerations(bodies, first, &mut slopes[1]);
                 for body in 0..bodies.len() {
                     let mean = slopes[0][body].plus(slopes[1][body]).scaled(half);
                     bodies.motion[body] = start[body].motion.plus(mean);
                 }
             }
             Integrator::Rk4 => {
-                let first = self.moved(&start, |body| start[body].motion, &slopes[0], half);
-                self.accelerations(bodies, &first, &mut slopes[1]);
-                let second = self.moved(&start, |body| first[body].motion, &slopes[1], half);
-                self.accelerations(bodies, &second, &mut slopes[2]);
-                let third = self.moved(&start, |body| second[body].motion, &slopes[2], dt);
-                self.accelerations(bodies, &third, &mut slopes[3]);
+                moved(&start, |body| start[body].motion, &slopes[0], half, first);
+                self.accelerations(bodies, first, &mut slopes[1]);
+                moved(&start, |body| first[body].motion, &slopes[1], half, second);
+                self.accelerations(bodies, second, &mut slopes[2]);
+                moved(&start, |body| second[body].motion, &slopes[2], dt, third);
+                self.accelerations(bodies, third, &mut slopes[3]);
                 let sixth = dt / R::of(6.0);
                 for body in 0..bodies.len() {
                     let mean = |one: Motion<R>, two: Motion<R>, three: Motion<R>, four: Motion<R>| {
@@ -222,6 +228,7 @@ impl<R: Real> Forces<R> {
             }
         }
         self.slopes = slopes;
+        self.between = between;
         self.states = start;
     }
 

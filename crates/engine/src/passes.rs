@@ -85,20 +85,21 @@ pub(crate) fn iterate<R: Real>(work: Work<'_, R>, threads: &Threads) -> u32 {
     work.blocks.arrange(work.colouring);
     work.motion.resize(work.bodies.len() + 1 + members, Motion::default());
     work.before.clone_from(work.motion);
-    let Blocks { blocks, first, progress } = work.blocks;
+    let Work { width, blocks, bundles, motion, before, bodies, joints, iterations, enough, colouring: _ } = work;
+    let Blocks { blocks, first, progress } = blocks;
     let team = Team {
-        width: work.width,
+        width,
         blocks,
         first,
         progress: Shared::new(progress),
-        bundles: Shared::new(work.bundles),
-        motion: Shared::new(work.motion),
-        before: Shared::new(work.before),
-        any_joints: !work.joints.is_empty(),
-        joints: Shared::new(std::slice::from_mut(work.joints)),
-        bodies: work.bodies,
-        iterations: work.iterations,
-        enough: work.enough,
+        bundles: Shared::new(bundles),
+        motion: Shared::new(motion),
+        before: Shared::new(before),
+        any_joints: !joints.is_empty(),
+        joints: Shared::new(std::slice::from_mut(joints)),
+        bodies,
+        iterations,
+        enough,
         barrier: Barrier::new(members),
     };
     if members == 1 { team.work(0) } else { threads.together(|member| team.work(member)) }

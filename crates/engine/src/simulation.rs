@@ -51,8 +51,10 @@ pub(crate) struct Simulation<R> {
     pub(crate) pending: Vec<(R, usize)>,
     /// The last round of blows in which each body was struck.
     pub(crate) struck: Vec<u32>,
-    /// What was struck in this step, in order: blows, then resting contacts, then swept blows.
-    pub(crate) record: Vec<Blow<R>>,
+    /// What was struck in this step, in order: blows, and what swept bodies met.
+    pub(crate) struck_now: Vec<Blow<R>>,
+    /// Whether the contacts were pressed in this step.
+    pressed: bool,
 }
 
 /// What a solver that moves bodies itself remembers within a step.
@@ -103,7 +105,8 @@ impl<R: Real> Simulation<R> {
             swept: Vec::new(),
             pending: Vec::new(),
             struck: Vec::new(),
-            record: Vec::new(),
+            struck_now: Vec::new(),
+            pressed: false,
             bodies,
         };
         simulation.sensors.begin(&simulation.bodies);
@@ -162,7 +165,8 @@ impl<R: Real> Simulation<R> {
     }
 
     pub(crate) fn step(&mut self, dt: R) {
-        self.record.clear();
+        self.struck_now.clear();
+        self.pressed = false;
         self.steps += 1;
         if !(dt > R::ZERO) {
             return;
@@ -177,9 +181,9 @@ impl<R: Real> Simulation<R> {
                 for number in 0..substeps {
                     self.substep(part, number > 0);
                 }
-                self.record_resting();
             }
         }
+        self.pressed = true;
         self.forces.end_step();
         if self.settings.sleep {
             self.sleep.settle(&mut self.bodies, &self.contacts, self.gravity * dt);
@@ -286,7 +290,7 @@ impl<R: Real> Simulation<R> {
         if self.any_swept {
             self.note_swept();
             let numbers = SweepNumbers { dt, rest_speed, touch: self.touch };
-            self.sweeper.run(&mut self.bodies, &self.start, &self.swept, &self.mixed, numbers, &mut self.record);
+            self.sweeper.run(&mut self.bodies, &self.start, &self.swept, &self.mixed, numbers, &mut self.struck_now);
             return;
         }
         let late: R = self.settings.integrator.lateness();
@@ -321,7 +325,6 @@ impl<R: Real> Simulation<R> {
     /// Ends a step of a solver that moves bodies itself.
     pub(crate) fn close_step(&mut self, dt: R, lists: Lists<R>) {
         self.note_acceleration(dt);
-        self.record_resting();
         self.lists = lists;
         self.sweep_after(dt);
     }
@@ -355,7 +358,7 @@ impl<R: Real> Simulation<R> {
         self.lists.means.clone_from(&self.bodies.motion);
         let means = &self.lists.means;
         let numbers = SweepNumbers { dt, rest_speed: self.rest_speed(dt), touch: self.touch };
-        self.sweeper.run(&mut self.bodies, means, &self.swept, &self.mixed, numbers, &mut self.record);
+        self.sweeper.run(&mut self.bodies, means, &self.swept, &self.mixed, numbers, &mut self.struck_now);
         for body in 0..self.bodies.len() {
             if self.bodies.nature[body].kind == BodyKind::Static || self.bodies.motion[body] == means[body] {
                 self.bodies.motion[body] = self.lists.ends[body];
@@ -363,19 +366,19 @@ impl<R: Real> Simulation<R> {
         }
     }
 
-    fn record_resting(&mut self) {
-        for contact in &self.contacts.list {
-            for point in contact.points() {
-                self.record.push(Blow {
-                    bodies: contact.bodies,
-                    point: point.position,
-                    normal: contact.normal,
-                    gap: point.gap,
-                    impulse: point.so_far + point.normal_impulse,
-                    times: 1,
-                });
-            }
-        }
+    /// What was struck in this step, and then what was pressed in it.
+    pub(crate) fn record(&self) -> impl Iterator<Item = Blow<R>> {
+        let pressed = self.contacts.list.iter().filter(|_| self.pressed).flat_map(|contact| {
+            contact.points().iter().map(|point| Blow {
+                bodies: contact.bodies,
+                point: point.position,
+                normal: contact.normal,
+                gap: point.gap,
+                impulse: point.so_far + point.normal_impulse,
+                times: 1,
+            })
+        });
+        self.struck_now.iter().copied().chain(pressed)
     }
 }
 

@@ -19,6 +19,8 @@ pub(crate) struct Sleep<R> {
     /// What is asleep: its inverse mass, put aside, and its island.
     asleep: Vec<Option<(Inverse<R>, usize)>>,
     parent: Vec<usize>,
+    /// Islands in which something moves.
+    restless: Vec<bool>,
 }
 
 impl<R: Real> Sleep<R> {
@@ -45,7 +47,9 @@ impl<R: Real> Sleep<R> {
             }
         }
         let limit = fall * R::of(SLOW_SHARE);
-        let mut restless = vec![false; count];
+        let mut restless = std::mem::take(&mut self.restless);
+        restless.clear();
+        restless.resize(count, false);
         for body in (0..count).filter(|&body| bodies.inverse[body].moves()) {
             let motion = bodies.motion[body];
             let speed = motion.linear.length().max(motion.spin.abs() * bodies.reach[body]);
@@ -65,6 +69,7 @@ impl<R: Real> Sleep<R> {
                 bodies.fall[body] = crate::vector::Vec2::ZERO;
             }
         }
+        self.restless = restless;
     }
 
     fn wake(&mut self, bodies: &mut Bodies<R>, island: Option<usize>) -> bool {

@@ -71,14 +71,8 @@ pub(crate) struct Barrier {
 
 impl Barrier {
     pub(crate) fn new(members: usize) -> Self {
-        Barrier {
-            members,
-            arrived: AtomicUsize::new(0),
-            round: AtomicUsize::new(0),
-            broken: AtomicBool::new(false),
-        }
+        Barrier { members, arrived: AtomicUsize::new(0), round: AtomicUsize::new(0), broken: AtomicBool::new(false) }
     }
-
 
     /// Returns when all members have come. What each wrote before is then seen by all.
     pub(crate) fn wait(&self) {

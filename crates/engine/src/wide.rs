@@ -279,12 +279,7 @@ impl Width {
 
 /// One pass over a run of bundles, each of whose impulses first goes on by a share of what the pass before changed, with vectors of a width that the machine has.
 #[allow(unsafe_code)]
-pub(crate) fn pass<R: Real>(
-    width: Width,
-    bundles: &mut [Bundle<R>],
-    motion: &Motions<'_, R>,
-    share: R,
-) -> Progress<R> {
+pub(crate) fn pass<R: Real>(width: Width, bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share: R) -> Progress<R> {
     match width {
         Width::Plain => pass_plain(bundles, motion, share),
         // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
