@@ -19,9 +19,9 @@ pub(crate) fn strike<R: Real>(simulation: &mut Simulation<R>, dt: R, rest_speed:
     let struck_before = simulation.struck_now.len();
     simulation.strike_blows(dt, rest_speed);
     if simulation.struck_now.len() > struck_before {
-        let poses = &simulation.bodies.pose;
+        let positions = &simulation.bodies.position;
         for contact in &mut simulation.contacts.list {
-            let centres = contact.bodies.map(|body| poses[body].position);
+            let centres = contact.bodies.map(|body| positions[body]);
             for point in &mut contact.points[..contact.count] {
                 point.arms = centres.map(|centre| point.position - centre);
             }
@@ -109,7 +109,7 @@ impl<R: Real> Simulation<R> {
 
     /// From where each centre is now, after earlier blows have moved it, to the point.
     fn arms_now(&self, contact: &Contact<R>, point: usize) -> [Vec2<R>; 2] {
-        contact.bodies.map(|body| contact.points[point].position - self.bodies.pose[body].position)
+        contact.bodies.map(|body| contact.points[point].position - self.bodies.position[body])
     }
 
     fn strike_blow(&mut self, number: usize, since: R, rest_speed: R) {
@@ -148,7 +148,7 @@ impl<R: Real> Simulation<R> {
                 self.bodies.motion[body] = pair.motion[k];
                 self.bodies.place(
                     body,
-                    self.bodies.pose[body].position + shift.linear,
+                    self.bodies.position[body] + shift.linear,
                     self.bodies.angle[body] + shift.spin,
                 );
             }

@@ -76,7 +76,10 @@ pub(crate) struct Nature<R> {
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Bodies<R> {
-    pub(crate) pose: Vec<Pose<R>>,
+    /// Centres of mass.
+    pub(crate) position: Vec<Vec2<R>>,
+    /// Axes, turned by the angles; behind them in flight ([`Bodies::turn_axes`]).
+    pub(crate) axes: Vec<Rotation<R>>,
     /// Angles, not wrapped.
     pub(crate) angle: Vec<R>,
     pub(crate) motion: Vec<Motion<R>>,
@@ -102,6 +105,8 @@ pub(crate) struct Bodies<R> {
     pub(crate) flown: R,
     pub(crate) flying_share: R,
     pub(crate) falling_share: R,
+    /// Whether gravity pulls at all bodies alike.
+    pub(crate) same_fall: bool,
     /// Whether any body in flight turns.
     pub(crate) any_turns: bool,
     /// Whether no body was missing when pairs were found; who comes or goes has strayed.
@@ -230,8 +235,10 @@ impl<R: Real> Bodies<R> {
         self.travel.push(R::ZERO);
         self.strayed = true;
         self.pieces_of.push(first..self.pieces.len());
-        let angle = R::of(body.angle);
-        self.pose.push(Pose { position: Vec2::of(body.position.truncate()), rotation: Rotation::by(angle) });
+        // Never a negative zero, which the first turn by nothing would lose.
+        let angle = R::of(body.angle) + R::ZERO;
+        self.position.push(Vec2::of(body.position.truncate()));
+        self.axes.push(Rotation::by(angle));
         self.angle.push(angle);
         let still = body.kind == BodyKind::Static;
         let motion = Motion { linear: Vec2::of(body.velocity.truncate()), spin: R::of(body.spin) };
@@ -257,7 +264,12 @@ impl<R: Real> Bodies<R> {
     }
 
     pub(crate) fn len(&self) -> usize {
-        self.pose.len()
+        self.position.len()
+    }
+
+    #[inline]
+    pub(crate) fn pose(&self, body: usize) -> Pose<R> {
+        Pose { position: self.position[body], rotation: self.axes[body] }
     }
 
     /// Whether a body changes its place: it is there and not static.
@@ -303,20 +315,20 @@ impl<R: Real> Bodies<R> {
     }
 
     pub(crate) fn place(&mut self, body: usize, position: Vec2<R>, angle: R) {
-        let linear = position - self.pose[body].position;
+        let linear = position - self.position[body];
         let way = Motion { linear, spin: angle - self.angle[body] };
         if angle != self.angle[body] {
-            self.pose[body].rotation = Rotation::by(angle);
+            self.axes[body] = Rotation::by(angle);
             self.angle[body] = angle;
         }
-        self.pose[body].position = position;
+        self.position[body] = position;
         self.note_way(body, way);
     }
 
     /// Position and angle of every body.
     pub(crate) fn places_into(&self, out: &mut Vec<(Vec2<R>, R)>) {
         out.clear();
-        out.extend(self.pose.iter().zip(&self.angle).map(|(pose, &angle)| (pose.position, angle)));
+        out.extend(self.position.iter().copied().zip(self.angle.iter().copied()));
     }
 
     pub(crate) fn state(&self, body: usize) -> BodyState {
@@ -326,7 +338,7 @@ impl<R: Real> Bodies<R> {
         let flat = |v: Vec2<R>| DVec3::new(v.x.to_f64(), v.y.to_f64(), 0.0);
         let motion = self.motion[body];
         BodyState::planar(
-            flat(self.pose[body].position),
+            flat(self.position[body]),
             self.angle[body].to_f64(),
             flat(motion.linear),
             motion.spin.to_f64(),

@@ -70,7 +70,7 @@ impl<R: Real> Broad<R> {
             }
             match &shape.form {
                 Form::Convex(convex) => {
-                    let [low, high] = convex.bounds(&bodies.pose[shape.body]);
+                    let [low, high] = convex.bounds(&bodies.pose(shape.body));
                     let grown =
                         if shape.size < R::INFINITY { margin * shape.size } else { R::ZERO } + bodies.slack[shape.body];
                     let rim = Vec2::new(grown, grown);
@@ -227,7 +227,7 @@ impl<R: Real> Broad<R> {
         for &plane in &self.planes {
             let piece = &bodies.pieces[plane as usize];
             let Form::HalfPlane { normal, offset } = &piece.form else { continue };
-            let pose = &bodies.pose[piece.body];
+            let pose = &bodies.pose(piece.body);
             let normal = pose.rotation.turn(*normal);
             let level = *offset + normal.dot(pose.position);
             for bound in &self.bounds {

@@ -113,7 +113,7 @@ impl<R: Real> Contacts<R> {
         let touch = |&(a, b): &(u32, u32)| {
             let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
             let margin = R::of(SLOP) * first.size.min(second.size);
-            collide(first, &bodies.pose[first.body], second, &bodies.pose[second.body], margin)
+            collide(first, &bodies.pose(first.body), second, &bodies.pose(second.body), margin)
         };
         self.list.clear();
         let mut old = 0;
@@ -154,7 +154,7 @@ impl<R: Real> Contacts<R> {
             points: [ContactPoint::default(); 2],
             count: manifold.count,
         };
-        let centres = contact.bodies.map(|body| bodies.pose[body].position);
+        let centres = contact.bodies.map(|body| bodies.position[body]);
         fill(&mut contact, manifold, centres, known, carry);
         self.list.push(contact);
     }

@@ -212,7 +212,7 @@ impl EventWorld {
         let flat = |v: &ironspin_model::DVec3| Vec2::of(v.truncate());
         match deed {
             Deed::Impulse { impulse, point } => {
-                let arm = point.map_or(Vec2::ZERO, |point| flat(&point) - self.bodies.pose[body].position);
+                let arm = point.map_or(Vec2::ZERO, |point| flat(&point) - self.bodies.position[body]);
                 self.bodies.motion[body] = self.bodies.motion[body].plus(inverse.kick(arm, flat(impulse)));
             }
             Deed::Velocity(velocity) => self.bodies.motion[body].linear = flat(velocity),
@@ -349,7 +349,7 @@ impl EventWorld {
 fn flight(bodies: &Bodies<f64>, body: usize, now: f64) -> Flight {
     Flight {
         since: now,
-        position: bodies.pose[body].position,
+        position: bodies.position[body],
         angle: bodies.angle[body],
         motion: bodies.motion[body],
         fall: bodies.fall[body],
@@ -368,7 +368,7 @@ fn outline(bodies: &Bodies<f64>, body: usize) -> Result<Outline, EngineError> {
     let [piece] = &bodies.pieces[bodies.pieces_of[body].clone()] else {
         return Err(unsupported("bodies of several parts"));
     };
-    let pose = &bodies.pose[body];
+    let pose = &bodies.pose(body);
     match &piece.form {
         Form::HalfPlane { normal, offset } => {
             let normal = pose.rotation.turn(*normal);

@@ -37,12 +37,7 @@ impl<R: Real> Bodies<R> {
         if !self.only_falling {
             self.begin_flight();
         }
-        let half = R::HALF * dt;
-        match integrator {
-            Integrator::ExplicitEuler => self.fly_by(dt, |before, _| before.scaled(dt)),
-            Integrator::SymplecticEuler => self.fly_by(dt, |_, after| after.scaled(dt)),
-            Integrator::Verlet | Integrator::Rk4 => self.fly_by(dt, |before, after| before.plus(after).scaled(half)),
-        }
+        self.fly_wide(dt, integrator);
         self.axes_behind |= self.any_turns;
         self.flying_share += self.falling_share * dt;
         self.flown += self.flying_share * dt;
@@ -54,6 +49,7 @@ impl<R: Real> Bodies<R> {
     fn begin_flight(&mut self) {
         self.only_falling = true;
         self.any_turns = false;
+        self.same_fall = self.fall.windows(2).all(|two| two[0] == two[1]);
         (self.flying_share, self.falling_share) = (R::ZERO, R::ZERO);
         for body in 0..self.len() {
             let fall = Motion { linear: self.fall[body], spin: R::ZERO };
@@ -67,20 +63,50 @@ impl<R: Real> Bodies<R> {
         }
     }
 
+    /// With the vectors that the machine has; the bits are the same.
+    #[allow(unsafe_code)]
+    fn fly_wide(&mut self, dt: R, integrator: Integrator) {
+        #[cfg(target_arch = "x86_64")]
+        if is_x86_feature_detected!("avx2") {
+            // SAFETY: the machine has the instructions.
+            return unsafe { self.fly_avx2(dt, integrator) };
+        }
+        self.fly_plain(dt, integrator);
+    }
+
+    #[cfg(target_arch = "x86_64")]
+    #[target_feature(enable = "avx2")]
+    fn fly_avx2(&mut self, dt: R, integrator: Integrator) {
+        self.fly_plain(dt, integrator);
+    }
+
+    #[inline(always)]
+    fn fly_plain(&mut self, dt: R, integrator: Integrator) {
+        let half = R::HALF * dt;
+        match integrator {
+            Integrator::ExplicitEuler => self.fly_by(dt, |before, _| before.scaled(dt)),
+            Integrator::SymplecticEuler => self.fly_by(dt, |_, after| after.scaled(dt)),
+            Integrator::Verlet | Integrator::Rk4 => self.fly_by(dt, |before, after| before.plus(after).scaled(half)),
+        }
+    }
+
     #[inline(always)]
     fn fly_by(&mut self, dt: R, way: impl Fn(Motion<R>, Motion<R>) -> Motion<R>) {
         let count = self.motion.len();
-        let (motion, fall, pose) = (&mut self.motion[..count], &self.fall[..count], &mut self.pose[..count]);
+        let (motion, fall, position) = (&mut self.motion[..count], &self.fall[..count], &mut self.position[..count]);
         let (angle, present) = (&mut self.angle[..count], &self.present[..count]);
+        // One fall for all spares reading a list.
+        let same = if count > 0 { fall[0] * dt } else { return };
         for body in 0..count {
             if !self.everyone && !present[body] {
                 continue;
             }
             let before = motion[body];
-            let after = Motion { linear: before.linear + fall[body] * dt, spin: before.spin + R::ZERO };
+            let change = if self.same_fall { same } else { fall[body] * dt };
+            let after = Motion { linear: before.linear + change, spin: before.spin + R::ZERO };
             motion[body] = after;
             let way = way(before, after);
-            pose[body].position += way.linear;
+            position[body] += way.linear;
             angle[body] += way.spin;
         }
     }
@@ -90,9 +116,9 @@ impl<R: Real> Bodies<R> {
         if !self.axes_behind {
             return;
         }
-        for ((pose, motion), &angle) in self.pose.iter_mut().zip(&self.motion).zip(&self.angle) {
+        for ((axes, motion), &angle) in self.axes.iter_mut().zip(&self.motion).zip(&self.angle) {
             if motion.spin != R::ZERO {
-                pose.rotation = Rotation::by(angle);
+                *axes = Rotation::by(angle);
             }
         }
         self.axes_behind = false;

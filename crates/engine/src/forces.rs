@@ -69,7 +69,7 @@ impl<R: Real> Forces<R> {
         let springs = world.joints.iter().filter_map(|joint| match joint.kind {
             JointKind::Spring { stiffness, damping } => {
                 let at = joint.at.map(Vec2::of);
-                let anchor = |k: usize| bodies.pose[joint.bodies[k]].point(at[k]);
+                let anchor = |k: usize| bodies.pose(joint.bodies[k]).point(at[k]);
                 let length = joint.length.map_or_else(|| (anchor(1) - anchor(0)).length(), R::of);
                 Some(Spring { bodies: joint.bodies, at, length, stiffness: R::of(stiffness), damping: R::of(damping) })
             }
@@ -180,7 +180,7 @@ impl<R: Real> Forces<R> {
         let [first, second, third] = &mut between;
         start.clear();
         start.extend((0..bodies.len()).map(|body| State {
-            position: bodies.pose[body].position,
+            position: bodies.position[body],
             angle: bodies.angle[body],
             motion: bodies.motion[body],
         }));

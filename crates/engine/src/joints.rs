@@ -86,7 +86,7 @@ impl<R: Real> Joint<R> {
     /// Rows at the present places; impulses of rows that are there before and after are kept.
     fn rows(&self, bodies: &Bodies<R>, dt: R) -> ([Row<R>; 4], usize) {
         let [a, b] = self.bodies;
-        let (pa, pb) = (&bodies.pose[a], &bodies.pose[b]);
+        let (pa, pb) = (&bodies.pose(a), &bodies.pose(b));
         let arms = [pa.rotation.turn(self.at[0]), pb.rotation.turn(self.at[1])];
         let between = (pb.position + arms[1]) - (pa.position + arms[0]);
         let turned = bodies.angle[b] - bodies.angle[a] - self.turn;
@@ -173,7 +173,7 @@ impl<R: Real> Joints<R> {
     pub(crate) fn new(world: &World, bodies: &Bodies<R>) -> Self {
         let list = world.joints.iter().filter_map(|joint| {
             let at = joint.at.map(Vec2::of);
-            let anchor = |k: usize| bodies.pose[joint.bodies[k]].point(at[k]);
+            let anchor = |k: usize| bodies.pose(joint.bodies[k]).point(at[k]);
             let length = joint.length.map_or_else(|| (anchor(1) - anchor(0)).length(), R::of);
             let scalars = |limits: Option<[f64; 2]>| limits.map(|ends| ends.map(R::of));
             let kind = match joint.kind {
@@ -292,7 +292,7 @@ impl<R: Real> Joints<R> {
                         let inverse = bodies.inverse[body];
                         if push != R::ZERO && inverse.moves() {
                             let sign = if k == 0 { -R::ONE } else { R::ONE };
-                            let position = bodies.pose[body].position + row.linear * (sign * push * inverse.mass);
+                            let position = bodies.position[body] + row.linear * (sign * push * inverse.mass);
                             let angle = bodies.angle[body] + row.angular[k] * push * inverse.inertia;
                             bodies.place(body, position, angle);
                             if row.two_sided() {

@@ -48,7 +48,7 @@ fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, lists: &mut Lists<R>)
     for body in 0..simulation.bodies.len() {
         if simulation.bodies.travels(body) {
             let way = simulation.forces.way[body];
-            let position = simulation.bodies.pose[body].position + way.linear;
+            let position = simulation.bodies.position[body] + way.linear;
             simulation.bodies.place(body, position, simulation.bodies.angle[body] + way.spin);
         }
     }
@@ -63,7 +63,7 @@ fn substep<R: Real>(simulation: &mut Simulation<R>, dt: R, lists: &mut Lists<R>)
         if simulation.bodies.inverse[body].moves() && simulation.bodies.present[body] {
             let (position, angle) = lists.predicted[body];
             let change = Motion {
-                linear: (simulation.bodies.pose[body].position - position) * rate,
+                linear: (simulation.bodies.position[body] - position) * rate,
                 spin: (simulation.bodies.angle[body] - angle) * rate,
             };
             simulation.bodies.motion[body] = simulation.bodies.motion[body].plus(change);
@@ -125,7 +125,7 @@ fn shift<R: Real>(bodies: &mut Bodies<R>, contact: &Contact<R>, arms: [Vec2<R>; 
         let body = contact.bodies[side];
         if bodies.inverse[body].moves() {
             let kick = bodies.inverse[body].kick(arms[side], impulse * sign);
-            bodies.place(body, bodies.pose[body].position + kick.linear, bodies.angle[body] + kick.spin);
+            bodies.place(body, bodies.position[body] + kick.linear, bodies.angle[body] + kick.spin);
         }
     }
 }
@@ -161,7 +161,7 @@ fn correct<R: Real>(
             let way = |side: usize| {
                 let body = contact.bodies[side];
                 let (position, angle) = before[body];
-                Motion { linear: bodies.pose[body].position - position, spin: bodies.angle[body] - angle }
+                Motion { linear: bodies.position[body] - position, spin: bodies.angle[body] - angle }
                     .at(point.arms[side])
             };
             let slipped = (way(1) - way(0)).dot(tangent);

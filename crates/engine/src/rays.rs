@@ -21,7 +21,7 @@ pub(crate) struct Hit<R> {
 pub(crate) fn cast<R: Real>(bodies: &Bodies<R>, from: Vec2<R>, to: Vec2<R>) -> Vec<Hit<R>> {
     let mut hits: Vec<Hit<R>> = Vec::new();
     for piece in bodies.pieces.iter().filter(|piece| bodies.present[piece.body]) {
-        let Some((share, normal)) = meet(&piece.form, &bodies.pose[piece.body], from, to) else { continue };
+        let Some((share, normal)) = meet(&piece.form, &bodies.pose(piece.body), from, to) else { continue };
         let hit = Hit { body: piece.body, share, normal };
         match hits.iter_mut().find(|other| other.body == piece.body) {
             Some(other) if other.share <= share => {}

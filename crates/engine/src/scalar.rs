@@ -26,6 +26,8 @@ pub(crate) trait Real:
     const TWO: Self;
     const HALF: Self;
     const INFINITY: Self;
+    /// The share of a step below which two times are as good as one, some thousand roundings and more.
+    const INSTANT: Self;
 
     fn of(value: f64) -> Self;
     fn to_f64(self) -> f64;
@@ -44,13 +46,14 @@ pub(crate) trait Real:
 }
 
 macro_rules! real {
-    ($scalar:ty, $sin:path, $cos:path, $exp:path) => {
+    ($scalar:ty, $instant:expr, $sin:path, $cos:path, $exp:path) => {
         impl Real for $scalar {
             const ZERO: Self = 0.0;
             const ONE: Self = 1.0;
             const TWO: Self = 2.0;
             const HALF: Self = 0.5;
             const INFINITY: Self = <$scalar>::INFINITY;
+            const INSTANT: Self = $instant;
 
             #[inline]
             fn of(value: f64) -> Self {
@@ -88,5 +91,5 @@ macro_rules! real {
     };
 }
 
-real!(f64, libm::sin, libm::cos, libm::exp);
-real!(f32, libm::sinf, libm::cosf, libm::expf);
+real!(f64, 1e-9, libm::sin, libm::cos, libm::exp);
+real!(f32, 1e-4, libm::sinf, libm::cosf, libm::expf);

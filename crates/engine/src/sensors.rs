@@ -33,7 +33,7 @@ impl<R: Real> Sensors<R> {
     pub(crate) fn begin(&mut self, bodies: &Bodies<R>) {
         if !bodies.sensors.is_empty() {
             self.places.clear();
-            self.places.extend(bodies.pose.iter().zip(&bodies.angle).map(|(pose, &angle)| (pose.position, angle)));
+            self.places.extend(bodies.position.iter().copied().zip(bodies.angle.iter().copied()));
         }
     }
 
@@ -84,9 +84,8 @@ impl<R: Real> Sensors<R> {
 
     fn meet(&self, bodies: &Bodies<R>, sensor: &Piece<R>, piece: &Piece<R>) -> Meeting {
         let (a, b) = (sensor.body, piece.body);
-        let (pa, pb) = (&bodies.pose[a], &bodies.pose[b]);
-        let start =
-            |body: usize| self.places.get(body).copied().unwrap_or((bodies.pose[body].position, bodies.angle[body]));
+        let (pa, pb) = (&bodies.pose(a), &bodies.pose(b));
+        let start = |body: usize| self.places.get(body).copied().unwrap_or((bodies.position[body], bodies.angle[body]));
         let (from_a, from_b) = (start(a), start(b));
         let apart = (pb.position - pa.position).length();
         let travel = ((pb.position - from_b.0) - (pa.position - from_a.0)).length();

@@ -14,7 +14,7 @@ use crate::solver::{Solver, StepNumbers};
 use crate::sweep::{Blow, SweepNumbers, Sweeper};
 use crate::threads::Threads;
 use crate::tolerance::{CONVERGED, SLOP};
-use crate::vector::{Pose, Rotation, Vec2};
+use crate::vector::{Rotation, Vec2};
 use crate::{position, soft};
 use ironspin_model::{BodyKind, Deed, EngineError, World};
 
@@ -146,15 +146,15 @@ impl<R: Real> Simulation<R> {
     }
 
     fn arm(&self, body: usize, point: Option<Vec2<R>>) -> Vec2<R> {
-        point.map_or(Vec2::ZERO, |point| point - self.bodies.pose[body].position)
+        point.map_or(Vec2::ZERO, |point| point - self.bodies.position[body])
     }
 
     /// Each piece takes its place in the frame of the whole and moves as that place moved, so that momentum, angular
     /// momentum and energy stay what they were.
     fn split(&mut self, body: usize, pieces: &[usize]) {
-        let (whole, motion, angle) = (self.bodies.pose[body], self.bodies.motion[body], self.bodies.angle[body]);
+        let (whole, motion, angle) = (self.bodies.pose(body), self.bodies.motion[body], self.bodies.angle[body]);
         for &piece in pieces {
-            let place = whole.point(self.bodies.pose[piece].position);
+            let place = whole.point(self.bodies.position[piece]);
             let turned = angle + self.bodies.angle[piece];
             self.bodies.place(piece, place, turned);
             self.bodies.motion[piece] = Motion { linear: motion.at(place - whole.position), spin: motion.spin };
@@ -300,7 +300,7 @@ impl<R: Real> Simulation<R> {
             }
             let pushed = self.bodies.motion[body].minus(self.unpressed[body]).scaled(late * dt);
             let way = free[body].plus(pushed);
-            self.bodies.place(body, self.bodies.pose[body].position + way.linear, self.bodies.angle[body] + way.spin);
+            self.bodies.place(body, self.bodies.position[body] + way.linear, self.bodies.angle[body] + way.spin);
         }
     }
 
@@ -348,12 +348,13 @@ impl<R: Real> Simulation<R> {
         self.lists.ends.clone_from(&self.bodies.motion);
         for (body, &(position, angle)) in self.lists.places.iter().enumerate() {
             let way = Motion {
-                linear: (self.bodies.pose[body].position - position) * rate,
+                linear: (self.bodies.position[body] - position) * rate,
                 spin: (self.bodies.angle[body] - angle) * rate,
             };
             self.bodies.motion[body] = way;
             self.bodies.angle[body] = angle;
-            self.bodies.pose[body] = Pose { position, rotation: Rotation::by(angle) };
+            self.bodies.position[body] = position;
+            self.bodies.axes[body] = Rotation::by(angle);
         }
         self.lists.means.clone_from(&self.bodies.motion);
         let means = &self.lists.means;

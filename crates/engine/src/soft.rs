@@ -60,8 +60,8 @@ pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
             if simulation.bodies.travels(body) {
                 let pushed = simulation.bodies.motion[body].minus(simulation.unpressed[body]).scaled(late * part);
                 let way = simulation.forces.way[body].plus(pushed);
-                let (pose, angle) = (simulation.bodies.pose[body], simulation.bodies.angle[body]);
-                simulation.bodies.place(body, pose.position + way.linear, angle + way.spin);
+                let (position, angle) = (simulation.bodies.position[body], simulation.bodies.angle[body]);
+                simulation.bodies.place(body, position + way.linear, angle + way.spin);
             }
         }
         pass(simulation, part, &lists.places, None);
@@ -131,7 +131,7 @@ pub(crate) fn gap_now<R: Real>(
     let way = |side: usize| {
         let body = contact.bodies[side];
         let (position, angle) = places[body];
-        Motion { linear: bodies.pose[body].position - position, spin: bodies.angle[body] - angle }.at(arms[side])
+        Motion { linear: bodies.position[body] - position, spin: bodies.angle[body] - angle }.at(arms[side])
     };
     gap + (way(1) - way(0)).dot(contact.normal)
 }

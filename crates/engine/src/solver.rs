@@ -153,7 +153,7 @@ impl<R: Real> Solver<R> {
         for body in 0..bodies.len() {
             let shift = self.shifts[body];
             if shift != Motion::default() {
-                bodies.place(body, bodies.pose[body].position + shift.linear, bodies.angle[body] + shift.spin);
+                bodies.place(body, bodies.position[body] + shift.linear, bodies.angle[body] + shift.spin);
             }
         }
     }

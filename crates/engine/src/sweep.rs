@@ -126,7 +126,7 @@ impl<R: Real> Sweeper<R> {
         for (body, &motion) in start.iter().enumerate() {
             self.flights.push(Flight {
                 since: R::ZERO,
-                position: bodies.pose[body].position,
+                position: bodies.position[body],
                 angle: bodies.angle[body],
                 motion,
                 acceleration: bodies.motion[body].minus(motion).scaled(R::ONE / step.dt),
@@ -197,6 +197,11 @@ impl<R: Real> Sweeper<R> {
     fn meeting(&self, bodies: &Bodies<R>, pieces: (usize, usize), step: SweepNumbers<R>) -> Option<R> {
         let (first, second) = (&bodies.pieces[pieces.0], &bodies.pieces[pieces.1]);
         let (one, other) = (&self.flights[first.body], &self.flights[second.body]);
+        // A body that is held for the rest of the step, and one that nothing can push, have no more to say to each other.
+        let done = |body: usize, flight: &Flight<R>| flight.held || !bodies.inverse[body].moves();
+        if done(first.body, one) && done(second.body, other) {
+            return None;
+        }
         let touch = step.touch * first.size.min(second.size);
         // What would sink in by less than a resting contact is left to the resting solver of the next step. Without this a
         // pile of swept bodies would settle by endless tiny impacts.
@@ -260,7 +265,7 @@ impl<R: Real> Sweeper<R> {
         let pair = [first.body, second.body];
         let size = first.size.min(second.size);
         let (friction, restitution) = mixed.of(first.material, second.material);
-        let progress = pair.iter().any(|&body| time - self.flights[body].since > R::of(1e-9) * step.dt);
+        let progress = pair.iter().any(|&body| time - self.flights[body].since > R::INSTANT * step.dt);
         for body in pair {
             let flight = &mut self.flights[body];
             let (position, angle) = flight.place_at(time);

@@ -9,6 +9,7 @@ mod joints;
 mod kinds;
 mod materials;
 mod pairs;
+mod precision;
 mod rest;
 mod seams;
 mod sensors;

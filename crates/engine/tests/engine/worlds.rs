@@ -150,9 +150,14 @@ pub(crate) fn period(bench: &mut Bench, body: usize, seconds: f64) -> f64 {
 
 /// Lanes far from each other, each with a plate (resting, moving or turning) and a projectile shot at its middle.
 pub(crate) fn range(dice: &mut Dice, lanes: usize) -> World {
+    spaced_range(dice, lanes, 1e5)
+}
+
+/// The same with the lanes at a distance of one's choice, m.
+pub(crate) fn spaced_range(dice: &mut Dice, lanes: usize, spacing: f64) -> World {
     let mut world = world(0.0, 0.3, 0.3);
     for lane in 0..lanes {
-        let y = 1e5 * lane as f64;
+        let y = spacing * lane as f64;
         let thickness = 10_f64.powf(dice.roll(-3.0, -0.5));
         let mut plate = fixed(Shape::Box(DVec2::new(thickness, 40.0)), 0.0, y);
         match lane % 3 {

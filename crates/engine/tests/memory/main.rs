@@ -1,6 +1,6 @@
 //! What a world holds in memory, and that a steady step asks for none, by an allocator that counts.
 
-#![allow(unsafe_code)]
+#![allow(unsafe_code, clippy::print_stdout)]
 
 #[allow(dead_code, unreachable_pub)]
 #[path = "../engine/worlds.rs"]
