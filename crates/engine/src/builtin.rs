@@ -10,8 +10,8 @@ use crate::sweep::Blow;
 use crate::tolerance::{TOUCH, TOUCH_SINGLE};
 use crate::vector::Vec2;
 use ironspin_model::{
-    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit,
-    SensorEvent, Token, World,
+    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink,
+    RayHit, SensorEvent, Token, World,
 };
 
 /// The built-in engine.
@@ -84,12 +84,33 @@ impl Builtin {
     }
 }
 
+/// All that the engine can do; the event solver does less and says so when it builds.
+const FEATURES: [&str; 16] = [
+    "contacts",
+    "events",
+    "sensor",
+    "filter",
+    "swept",
+    "ray",
+    "restore",
+    "kinematic",
+    "body_gravity",
+    "threads",
+    "joint.rod",
+    "joint.spring",
+    "joint.hinge",
+    "joint.slider",
+    "joint.weld",
+    "joint.rope",
+];
+
 impl Engine for Builtin {
     fn info(&self) -> EngineInfo {
         EngineInfo {
             name: "builtin".to_owned(),
             version: env!("CARGO_PKG_VERSION").to_owned(),
             options: self.settings.list(),
+            features: FEATURES.map(str::to_owned).to_vec(),
         }
     }
 
@@ -119,6 +140,10 @@ impl Engine for Builtin {
             moving: world.bodies.iter().map(|body| body.kind != BodyKind::Static || body.absent).collect(),
             core,
         };
+        for action in &world.actions {
+            // A static body may be placed elsewhere or taken out.
+            running.moving[action.body] = true;
+        }
         running.frame.bodies = (0..world.bodies.len()).map(|body| running.core.state(body)).collect();
         running.core.take_events(&mut running.frame.events);
         self.running = Some(running);
@@ -134,6 +159,16 @@ impl Engine for Builtin {
             running.step(dt)?;
             sink(&running.frame);
         }
+        Ok(())
+    }
+
+    fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
+        let running = self.running()?;
+        if let (Core::Event(_), Deed::Force { .. } | Deed::Torque(_) | Deed::Split(_)) = (&running.core, deed) {
+            return Err(EngineError::Unsupported { feature: "solver=event for forces, torques and splits".to_owned() });
+        }
+        running.moving[body] = true;
+        running.core.act(&Action { at_time: running.frame.time, body, deed: deed.clone() });
         Ok(())
     }
 

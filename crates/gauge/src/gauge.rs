@@ -11,6 +11,8 @@ pub struct View<'a> {
     pub before: Option<&'a Frame>,
     /// The frame now.
     pub now: &'a Frame,
+    /// Acceleration of free fall over the step, m/s².
+    pub gravity: DVec3,
 }
 
 impl View<'_> {
@@ -21,7 +23,12 @@ impl View<'_> {
 
     /// Acceleration of free fall of a body, m/s².
     pub fn fall(&self, body: usize) -> DVec3 {
-        self.world.gravity * self.world.bodies[body].gravity_factor
+        self.gravity * self.world.bodies[body].gravity_factor
+    }
+
+    /// Whether a body is there now, and was in the frame before if there is one.
+    pub fn present(&self, body: usize) -> bool {
+        !self.now.bodies[body].is_absent() && self.before.is_none_or(|before| !before.bodies[body].is_absent())
     }
 }
 
@@ -66,7 +73,7 @@ impl Reading {
 
 /// Measures one quantity while frames stream by. Memory does not grow with the number of frames.
 pub trait Gauge: Send {
-    /// Takes the next frame. Every number in it is finite.
+    /// Takes the next frame. Every number in it is finite, but for bodies that are not there: those have none.
     fn observe(&mut self, view: &View<'_>);
 
     /// What has been measured so far.

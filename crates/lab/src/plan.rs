@@ -68,7 +68,7 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
             .steps
             .iter()
             .map(|step| {
-                let setup = scene.resolve(&Settings { set: order.set.clone(), dt: step.seconds })?;
+                let setup = scene.resolve(&Settings { set: order.set.clone(), ..Settings::with_dt(step.seconds) })?;
                 check_claims(&scene, &setup)?;
                 Ok(Arc::new(setup))
             })
@@ -156,7 +156,7 @@ mod tests {
              [[body]]\nname = \"ball\"\nshape = {{ disc = 1 }}\nat = [0, 0]\nmaterial = \"iron\"\n[[claim]]\n{claim}\nat_most = 0\nbecause = \"x\"\n"
         );
         let scene = Scene::parse(&text, "x.toml").unwrap();
-        let setup = scene.resolve(&Settings { set: Vec::new(), dt: 0.01 }).unwrap();
+        let setup = scene.resolve(&Settings::with_dt(0.01)).unwrap();
         check_claims(&scene, &setup).unwrap_err()
     }
 

@@ -4,7 +4,8 @@ use crate::plan::TrialPlan;
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::recording::Recorder;
 use crate::watch::Watch;
-use ironspin_model::{Engine, EngineError, EngineInfo, Frame, Verdict, World};
+use ironspin_model::{DVec3, Deed, Engine, EngineError, EngineInfo, Frame, Verdict, World};
+use ironspin_scene::{Setup, TriggerWatch};
 use std::time::Instant;
 
 /// Steps asked for in one call, so that an engine behind a pipe is not asked once a step.
@@ -17,6 +18,31 @@ struct Audience<'a> {
     recorder: Recorder,
     before: Option<Frame>,
     fault: Option<EngineError>,
+    /// Gravity from a time on, for scenes that change it.
+    gravity: Vec<(f64, DVec3)>,
+    /// Bodies that a deed may take out or bring in.
+    may_be_absent: Vec<bool>,
+}
+
+/// Bodies that are absent at the start, or that a deed takes out.
+fn may_be_absent(setup: &Setup) -> Vec<bool> {
+    let mut may: Vec<bool> = setup.world.bodies.iter().map(|body| body.absent).collect();
+    let scripted = setup.world.actions.iter().map(|action| (action.body, &action.deed));
+    let waiting = setup.triggers.iter().flat_map(|trigger| trigger.deeds.iter().map(|deed| (trigger.body, deed)));
+    for (body, deed) in scripted.chain(waiting) {
+        if matches!(deed, Deed::Remove | Deed::Split(_)) {
+            may[body] = true;
+        }
+    }
+    may
+}
+
+fn gravity_over_time(world: &World) -> Vec<(f64, DVec3)> {
+    let changes = world.actions.iter().filter_map(|action| match action.deed {
+        Deed::Gravity(gravity) => Some((action.at_time, gravity)),
+        _ => None,
+    });
+    changes.collect()
 }
 
 impl Audience<'_> {
@@ -28,8 +54,13 @@ impl Audience<'_> {
             self.fault = Some(fault);
             return;
         }
+        // What held over the step: changes up to its start.
+        let since = self.before.as_ref().map_or(frame.time, |before| before.time);
+        let slack = 1e-9 * (frame.time - since);
+        let changed = self.gravity.iter().rev().find(|(time, _)| *time <= since + slack);
+        let gravity = changed.map_or(self.world.gravity, |(_, gravity)| *gravity);
         for watch in &mut self.watches {
-            watch.observe(self.world, self.before.as_ref(), frame);
+            watch.observe(self.world, self.before.as_ref(), frame, gravity);
         }
         self.recorder.observe(self.world, frame);
         match &mut self.before {
@@ -54,7 +85,11 @@ impl Audience<'_> {
         if frame.step != expected {
             return bad(format!("frame {} where frame {expected} is due", frame.step));
         }
-        if let Some(body) = frame.first_not_finite() {
+        let lost = |&body: &usize| {
+            let state = &frame.bodies[body];
+            !(state.is_finite() || state.is_absent() && self.may_be_absent[body])
+        };
+        if let Some(body) = (0..bodies.len()).find(lost) {
             let (name, step, time) = (&bodies[body].name, frame.step, frame.time);
             return bad(format!("the state of `{name}` is not finite at step {step} ({time:.4} s)"));
         }
@@ -79,6 +114,8 @@ pub fn run_trial_on(plan: &TrialPlan, engine: Result<Box<dyn Engine>, EngineErro
         recorder: Recorder::new(&setup.world, steps),
         before: None,
         fault: None,
+        gravity: gravity_over_time(&setup.world),
+        may_be_absent: may_be_absent(setup),
     };
     let mut info = None;
     let outcome = engine.and_then(|engine| drive(engine, plan, steps, &mut audience, &mut info));
@@ -115,13 +152,28 @@ fn drive(
     audience: &mut Audience<'_>,
     info: &mut Option<EngineInfo>,
 ) -> Result<(), EngineError> {
-    *info = Some(engine.info());
+    let told = engine.info();
+    let missing = plan.setup.features.iter().find(|feature| !told.features.contains(feature)).cloned();
+    *info = Some(told);
+    if let Some(feature) = missing {
+        return Err(EngineError::Unsupported { feature });
+    }
     engine.build(&plan.setup.world, &plan.conditions)?;
     engine.advance(&[], &mut |frame| audience.see(frame))?;
+    let mut triggers = TriggerWatch::new(&plan.setup.triggers);
     let lengths = [plan.conditions.dt.seconds; STEPS_A_CALL as usize];
     let mut done = 0;
     while done < steps {
-        let count = STEPS_A_CALL.min(steps - done);
+        // Conditions are looked at before every step, for as long as one is waited for.
+        let mut count = STEPS_A_CALL.min(steps - done);
+        if !triggers.is_over() {
+            count = 1;
+            if let Some(frame) = &audience.before {
+                for (body, deed) in triggers.due(&frame.bodies, frame.time) {
+                    engine.act(body, deed)?;
+                }
+            }
+        }
         engine.advance(&lengths[..count as usize], &mut |frame| audience.see(frame))?;
         done += count;
         if let Some(fault) = audience.fault.take() {

@@ -2,7 +2,7 @@
 
 use crate::record::ClaimRecord;
 use ironspin_gauge::{Gauge, GaugeEntry, Scope, View, judge};
-use ironspin_model::{Claim, Frame, Verdict, World};
+use ironspin_model::{Claim, DVec3, Frame, Verdict, World};
 
 pub(crate) struct Watch {
     claim: Claim,
@@ -20,10 +20,10 @@ impl Watch {
         Some(Watch { gauge: (entry.make)(world, &scope), claim: claim.clone(), entry, inside: false })
     }
 
-    pub(crate) fn observe(&mut self, world: &World, before: Option<&Frame>, now: &Frame) {
+    pub(crate) fn observe(&mut self, world: &World, before: Option<&Frame>, now: &Frame, gravity: DVec3) {
         let inside = self.claim.window.contains(now.time);
         if inside {
-            self.gauge.observe(&View { world, before: before.filter(|_| self.inside), now });
+            self.gauge.observe(&View { world, before: before.filter(|_| self.inside), now, gravity });
         }
         self.inside = inside;
     }

@@ -1,6 +1,6 @@
 //! A wall around an engine in this process: its panic is an error of its trial.
 
-use ironspin_model::{Conditions, DVec3, Engine, EngineError, EngineInfo, FrameSink, RayHit, Token, World};
+use ironspin_model::{Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, FrameSink, RayHit, Token, World};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 pub(crate) struct Guarded {
@@ -44,6 +44,10 @@ impl Engine for Guarded {
         self.guard(|engine| engine.advance(steps, sink))
     }
 
+    fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
+        self.guard(|engine| engine.act(body, deed))
+    }
+
     fn save(&mut self) -> Result<Token, EngineError> {
         self.guard(|engine| engine.save())
     }
@@ -65,7 +69,7 @@ mod tests {
 
     impl Engine for Bomb {
         fn info(&self) -> EngineInfo {
-            EngineInfo { name: "bomb".into(), version: "1".into(), options: Vec::new() }
+            EngineInfo { name: "bomb".into(), version: "1".into(), options: Vec::new(), features: Vec::new() }
         }
         fn build(&mut self, _: &World, _: &Conditions) -> Result<(), EngineError> {
             Ok(())

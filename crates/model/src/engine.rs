@@ -1,6 +1,6 @@
 //! The seam between the bench and an engine under test.
 
-use crate::{Conditions, EngineError, Frame, World};
+use crate::{Conditions, Deed, EngineError, Frame, World};
 use glam::DVec3;
 use serde::Serialize;
 
@@ -13,6 +13,8 @@ pub struct EngineInfo {
     pub version: String,
     /// Every option it takes, with the value in force.
     pub options: Vec<OptionInfo>,
+    /// What it can do: `sensor`, `joint.hinge`, ...; what is not listed is not asked for.
+    pub features: Vec<String>,
 }
 
 /// One option of an engine.
@@ -50,6 +52,14 @@ pub trait Engine {
     /// # Errors
     /// [`EngineError::NothingBuilt`] before `build`, any other variant when the engine fails on the way.
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError>;
+
+    /// Does something to a body before the next step, beside the actions of the world.
+    ///
+    /// # Errors
+    /// [`EngineError::Unsupported`] when the engine cannot, [`EngineError::NothingBuilt`] before `build`.
+    fn act(&mut self, _body: usize, _deed: &Deed) -> Result<(), EngineError> {
+        Err(EngineError::Unsupported { feature: "actions on a condition".to_owned() })
+    }
 
     /// Keeps the present state of the world; the token holds until the next `build`.
     ///

@@ -44,6 +44,11 @@ impl BodyState {
         }
     }
 
+    /// Whether the body is not there: nothing in its state is a number.
+    pub fn is_absent(&self) -> bool {
+        self.position.is_nan_mask().test(0) && self.velocity.is_nan_mask().test(0) && self.angle.is_nan()
+    }
+
     /// Whether every number of the state is finite.
     pub fn is_finite(&self) -> bool {
         self.position.is_finite()

@@ -5,9 +5,11 @@
 
 use crate::fault::Fault;
 use crate::number::{Number, NumberText};
+use crate::random::Dice;
 use rhai::{AST, Engine, EvalAltResult, Position, Scope};
-use std::cell::RefCell;
-use std::collections::BTreeMap;
+use std::cell::{Cell, RefCell};
+use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
 
 /// Most operations one expression may take.
 const OPERATION_LIMIT: u64 = 10_000;
@@ -19,11 +21,14 @@ const LENGTH_LIMIT: usize = 4_096;
 /// Words of the script language that have no business in a number.
 const BARRED: [&str; 10] = ["eval", "print", "debug", "type_of", "call", "curry", "Fn", "switch", "loop", "while"];
 
+/// Most bytes of expressions that are kept parsed.
+const PARSED_LIMIT: usize = 4_000_000;
+
 type Function = (&'static str, fn(f64) -> f64);
 type FunctionOfTwo = (&'static str, fn(f64, f64) -> f64);
 
 /// The functions of one argument, by the names of the language.
-const FUNCTIONS: [Function; 16] = [
+const FUNCTIONS: [Function; 21] = [
     ("sin", libm::sin),
     ("cos", libm::cos),
     ("tan", libm::tan),
@@ -40,6 +45,19 @@ const FUNCTIONS: [Function; 16] = [
     ("floor", libm::floor),
     ("ceil", libm::ceil),
     ("round", libm::round),
+    ("trunc", libm::trunc),
+    ("fract", |x| x - libm::floor(x)),
+    ("sign", |x| {
+        if x > 0.0 {
+            1.0
+        } else if x < 0.0 {
+            -1.0
+        } else {
+            0.0
+        }
+    }),
+    ("log2", libm::log2),
+    ("cbrt", libm::cbrt),
 ];
 
 /// The functions of two arguments.
@@ -50,50 +68,75 @@ const FUNCTIONS_OF_TWO: [FunctionOfTwo; 5] =
 #[derive(Clone, Debug)]
 pub(crate) struct Names {
     values: Vec<(String, f64)>,
+    /// How many of them never change again.
+    fixed: usize,
 }
 
 impl Names {
     /// Only the constants `pi` and `tau`.
     pub(crate) fn constants() -> Self {
         use std::f64::consts::{PI, TAU};
-        Names { values: vec![("pi".to_owned(), PI), ("tau".to_owned(), TAU)] }
+        Names { values: vec![("pi".to_owned(), PI), ("tau".to_owned(), TAU)], fixed: 2 }
     }
 
+    /// Adds a name that keeps its value.
     pub(crate) fn add(&mut self, name: &str, value: f64) {
         self.values.push((name.to_owned(), value));
+        self.fixed = self.values.len();
     }
 
+    /// The same names and one more, whose value holds for the moment only.
     pub(crate) fn with(&self, name: &str, value: f64) -> Self {
         let mut more = self.clone();
-        more.add(name, value);
+        more.values.push((name.to_owned(), value));
         more
     }
 
+    /// Gives a name of the moment another value.
+    pub(crate) fn set(&mut self, name: &str, value: f64) {
+        if let Some((_, known)) = self.values[self.fixed..].iter_mut().find(|(known, _)| known == name) {
+            *known = value;
+        }
+    }
+
     pub(crate) fn has(&self, name: &str) -> bool {
-        self.values.iter().any(|(known, _)| known == name)
+        self.position(name).is_some()
+    }
+
+    /// All names with their values.
+    pub(crate) fn list(&self) -> &[(String, f64)] {
+        &self.values
+    }
+
+    fn position(&self, name: &str) -> Option<usize> {
+        self.values.iter().position(|(known, _)| known == name)
     }
 
     fn names(&self) -> impl Iterator<Item = &str> {
         self.values.iter().map(|(name, _)| name.as_str())
     }
+}
 
-    fn scope(&self) -> Scope<'_> {
-        let mut scope = Scope::new();
-        for (name, value) in &self.values {
-            scope.push_constant(name.as_str(), *value);
-        }
-        scope
-    }
+/// An expression that was read.
+struct Parsed {
+    ast: AST,
+    /// The names it uses.
+    names: Vec<String>,
+    /// Its value, once it is known and cannot change.
+    value: Cell<Option<f64>>,
 }
 
 /// Works out numbers; keeps what it has parsed.
 pub(crate) struct Evaluator {
     engine: Engine,
-    parsed: RefCell<BTreeMap<String, AST>>,
+    parsed: RefCell<BTreeMap<String, Rc<Parsed>>>,
+    parsed_bytes: Cell<usize>,
+    used: RefCell<BTreeSet<String>>,
 }
 
 impl Evaluator {
-    pub(crate) fn new() -> Self {
+    /// `seed` decides what `random(k)` gives.
+    pub(crate) fn new(seed: u64) -> Self {
         let mut engine = Engine::new_raw();
         engine.set_fast_operators(false);
         engine.set_max_operations(OPERATION_LIMIT);
@@ -106,7 +149,13 @@ impl Evaluator {
         }
         all_numbers_are_floats(&mut engine);
         register_arithmetic(&mut engine);
-        Evaluator { engine, parsed: RefCell::new(BTreeMap::new()) }
+        engine.register_fn("random", move |k: f64| Dice::new(seed, k.to_bits()).share());
+        Evaluator { engine, parsed: RefCell::default(), parsed_bytes: Cell::new(0), used: RefCell::default() }
+    }
+
+    /// Whether any expression so far has used a name.
+    pub(crate) fn has_used(&self, name: &str) -> bool {
+        self.used.borrow().contains(name)
     }
 
     /// The value of a number of the file.
@@ -136,40 +185,94 @@ impl Evaluator {
     }
 
     fn plain(&self, text: &str, names: &Names) -> Result<f64, Fault> {
-        if let Ok(value) = text.trim().parse::<f64>()
+        let starts_a_number = text.trim_start().starts_with(|c: char| c.is_ascii_digit() || c == '-' || c == '.');
+        if starts_a_number
+            && let Ok(value) = text.trim().parse::<f64>()
             && value.is_finite()
         {
             return Ok(value);
         }
-        if text.len() > LENGTH_LIMIT {
-            return Err(Fault::nowhere(format!("an expression may have {LENGTH_LIMIT} characters at most"))
-                .label(format!("{} characters", text.len())));
+        let parsed = self.parse(text)?;
+        if let Some(value) = parsed.value.get() {
+            return Ok(value);
         }
-        let mut scope = names.scope();
-        let value = {
-            let mut parsed = self.parsed.borrow_mut();
-            if !parsed.contains_key(text) {
-                let ast = self.engine.compile_expression(text).map_err(|error| {
-                    Fault::nowhere(format!("`{text}` is no expression: {}", lower_first(&error.err_type().to_string())))
-                        .label(at_column("cannot be read", error.position()))
-                        .help("write a number or an expression such as \"2 * side\"; a power is 2 ^ 3")
-                })?;
-                parsed.insert(text.to_owned(), ast);
+        let mut scope = Scope::new();
+        let mut changes = false;
+        for name in &parsed.names {
+            if let Some(place) = names.position(name) {
+                changes |= place >= names.fixed;
+                scope.push_constant(name.as_str(), names.values[place].1);
+            } else {
+                changes = true;
             }
-            self.engine.eval_ast_with_scope::<rhai::Dynamic>(&mut scope, &parsed[text])
-        };
+        }
+        let value = self.engine.eval_ast_with_scope::<rhai::Dynamic>(&mut scope, &parsed.ast);
         let value = value.map_err(|error| explain(text, &error, names))?;
         let number = value.as_float().or_else(|kind| {
             if kind == "bool" { Ok(f64::from(u8::from(value.as_bool().unwrap_or(false)))) } else { Err(kind) }
         });
         match number {
-            Ok(value) if value.is_finite() => Ok(value),
+            Ok(value) if value.is_finite() => {
+                if !changes {
+                    parsed.value.set(Some(value));
+                }
+                Ok(value)
+            }
             Ok(value) => {
                 Err(Fault::nowhere(format!("`{text}` gives {value}, which is not a finite number")).label("not finite"))
             }
             Err(kind) => Err(Fault::nowhere(format!("`{text}` gives {kind}, not a number")).label("not a number")),
         }
     }
+
+    fn parse(&self, text: &str) -> Result<Rc<Parsed>, Fault> {
+        if let Some(parsed) = self.parsed.borrow().get(text) {
+            return Ok(Rc::clone(parsed));
+        }
+        if text.len() > LENGTH_LIMIT {
+            return Err(Fault::nowhere(format!("an expression may have {LENGTH_LIMIT} characters at most"))
+                .label(format!("{} characters", text.len())));
+        }
+        let ast = self.engine.compile_expression(text).map_err(|error| {
+            Fault::nowhere(format!("`{text}` is no expression: {}", lower_first(&error.err_type().to_string())))
+                .label(at_column("cannot be read", error.position()))
+                .help("write a number or an expression such as \"2 * side\"; a power is 2 ^ 3")
+        })?;
+        let names = names_in(text);
+        self.used.borrow_mut().extend(names.iter().cloned());
+        let parsed = Rc::new(Parsed { ast, names, value: Cell::new(None) });
+        let bytes = self.parsed_bytes.get() + text.len();
+        if bytes <= PARSED_LIMIT {
+            self.parsed_bytes.set(bytes);
+            self.parsed.borrow_mut().insert(text.to_owned(), Rc::clone(&parsed));
+        }
+        Ok(parsed)
+    }
+}
+
+/// The names that an expression uses, without those it calls.
+fn names_in(text: &str) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    let bytes = text.as_bytes();
+    let word = |b: u8| b.is_ascii_alphanumeric() || b == b'_';
+    let mut at = 0;
+    while at < bytes.len() {
+        if !word(bytes[at]) {
+            at += 1;
+            continue;
+        }
+        let from = at;
+        let digit = bytes[at].is_ascii_digit();
+        while at < bytes.len() && (word(bytes[at]) || (digit && bytes[at] == b'.')) {
+            at += 1;
+        }
+        let called = text[at..].trim_start().starts_with('(');
+        let name = &text[from..at];
+        if !digit && !called && !["if", "else", "true", "false"].contains(&name) && !names.iter().any(|n| n == name) {
+            names.push(name.to_owned());
+        }
+    }
+    names
 }
 
 #[allow(deprecated)] // not deprecated, only volatile; the version is pinned and tests below cover it
@@ -207,7 +310,8 @@ fn register_arithmetic(engine: &mut Engine) {
         .register_fn("<=", |a: f64, b: f64| a <= b)
         .register_fn(">", |a: f64, b: f64| a > b)
         .register_fn(">=", |a: f64, b: f64| a >= b)
-        .register_fn("sqrt", libm::sqrt);
+        .register_fn("sqrt", libm::sqrt)
+        .register_fn("clamp", |x: f64, low: f64, high: f64| x.max(low).min(high));
     for (name, function) in FUNCTIONS {
         engine.register_fn(name, function);
     }
@@ -226,7 +330,11 @@ fn explain(text: &str, error: &EvalAltResult, names: &Names) -> Fault {
         }
         EvalAltResult::ErrorFunctionNotFound(signature, position) => {
             let name = signature.split([' ', '(']).next().unwrap_or(signature);
-            let known = FUNCTIONS.iter().map(|f| f.0).chain(FUNCTIONS_OF_TWO.iter().map(|f| f.0)).chain(["sqrt"]);
+            let known = FUNCTIONS
+                .iter()
+                .map(|f| f.0)
+                .chain(FUNCTIONS_OF_TWO.iter().map(|f| f.0))
+                .chain(["sqrt", "clamp", "random"]);
             if known.clone().any(|other| other == name) {
                 Fault::nowhere(format!("`{text}` calls `{name}` with the wrong number or kind of arguments"))
                     .label(at_column("wrong arguments", *position))
@@ -263,7 +371,7 @@ mod tests {
 
     fn eval(text: &str) -> Result<f64, String> {
         let names = Names::constants().with("side", 0.5).with("i", 3.0);
-        Evaluator::new()
+        Evaluator::new(1)
             .evaluate(text, &names)
             .map_err(|f| format!("{} | {} | {}", f.message, f.label, f.help.unwrap_or_default()))
     }
@@ -283,9 +391,36 @@ mod tests {
             ("i > 2", 1.0),
             ("if i > 2 { 5 } else { 6 }", 5.0),
             ("1e-3", 0.001),
+            ("clamp(7, 0, 5) + sign(-3) + fract(1.25)", 4.25),
+            ("1e2 * side", 50.0),
         ] {
             assert_eq!(eval(text), Ok(expected), "{text}");
         }
+    }
+
+    #[test]
+    fn a_value_is_kept_only_as_long_as_no_name_in_it_changes() {
+        let evaluator = Evaluator::new(1);
+        let mut names = Names::constants();
+        names.add("side", 0.5);
+        let mut names = names.with("i", 0.0);
+        for i in 0..3 {
+            names.set("i", f64::from(i));
+            assert_eq!(evaluator.evaluate("side * i", &names).unwrap(), 0.5 * f64::from(i));
+            assert_eq!(evaluator.evaluate("side + side", &names).unwrap(), 1.0);
+        }
+        assert!(evaluator.has_used("side") && evaluator.has_used("i") && !evaluator.has_used("pi"));
+        assert_eq!(names_in("sin (a) + 1e5*b - c.d"), ["a", "b", "c", "d"]);
+    }
+
+    #[test]
+    fn random_numbers_are_decided_by_seed_and_number_for_ever() {
+        let of = |seed, k: f64| Evaluator::new(seed).evaluate("random(k)", &Names::constants().with("k", k)).unwrap();
+        assert_eq!(of(1, 0.0), of(1, 0.0));
+        assert!(of(1, 0.0) != of(1, 1.0) && of(1, 0.0) != of(2, 0.0));
+        assert_eq!(of(1, 0.0), 0.883_310_808_213_642_6);
+        let mean = (0..1000).map(|k| of(7, f64::from(k))).sum::<f64>() / 1000.0;
+        assert!((mean - 0.5).abs() < 0.03, "{mean}");
     }
 
     #[test]

@@ -81,8 +81,21 @@ impl Fault {
         }
     }
 
-    pub(crate) fn in_file(self, file: &str, text: &Arc<str>) -> SceneError {
-        let place = self.span.map(|span| Box::new(Place { file: file.to_owned(), text: Arc::clone(text), span }));
+    /// Finds the file in which the mistake stands.
+    pub(crate) fn in_sources(self, sources: &[Source]) -> SceneError {
+        let place = self.span.and_then(|span| {
+            let source = sources.iter().rev().find(|source| span.start >= source.offset)?;
+            let span = span.start - source.offset..span.end.saturating_sub(source.offset);
+            Some(Box::new(Place { file: source.origin.clone(), text: Arc::clone(&source.text), span }))
+        });
         SceneError { message: self.message, label: self.label, help: self.help, place }
     }
+}
+
+/// A file of a scene. Places in it count from `offset`, so that those of several files never coincide.
+#[derive(Clone, Debug)]
+pub(crate) struct Source {
+    pub(crate) origin: String,
+    pub(crate) text: Arc<str>,
+    pub(crate) offset: usize,
 }

@@ -1,9 +1,9 @@
 //! A number in a scene file: written out, or an expression in a string.
 
+use crate::file::Placed;
 use serde::de::{self, Deserialize, Deserializer, Visitor};
 use std::fmt;
 use std::ops::Range;
-use toml::Spanned;
 
 /// What stands in the file for a number.
 #[derive(Clone, Debug, PartialEq)]
@@ -40,7 +40,7 @@ impl<'de> Deserialize<'de> for NumberText {
 /// A number with its place.
 #[derive(Clone, Debug, serde::Deserialize)]
 #[serde(transparent)]
-pub(crate) struct Number(Spanned<NumberText>);
+pub(crate) struct Number(Placed<NumberText>);
 
 impl Number {
     pub(crate) fn text(&self) -> &NumberText {
@@ -49,5 +49,22 @@ impl Number {
 
     pub(crate) fn span(&self) -> Range<usize> {
         self.0.span()
+    }
+}
+
+impl schemars::JsonSchema for Number {
+    fn inline_schema() -> bool {
+        true
+    }
+
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Number".into()
+    }
+
+    fn json_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        schemars::json_schema!({
+            "type": ["number", "string"],
+            "description": "a number, or an expression in a string, such as 0.5 or \"2 * side\""
+        })
     }
 }

@@ -1,9 +1,11 @@
 //! A scene that was read, and what it resolves to.
 
 use crate::bundled;
-use crate::fault::{Fault, SceneError};
-use crate::file::{SCENE_VERSION, SceneFile};
+use crate::fault::{Fault, SceneError, Source};
+use crate::file::{Placed, SCENE_VERSION, SceneFile, SharedFile};
+use crate::lints;
 use crate::resolve;
+use crate::rules::{Probe, Series, Trigger, Twin};
 use ironspin_model::{Claim, World};
 use std::ops::Range;
 use std::path::Path;
@@ -12,10 +14,16 @@ use std::sync::Arc;
 /// A scene file that was read and has the right form. Its expressions are worked out by [`Scene::resolve`].
 #[derive(Clone, Debug)]
 pub struct Scene {
-    origin: String,
-    text: Arc<str>,
+    /// The scene itself, then the files it uses.
+    sources: Vec<Source>,
     file: SceneFile,
+    shared: Vec<SharedFile>,
 }
+
+/// Most bytes of a scene file.
+const FILE_LIMIT: u64 = 64 << 20;
+/// Most files that a scene may use.
+const USE_LIMIT: usize = 16;
 
 /// What a scene is resolved with.
 #[derive(Clone, Debug, PartialEq)]
@@ -24,6 +32,26 @@ pub struct Settings {
     pub set: Vec<(String, String)>,
     /// Step length, s; claims may use it as `dt`.
     pub dt: f64,
+    /// Seed of everything random in the scene.
+    pub seed: u64,
+    /// Most bodies the scene may have.
+    pub body_limit: usize,
+}
+
+impl Settings {
+    /// A step length and nothing else unusual.
+    pub fn with_dt(dt: f64) -> Self {
+        Settings { set: Vec::new(), dt, seed: 1, body_limit: resolve::BODY_LIMIT }
+    }
+}
+
+/// Something in a scene that is probably a mistake.
+#[derive(Clone, Debug)]
+pub struct Warning {
+    /// Its kind, as `allow` names it.
+    pub kind: &'static str,
+    /// What it is, with its place.
+    pub what: SceneError,
 }
 
 /// A parameter and the value in force.
@@ -56,25 +84,48 @@ pub struct Setup {
     pub world: World,
     /// What must hold.
     pub claims: Vec<Claim>,
+    /// Exact changes after which the trial must agree with itself.
+    pub twins: Vec<Twin>,
+    /// Claims about many trials along one axis.
+    pub series: Vec<Series>,
+    /// Deeds that wait for a condition.
+    pub triggers: Vec<Trigger>,
+    /// Rays and forecasts.
+    pub probes: Vec<Probe>,
+    /// Features an engine must have, sorted.
+    pub features: Vec<String>,
+    /// What is probably a mistake.
+    pub warnings: Vec<Warning>,
 }
 
 impl Scene {
-    /// Reads a scene from text; `origin` is the name shown in messages.
+    /// Reads a scene from text; `origin` is the name shown in messages. It cannot use other files.
     ///
     /// # Errors
     /// When the text is no TOML, has unknown keys or wrong types, or is of another version.
     pub fn parse(text: &str, origin: &str) -> Result<Scene, SceneError> {
+        Scene::read(text, origin, None)
+    }
+
+    /// Reads a scene that may use files of a folder.
+    fn read(text: &str, origin: &str, folder: Option<&Path>) -> Result<Scene, SceneError> {
         let text: Arc<str> = text.into();
-        let file: SceneFile =
-            toml::from_str(&text).map_err(|error| form_fault(&error, &text).in_file(origin, &text))?;
-        if *file.scene.get_ref() != SCENE_VERSION {
-            let found = file.scene.get_ref();
-            return Err(Fault::at(file.scene.span(), format!("this scene is of version {found}"))
-                .label(format!("expected {SCENE_VERSION}"))
-                .help(if *found > SCENE_VERSION { "a newer program reads it: upgrade" } else { "write scene = 1" })
-                .in_file(origin, &text));
+        let mut sources = vec![Source { origin: origin.to_owned(), text: Arc::clone(&text), offset: 0 }];
+        let file: SceneFile = toml::from_str(&text).map_err(|error| form_fault(&error, &text).in_sources(&sources))?;
+        check_version(&file.scene).map_err(|fault| fault.in_sources(&sources))?;
+        let mut shared = Vec::new();
+        for (number, name) in file.uses.iter().enumerate() {
+            let used = used_file(name, number, folder).map_err(|fault| fault.in_sources(&sources))?;
+            let offset = sources.last().map_or(0, |source| source.offset + source.text.len() + 1);
+            // Blanks in front make its places count from the offset.
+            let padded = format!("{}{used}", " ".repeat(offset));
+            sources.push(Source { origin: name.get_ref().clone(), text: used.into(), offset });
+            let table: SharedFile =
+                toml::from_str(&padded).map_err(|error| form_fault(&error, &padded).in_sources(&sources))?;
+            check_version(&table.scene).map_err(|fault| fault.in_sources(&sources))?;
+            shared.push(table);
         }
-        Ok(Scene { origin: origin.to_owned(), text, file })
+        Ok(Scene { sources, file, shared })
     }
 
     /// Reads a scene by path, or a bundled one by name. What looks like a path (has a separator or ends in `.toml`)
@@ -84,13 +135,14 @@ impl Scene {
     /// As [`Scene::parse`], and when there is no such file or bundled scene.
     pub fn open(name: &str) -> Result<Scene, SceneError> {
         if name.ends_with(".toml") || name.contains(['/', '\\']) {
-            let text = std::fs::read_to_string(Path::new(name)).map_err(|error| {
+            let path = Path::new(name);
+            let text = read_limited(path).map_err(|error| {
                 SceneError::without_place(
                     format!("cannot read the scene file `{name}`: {error}"),
                     Some("`ironspin scenes` lists the bundled scenes; a file is named by its path".to_owned()),
                 )
             })?;
-            return Scene::parse(&text, name);
+            return Scene::read(&text, name, Some(path.parent().unwrap_or(Path::new(""))));
         }
         match bundled::find(name) {
             Some(text) => Scene::parse(text, &format!("bundled:{name}.toml")),
@@ -124,7 +176,7 @@ impl Scene {
 
     /// The text it was read from.
     pub fn text(&self) -> &str {
-        &self.text
+        &self.sources[0].text
     }
 
     /// Works out every expression.
@@ -133,23 +185,76 @@ impl Scene {
     /// For unknown names, values out of range, and everything that cannot be built; the error carries the place in
     /// the file where there is one.
     pub fn resolve(&self, settings: &Settings) -> Result<Setup, SceneError> {
-        resolve::resolve(&self.file, settings)
-            .map(|resolved| Setup {
-                name: self.file.name.clone(),
-                about: self.file.about.clone(),
-                text: Arc::clone(&self.text),
-                parameters: resolved.parameters,
-                world: resolved.world,
-                claims: resolved.claims,
-            })
-            .map_err(|fault| fault.in_file(&self.origin, &self.text))
+        let placed = |fault: Fault| fault.in_sources(&self.sources);
+        let resolved = resolve::resolve(&self.file, &self.shared, settings).map_err(placed)?;
+        let warnings = lints::warnings(&self.file, &resolved, settings.dt).map_err(placed)?;
+        Ok(Setup {
+            name: self.file.name.clone(),
+            about: self.file.about.clone(),
+            text: Arc::clone(&self.sources[0].text),
+            parameters: resolved.parameters,
+            world: resolved.world,
+            claims: resolved.claims,
+            twins: resolved.twins,
+            series: resolved.series,
+            triggers: resolved.triggers,
+            probes: resolved.probes,
+            features: resolved.features,
+            warnings: warnings.into_iter().map(|(kind, fault)| Warning { kind, what: placed(fault) }).collect(),
+        })
     }
 
     /// An error that stands at the gauge name of claim number `index`, for checks made by those who know the gauges.
     pub fn claim_error(&self, index: usize, message: String, label: String, help: Option<String>) -> SceneError {
         let span = self.file.claim.get(index).map_or(0..0, |claim| claim.gauge.span());
-        Fault { message, label, help, span: Some(span) }.in_file(&self.origin, &self.text)
+        Fault { message, label, help, span: Some(span) }.in_sources(&self.sources)
     }
+}
+
+fn check_version(version: &Placed<i64>) -> Result<(), Fault> {
+    let found = *version.get_ref();
+    if found == SCENE_VERSION {
+        return Ok(());
+    }
+    Err(Fault::at(version.span(), format!("this scene is of version {found}"))
+        .label(format!("expected {SCENE_VERSION}"))
+        .help(if found > SCENE_VERSION { "a newer program reads it: upgrade" } else { "write scene = 1" }))
+}
+
+fn read_limited(path: &Path) -> std::io::Result<String> {
+    use std::io::Read;
+    let file = std::fs::File::open(path)?;
+    let mut text = String::new();
+    if file.take(FILE_LIMIT + 1).read_to_string(&mut text)? as u64 > FILE_LIMIT {
+        return Err(std::io::Error::other(format!("it is larger than {} MB", FILE_LIMIT >> 20)));
+    }
+    Ok(text)
+}
+
+/// The text of a file that a scene uses: a plain name, in the scene's own folder, also after links are followed.
+fn used_file(name: &Placed<String>, number: usize, folder: Option<&Path>) -> Result<String, Fault> {
+    let plain = name.get_ref();
+    let at = |message: String| Fault::at(name.span(), message);
+    let Some(folder) = folder else {
+        return Err(at("only a scene in a file can use other files".to_owned()).label("no folder to look in"));
+    };
+    if number >= USE_LIMIT {
+        return Err(at(format!("a scene may use {USE_LIMIT} files at most")));
+    }
+    if plain.contains(['/', '\\', ':']) || plain.starts_with('.') || !plain.ends_with(".toml") {
+        return Err(at(format!("`{plain}` cannot be used"))
+            .label("not a plain file name")
+            .help("a scene uses files of its own folder, by name, ending in .toml"));
+    }
+    let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
+    let found = folder.join(plain);
+    let real =
+        found.canonicalize().map_err(|error| at(format!("cannot read `{plain}`: {error}")).label("used here"))?;
+    let home = folder.canonicalize().map_err(|error| at(format!("cannot read the folder: {error}")))?;
+    if real.parent() != Some(home.as_path()) {
+        return Err(at(format!("`{plain}` leads out of the scene's folder")).label("a link to elsewhere"));
+    }
+    read_limited(&real).map_err(|error| at(format!("cannot read `{plain}`: {error}")).label("used here"))
 }
 
 /// Turns a form error of the TOML reader into ours: what was found, what was expected, the nearest known name.

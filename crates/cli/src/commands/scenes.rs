@@ -32,7 +32,7 @@ fn list() -> Result<String, Complaint> {
 
 fn shown(name: &str) -> Result<String, Complaint> {
     let scene = Scene::open(name)?;
-    let setup = scene.resolve(&Settings { set: Vec::new(), dt: SHOWN_DT })?;
+    let setup = scene.resolve(&Settings::with_dt(SHOWN_DT))?;
     let mut out = format!("{}: {}\n", setup.name, setup.about);
     if !scene.needs().is_empty() {
         let _ = writeln!(out, "needs {}", scene.needs().join(", "));

@@ -58,7 +58,10 @@ impl Balance {
                 // As far as either speed carries, and a hundredth of the size for engines that keep a slop.
                 let within = 1.5 * view.span() * speed(before).max(speed(view.now))
                     + 0.01 * view.world.bodies[id].smallest_size();
-                [before, view.now].iter().any(|frame| self.shapes.gap(frame, id, other, within).distance <= within)
+                view.present(other)
+                    && [before, view.now]
+                        .iter()
+                        .any(|frame| self.shapes.gap(frame, id, other, within).distance <= within)
             })
         })
     }
@@ -89,6 +92,11 @@ impl Balance {
 impl Gauge for Balance {
     fn observe(&mut self, view: &View<'_>) {
         let Some(before) = view.before else { return };
+        if self.scope.of.iter().any(|&id| !view.present(id)) {
+            // Who comes or goes brings or takes momentum.
+            self.skipped += 1;
+            return;
+        }
         let sum: f64 = self.scope.of.iter().map(|&id| self.momentum(view, view.now, id).1).sum();
         self.largest_sum = self.largest_sum.max(sum);
         if self.touched_outside(view) {

@@ -47,6 +47,9 @@ pub(crate) fn rate(_: &World, scope: &Scope) -> Box<dyn Gauge> {
 impl Gauge for Creep {
     fn observe(&mut self, view: &View<'_>) {
         for (line, &id) in self.lines.iter_mut().zip(&self.of) {
+            if view.now.bodies[id].is_absent() {
+                continue;
+            }
             line.add(view.now.time, view.now.bodies[id].position);
         }
     }

@@ -1,7 +1,7 @@
 //! Mechanical energy: drift and gain.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{Frame, World};
+use ironspin_model::{DVec3, Frame, World};
 
 /// Which figure of the energy is asked for.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -42,11 +42,16 @@ pub struct MechanicalEnergy {
 
 /// Mechanical energy of some bodies in a frame: sum(m v²/2 + I w²/2 - m g·x).
 pub fn mechanical_energy(world: &World, frame: &Frame, of: &[usize]) -> MechanicalEnergy {
-    of.iter().fold(MechanicalEnergy::default(), |sum, &id| {
+    energy_under(world, frame, of, world.gravity)
+}
+
+/// The same under another gravity, m/s². Bodies that are not there have none.
+pub(crate) fn energy_under(world: &World, frame: &Frame, of: &[usize], gravity: DVec3) -> MechanicalEnergy {
+    of.iter().filter(|&&id| !frame.bodies[id].is_absent()).fold(MechanicalEnergy::default(), |sum, &id| {
         let (body, state) = (&world.bodies[id], &frame.bodies[id]);
         let moving =
             0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia * state.spin.length_squared();
-        let height = body.mass * (world.gravity * body.gravity_factor).dot(state.position);
+        let height = body.mass * (gravity * body.gravity_factor).dot(state.position);
         MechanicalEnergy { kinetic: sum.kinetic + moving, total: sum.total + moving - height }
     })
 }
@@ -68,7 +73,7 @@ impl Energy {
 
 impl Gauge for Energy {
     fn observe(&mut self, view: &View<'_>) {
-        let MechanicalEnergy { kinetic, total } = mechanical_energy(view.world, view.now, &self.scope.of);
+        let MechanicalEnergy { kinetic, total } = energy_under(view.world, view.now, &self.scope.of, view.gravity);
         let first = *self.first.get_or_insert(total);
         self.lowest = self.lowest.min(total);
         self.largest_kinetic = self.largest_kinetic.max(kinetic);

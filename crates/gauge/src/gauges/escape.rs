@@ -17,7 +17,7 @@ impl Gauge for Escape {
     fn observe(&mut self, view: &View<'_>) {
         let Some(bounds) = view.world.bounds else { return };
         for (since, &id) in self.since.iter_mut().zip(&self.of) {
-            if since.is_none() && !bounds.contains(view.now.bodies[id].position) {
+            if since.is_none() && !view.now.bodies[id].is_absent() && !bounds.contains(view.now.bodies[id].position) {
                 *since = Some(view.now.time);
             }
         }

@@ -73,7 +73,7 @@ impl Impacts {
             }
         }
         !self.notices.is_empty()
-            && (0..view.world.bodies.len()).filter(|&id| self.of.has(id)).all(|id| {
+            && (0..view.world.bodies.len()).filter(|&id| self.of.has(id)).filter(|&id| view.present(id)).all(|id| {
                 let body = &view.world.bodies[id];
                 let changed =
                     body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
@@ -96,6 +96,9 @@ impl Impacts {
         let within = 2.0 * self.fastest * span;
         let (shapes, of, others) = (&self.shapes, &self.of, &self.others);
         shapes.near_pairs(before, of, others, within, |a, b| {
+            if !(view.present(a) && view.present(b)) {
+                return;
+            }
             let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
             let (then, now) = (shapes.gap(before, a, b, within + size), shapes.gap(view.now, a, b, within + size));
             let nearer = if now.distance < then.distance { now } else { then };
@@ -124,7 +127,8 @@ impl Impacts {
 impl Gauge for Impacts {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
-        let speeds = (0..view.world.bodies.len()).filter(|&id| self.of.has(id) || self.others.has(id));
+        let speeds =
+            (0..view.world.bodies.len()).filter(|&id| (self.of.has(id) || self.others.has(id)) && view.present(id));
         let reach = |id: usize| {
             let s = &view.now.bodies[id];
             s.velocity.length()

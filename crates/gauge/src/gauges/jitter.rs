@@ -56,6 +56,9 @@ impl Gauge for Jitter {
         self.frames += 1;
         let span = view.span();
         for (shake, &id) in self.shakes.iter_mut().zip(&self.of) {
+            if !view.present(id) {
+                continue;
+            }
             let now = &view.now.bodies[id];
             shake.reported += now.velocity.length_squared();
             shake.low = shake.low.min(now.position);

@@ -88,6 +88,9 @@ impl Gauge for BySpeed {
         let Some(before) = view.before else { return };
         let span = view.span();
         for (slot, &id) in self.scope.of.iter().enumerate() {
+            if !view.present(id) {
+                continue;
+            }
             let (Some(was), Some(is)) = (
                 over(&self.shapes, view, before, id, &self.scope.against),
                 over(&self.shapes, view, view.now, id, &self.scope.against),
@@ -143,7 +146,7 @@ pub(crate) fn by_height(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 
 impl Gauge for ByHeight {
     fn observe(&mut self, view: &View<'_>) {
-        for (slot, &id) in self.scope.of.iter().enumerate() {
+        for (slot, &id) in self.scope.of.iter().enumerate().filter(|(_, id)| view.present(**id)) {
             let Some(is) = over(&self.shapes, view, view.now, id, &self.scope.against) else { continue };
             let climb = &mut self.climbs[slot];
             let Some([older, old]) = climb.last else {

@@ -23,6 +23,9 @@ impl Gauge for Stands {
         self.frames += 1;
         for (fell, &id) in self.fell.iter_mut().zip(&self.of).filter(|(fell, _)| fell.is_none()) {
             let (body, state) = (&view.world.bodies[id], &view.now.bodies[id]);
+            if state.is_absent() {
+                continue;
+            }
             let moved = (state.position - body.position).length() > MOVED_SHARE * body.smallest_size();
             if moved || (state.angle - body.angle).abs() > TURNED {
                 *fell = Some(view.now.time);

@@ -51,7 +51,7 @@ pub(crate) fn measure(name: &str, world: &World, of: &[usize], against: &[usize]
     let mut gauge = (find(name).expect("a gauge of the table").make)(world, &scope);
     let mut before = None;
     for now in frames {
-        gauge.observe(&View { world, before, now });
+        gauge.observe(&View { world, before, now, gravity: world.gravity });
         before = Some(now);
     }
     gauge.reading(world)

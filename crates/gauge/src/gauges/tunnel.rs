@@ -95,9 +95,13 @@ impl Gauge for Tunnel {
                 let (stood, stands) = (&before.bodies[barrier], &view.now.bodies[barrier]);
                 let parts = self.shapes.parts(barrier);
                 let near = self.shapes.reach(barrier) + step + (stands.position - stood.position).length();
-                let far = barrier == id || (was.position - stood.position).length() > near;
+                let here = view.present(id) && view.present(barrier);
+                let far = !here || barrier == id || (was.position - stood.position).length() > near;
                 let stages = &mut self.stages[number..number + parts.len()];
                 number += parts.len();
+                if !here {
+                    stages.fill(Stage::Outside);
+                }
                 if far && stages.iter().all(|stage| *stage == Stage::Outside) {
                     continue;
                 }

@@ -3,6 +3,7 @@
 use super::gap::Gap;
 use super::outline::Outline;
 use ironspin_model::{BodyState, DVec2, Frame, World};
+use std::collections::BTreeSet;
 
 /// Outlines of every body in its own frame.
 #[derive(Clone, Debug)]
@@ -10,6 +11,10 @@ pub(crate) struct Shapes {
     parts: Vec<Vec<Outline>>,
     /// Greatest distance of any point of a body from its centre, m; infinite with a half-plane.
     reach: Vec<f64>,
+    /// The layers each body is on, and those it meets.
+    layers: Vec<[u32; 2]>,
+    /// Pairs that a scene or a joint keeps from touching, the lower first.
+    apart: BTreeSet<[usize; 2]>,
 }
 
 /// Velocity of the point of a body that is at `point` now, m/s.
@@ -26,7 +31,17 @@ impl Shapes {
             .map(|body| body.parts.iter().filter(|part| !part.sensor).flat_map(Outline::of_part).collect())
             .collect();
         let reach = parts.iter().map(|outlines| outlines.iter().map(Outline::reach).fold(0.0, f64::max)).collect();
-        Shapes { parts, reach }
+        let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
+        let apart = world.apart.iter().copied().chain(joined).map(|[a, b]| [a.min(b), a.max(b)]).collect();
+        let layers = world.bodies.iter().map(|body| [body.layers, body.meets]).collect();
+        Shapes { parts, reach, layers, apart }
+    }
+
+    /// Whether two bodies may touch at all.
+    fn may_meet(&self, a: usize, b: usize) -> bool {
+        self.layers[a][0] & self.layers[b][1] != 0
+            && self.layers[b][0] & self.layers[a][1] != 0
+            && (self.apart.is_empty() || !self.apart.contains(&[a.min(b), a.max(b)]))
     }
 
     /// Outlines of a body's parts in its own frame.
@@ -70,7 +85,7 @@ impl Shapes {
         mut each: impl FnMut(usize, usize),
     ) {
         let mut ends: Vec<(f64, f64, usize)> = (0..self.parts.len())
-            .filter(|&id| of.has(id) || others.has(id))
+            .filter(|&id| (of.has(id) || others.has(id)) && !frame.bodies[id].is_absent())
             .map(|id| {
                 (
                     frame.bodies[id].position.x - self.reach[id],
@@ -82,7 +97,8 @@ impl Shapes {
         ends.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.2.cmp(&b.2)));
         for (number, &(_, end, a)) in ends.iter().enumerate() {
             for &(_, _, b) in ends[number + 1..].iter().take_while(|(start, _, _)| *start <= end) {
-                if (of.has(a) && others.has(b)) || (of.has(b) && others.has(a)) {
+                let asked = (of.has(a) && others.has(b)) || (of.has(b) && others.has(a));
+                if asked && self.may_meet(a, b) {
                     each(a.min(b), a.max(b));
                 }
             }

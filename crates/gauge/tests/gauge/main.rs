@@ -81,7 +81,7 @@ fn measure(gauge: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Rea
     let mut gauge = (GAUGES[gauge].make)(world, &scope);
     let mut before = None;
     for now in frames {
-        gauge.observe(&View { world, before, now });
+        gauge.observe(&View { world, before, now, gravity: world.gravity });
         before = Some(now);
     }
     gauge.reading(world)

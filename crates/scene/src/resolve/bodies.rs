@@ -1,62 +1,81 @@
-//! Bodies: loops, shapes, places, masses.
+//! Bodies: templates, loops, patterns, places.
 
-use super::{BODY_LIMIT, Resolver};
+use super::parts::SANE_LIMIT;
+use super::patterns::Spot;
+use super::{Resolver, parameters::is_identifier};
 use crate::expression::Names;
 use crate::fault::Fault;
-use crate::file::{BodyTable, KindWord, Ordered, ShapeTable};
+use crate::file::{BodyTable, KindWord, Ordered, Placed};
 use crate::number::Number;
-use crate::resolve::parameters::is_identifier;
-use ironspin_model::{Body, BodyKind, DVec2, DVec3, Material, Part, Shape, shape_mass};
+use crate::select::split;
+use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Material, Shape};
 use std::ops::Range;
 
-/// Largest coordinate, size or mass that is taken for meant; beyond it squares and products lose their digits.
-const SANE_LIMIT: f64 = 1e15;
+/// Most layers a scene may have: the bits of a mask.
+const LAYER_LIMIT: usize = 32;
+
+/// All bodies, and what makes some of them move.
+#[derive(Default)]
+pub(super) struct Built {
+    pub(super) bodies: Vec<Body>,
+    /// Velocities over time of kinematic bodies.
+    pub(super) deeds: Vec<Action>,
+    /// Where the table of each body stands.
+    pub(super) places: Vec<Range<usize>>,
+}
 
 impl Resolver {
-    pub(super) fn bodies(&self, tables: &[BodyTable], materials: &[Material]) -> Result<Vec<Body>, Fault> {
-        let mut bodies = Vec::new();
+    pub(super) fn bodies(
+        &mut self,
+        tables: &[BodyTable],
+        templates: &[&(Placed<String>, BodyTable)],
+        materials: &[Material],
+    ) -> Result<Built, Fault> {
+        let tables = tables.iter().map(|table| with_template(table, templates)).collect::<Result<Vec<_>, _>>()?;
+        self.note_layers(&tables)?;
+        let mut built = Built::default();
         for (number, table) in tables.iter().enumerate() {
-            let name = table.name.get_ref();
-            if !name.chars().all(|c| c.is_alphanumeric() || c == '-' || c == '_') || name.is_empty() {
-                return Err(Fault::at(table.name.span(), format!("`{name}` is no name for a body"))
-                    .help("use letters, digits, - and _; indices come from `repeat`"));
+            let Some(name) = &table.name else {
+                return Err(Fault::nowhere("a [[body]] has no name").help("add a line name = \"...\""));
+            };
+            let (base, indices) = split(name.get_ref());
+            let sound = !base.is_empty()
+                && base.chars().all(|c| c.is_alphanumeric() || c == '-' || c == '_')
+                && indices.iter().all(|index| index.parse::<usize>().is_ok_and(|n| n.to_string() == *index));
+            if !sound {
+                return Err(Fault::at(name.span(), format!("`{}` is no name for a body", name.get_ref()))
+                    .help("use letters, digits, - and _; indices come from `repeat` and `place`"));
             }
-            if tables[..number].iter().any(|other| other.name.get_ref() == name) {
-                return Err(Fault::at(table.name.span(), format!("two [[body]] tables are called `{name}`"))
+            if tables[..number].iter().any(|other| other.name.as_ref().is_some_and(|n| n.get_ref() == name.get_ref())) {
+                return Err(Fault::at(name.span(), format!("two [[body]] tables are called `{}`", name.get_ref()))
                     .label("second of this name"));
             }
-            self.repeat(&table.repeat, &self.names, name.clone(), &mut |names, full_name| {
-                if bodies.len() >= BODY_LIMIT {
-                    return Err(Fault::at(
-                        table.name.span(),
-                        format!("the scene asks for more than {BODY_LIMIT} bodies"),
-                    )
-                    .label("too many"));
-                }
-                bodies.push(self.body(table, materials, names, full_name)?);
-                Ok(())
+            let loops = table.repeat.clone().unwrap_or_default();
+            let mut names = self.names.clone();
+            self.repeat(&loops, &mut names, name.get_ref().clone(), &mut |names, full_name| {
+                self.pattern(table, number as u64, materials, names, full_name, &mut built)
             })?;
         }
-        Ok(bodies)
+        Ok(built)
     }
 
     /// Runs nested loops, outermost first, adding each counter to the names and to the body's name.
-    fn repeat(
+    pub(super) fn repeat(
         &self,
         loops: &Ordered<Number>,
-        names: &Names,
+        names: &mut Names,
         name: String,
-        each: &mut dyn FnMut(&Names, String) -> Result<(), Fault>,
+        each: &mut dyn FnMut(&mut Names, String) -> Result<(), Fault>,
     ) -> Result<(), Fault> {
         self.repeat_from(&loops.0, names, name, each)
     }
 
     fn repeat_from(
         &self,
-        loops: &[(toml::Spanned<String>, Number)],
-        names: &Names,
+        loops: &[(Placed<String>, Number)],
+        names: &mut Names,
         name: String,
-        each: &mut dyn FnMut(&Names, String) -> Result<(), Fault>,
+        each: &mut dyn FnMut(&mut Names, String) -> Result<(), Fault>,
     ) -> Result<(), Fault> {
         let Some(((counter, count), inner)) = loops.split_first() else {
             return each(names, name);
@@ -71,111 +90,195 @@ impl Resolver {
             return Err(Fault::at(count.span(), format!("a loop cannot run {times} times"))
                 .label("expected a whole number from 0"));
         }
-        if times > BODY_LIMIT as f64 {
-            return Err(Fault::at(count.span(), format!("the scene asks for more than {BODY_LIMIT} bodies"))
-                .label(format!("is {times}")));
+        if times > self.body_limit as f64 {
+            return Err(self.too_many(count.span()).label(format!("is {times}")));
         }
+        let mut inside = names.with(counter.get_ref(), 0.0);
         for turn in 0..times as usize {
-            self.repeat_from(inner, &names.with(counter.get_ref(), turn as f64), format!("{name}[{turn}]"), each)?;
+            inside.set(counter.get_ref(), turn as f64);
+            self.repeat_from(inner, &mut inside, format!("{name}[{turn}]"), each)?;
         }
         Ok(())
     }
 
-    fn body(&self, table: &BodyTable, materials: &[Material], names: &Names, name: String) -> Result<Body, Fault> {
-        let material = materials.iter().position(|m| m.name == *table.material.get_ref()).ok_or_else(|| {
-            let found = table.material.get_ref();
-            Fault::at(table.material.span(), format!("there is no material called `{found}`"))
-                .label("unknown material")
-                .help_names(found, materials.iter().map(|m| m.name.as_str()))
-        })?;
-        let optional = |number: &Option<Number>, default: f64| {
-            number.as_ref().map_or(Ok(default), |number| self.evaluator.value(number, names))
+    /// The bodies of a table at one turn of its loops: one, or those of its pattern.
+    fn pattern(
+        &self,
+        table: &BodyTable,
+        stream: u64,
+        materials: &[Material],
+        names: &mut Names,
+        name: String,
+        built: &mut Built,
+    ) -> Result<(), Fault> {
+        let Some(place) = &table.place else {
+            let spot = Spot { offset: DVec2::ZERO, turn: 0.0, counters: [0, 0] };
+            return self.add_body(table, materials, names, name, &spot, built);
         };
-        let shape = self.shape(table.shape.get_ref(), table.shape.span(), names)?;
-        let velocity = table.velocity.as_ref().map_or(Ok(DVec3::ZERO), |v| self.spanned_pair(v, names))?;
+        let counters = place.get_ref().counters();
+        let mut inside = names.clone();
+        for counter in counters {
+            if inside.has(counter) {
+                return Err(Fault::at(
+                    place.span(),
+                    format!("the pattern counts by `{counter}`, and that name is taken"),
+                )
+                .label("rename the loop counter or parameter"));
+            }
+            inside = inside.with(counter, 0.0);
+        }
+        let at = self.optional_pair(table.at.as_ref(), &inside)?.truncate();
+        let reach = self
+            .parts(table, materials, &inside)?
+            .iter()
+            .map(|p| p.position.length() + reach(&p.shape))
+            .fold(0.0, f64::max);
+        for spot in self.spots(place, at, reach, stream, &inside)? {
+            let mut full_name = name.clone();
+            for (counter, &value) in counters.iter().zip(&spot.counters) {
+                inside.set(counter, value as f64);
+                full_name = format!("{full_name}[{value}]");
+            }
+            self.add_body(table, materials, &inside, full_name, &spot, built)?;
+        }
+        Ok(())
+    }
+
+    fn add_body(
+        &self,
+        table: &BodyTable,
+        materials: &[Material],
+        names: &Names,
+        name: String,
+        spot: &Spot,
+        built: &mut Built,
+    ) -> Result<(), Fault> {
+        if let Some(condition) = &table.only_if
+            && self.evaluator.value(condition, names)? == 0.0
+        {
+            return Ok(());
+        }
+        let span = table.name.as_ref().map_or(0..0, Placed::span);
+        if built.bodies.len() >= self.body_limit {
+            return Err(self.too_many(span));
+        }
+        let id = built.bodies.len();
+        let mut body = self.body(table, materials, names, name, spot)?;
+        match (&table.motion, body.kind) {
+            (None, _) => {}
+            (Some(motion), BodyKind::Kinematic) => self.drive(motion, id, &mut body, names, &mut built.deeds)?,
+            (Some(motion), _) => {
+                return Err(Fault::at(motion.span(), "only a kinematic body follows a scripted motion")
+                    .help("add kind = \"kinematic\""));
+            }
+        }
+        built.bodies.push(body);
+        built.places.push(span);
+        Ok(())
+    }
+
+    fn body(
+        &self,
+        table: &BodyTable,
+        materials: &[Material],
+        names: &Names,
+        name: String,
+        spot: &Spot,
+    ) -> Result<Body, Fault> {
+        let Some(at) = &table.at else {
+            let span = table.name.as_ref().map_or(0..0, Placed::span);
+            return Err(Fault::at(span, "the key `at` is missing")
+                .label("where does it stand?")
+                .help("add a line at = [x, y]"));
+        };
+        let optional = |number: &Option<Number>, default: f64| self.optional(number.as_ref(), default, names);
+        let damping = |number: &Option<Number>, what: &str| {
+            number.as_ref().map_or(Ok(0.0), |number| self.not_negative(number, what, names))
+        };
         let mut body = Body {
-            kind: match table.kind {
+            kind: match table.kind.unwrap_or_default() {
                 KindWord::Static => BodyKind::Static,
+                KindWord::Kinematic => BodyKind::Kinematic,
                 KindWord::Dynamic => BodyKind::Dynamic,
             },
-            position: self.spanned_pair(&table.at, names)?,
-            angle: optional(&table.angle, 0.0)?,
-            velocity,
+            position: self.spanned_pair(at, names)? + spot.offset.extend(0.0),
+            angle: optional(&table.angle, 0.0)? + spot.turn,
+            velocity: self.optional_pair(table.velocity.as_ref(), names)?,
             spin: optional(&table.spin, 0.0)?,
             gravity_factor: optional(&table.gravity_factor, 1.0)?,
-            fixed_turn: table.fixed_turn,
-            swept: table.swept,
-            parts: vec![Part::solid(shape, material)],
+            linear_damping: damping(&table.damping, "a damping")?,
+            angular_damping: damping(&table.turn_damping, "a damping")?,
+            fixed_turn: table.fixed_turn.unwrap_or(false),
+            swept: table.swept.unwrap_or(false),
+            absent: table.absent.unwrap_or(false),
+            layers: table.layers.as_ref().map_or(Ok(1), |layers| self.mask(layers))?,
+            meets: table.meets.as_ref().map_or(Ok(u32::MAX), |layers| self.mask(layers))?,
+            parts: self.parts(table, materials, names)?,
             ..Body::plain(name)
         };
         if body.position.abs().max_element() > SANE_LIMIT {
             return Err(
-                Fault::at(table.at.span(), format!("a body cannot start beyond {SANE_LIMIT:e} m")).label("too far out")
+                Fault::at(at.span(), format!("a body cannot start beyond {SANE_LIMIT:e} m")).label("too far out")
             );
         }
         if body.kind == BodyKind::Dynamic {
-            self.give_mass(&mut body, table, materials[material].density, names)?;
-        } else if body.velocity != DVec3::ZERO || body.spin != 0.0 {
-            let span = table.velocity.as_ref().map_or(table.name.span(), toml::Spanned::span);
-            return Err(
-                Fault::at(span, "a static body cannot have a velocity").help("leave it out, or make the body dynamic")
-            );
+            self.give_mass(&mut body, table, materials, names)?;
+        } else if body.kind == BodyKind::Static && (body.velocity != DVec3::ZERO || body.spin != 0.0) {
+            let span = table.velocity.as_ref().map_or(at.span(), Placed::span);
+            return Err(Fault::at(span, "a static body cannot have a velocity")
+                .help("leave it out, or make the body dynamic or kinematic"));
+        } else if body.kind == BodyKind::Kinematic && body.parts.iter().any(|part| part.shape.static_only()) {
+            return Err(Fault::at(at.span(), "a half-plane or polyline cannot move").help("add kind = \"static\""));
         }
         Ok(body)
     }
 
-    fn give_mass(&self, body: &mut Body, table: &BodyTable, density: f64, names: &Names) -> Result<(), Fault> {
-        let Some(natural) = shape_mass(&body.parts[0].shape, density) else {
-            return Err(Fault::at(table.shape.span(), "a half-plane has no finite mass")
-                .label("only static")
-                .help("add kind = \"static\""));
-        };
-        body.mass = match &table.mass {
-            None => natural.mass,
-            Some(mass) => self.positive(mass, "a mass", names)?,
-        };
-        // A given mass is spread over the shape as the density would have been.
-        body.inertia = natural.inertia * (body.mass / natural.mass);
-        if !(body.mass.is_normal() && body.inertia.is_normal() && body.mass < SANE_LIMIT) {
-            return Err(Fault::at(
-                table.shape.span(),
-                format!("body `{}` gets a mass of {} kg, which cannot be computed with", body.name, body.mass),
-            ));
+    /// Gives each layer its bit, in the order in which they are named.
+    fn note_layers(&mut self, tables: &[BodyTable]) -> Result<(), Fault> {
+        for layer in tables.iter().filter_map(|table| table.layers.as_ref()).flatten() {
+            if !self.layers.contains(layer.get_ref()) {
+                if self.layers.len() == LAYER_LIMIT {
+                    return Err(Fault::at(layer.span(), format!("a scene may have {LAYER_LIMIT} layers at most")));
+                }
+                self.layers.push(layer.get_ref().clone());
+            }
         }
         Ok(())
     }
 
-    fn shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<Shape, Fault> {
-        match table {
-            ShapeTable::Disc(radius) => Ok(Shape::Disc(self.size(radius, "a radius", names)?)),
-            ShapeTable::Box(sizes) => {
-                let [width, height] = sizes.as_slice() else {
-                    return Err(Fault::at(
-                        span,
-                        format!("a box has a width and a height, and here are {} numbers", sizes.len()),
-                    )
-                    .label("expected [width, height]"));
-                };
-                Ok(Shape::Box(DVec2::new(self.size(width, "a width", names)?, self.size(height, "a height", names)?)))
-            }
-            ShapeTable::HalfPlane(normal) => {
-                let normal = self.pair(normal, span.clone(), names)?.truncate();
-                let length = normal.length();
-                if length == 0.0 {
-                    return Err(Fault::at(span, "the normal of a half-plane cannot be zero").help("[0, 1] is a floor"));
-                }
-                Ok(Shape::HalfPlane(normal / length))
-            }
-        }
+    fn mask(&self, names: &[Placed<String>]) -> Result<u32, Fault> {
+        names.iter().try_fold(0, |mask, name| {
+            let bit = self.layers.iter().position(|layer| layer == name.get_ref()).ok_or_else(|| {
+                Fault::at(name.span(), format!("no body is on the layer `{}`", name.get_ref()))
+                    .label("unknown layer")
+                    .help_names(name.get_ref(), self.layers.iter().map(String::as_str))
+            })?;
+            Ok(mask | 1 << bit)
+        })
     }
+}
 
-    fn size(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Fault> {
-        let size = self.positive(number, what, names)?;
-        if size > SANE_LIMIT {
-            return Err(
-                Fault::at(number.span(), format!("{what} of {size} m is beyond {SANE_LIMIT:e} m")).label("too large")
-            );
-        }
-        Ok(size)
+fn with_template(table: &BodyTable, templates: &[&(Placed<String>, BodyTable)]) -> Result<BodyTable, Fault> {
+    let Some(name) = &table.template else { return Ok(table.clone()) };
+    let found = templates.iter().find(|(known, _)| known.get_ref() == name.get_ref());
+    let (_, template) = found.ok_or_else(|| {
+        Fault::at(name.span(), format!("there is no template called `{}`", name.get_ref()))
+            .label("unknown template")
+            .help_names(name.get_ref(), templates.iter().map(|(known, _)| known.get_ref().as_str()))
+    })?;
+    if let Some(inner) = &template.template {
+        return Err(Fault::at(inner.span(), "a template cannot be made from another template"));
+    }
+    Ok(table.or(template))
+}
+
+/// How far a shape reaches from its own origin; nothing for what has no end.
+fn reach(shape: &Shape) -> f64 {
+    match shape {
+        Shape::Disc(radius) => *radius,
+        Shape::Box(size) => 0.5 * size.length(),
+        Shape::Capsule { length, radius } => 0.5 * length + radius,
+        Shape::Polygon(points) | Shape::Polyline(points) => points.iter().map(|p| p.length()).fold(0.0, f64::max),
+        Shape::HalfPlane(_) => 0.0,
     }
 }

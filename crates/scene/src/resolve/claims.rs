@@ -1,15 +1,17 @@
-//! Claims: gauge, bodies, window, bound, reason.
+//! Claims: gauge, bodies, window, bound, reason; twins and series.
 
 use super::Resolver;
 use crate::expression::Names;
 use crate::fault::Fault;
-use crate::file::{ClaimTable, SeverityWord};
+use crate::file::{ClaimTable, Placed, SeriesTable, SeverityWord, TwinTable};
 use crate::number::{Number, NumberText};
+use crate::rules::{Series, SeriesShape, TWIN_KINDS, Twin};
+use crate::scene::Parameter;
 use ironspin_model::{BodyKind, Bound, Claim, Severity, Window, World};
 
 impl Resolver {
-    pub(super) fn claims(&self, tables: &[ClaimTable], world: &World, dt: f64) -> Result<Vec<Claim>, Fault> {
-        let names = self.names.with("dt", dt);
+    pub(super) fn claims(&self, tables: &[ClaimTable], world: &World) -> Result<Vec<Claim>, Fault> {
+        let names = self.names.with("dt", self.dt);
         tables.iter().map(|table| self.claim(table, world, &names)).collect()
     }
 
@@ -17,9 +19,12 @@ impl Resolver {
         if table.because.get_ref().trim().is_empty() {
             return Err(Fault::at(table.because.span(), "a claim must say why its bound is what it is").label("empty"));
         }
-        let mut of = self.selected(&table.of, &world.bodies)?;
+        let mut of = self.selected(&table.of, &world.bodies, names)?;
         // What never moves has nothing to measure; naming it by `*` is no mistake.
-        of.retain(|&id| world.bodies[id].kind == BodyKind::Dynamic);
+        of.retain(|&id| world.bodies[id].kind != BodyKind::Static);
+        if table.of.get_ref().trim() == "*" {
+            of.retain(|&id| world.bodies[id].kind == BodyKind::Dynamic);
+        }
         if of.is_empty() {
             return Err(Fault::at(
                 table.of.span(),
@@ -28,7 +33,7 @@ impl Resolver {
             .label("nothing to measure"));
         }
         let against =
-            table.against.as_ref().map_or(Ok(Vec::new()), |selector| self.selected(selector, &world.bodies))?;
+            table.against.as_ref().map_or(Ok(Vec::new()), |selector| self.selected(selector, &world.bodies, names))?;
         let window = match &table.window {
             None => Window { from: 0.0, to: f64::INFINITY },
             Some([from, to]) => {
@@ -92,5 +97,78 @@ impl Resolver {
             return Ok(0.01 * share * value.abs());
         }
         self.evaluator.value(number, names)
+    }
+
+    pub(super) fn twins(&self, tables: &[TwinTable]) -> Result<Vec<Twin>, Fault> {
+        let twin = |table: &TwinTable| {
+            let by = table.by.get_ref();
+            if !TWIN_KINDS.contains(&by.as_str()) {
+                return Err(Fault::at(table.by.span(), format!("there is no twin by `{by}`"))
+                    .label("unknown change")
+                    .help_names(by, TWIN_KINDS));
+            }
+            let within =
+                table.within.as_ref().map(|within| self.not_negative(within, "`within`", &self.names)).transpose()?;
+            Ok(Twin { by: by.clone(), within, because: table.because.clone() })
+        };
+        tables.iter().map(twin).collect()
+    }
+
+    pub(super) fn series(
+        &self,
+        tables: &[SeriesTable],
+        world: &World,
+        parameters: &[Parameter],
+    ) -> Result<Vec<Series>, Fault> {
+        tables.iter().map(|table| self.one_series(table, world, parameters)).collect()
+    }
+
+    fn one_series(&self, table: &SeriesTable, world: &World, parameters: &[Parameter]) -> Result<Series, Fault> {
+        let over = table.over.get_ref();
+        let axes = ["dt", "size"].into_iter().chain(parameters.iter().map(|parameter| parameter.name.as_str()));
+        if !axes.clone().any(|axis| axis == over) {
+            return Err(Fault::at(table.over.span(), format!("there is no axis called `{over}`"))
+                .label("unknown axis")
+                .help_names(over, axes));
+        }
+        let values = table.values.iter().flatten().map(|value| self.value(value)).collect::<Result<_, _>>()?;
+        let mut shapes = Vec::new();
+        if let Some(order) = &table.falls_with_order {
+            shapes.push(SeriesShape::FallsWithOrder(self.value(order)?));
+        }
+        if let Some(exponent) = &table.grows_at_most {
+            shapes.push(SeriesShape::GrowsAtMost(self.value(exponent)?));
+        }
+        if let Some(only) = &table.only {
+            shapes.push(match only.get_ref().as_str() {
+                "rises" => SeriesShape::OnlyRises,
+                "falls" => SeriesShape::OnlyFalls,
+                other => {
+                    return Err(Fault::at(
+                        only.span(),
+                        format!("`only` is \"rises\" or \"falls\", and not \"{other}\""),
+                    ));
+                }
+            });
+        }
+        let [shape] = shapes.as_slice() else {
+            return Err(Fault::at(
+                table.gauge.span(),
+                "a series has exactly one of `falls_with_order`, `grows_at_most` and `only`",
+            )
+            .label("in this series"));
+        };
+        let selected = |selector: &Placed<String>| self.selected(selector, &world.bodies, &self.names);
+        let mut of = selected(&table.of)?;
+        of.retain(|&id| world.bodies[id].kind != BodyKind::Static);
+        Ok(Series {
+            over: over.clone(),
+            values,
+            gauge: table.gauge.get_ref().clone(),
+            of,
+            against: table.against.as_ref().map_or(Ok(Vec::new()), selected)?,
+            shape: *shape,
+            because: table.because.clone(),
+        })
     }
 }

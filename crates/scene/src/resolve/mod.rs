@@ -1,56 +1,155 @@
-//! From the form of a file to worlds and claims: parameters, then world, materials, bodies, actions, claims.
+//! From the form of a file to worlds and claims: parameters, then world, materials, bodies, joints, actions, claims.
 
+mod actions;
 mod bodies;
 mod claims;
+mod joints;
+mod motion;
 mod parameters;
+mod parts;
+mod patterns;
+mod selection;
 
 use crate::expression::{Evaluator, Names};
 use crate::fault::Fault;
-use crate::file::{ActionTable, MaterialTable, Ordered, SceneFile, WorldTable};
+use crate::file::{MixingWord, Ordered, Placed, SceneFile, SharedFile, WorldTable};
 use crate::number::Number;
+use crate::rules::{Probe, Series, Trigger, Twin};
 use crate::scene::{Parameter, Settings};
-use crate::select::{select, split};
-use ironspin_model::{Action, Body, Bounds, Claim, DVec3, Deed, Material, World};
+use ironspin_model::{Bounds, Claim, DVec3, Material, PairMaterial, World};
+use std::collections::BTreeMap;
 use std::ops::Range;
-use toml::Spanned;
 
-/// Most bodies a scene may have.
+/// Most bodies a scene may have unless it is raised.
 pub const BODY_LIMIT: usize = 200_000;
+/// Most deeds a scene may script: a force over a time and a scripted motion are one a step.
+pub const DEED_LIMIT: usize = 2_000_000;
 
 /// What a file resolves to.
 pub(crate) struct Resolved {
     pub(crate) parameters: Vec<Parameter>,
     pub(crate) world: World,
     pub(crate) claims: Vec<Claim>,
+    pub(crate) twins: Vec<Twin>,
+    pub(crate) series: Vec<Series>,
+    pub(crate) triggers: Vec<Trigger>,
+    pub(crate) probes: Vec<Probe>,
+    pub(crate) features: Vec<String>,
+    /// Names of parameters that nothing used.
+    pub(crate) unused: Vec<Range<usize>>,
+    /// Where each body's table stands.
+    pub(crate) places: Vec<Range<usize>>,
+    /// Where the tables of materials stand.
+    pub(crate) material_places: Vec<Range<usize>>,
 }
 
 /// Everything that is needed to work out a number.
-struct Resolver {
+pub(crate) struct Resolver {
     evaluator: Evaluator,
-    /// Constants, parameters and `g`.
+    /// Constants, parameters, `seed` and `g`.
     names: Names,
+    dt: f64,
+    duration: f64,
+    seed: u64,
+    body_limit: usize,
+    /// Bit of each layer.
+    layers: Vec<String>,
+    /// Sets of bodies by name.
+    groups: Vec<(String, String)>,
+    /// Ids by full name.
+    ids: BTreeMap<String, usize>,
 }
 
-pub(crate) fn resolve(file: &SceneFile, settings: &Settings) -> Result<Resolved, Fault> {
+/// Entries of several tables, those of the shared files first; a name must not come twice.
+fn joined<'a, T>(
+    what: &str,
+    shared: impl Iterator<Item = &'a Ordered<T>>,
+    own: &'a Ordered<T>,
+) -> Result<Vec<&'a (Placed<String>, T)>, Fault> {
+    let all: Vec<&(Placed<String>, T)> = shared.chain([own]).flat_map(|table| &table.0).collect();
+    for (number, (name, _)) in all.iter().enumerate() {
+        if all[..number].iter().any(|(other, _)| other.get_ref() == name.get_ref()) {
+            return Err(Fault::at(name.span(), format!("there are two {what} called `{}`", name.get_ref()))
+                .label("second of this name"));
+        }
+    }
+    Ok(all)
+}
+
+pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settings) -> Result<Resolved, Fault> {
     if *file.space.get_ref() != 2 {
         return Err(Fault::at(file.space.span(), format!("space = {} cannot be built", file.space.get_ref()))
             .label("expected 2")
             .help("planar scenes have space = 2"));
     }
-    let evaluator = Evaluator::new();
-    let (parameters, names) = parameters::resolve(&file.set, settings, &evaluator)?;
-    let mut resolver = Resolver { evaluator, names };
+    let evaluator = Evaluator::new(settings.seed);
+    let tables = joined("parameters", shared.iter().map(|s| &s.set), &file.set)?;
+    let (parameters, names) = parameters::resolve(&tables, settings, &evaluator)?;
+    let mut resolver = Resolver {
+        evaluator,
+        names,
+        dt: settings.dt,
+        duration: 0.0,
+        seed: settings.seed,
+        body_limit: settings.body_limit,
+        layers: vec!["common".to_owned()],
+        groups: Vec::new(),
+        ids: BTreeMap::new(),
+    };
     let (gravity, duration, bounds) = resolver.world(&file.world)?;
+    resolver.duration = duration;
     resolver.names.add("g", gravity.length());
-    let materials = resolver.materials(&file.material)?;
-    let bodies = resolver.bodies(&file.body, &materials)?;
-    if bodies.is_empty() {
+    let materials = joined("materials", shared.iter().map(|s| &s.material), &file.material)?;
+    let material_places = materials.iter().map(|(name, _)| name.span()).collect();
+    let materials = resolver.materials(&materials)?;
+    let pair_tables = shared.iter().flat_map(|s| &s.pair).chain(&file.pair);
+    let pairs = resolver.pairs(pair_tables, &materials, file.world.mixing)?;
+    let templates = joined("templates", shared.iter().map(|s| &s.template), &file.template)?;
+    let built = resolver.bodies(&file.body, &templates, &materials)?;
+    if built.bodies.is_empty() {
         return Err(Fault::nowhere("the scene has no body").help("add a [[body]] table"));
     }
-    let actions = resolver.actions(&file.action, &bodies)?;
-    let world = World { gravity, bounds, materials, bodies, actions, ..World::planar(duration) };
-    let claims = resolver.claims(&file.claim, &world, settings.dt)?;
-    Ok(Resolved { parameters, world, claims })
+    resolver.ids = built.bodies.iter().enumerate().map(|(id, body)| (body.name.clone(), id)).collect();
+    resolver.note_groups(&file.group, &built.bodies)?;
+    let joints = resolver.joints(&file.joint, &built.bodies)?;
+    let apart = resolver.apart(&file.apart, &built.bodies)?;
+    let mut script = resolver.actions(&file.action, &built.bodies)?;
+    script.deeds.extend(built.deeds);
+    resolver.check_deeds(script.deeds.len())?;
+    script.deeds.sort_by(|a, b| a.at_time.total_cmp(&b.at_time));
+    let world = World {
+        gravity,
+        bounds,
+        materials,
+        pairs,
+        bodies: built.bodies,
+        joints,
+        apart,
+        actions: script.deeds,
+        ..World::planar(duration)
+    };
+    let claims = resolver.claims(&file.claim, &world)?;
+    let twins = resolver.twins(&file.twin)?;
+    let series = resolver.series(&file.series, &world, &parameters)?;
+    let features = resolver.features(file, &world, &script.probes)?;
+    let unused = tables
+        .iter()
+        .filter(|(name, _)| !resolver.evaluator.has_used(name.get_ref()))
+        .map(|(name, _)| name.span())
+        .collect();
+    Ok(Resolved {
+        parameters,
+        world,
+        claims,
+        twins,
+        series,
+        triggers: script.triggers,
+        probes: script.probes,
+        features,
+        unused,
+        places: built.places,
+        material_places,
+    })
 }
 
 impl Resolver {
@@ -70,14 +169,34 @@ impl Resolver {
     }
 
     /// A number that must not be below zero.
-    fn not_negative(&self, number: &Number, what: &str) -> Result<f64, Fault> {
-        let value = self.value(number)?;
+    fn not_negative(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Fault> {
+        let value = self.evaluator.value(number, names)?;
         if value >= 0.0 {
             Ok(value)
         } else {
             Err(Fault::at(number.span(), format!("{what} must not be negative, and this is {value}"))
                 .label(format!("is {value}")))
         }
+    }
+
+    /// A whole number of things.
+    fn count(&self, number: &Number, what: &str, names: &Names) -> Result<usize, Fault> {
+        let value = self.evaluator.value(number, names)?;
+        if value < 0.0 || value.fract() != 0.0 {
+            return Err(
+                Fault::at(number.span(), format!("{what} cannot be {value}")).label("expected a whole number from 0")
+            );
+        }
+        if value > self.body_limit as f64 {
+            return Err(self.too_many(number.span()).label(format!("is {value}")));
+        }
+        Ok(value as usize)
+    }
+
+    fn too_many(&self, span: Range<usize>) -> Fault {
+        Fault::at(span, format!("the scene asks for more than {} bodies", self.body_limit))
+            .label("too many")
+            .help("--max-bodies raises the limit")
     }
 
     /// Two numbers as a vector in the plane.
@@ -89,8 +208,16 @@ impl Resolver {
         Ok(DVec3::new(self.evaluator.value(x, names)?, self.evaluator.value(y, names)?, 0.0))
     }
 
-    fn spanned_pair(&self, list: &Spanned<Vec<Number>>, names: &Names) -> Result<DVec3, Fault> {
+    fn spanned_pair(&self, list: &Placed<Vec<Number>>, names: &Names) -> Result<DVec3, Fault> {
         self.pair(list.get_ref(), list.span(), names)
+    }
+
+    fn optional_pair(&self, list: Option<&Placed<Vec<Number>>>, names: &Names) -> Result<DVec3, Fault> {
+        list.map_or(Ok(DVec3::ZERO), |list| self.spanned_pair(list, names))
+    }
+
+    fn optional(&self, number: Option<&Number>, default: f64, names: &Names) -> Result<f64, Fault> {
+        number.map_or(Ok(default), |number| self.evaluator.value(number, names))
     }
 
     fn world(&self, table: &WorldTable) -> Result<(DVec3, f64, Option<Bounds>), Fault> {
@@ -118,96 +245,84 @@ impl Resolver {
         Ok((gravity, duration, bounds))
     }
 
-    fn materials(&self, tables: &Ordered<MaterialTable>) -> Result<Vec<Material>, Fault> {
+    fn materials(&self, tables: &[&(Placed<String>, crate::file::MaterialTable)]) -> Result<Vec<Material>, Fault> {
         tables
-            .0
             .iter()
             .map(|(name, table)| {
                 Ok(Material {
                     name: name.get_ref().clone(),
                     density: self.positive(&table.density, "a density", &self.names)?,
-                    friction: self.not_negative(&table.friction, "a friction")?,
-                    restitution: self.not_negative(&table.restitution, "a restitution")?,
+                    friction: self.not_negative(&table.friction, "a friction", &self.names)?,
+                    restitution: self.not_negative(&table.restitution, "a restitution", &self.names)?,
                 })
             })
             .collect()
     }
 
-    fn actions(&self, tables: &[ActionTable], bodies: &[Body]) -> Result<Vec<Action>, Fault> {
-        let mut actions = Vec::new();
+    /// The pairs of the file, and where the scene mixes in a way of its own also all others, so that every engine mixes alike.
+    fn pairs<'a>(
+        &self,
+        tables: impl Iterator<Item = &'a crate::file::PairTable>,
+        materials: &[Material],
+        mixing: MixingWord,
+    ) -> Result<Vec<PairMaterial>, Fault> {
+        let mixed = |a: usize, b: usize| {
+            let (one, two) = (&materials[a], &materials[b]);
+            let mix = |a: f64, b: f64, standard: f64| match mixing {
+                MixingWord::Standard => standard,
+                MixingWord::Average => 0.5 * (a + b),
+                MixingWord::Product => a * b,
+                MixingWord::Smaller => a.min(b),
+                MixingWord::Larger => a.max(b),
+            };
+            PairMaterial {
+                between: [a, b],
+                friction: mix(one.friction, two.friction, (one.friction * two.friction).sqrt()),
+                restitution: mix(one.restitution, two.restitution, one.restitution.max(two.restitution)),
+            }
+        };
+        let mut pairs: Vec<PairMaterial> = Vec::new();
         for table in tables {
-            let at_time = self.not_negative(&table.at_time, "the time of an action")?;
-            for body in self.selected(&table.on, bodies)? {
-                let names = self.names.with("mass", bodies[body].mass);
-                let before = actions.len();
-                if let Some(impulse) = &table.impulse {
-                    actions.push(Action {
-                        at_time,
-                        body,
-                        deed: Deed::Impulse { impulse: self.spanned_pair(impulse, &names)?, point: None },
-                    });
-                }
-                if let Some(velocity) = &table.velocity {
-                    actions.push(Action { at_time, body, deed: Deed::Velocity(self.spanned_pair(velocity, &names)?) });
-                }
-                if actions.len() == before {
-                    return Err(
-                        Fault::at(table.on.span(), "this action does nothing").help("give it `impulse` or `velocity`")
-                    );
+            let [a, b] = [self.material(&table.between[0], materials)?, self.material(&table.between[1], materials)?];
+            let between = [a.min(b), a.max(b)];
+            if pairs.iter().any(|pair| pair.between == between) {
+                return Err(Fault::at(table.between[0].span(), "these two materials have a pair already"));
+            }
+            let mut pair = mixed(between[0], between[1]);
+            if let Some(friction) = &table.friction {
+                pair.friction = self.not_negative(friction, "a friction", &self.names)?;
+            }
+            if let Some(restitution) = &table.restitution {
+                pair.restitution = self.not_negative(restitution, "a restitution", &self.names)?;
+            }
+            pairs.push(pair);
+        }
+        if mixing != MixingWord::Standard {
+            for b in 0..materials.len() {
+                for a in 0..=b {
+                    if !pairs.iter().any(|pair| pair.between == [a, b]) {
+                        pairs.push(mixed(a, b));
+                    }
                 }
             }
         }
-        actions.sort_by(|a, b| a.at_time.total_cmp(&b.at_time));
-        Ok(actions)
+        Ok(pairs)
     }
 
-    /// The bodies of a selector, of which there must be one at least.
-    fn selected(&self, selector: &Spanned<String>, bodies: &[Body]) -> Result<Vec<usize>, Fault> {
-        let text = self.with_worked_out_indices(selector)?;
-        let found = select(&text, bodies);
-        if !found.is_empty() {
-            return Ok(found);
-        }
-        let mut known: Vec<&str> = bodies.iter().map(|body| split(&body.name).0).collect();
-        known.dedup();
-        let fault = Fault::at(selector.span(), format!("no body is called `{text}`")).label("matches nothing");
-        let base = split(&text).0;
-        Err(if known.contains(&base) {
-            let last =
-                bodies.iter().rev().find(|body| split(&body.name).0 == base).map_or("", |body| body.name.as_str());
-            fault.help(format!("the last one is `{last}`; write `{base}[*]` for all"))
-        } else {
-            fault.help_names(base, known)
+    fn material(&self, name: &Placed<String>, materials: &[Material]) -> Result<usize, Fault> {
+        materials.iter().position(|m| m.name == *name.get_ref()).ok_or_else(|| {
+            let found = name.get_ref();
+            Fault::at(name.span(), format!("there is no material called `{found}`"))
+                .label("unknown material")
+                .help_names(found, materials.iter().map(|m| m.name.as_str()))
         })
     }
 
-    /// Replaces index expressions such as `count-1` in a selector by their values.
-    fn with_worked_out_indices(&self, selector: &Spanned<String>) -> Result<String, Fault> {
-        let mut out = String::new();
-        let mut rest = selector.get_ref().as_str();
-        while let Some((head, tail)) = rest.split_once('[') {
-            let (inside, after) = tail.split_once(']').ok_or_else(|| {
-                Fault::at(selector.span(), format!("`{}` has no closing bracket", selector.get_ref()))
-                    .help("write `ingot[*]` or `ingot[3]`")
-            })?;
-            let plain = inside.chars().all(|c| c.is_ascii_digit() || c == '.' || c == '*');
-            let index = if plain {
-                inside.to_owned()
-            } else {
-                let value = self
-                    .evaluator
-                    .evaluate(inside, &self.names)
-                    .map_err(|f| Fault { span: Some(selector.span()), ..f })?;
-                if value < 0.0 || value.fract() != 0.0 {
-                    return Err(Fault::at(selector.span(), format!("`{inside}` gives {value}, which is no index"))
-                        .label("expected a whole number from 0"));
-                }
-                format!("{value}")
-            };
-            out.push_str(&format!("{head}[{index}]"));
-            rest = after;
+    fn check_deeds(&self, count: usize) -> Result<(), Fault> {
+        if count <= DEED_LIMIT {
+            return Ok(());
         }
-        out.push_str(rest);
-        Ok(out)
+        Err(Fault::nowhere(format!("the actions and motions of the scene make {count} deeds, more than {DEED_LIMIT}"))
+            .help("use a longer step, a shorter time, or fewer bodies"))
     }
 }

@@ -2,32 +2,33 @@
 
 use crate::expression::{Evaluator, Names};
 use crate::fault::Fault;
-use crate::file::{Ordered, ParameterTable};
+use crate::file::{ParameterTable, Placed};
 use crate::scene::{Parameter, Settings};
 
 /// Names that expressions already use for something else.
-const TAKEN: [&str; 6] = ["pi", "tau", "g", "dt", "mass", "deg"];
+const TAKEN: [&str; 7] = ["pi", "tau", "g", "dt", "mass", "deg", "seed"];
 
 /// Parameters in the order of the file; each may use those above it.
 pub(super) fn resolve(
-    tables: &Ordered<ParameterTable>,
+    tables: &[&(Placed<String>, ParameterTable)],
     settings: &Settings,
     evaluator: &Evaluator,
 ) -> Result<(Vec<Parameter>, Names), Fault> {
-    let known = || tables.0.iter().map(|(name, _)| name.get_ref().as_str());
+    let known = || tables.iter().map(|(name, _)| name.get_ref().as_str());
     for (name, _) in &settings.set {
         if !known().any(|other| other == name) {
             return Err(Fault::nowhere(format!("the scene has no parameter `{name}` to set")).help_names(name, known()));
         }
     }
     let mut names = Names::constants();
+    names.add("seed", settings.seed as f64);
     let mut parameters = Vec::new();
-    for (name, table) in &tables.0 {
+    for (name, table) in tables.iter().copied() {
         let plain = name.get_ref();
         if TAKEN.contains(&plain.as_str()) || !is_identifier(plain) {
             return Err(Fault::at(name.span(), format!("a parameter cannot be called `{plain}`"))
                 .label("taken, or not a name")
-                .help("use letters, digits and underscores, and none of pi, tau, g, dt, mass, deg"));
+                .help("use letters, digits and underscores, and none of pi, tau, g, dt, mass, deg, seed"));
         }
         let given = settings.set.iter().rev().find(|(set, _)| set == plain);
         let value = match given {

@@ -46,7 +46,7 @@ material = "iron"
 
 fn setup_with(text: &str, set: &[(&str, &str)]) -> Result<Setup, SceneError> {
     let set = set.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();
-    Scene::parse(text, "yard.toml")?.resolve(&Settings { set, dt: 0.125 })
+    Scene::parse(text, "yard.toml")?.resolve(&Settings { set, ..Settings::with_dt(0.125) })
 }
 
 fn setup(more: &str) -> Setup {
@@ -191,7 +191,7 @@ fn every_bundled_scene_resolves_and_gives_reasons() {
         let scene = Scene::open(name).unwrap();
         assert_eq!(scene.name(), name);
         assert!(!scene.needs().is_empty() && !scene.about().is_empty());
-        let setup = scene.resolve(&Settings { set: Vec::new(), dt: 1.0 / 60.0 }).unwrap();
+        let setup = scene.resolve(&Settings::with_dt(1.0 / 60.0)).unwrap();
         assert!(!setup.claims.is_empty());
         assert!(setup.claims.iter().all(|claim| claim.because.len() > 20), "{name}");
         // The header says what goes wrong in real engines.
@@ -215,7 +215,7 @@ proptest! {
         let to = (from + length).min(text.len());
         let broken = if twice { format!("{}{}", &text[..to], &text[from..]) } else { format!("{}{}", &text[..from], &text[to..]) };
         if let Ok(scene) = Scene::parse(&broken, "x.toml") {
-            let _ = scene.resolve(&Settings { set: Vec::new(), dt: 0.01 });
+            let _ = scene.resolve(&Settings::with_dt(0.01));
         }
     }
 }

@@ -1,0 +1,207 @@
+//! Joints, actions, and what must hold, as they are written.
+
+use super::{Ordered, Placed};
+use crate::number::Number;
+use schemars::JsonSchema;
+use serde::Deserialize;
+
+/// Kinds of joints.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum JointWord {
+    /// Anchors at a fixed distance.
+    Rod,
+    /// Anchors no further apart than a length.
+    Rope,
+    /// A force along the line of the anchors.
+    Spring,
+    /// Anchors together, free to turn.
+    Hinge,
+    /// The second body slides along an axis of the first, without turning.
+    Slider,
+    /// The bodies keep their place and angle to each other.
+    Weld,
+}
+
+/// A joint between two bodies, or one a turn of its loops.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct JointTable {
+    pub(crate) kind: Placed<JointWord>,
+    /// Loops; selectors may use the counters, as in link\[i+1\].
+    #[serde(default)]
+    pub(crate) repeat: Ordered<Number>,
+    /// The two bodies.
+    pub(crate) between: [Placed<String>; 2],
+    /// A point in the world at which both bodies are held, m.
+    pub(crate) at: Option<Placed<Vec<Number>>>,
+    /// Anchors in each body's own frame about its centre of mass, m; the centres when left out.
+    pub(crate) anchors: Option<[Placed<Vec<Number>>; 2]>,
+    /// Of a rod, rope or spring, m; the distance as built when left out.
+    pub(crate) length: Option<Number>,
+    /// Of a spring, N/m.
+    pub(crate) stiffness: Option<Number>,
+    /// Of a spring, N s/m.
+    pub(crate) damping: Option<Number>,
+    /// Of a slider, in the world as built.
+    pub(crate) axis: Option<Placed<Vec<Number>>>,
+    /// Smallest and largest angle of a hinge (rad) or way of a slider (m).
+    pub(crate) limits: Option<[Number; 2]>,
+}
+
+/// Bodies that never touch each other.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct ApartTable {
+    /// Every body of the first selector and every one of the second.
+    pub(crate) between: [Placed<String>; 2],
+}
+
+/// Where a body is put.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct WhereTable {
+    /// m.
+    pub(crate) at: Placed<Vec<Number>>,
+    /// rad.
+    pub(crate) angle: Option<Number>,
+}
+
+/// A ray to be cast.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct RayTable {
+    /// m.
+    pub(crate) from: Placed<Vec<Number>>,
+    /// m.
+    pub(crate) to: Placed<Vec<Number>>,
+}
+
+/// A copy of the world to be stepped ahead.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct ForecastTable {
+    /// How far ahead, s.
+    pub(crate) horizon: Number,
+}
+
+/// A scripted deed. Expressions may use mass, x, y, angle, vx, vy and spin of the body as built.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct ActionTable {
+    /// s; before the first step that starts at or after it.
+    pub(crate) at_time: Option<Number>,
+    /// A condition on the body, such as "y < 1 && vy < 0"; done once, before the step after it came true. It may use x, y, angle, vx, vy,
+    /// speed, spin and t.
+    pub(crate) when: Option<Placed<String>>,
+    /// Again after this time, s.
+    pub(crate) every: Option<Number>,
+    /// The last time for `every`, s; the end of the trial when left out.
+    pub(crate) until: Option<Number>,
+    /// The bodies it is done to.
+    pub(crate) on: Option<Placed<String>>,
+    /// N s.
+    pub(crate) impulse: Option<Placed<Vec<Number>>>,
+    /// N, over `for_time`.
+    pub(crate) force: Option<Placed<Vec<Number>>>,
+    /// N m, over `for_time`.
+    pub(crate) torque: Option<Number>,
+    /// Where impulse and force act, in the world, m; at the centre when left out.
+    pub(crate) point: Option<Placed<Vec<Number>>>,
+    /// How long force and torque act, s.
+    pub(crate) for_time: Option<Number>,
+    /// m/s.
+    pub(crate) velocity: Option<Placed<Vec<Number>>>,
+    /// rad/s.
+    pub(crate) spin: Option<Number>,
+    /// Put elsewhere.
+    pub(crate) place: Option<WhereTable>,
+    /// Taken out.
+    #[serde(default)]
+    pub(crate) remove: bool,
+    /// An absent body comes in.
+    #[serde(default)]
+    pub(crate) add: bool,
+    /// Taken out, and these absent bodies come in, at their places in its frame.
+    pub(crate) split: Option<Placed<String>>,
+    /// Gravity changes, m/s².
+    pub(crate) gravity: Option<Placed<Vec<Number>>>,
+    /// A ray is cast.
+    pub(crate) ray: Option<RayTable>,
+    /// The future is worked out ahead.
+    pub(crate) forecast: Option<ForecastTable>,
+}
+
+/// How much a failed claim weighs.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum SeverityWord {
+    /// It fails the trial.
+    #[default]
+    Must,
+    /// It is reported and fails nothing.
+    Should,
+}
+
+/// A gauge with a bound that must hold. Expressions may use g and dt.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct ClaimTable {
+    /// Name of the gauge.
+    pub(crate) gauge: Placed<String>,
+    /// The bodies measured.
+    #[serde(default = "everything")]
+    pub(crate) of: Placed<String>,
+    /// The bodies they are measured against.
+    pub(crate) against: Option<Placed<String>>,
+    /// From and to, s.
+    pub(crate) window: Option<[Number; 2]>,
+    pub(crate) at_most: Option<Number>,
+    pub(crate) at_least: Option<Number>,
+    pub(crate) equals: Option<Number>,
+    /// Goes with `equals`: in the unit of the gauge, or as "1 %".
+    pub(crate) within: Option<Number>,
+    /// Why the bound is what it is.
+    pub(crate) because: Placed<String>,
+    #[serde(default)]
+    pub(crate) severity: SeverityWord,
+}
+
+fn everything() -> Placed<String> {
+    Placed::nowhere("*".to_owned())
+}
+
+/// A change of the trial after which the result must agree.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct TwinTable {
+    /// again, process, threads, split, restore, units, mass, tempo, bystander, order, mirror, turn, shift or boost.
+    pub(crate) by: Placed<String>,
+    /// Largest difference of a position, m; none (to the bit) when left out.
+    pub(crate) within: Option<Number>,
+    /// Why.
+    pub(crate) because: Option<String>,
+}
+
+/// A claim about many trials along one axis.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SeriesTable {
+    /// dt, size or a parameter.
+    pub(crate) over: Placed<String>,
+    /// The values along the axis.
+    pub(crate) values: Option<Vec<Number>>,
+    /// Name of the gauge, or cost.
+    pub(crate) gauge: Placed<String>,
+    #[serde(default = "everything")]
+    pub(crate) of: Placed<String>,
+    pub(crate) against: Option<Placed<String>>,
+    /// The value falls at least as this power of the axis.
+    pub(crate) falls_with_order: Option<Number>,
+    /// The value grows at most as this power of the axis.
+    pub(crate) grows_at_most: Option<Number>,
+    /// The value never rises as the axis falls, or grows: "rises" or "falls".
+    pub(crate) only: Option<Placed<String>>,
+    /// Why.
+    pub(crate) because: Option<String>,
+}

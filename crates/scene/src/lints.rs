@@ -1,0 +1,195 @@
+//! What is probably a mistake in a scene that can be built.
+
+use crate::fault::Fault;
+use crate::file::SceneFile;
+use crate::geometry::{Outline, gap, outlines};
+use crate::resolve::Resolved;
+use ironspin_model::{BodyKind, World};
+use std::collections::BTreeSet;
+use std::ops::Range;
+
+/// The kinds of warnings, as `allow` names them.
+pub const WARNINGS: [&str; 8] =
+    ["overlap", "pixels", "step", "gravity", "mass-ratio", "bounds", "restitution", "unused"];
+
+/// Overlap below this share of the smaller size is touching.
+const TOUCHING: f64 = 1e-3;
+/// Mass ratio in contact beyond which most engines give way.
+const MASS_RATIO: f64 = 1e4;
+/// Typical size of a body, m, beyond which gravity of the Earth is probably meant for pixels.
+const LARGE: f64 = 50.0;
+
+/// Everything that looks wrong, with its kind, in the order of [`WARNINGS`], those that are allowed left out.
+///
+/// # Errors
+/// For a kind in `allow` that there is not.
+pub(crate) fn warnings(file: &SceneFile, resolved: &Resolved, dt: f64) -> Result<Vec<(&'static str, Fault)>, Fault> {
+    for kind in &file.allow {
+        if !WARNINGS.contains(&kind.get_ref().as_str()) {
+            return Err(Fault::at(kind.span(), format!("there is no warning called `{}`", kind.get_ref()))
+                .label("unknown warning")
+                .help_names(kind.get_ref(), WARNINGS));
+        }
+    }
+    let allowed = |kind: &str| file.allow.iter().any(|allowed| allowed.get_ref() == kind);
+    let mut found = Vec::new();
+    let world = &resolved.world;
+    if !(allowed("overlap") && allowed("mass-ratio")) {
+        found.extend(near_pairs(world, &resolved.places));
+    }
+    let gravity = file.world.gravity.span();
+    let mut sizes: Vec<f64> =
+        world.bodies.iter().filter(|body| body.kind == BodyKind::Dynamic).map(|body| body.smallest_size()).collect();
+    sizes.sort_by(f64::total_cmp);
+    let typical = sizes.get(sizes.len() / 2).copied().unwrap_or(0.0);
+    let fall = world.gravity.length();
+    if typical > LARGE && (1.0..20.0).contains(&fall) {
+        found.push((
+            "pixels",
+            Fault::at(
+                gravity.clone(),
+                format!("bodies of {typical} m fall at {fall} m/s2: are pixels taken for metres?"),
+            )
+            .label("as slow as in a world of giants")
+            .help("scale sizes down to metres, or gravity up"),
+        ));
+    }
+    if dt > 1.0 {
+        found.push((
+            "step",
+            Fault::nowhere(format!("the step is {dt} s: are milliseconds taken for seconds?"))
+                .help("steps are given in seconds, such as 1/60"),
+        ));
+    }
+    if world.gravity.y > 0.0 {
+        found.push((
+            "gravity",
+            Fault::at(gravity, "gravity points upwards; y points up here")
+                .label("falls upwards")
+                .help("write [0, -9.81]"),
+        ));
+    }
+    if let Some(bounds) = &world.bounds {
+        let outside = |id: &usize| {
+            let body = &world.bodies[*id];
+            body.kind != BodyKind::Static && !body.absent && !bounds.contains(body.position)
+        };
+        if let Some(id) = (0..world.bodies.len()).find(outside) {
+            let body = &world.bodies[id];
+            found.push((
+                "bounds",
+                Fault::at(
+                    resolved.places[id].clone(),
+                    format!("`{}` starts outside the bounds, at ({}, {})", body.name, body.position.x, body.position.y),
+                )
+                .label("counts as escaped at once")
+                .help("widen the bounds in [world]"),
+            ));
+        }
+    }
+    for (material, place) in world.materials.iter().zip(&resolved.material_places) {
+        if material.restitution > 1.0 {
+            found.push((
+                "restitution",
+                Fault::at(place.clone(), format!("`{}` has a restitution of {}", material.name, material.restitution))
+                    .label("each bounce adds energy"),
+            ));
+        }
+    }
+    for place in &resolved.unused {
+        found.push(("unused", Fault::at(place.clone(), "nothing uses this parameter").label("unused")));
+    }
+    found.retain(|(kind, _)| !allowed(kind));
+    found.sort_by_key(|(kind, _)| WARNINGS.iter().position(|known| known == kind));
+    Ok(found)
+}
+
+/// Pairs that overlap as built, and pairs in contact of very different masses: one warning of each kind, with how many there are.
+fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Fault)> {
+    let (mut overlaps, mut ratios) = (Vec::new(), Vec::new());
+    each_near_pair(world, |a, b, gap| {
+        let size = world.bodies[a].smallest_size().min(world.bodies[b].smallest_size());
+        if gap < -TOUCHING * size {
+            overlaps.push((a, b, -gap));
+        }
+        let (one, other) = (world.bodies[a].mass, world.bodies[b].mass);
+        let both_move = [a, b].iter().all(|&id| world.bodies[id].kind == BodyKind::Dynamic);
+        if both_move && gap < TOUCHING * size && one.max(other) > MASS_RATIO * one.min(other) {
+            ratios.push((a, b, one.max(other) / one.min(other)));
+        }
+    });
+    let mut found = Vec::new();
+    let more = |count: usize| if count > 1 { format!(", and {} more pairs", count - 1) } else { String::new() };
+    if let Some(&(a, b, depth)) = overlaps.first() {
+        let (one, other) = (&world.bodies[a].name, &world.bodies[b].name);
+        found.push((
+            "overlap",
+            Fault::at(
+                places[a.max(b)].clone(),
+                format!("`{one}` and `{other}` overlap by {depth:.3} m at the start{}", more(overlaps.len())),
+            )
+            .label("built into another body")
+            .help("sizes are full sizes; are half sizes meant?"),
+        ));
+    }
+    if let Some(&(a, b, ratio)) = ratios.first() {
+        let (one, other) = (&world.bodies[a].name, &world.bodies[b].name);
+        found.push((
+            "mass-ratio",
+            Fault::at(
+                places[a.max(b)].clone(),
+                format!("`{one}` and `{other}` touch and differ {ratio:.0} times in mass{}", more(ratios.len())),
+            )
+            .label("most contact solvers give way"),
+        ));
+    }
+    found
+}
+
+/// Calls `each` with every two bodies that may meet and whose boxes touch, and their gap.
+fn each_near_pair(world: &World, mut each: impl FnMut(usize, usize, f64)) {
+    let joined: BTreeSet<[usize; 2]> = world
+        .joints
+        .iter()
+        .filter(|joint| joint.kind.keeps_apart())
+        .map(|joint| joint.bodies)
+        .chain(world.apart.iter().copied())
+        .map(|[a, b]| [a.min(b), a.max(b)])
+        .collect();
+    let may_meet = |a: usize, b: usize| {
+        let (one, other) = (&world.bodies[a], &world.bodies[b]);
+        one.layers & other.meets != 0
+            && other.layers & one.meets != 0
+            && (one.kind == BodyKind::Dynamic || other.kind == BodyKind::Dynamic)
+            && !joined.contains(&[a.min(b), a.max(b)])
+    };
+    let mut endless: Vec<(usize, Outline)> = Vec::new();
+    let mut boxes: Vec<([f64; 4], usize, Outline)> = Vec::new();
+    for (id, body) in world.bodies.iter().enumerate().filter(|(_, body)| !body.absent) {
+        for outline in outlines(body) {
+            match outline.bounds() {
+                Some([low, high]) => {
+                    let rim = TOUCHING * body.smallest_size();
+                    boxes.push(([low.x - rim, high.x + rim, low.y - rim, high.y + rim], id, outline));
+                }
+                None => endless.push((id, outline)),
+            }
+        }
+    }
+    for (id, outline) in &endless {
+        for (_, other, theirs) in boxes.iter().filter(|(_, other, _)| may_meet(*id, *other)) {
+            let gap = gap(outline, theirs);
+            if gap < TOUCHING * world.bodies[*other].smallest_size() {
+                each(*id, *other, gap);
+            }
+        }
+    }
+    boxes.sort_by(|a, b| a.0[0].total_cmp(&b.0[0]).then(a.1.cmp(&b.1)));
+    for (number, (mine, id, outline)) in boxes.iter().enumerate() {
+        for (theirs, other, their_outline) in boxes[number + 1..].iter().take_while(|(b, ..)| b[0] <= mine[1]) {
+            if mine[2] <= theirs[3] && theirs[2] <= mine[3] && id != other && may_meet(*id, *other) {
+                each(*id, *other, gap(outline, their_outline));
+            }
+        }
+    }
+}

@@ -1,0 +1,341 @@
+//! Actions: at a time, every so often, over a time, or when a condition comes true; rays and forecasts.
+
+use super::Resolver;
+use crate::fault::Fault;
+use crate::file::{ActionTable, Placed, SceneFile};
+use crate::rules::{Probe, Question, STATE_NAMES, Trigger};
+use ironspin_model::{Action, Body, BodyKind, Deed, World};
+
+/// The features of engines that a scene may name.
+pub(crate) const FEATURES: [&str; 17] = [
+    "contacts",
+    "events",
+    "sensor",
+    "filter",
+    "swept",
+    "ray",
+    "restore",
+    "kinematic",
+    "body_gravity",
+    "threads",
+    "joint.rod",
+    "joint.spring",
+    "joint.hinge",
+    "joint.slider",
+    "joint.weld",
+    "joint.rope",
+    "soft",
+];
+
+/// What the actions of a scene come to.
+#[derive(Default)]
+pub(super) struct Script {
+    pub(super) deeds: Vec<Action>,
+    pub(super) triggers: Vec<Trigger>,
+    pub(super) probes: Vec<Probe>,
+}
+
+impl Resolver {
+    pub(super) fn actions(&self, tables: &[ActionTable], bodies: &[Body]) -> Result<Script, Fault> {
+        let mut script = Script::default();
+        for table in tables {
+            self.action(table, bodies, &mut script)?;
+            self.check_deeds(script.deeds.len())?;
+        }
+        Ok(script)
+    }
+
+    fn action(&self, table: &ActionTable, bodies: &[Body], script: &mut Script) -> Result<(), Fault> {
+        let place = place_of(table);
+        let for_time = table
+            .for_time
+            .as_ref()
+            .map(|time| self.positive(time, "`for_time`", &self.names))
+            .transpose()?
+            .unwrap_or(0.0);
+        if let Some(number) = &table.for_time
+            && table.force.is_none()
+            && table.torque.is_none()
+        {
+            return Err(Fault::at(number.span(), "`for_time` goes with `force` and `torque`"));
+        }
+        if let Some(condition) = &table.when {
+            return self.when(table, condition, for_time, bodies, script);
+        }
+        let Some(at_time) = &table.at_time else {
+            return Err(Fault::at(place, "an action needs `at_time` or `when`").label("in this action"));
+        };
+        let first = self.not_negative(at_time, "the time of an action", &self.names)?;
+        if first > self.duration {
+            return Err(Fault::at(at_time.span(), "the action comes after the end of the trial")
+                .label(format!("{first} s, of {} s", self.duration)));
+        }
+        for time in self.times(table, first)? {
+            self.at(table, time, for_time, bodies, script)?;
+        }
+        Ok(())
+    }
+
+    /// All times of an action.
+    fn times(&self, table: &ActionTable, first: f64) -> Result<Vec<f64>, Fault> {
+        let Some(every) = &table.every else {
+            return match &table.until {
+                Some(until) => Err(Fault::at(until.span(), "`until` goes with `every`")),
+                None => Ok(vec![first]),
+            };
+        };
+        let period = self.positive(every, "`every`", &self.names)?;
+        let last = table.until.as_ref().map_or(Ok(self.duration), |until| self.value(until))?.min(self.duration);
+        let count = ((last - first) / period * (1.0 + 1e-12)).floor();
+        if count > super::DEED_LIMIT as f64 {
+            return Err(Fault::at(every.span(), format!("the action comes more than {} times", super::DEED_LIMIT)));
+        }
+        Ok((0..=count.max(0.0) as u64).map(|k| first + period * k as f64).collect())
+    }
+
+    /// One turn of an action.
+    fn at(
+        &self,
+        table: &ActionTable,
+        at_time: f64,
+        for_time: f64,
+        bodies: &[Body],
+        script: &mut Script,
+    ) -> Result<(), Fault> {
+        let before = script.deeds.len() + script.probes.len();
+        if let Some(gravity) = &table.gravity {
+            let gravity = self.spanned_pair(gravity, &self.names)?;
+            script.deeds.push(Action { at_time, body: 0, deed: Deed::Gravity(gravity) });
+        }
+        if let Some(ray) = &table.ray {
+            let (from, to) = (self.spanned_pair(&ray.from, &self.names)?, self.spanned_pair(&ray.to, &self.names)?);
+            if from == to {
+                return Err(Fault::at(ray.to.span(), "the ray ends where it begins").label("has no length"));
+            }
+            script.probes.push(Probe { at_time, question: Question::Ray { from, to } });
+        }
+        let on = match &table.on {
+            Some(on) => self.selected(on, bodies, &self.names)?,
+            None => Vec::new(),
+        };
+        if let Some(forecast) = &table.forecast {
+            let horizon = self.positive(&forecast.horizon, "the horizon", &self.names)?;
+            let of = if on.is_empty() { moving(bodies) } else { on.clone() };
+            script.probes.push(Probe { at_time, question: Question::Forecast { of, horizon } });
+        }
+        for &body in &on {
+            for deed in self.deeds(table, body, bodies)? {
+                let lasting = matches!(deed, Deed::Force { .. } | Deed::Torque(_));
+                let steps = if lasting { (for_time / self.dt - 1e-9).ceil().max(1.0) } else { 1.0 };
+                if steps > super::DEED_LIMIT as f64 {
+                    self.check_deeds(super::DEED_LIMIT + 1)?;
+                }
+                script.deeds.extend((0..steps as u64).map(|step| Action {
+                    at_time: at_time + step as f64 * self.dt,
+                    body,
+                    deed: deed.clone(),
+                }));
+            }
+        }
+        if script.deeds.len() + script.probes.len() == before {
+            let fault = Fault::at(place_of(table), "this action does nothing");
+            return Err(if table.on.is_none() && wants_bodies(table) {
+                fault.label("on which bodies?").help("add a line on = \"...\"")
+            } else {
+                fault.help("give it one of impulse, force, torque, velocity, spin, place, remove, add, split, gravity, ray, forecast")
+            });
+        }
+        Ok(())
+    }
+
+    fn when(
+        &self,
+        table: &ActionTable,
+        condition: &Placed<String>,
+        for_time: f64,
+        bodies: &[Body],
+        script: &mut Script,
+    ) -> Result<(), Fault> {
+        let at = |fault: Fault| Fault { span: Some(condition.span()), ..fault };
+        if let Some(other) = [&table.at_time, &table.every, &table.until].into_iter().flatten().next() {
+            return Err(
+                Fault::at(other.span(), "an action comes either at a time or `when` a condition holds").label("both")
+            );
+        }
+        if table.ray.is_some() || table.forecast.is_some() || table.gravity.is_some() {
+            return Err(Fault::at(condition.span(), "rays, forecasts and gravity come at a time, not on a condition"));
+        }
+        let Some(on) = &table.on else {
+            return Err(Fault::at(condition.span(), "a condition is about a body").help("add a line on = \"...\""));
+        };
+        for body in self.selected(on, bodies, &self.names)? {
+            let built = &bodies[body];
+            let mut names = self.names.clone();
+            let (p, v) = (built.position, built.velocity);
+            let values = [p.x, p.y, built.angle, v.x, v.y, v.length(), built.spin, 0.0];
+            for (name, value) in STATE_NAMES.iter().zip(values) {
+                if self.names.has(name) && self.evaluator.has_used(name) {
+                    return Err(at(Fault::nowhere(format!(
+                        "`{name}` is a parameter, and in a condition the body's own"
+                    ))
+                    .label("rename the parameter")));
+                }
+                names = names.with(name, value);
+            }
+            // Tried now, so that a wrong name is told with its place.
+            if let Err(fault) = self.evaluator.evaluate(condition.get_ref(), &names)
+                && !fault.message.contains("by zero")
+            {
+                return Err(at(fault));
+            }
+            let deeds = self.deeds(table, body, bodies)?;
+            if deeds.is_empty() {
+                return Err(Fault::at(condition.span(), "this action does nothing").label("when this holds"));
+            }
+            let names = self.names.list().iter().filter(|(name, _)| name != "pi" && name != "tau").cloned().collect();
+            // Counted in whole steps, as a force at a time is.
+            let steps = if for_time > 0.0 { (for_time / self.dt - 1e-9).ceil().max(1.0) - 1.0 } else { 0.0 };
+            script.triggers.push(Trigger {
+                body,
+                condition: condition.get_ref().clone(),
+                deeds,
+                further_steps: steps as u64,
+                names,
+            });
+        }
+        Ok(())
+    }
+
+    /// What an action does to a body.
+    fn deeds(&self, table: &ActionTable, id: usize, bodies: &[Body]) -> Result<Vec<Deed>, Fault> {
+        let body = &bodies[id];
+        let mut names = self.names.clone();
+        for (name, value) in [
+            ("mass", body.mass),
+            ("x", body.position.x),
+            ("y", body.position.y),
+            ("angle", body.angle),
+            ("vx", body.velocity.x),
+            ("vy", body.velocity.y),
+            ("spin", body.spin),
+        ] {
+            if !names.has(name) {
+                names = names.with(name, value);
+            }
+        }
+        let names = &names;
+        let point = table.point.as_ref().map(|point| self.spanned_pair(point, names)).transpose()?;
+        if let (Some(point), None, None) = (&table.point, &table.impulse, &table.force) {
+            return Err(Fault::at(point.span(), "`point` goes with `impulse` and `force`"));
+        }
+        let mut deeds = Vec::new();
+        if let Some(impulse) = &table.impulse {
+            deeds.push(Deed::Impulse { impulse: self.spanned_pair(impulse, names)?, point });
+        }
+        if let Some(force) = &table.force {
+            deeds.push(Deed::Force { force: self.spanned_pair(force, names)?, point });
+        }
+        if let Some(torque) = &table.torque {
+            deeds.push(Deed::Torque(self.evaluator.value(torque, names)?));
+        }
+        if let Some(velocity) = &table.velocity {
+            deeds.push(Deed::Velocity(self.spanned_pair(velocity, names)?));
+        }
+        if let Some(spin) = &table.spin {
+            deeds.push(Deed::Spin(self.evaluator.value(spin, names)?));
+        }
+        if let Some(place) = &table.place {
+            let angle = self.optional(place.angle.as_ref(), body.angle, names)?;
+            deeds.push(Deed::Place { position: self.spanned_pair(&place.at, names)?, angle });
+        }
+        if table.remove {
+            deeds.push(Deed::Remove);
+        }
+        if table.add {
+            if !body.absent {
+                return Err(Fault::at(place_of(table), format!("`{}` is there already", body.name))
+                    .label("cannot be added")
+                    .help("give the body absent = true"));
+            }
+            deeds.push(Deed::Add);
+        }
+        if let Some(into) = &table.split {
+            let pieces = self.selected(into, bodies, names)?;
+            if let Some(&piece) = pieces.iter().find(|&&piece| !bodies[piece].absent || piece == id) {
+                return Err(Fault::at(into.span(), format!("`{}` is there already", bodies[piece].name))
+                    .label("pieces come in only now")
+                    .help("give the pieces absent = true, at their places in the frame of the whole"));
+            }
+            deeds.push(Deed::Split(pieces));
+        }
+        let pushes = |deed: &Deed| matches!(deed, Deed::Impulse { .. } | Deed::Force { .. } | Deed::Torque(_));
+        if body.kind != BodyKind::Dynamic && deeds.iter().any(pushes) {
+            return Err(Fault::at(place_of(table), format!("nothing pushes `{}`: it is not dynamic", body.name)));
+        }
+        let moves = |deed: &Deed| matches!(deed, Deed::Velocity(_) | Deed::Spin(_));
+        if body.kind == BodyKind::Static && deeds.iter().any(moves) {
+            return Err(Fault::at(place_of(table), format!("`{}` is static and cannot have a velocity", body.name)));
+        }
+        Ok(deeds)
+    }
+
+    /// Features an engine must have: those named, and those the scene plainly uses.
+    pub(super) fn features(&self, file: &SceneFile, world: &World, probes: &[Probe]) -> Result<Vec<String>, Fault> {
+        let mut features = Vec::new();
+        for named in file.engine.iter().flat_map(|engine| &engine.needs) {
+            if !FEATURES.contains(&named.get_ref().as_str()) {
+                return Err(Fault::at(named.span(), format!("there is no feature called `{}`", named.get_ref()))
+                    .label("unknown feature")
+                    .help_names(named.get_ref(), FEATURES));
+            }
+            features.push(named.get_ref().clone());
+        }
+        let mut uses = |feature: &str, used: bool| {
+            if used {
+                features.push(feature.to_owned());
+            }
+        };
+        uses("sensor", world.bodies.iter().any(|body| body.parts.iter().any(|part| part.sensor)));
+        let filtered = |body: &Body| body.layers != 1 || body.meets != u32::MAX;
+        uses("filter", !world.apart.is_empty() || world.bodies.iter().any(filtered));
+        uses("kinematic", world.bodies.iter().any(|body| body.kind == BodyKind::Kinematic));
+        uses("body_gravity", world.bodies.iter().any(|body| body.gravity_factor != 1.0));
+        uses("ray", probes.iter().any(|probe| matches!(probe.question, Question::Ray { .. })));
+        uses("restore", probes.iter().any(|probe| matches!(probe.question, Question::Forecast { .. })));
+        for joint in &world.joints {
+            uses(joint.kind.feature(), true);
+        }
+        features.sort_unstable();
+        features.dedup();
+        Ok(features)
+    }
+}
+
+/// All bodies that can be pushed.
+fn moving(bodies: &[Body]) -> Vec<usize> {
+    (0..bodies.len()).filter(|&id| bodies[id].kind == BodyKind::Dynamic).collect()
+}
+
+fn wants_bodies(table: &ActionTable) -> bool {
+    table.impulse.is_some()
+        || table.force.is_some()
+        || table.torque.is_some()
+        || table.velocity.is_some()
+        || table.spin.is_some()
+        || table.place.is_some()
+        || table.remove
+        || table.add
+        || table.split.is_some()
+}
+
+/// Where an action stands: its body, its time, or the first thing it says.
+fn place_of(table: &ActionTable) -> std::ops::Range<usize> {
+    table
+        .on
+        .as_ref()
+        .map(Placed::span)
+        .or_else(|| table.at_time.as_ref().map(crate::number::Number::span))
+        .or_else(|| table.gravity.as_ref().map(Placed::span))
+        .or_else(|| table.impulse.as_ref().map(Placed::span))
+        .unwrap_or(0..0)
+}

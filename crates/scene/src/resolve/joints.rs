@@ -1,0 +1,153 @@
+//! Joints, and bodies that never touch.
+
+use super::Resolver;
+use crate::expression::Names;
+use crate::fault::Fault;
+use crate::file::{ApartTable, JointTable, JointWord, Placed};
+use ironspin_model::{Body, DVec2, Joint, JointKind};
+use std::ops::Range;
+
+/// Most pairs of bodies that a scene may keep apart.
+const PAIR_LIMIT: usize = 1_000_000;
+
+/// A key, where it stands if it does, and the kinds of joints it goes with.
+type KeyOfKinds = (&'static str, Option<Range<usize>>, &'static [JointWord]);
+
+/// From the world's axes to those of a body as built.
+fn into_frame(v: DVec2, body: &Body) -> DVec2 {
+    let (sin, cos) = (libm::sin(body.angle), libm::cos(body.angle));
+    DVec2::new(cos * v.x + sin * v.y, -sin * v.x + cos * v.y)
+}
+
+impl Resolver {
+    pub(super) fn joints(&self, tables: &[JointTable], bodies: &[Body]) -> Result<Vec<Joint>, Fault> {
+        let mut joints = Vec::new();
+        for table in tables {
+            let mut names = self.names.clone();
+            self.repeat(&table.repeat, &mut names, String::new(), &mut |names, _| {
+                joints.push(self.joint(table, bodies, names)?);
+                Ok(())
+            })?;
+        }
+        Ok(joints)
+    }
+
+    fn joint(&self, table: &JointTable, bodies: &[Body], names: &Names) -> Result<Joint, Fault> {
+        let ids = [self.one(&table.between[0], bodies, names)?, self.one(&table.between[1], bodies, names)?];
+        if ids[0] == ids[1] {
+            return Err(
+                Fault::at(table.between[1].span(), "a joint cannot hold a body to itself").label("the same body")
+            );
+        }
+        let at = match (&table.at, &table.anchors) {
+            (Some(_), Some(anchors)) => {
+                return Err(Fault::at(anchors[0].span(), "a joint has either `at` or `anchors`").label("has both"));
+            }
+            (Some(point), None) => {
+                let point = self.spanned_pair(point, names)?.truncate();
+                ids.map(|id| into_frame(point - bodies[id].position.truncate(), &bodies[id]))
+            }
+            (None, Some([first, second])) => {
+                [self.spanned_pair(first, names)?.truncate(), self.spanned_pair(second, names)?.truncate()]
+            }
+            (None, None) => [DVec2::ZERO; 2],
+        };
+        let word = *table.kind.get_ref();
+        self.check_keys(table, word)?;
+        let length = table.length.as_ref().map(|length| self.not_negative(length, "a length", names)).transpose()?;
+        let limits = match &table.limits {
+            None => None,
+            Some([low, high]) => {
+                let [low_value, high_value] = [self.evaluator.value(low, names)?, self.evaluator.value(high, names)?];
+                if low_value > high_value {
+                    return Err(Fault::at(low.span(), "the lower limit lies above the upper one")
+                        .label(format!("{low_value} > {high_value}")));
+                }
+                Some([low_value, high_value])
+            }
+        };
+        let kind = match word {
+            JointWord::Rod => JointKind::Rod,
+            JointWord::Rope => JointKind::Rope,
+            JointWord::Spring => {
+                let Some(stiffness) = &table.stiffness else {
+                    return Err(missing(&table.kind, "stiffness", "a spring"));
+                };
+                let damping = table.damping.as_ref().map_or(Ok(0.0), |d| self.not_negative(d, "a damping", names))?;
+                JointKind::Spring { stiffness: self.not_negative(stiffness, "a stiffness", names)?, damping }
+            }
+            JointWord::Hinge => JointKind::Hinge { limits },
+            JointWord::Slider => {
+                let Some(axis) = &table.axis else { return Err(missing(&table.kind, "axis", "a slider")) };
+                let direction = self.spanned_pair(axis, names)?.truncate();
+                if direction == DVec2::ZERO {
+                    return Err(Fault::at(axis.span(), "the axis of a slider cannot be zero"));
+                }
+                JointKind::Slider { axis: into_frame(direction.normalize(), &bodies[ids[0]]), limits }
+            }
+            JointWord::Weld => JointKind::Weld,
+        };
+        Ok(Joint { kind, bodies: ids, at, length })
+    }
+
+    /// Keys that go with other kinds of joints are mistakes.
+    fn check_keys(&self, table: &JointTable, word: JointWord) -> Result<(), Fault> {
+        use JointWord::{Hinge, Rod, Rope, Slider, Spring};
+        let keys: [KeyOfKinds; 5] = [
+            ("length", table.length.as_ref().map(crate::number::Number::span), &[Rod, Rope, Spring]),
+            ("stiffness", table.stiffness.as_ref().map(crate::number::Number::span), &[Spring]),
+            ("damping", table.damping.as_ref().map(crate::number::Number::span), &[Spring]),
+            ("axis", table.axis.as_ref().map(Placed::span), &[Slider]),
+            ("limits", table.limits.as_ref().map(|limits| limits[0].span()), &[Hinge, Slider]),
+        ];
+        for (key, span, kinds) in keys {
+            if let Some(span) = span.filter(|_| !kinds.contains(&word)) {
+                return Err(Fault::at(span, format!("`{key}` means nothing for a {}", word_of(word)))
+                    .label("leave it out")
+                    .help(format!(
+                        "it goes with: {}",
+                        kinds.iter().map(|&kind| word_of(kind)).collect::<Vec<_>>().join(", ")
+                    )));
+            }
+        }
+        Ok(())
+    }
+
+    pub(super) fn apart(&self, tables: &[ApartTable], bodies: &[Body]) -> Result<Vec<[usize; 2]>, Fault> {
+        let mut pairs = Vec::new();
+        for table in tables {
+            let ours = self.selected(&table.between[0], bodies, &self.names)?;
+            let theirs = self.selected(&table.between[1], bodies, &self.names)?;
+            if ours.len().saturating_mul(theirs.len()) > PAIR_LIMIT {
+                return Err(Fault::at(
+                    table.between[0].span(),
+                    format!("that keeps {} pairs apart, and {PAIR_LIMIT} is the most", ours.len() * theirs.len()),
+                )
+                .help("use layers for large sets"));
+            }
+            for &a in &ours {
+                pairs.extend(theirs.iter().filter(|&&b| a != b).map(|&b| [a.min(b), a.max(b)]));
+            }
+        }
+        pairs.sort_unstable();
+        pairs.dedup();
+        Ok(pairs)
+    }
+}
+
+fn word_of(word: JointWord) -> &'static str {
+    match word {
+        JointWord::Rod => "rod",
+        JointWord::Rope => "rope",
+        JointWord::Spring => "spring",
+        JointWord::Hinge => "hinge",
+        JointWord::Slider => "slider",
+        JointWord::Weld => "weld",
+    }
+}
+
+fn missing(kind: &Placed<JointWord>, key: &str, what: &str) -> Fault {
+    Fault::at(kind.span(), format!("{what} needs the key `{key}`"))
+        .label(format!("`{key}` is missing"))
+        .help(format!("add a line `{key} = ...`"))
+}

@@ -1,0 +1,113 @@
+//! Scripted motions of kinematic bodies: a velocity for each step that takes the body exactly from point to point.
+
+use super::Resolver;
+use crate::expression::Names;
+use crate::fault::Fault;
+use crate::file::{MotionTable, Placed};
+use ironspin_model::{Action, Body, DVec2, Deed};
+use std::f64::consts::TAU;
+
+/// Offset and angle from where the body was built, at a time.
+type Path = Box<dyn Fn(f64) -> (DVec2, f64)>;
+
+impl Resolver {
+    /// Sets the velocity of a kinematic body at the start and adds the deeds that change it, step by step.
+    pub(super) fn drive(
+        &self,
+        motion: &Placed<MotionTable>,
+        id: usize,
+        body: &mut Body,
+        names: &Names,
+        deeds: &mut Vec<Action>,
+    ) -> Result<(), Fault> {
+        if body.velocity != ironspin_model::DVec3::ZERO || body.spin != 0.0 {
+            return Err(
+                Fault::at(motion.span(), "a body has either a `motion` or a `velocity` and `spin`").label("has both")
+            );
+        }
+        let path = self.path(motion, body.position.truncate(), names)?;
+        let steps = (self.duration / self.dt).ceil();
+        if !(steps < super::DEED_LIMIT as f64) {
+            return Err(self
+                .check_deeds(super::DEED_LIMIT + 1)
+                .err()
+                .unwrap_or_else(|| Fault::nowhere("too many steps")));
+        }
+        let mut last = None;
+        for step in 0..steps as u64 {
+            let (from, to) = (step as f64 * self.dt, (step + 1) as f64 * self.dt);
+            let ((p, a), (q, b)) = (path(from), path(to));
+            let now = ((q - p) / self.dt, (b - a) / self.dt);
+            if step == 0 {
+                (body.velocity, body.spin) = (now.0.extend(0.0), now.1);
+            } else if last.is_some_and(|(velocity, _)| velocity != now.0) {
+                deeds.push(Action { at_time: from, body: id, deed: Deed::Velocity(now.0.extend(0.0)) });
+            }
+            if step > 0 && last.is_some_and(|(_, spin)| spin != now.1) {
+                deeds.push(Action { at_time: from, body: id, deed: Deed::Spin(now.1) });
+            }
+            last = Some(now);
+            self.check_deeds(deeds.len())?;
+        }
+        Ok(())
+    }
+
+    fn path(&self, motion: &Placed<MotionTable>, start: DVec2, names: &Names) -> Result<Path, Fault> {
+        match motion.get_ref() {
+            MotionTable::Line { to, speed, back } => {
+                let way = self.spanned_pair(to, names)?.truncate() - start;
+                let speed = self.positive(speed, "a speed", names)?;
+                let length = way.length();
+                if length == 0.0 {
+                    return Err(Fault::at(to.span(), "the line ends where the body stands").label("has no length"));
+                }
+                let (along, back) = (way / length, *back);
+                Ok(Box::new(move |time| {
+                    let gone = speed * time;
+                    let there = if back {
+                        // To and fro: a triangle over the way.
+                        let within = gone % (2.0 * length);
+                        if within <= length { within } else { 2.0 * length - within }
+                    } else {
+                        gone.min(length)
+                    };
+                    (along * there, 0.0)
+                }))
+            }
+            MotionTable::Circle { about, period } => {
+                let centre = self.spanned_pair(about, names)?.truncate();
+                let period = self.period(period, names)?;
+                if centre == DVec2::ZERO {
+                    return Err(
+                        Fault::at(about.span(), "the circle has no radius").label("the centre lies on the body")
+                    );
+                }
+                Ok(Box::new(move |time| {
+                    let angle = TAU * time / period;
+                    let (sin, cos) = (libm::sin(angle), libm::cos(angle));
+                    let arm = -centre;
+                    (centre + DVec2::new(cos * arm.x - sin * arm.y, sin * arm.x + cos * arm.y), 0.0)
+                }))
+            }
+            MotionTable::Swing { reach, turn, period, phase } => {
+                let reach = self.optional_pair(reach.as_ref(), names)?.truncate();
+                let turn = self.optional(turn.as_ref(), 0.0, names)?;
+                let period = self.period(period, names)?;
+                let phase = self.optional(phase.as_ref(), 0.0, names)?;
+                if reach == DVec2::ZERO && turn == 0.0 {
+                    return Err(Fault::at(motion.span(), "the swing goes nowhere").help("give it `reach` or `turn`"));
+                }
+                let share = move |time: f64| libm::sin(TAU * (time / period + phase)) - libm::sin(TAU * phase);
+                Ok(Box::new(move |time| (reach * share(time), turn * share(time))))
+            }
+        }
+    }
+
+    fn period(&self, number: &crate::number::Number, names: &Names) -> Result<f64, Fault> {
+        let period = self.evaluator.value(number, names)?;
+        if period == 0.0 {
+            return Err(Fault::at(number.span(), "a period cannot be zero").label("is 0"));
+        }
+        Ok(period)
+    }
+}
