@@ -24,8 +24,10 @@ pub(crate) enum Command {
     Demo(DemoOptions),
     /// Run scenes and say which claims hold
     Run(RunOptions),
-    /// List the bundled scenes, or show one
+    /// List the bundled scenes; show, copy, check or begin one
     Scenes(ScenesOptions),
+    /// Print the JSON Schema of a file format, for editors and validators
+    Schema(SchemaOptions),
     /// List the engines that can be tested, with their settings
     Engines,
     /// Say what a gauge measures and what usually breaks it
@@ -67,6 +69,12 @@ pub(crate) struct RunOptions {
     /// Set a parameter of the scene; may be given several times
     #[arg(long = "set", value_name = "NAME=VALUE", value_parser = name_and_value)]
     pub(crate) set: Vec<(String, String)>,
+    /// Seed of everything random in the scenes
+    #[arg(long, value_name = "N", default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// Most bodies a scene may have
+    #[arg(long, value_name = "N", default_value_t = ironspin_scene::BODY_LIMIT)]
+    pub(crate) max_bodies: usize,
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = Format::Table)]
     pub(crate) format: Format,
@@ -89,12 +97,74 @@ pub(crate) struct ScenesOptions {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum ScenesAction {
-    /// Print a scene: its parameters, what must hold, and its source
-    Show {
-        /// A bundled scene by name, or a scene file by path
-        #[arg(value_name = "SCENE")]
-        scene: String,
+    /// Print a scene: a sketch, its parameters with their values, what must hold, and its source
+    Show(ShowOptions),
+    /// Copy a bundled scene into a folder, to be changed
+    Copy {
+        /// A bundled scene by name
+        #[arg(value_name = "NAME")]
+        name: String,
+        /// The folder; it is made if it is not there
+        #[arg(value_name = "DIR")]
+        folder: PathBuf,
     },
+    /// Read scene files and say what is wrong with them, without running anything
+    Check {
+        /// Scene files by path, bundled scenes by name
+        #[arg(required = true, value_name = "FILE")]
+        scenes: Vec<String>,
+        /// Step length in seconds at which expressions are worked out
+        #[arg(long, value_name = "STEP", default_value = "1/60")]
+        dt: Timestep,
+        /// End with status 1 when there is a warning
+        #[arg(long)]
+        strict: bool,
+    },
+    /// Write a commented scene to begin with
+    New {
+        /// Name of the scene; the file is NAME.toml
+        #[arg(value_name = "NAME")]
+        name: String,
+    },
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ShowOptions {
+    /// A bundled scene by name, or a scene file by path
+    #[arg(value_name = "SCENE")]
+    pub(crate) scene: String,
+    /// Set a parameter of the scene; may be given several times
+    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = name_and_value)]
+    pub(crate) set: Vec<(String, String)>,
+    /// Step length in seconds at which expressions are worked out
+    #[arg(long, value_name = "STEP", default_value = "1/60")]
+    pub(crate) dt: Timestep,
+    /// Seed of everything random in the scene
+    #[arg(long, value_name = "N", default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// Most bodies the scene may have
+    #[arg(long, value_name = "N", default_value_t = ironspin_scene::BODY_LIMIT)]
+    pub(crate) max_bodies: usize,
+    /// Print the scene with everything worked out instead, as a scene file that builds the same world
+    #[arg(long)]
+    pub(crate) resolved: bool,
+    /// Also draw it to an SVG file
+    #[arg(long, value_name = "FILE")]
+    pub(crate) picture: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct SchemaOptions {
+    /// Which format
+    #[arg(value_enum)]
+    pub(crate) format: SchemaOf,
+}
+
+/// Formats that have a schema.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum SchemaOf {
+    /// Scene files
+    Scene,
 }
 
 #[derive(Debug, Args)]

@@ -3,7 +3,7 @@
 use ironspin_lab::{FolderError, PlanError};
 use ironspin_model::EngineError;
 use ironspin_report::{MachineError, PlotError};
-use ironspin_scene::SceneError;
+use ironspin_scene::{SceneError, Warning};
 use miette::{GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource};
 use std::process::ExitCode;
 
@@ -43,6 +43,10 @@ pub(crate) enum Complaint {
     Manifest(#[from] serde_json::Error),
     #[error("cannot write to standard output: {0}")]
     Output(#[from] std::io::Error),
+    #[error("cannot write `{path}`: {cause}")]
+    File { path: String, cause: std::io::Error },
+    #[error("`{path}` is there already")]
+    AlreadyThere { path: String },
     #[error("there is no gauge called `{found}`")]
     UnknownGauge { found: String, help: String },
 }
@@ -66,6 +70,7 @@ impl Complaint {
             Complaint::Folder(FolderError::NotOurs(_)) => {
                 Some("name another folder, or empty this one; only an older report is replaced".to_owned())
             }
+            Complaint::AlreadyThere { .. } => Some("nothing was changed; name another place, or remove it".to_owned()),
             Complaint::UnknownGauge { help, .. } => Some(help.clone()),
             _ => None,
         }
@@ -81,29 +86,42 @@ impl Complaint {
         }
         let mut diagnostic = miette::MietteDiagnostic::new(self.to_string());
         diagnostic.help = self.help();
-        let mut source = None;
-        if let Complaint::Scene(SceneError { label, place: Some(place), .. }) = self {
-            let end = place.span.end.min(place.text.len());
-            let start = place.span.start.min(end);
-            diagnostic = diagnostic.with_label(LabeledSpan::new(Some(label.clone()), start, end - start));
-            source = Some(NamedSource::new(&place.file, place.text.to_string()));
-        }
-        let report = miette::Report::new(diagnostic);
-        let report = match source {
-            Some(source) => report.with_source_code(source),
-            None => report,
-        };
-        let theme = if crate::output::colour(&std::io::stderr()) {
-            GraphicalTheme::unicode()
-        } else {
-            GraphicalTheme::unicode_nocolor()
-        };
-        let handler = GraphicalReportHandler::new_themed(theme).with_width(100).with_context_lines(1);
-        let mut text = String::new();
-        if handler.render_report(&mut text, report.as_ref()).is_err() {
-            text = self.to_string();
-        }
-        crate::output::note(text.trim_end());
+        tell(diagnostic, if let Complaint::Scene(error) = self { Some(error) } else { None });
         ExitStatus::BadInput
     }
+}
+
+/// Tells something that looks wrong in a scene and how to silence it.
+pub(crate) fn tell_warning(warning: &Warning) {
+    let mut diagnostic =
+        miette::MietteDiagnostic::new(warning.what.message.clone()).with_severity(miette::Severity::Warning);
+    let silence = format!("if it is meant, add allow = [\"{}\"] at the top of the scene", warning.kind);
+    diagnostic.help =
+        Some(warning.what.help.as_ref().map_or_else(|| silence.clone(), |help| format!("{help}; {silence}")));
+    tell(diagnostic, Some(&warning.what));
+}
+
+/// Prints a diagnostic to standard error, with the piece of the scene it is about.
+fn tell(mut diagnostic: miette::MietteDiagnostic, error: Option<&SceneError>) {
+    let fallback = diagnostic.to_string();
+    let mut source = None;
+    if let Some(SceneError { label, place: Some(place), .. }) = error {
+        let end = place.span.end.min(place.text.len());
+        let start = place.span.start.min(end);
+        diagnostic = diagnostic.with_label(LabeledSpan::new(Some(label.clone()), start, end - start));
+        source = Some(NamedSource::new(&place.file, place.text.to_string()));
+    }
+    let report = miette::Report::new(diagnostic);
+    let report = match source {
+        Some(source) => report.with_source_code(source),
+        None => report,
+    };
+    let colour = crate::output::colour(&std::io::stderr());
+    let theme = if colour { GraphicalTheme::unicode() } else { GraphicalTheme::unicode_nocolor() };
+    let handler = GraphicalReportHandler::new_themed(theme).with_width(100).with_context_lines(1);
+    let mut text = String::new();
+    if handler.render_report(&mut text, report.as_ref()).is_err() {
+        text = fallback;
+    }
+    crate::output::note(text.trim_end());
 }

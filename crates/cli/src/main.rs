@@ -24,6 +24,7 @@ fn main() -> ExitCode {
         Command::Demo(options) => commands::demo::run(options, arguments.quiet),
         Command::Run(options) => commands::run::run(options, arguments.quiet),
         Command::Scenes(options) => commands::scenes::run(options),
+        Command::Schema(options) => commands::schema::run(options),
         Command::Engines => commands::engines::run(),
         Command::Explain(options) => commands::explain::run(options),
     };

@@ -23,7 +23,7 @@ mod watch;
 pub use document::{FORMAT, Manifest, ResultDocument, Summary};
 pub use folder::{FolderError, RunFolder};
 pub use grid::{LabEvent, run_grid};
-pub use plan::{GridOrder, PlanError, TrialPlan, plan_grid};
+pub use plan::{GridOrder, PlanError, TrialPlan, check_claims, plan_grid};
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording};
 pub use trial::{run_trial, run_trial_on};

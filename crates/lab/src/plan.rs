@@ -26,6 +26,9 @@ impl TrialPlan {
     pub fn arguments(&self) -> Vec<String> {
         let mut words = vec!["run".to_owned(), self.scene.clone(), "--dt".to_owned(), self.conditions.dt.text.clone()];
         words.extend(["--engine".to_owned(), self.engine.text().to_owned()]);
+        if self.conditions.seed != 1 {
+            words.extend(["--seed".to_owned(), self.conditions.seed.to_string()]);
+        }
         words.extend(self.set.iter().flat_map(|(name, value)| ["--set".to_owned(), format!("{name}={value}")]));
         words
     }
@@ -42,6 +45,17 @@ pub struct GridOrder {
     pub steps: Vec<Timestep>,
     /// Parameters set from outside: name and value.
     pub set: Vec<(String, String)>,
+    /// Seed of everything random.
+    pub seed: u64,
+    /// Most bodies a scene may have.
+    pub body_limit: usize,
+}
+
+impl GridOrder {
+    /// Scenes on engines at steps, and nothing else unusual.
+    pub fn plain(scenes: Vec<String>, engines: Vec<String>, steps: Vec<Timestep>) -> Self {
+        GridOrder { scenes, engines, steps, set: Vec::new(), seed: 1, body_limit: ironspin_scene::BODY_LIMIT }
+    }
 }
 
 /// Why a grid cannot be run.
@@ -68,7 +82,13 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
             .steps
             .iter()
             .map(|step| {
-                let setup = scene.resolve(&Settings { set: order.set.clone(), ..Settings::with_dt(step.seconds) })?;
+                let settings = Settings {
+                    set: order.set.clone(),
+                    dt: step.seconds,
+                    seed: order.seed,
+                    body_limit: order.body_limit,
+                };
+                let setup = scene.resolve(&settings)?;
                 check_claims(&scene, &setup)?;
                 Ok(Arc::new(setup))
             })
@@ -80,7 +100,7 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
                     set: order.set.clone(),
                     setup: Arc::clone(setup),
                     engine: engine.clone(),
-                    conditions: Conditions::with_dt(step.clone()),
+                    conditions: Conditions { seed: order.seed, ..Conditions::with_dt(step.clone()) },
                 });
             }
         }
@@ -89,7 +109,10 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
 }
 
 /// The gauges of a scene's claims must exist and be given what they need.
-fn check_claims(scene: &Scene, setup: &Setup) -> Result<(), SceneError> {
+///
+/// # Errors
+/// With the place of the first claim that is wrong.
+pub fn check_claims(scene: &Scene, setup: &Setup) -> Result<(), SceneError> {
     for (index, claim) in setup.claims.iter().enumerate() {
         let Some(gauge) = ironspin_gauge::find(&claim.gauge) else {
             let names = || GAUGES.iter().map(|gauge| gauge.name);
@@ -125,12 +148,11 @@ mod tests {
     use super::*;
 
     fn order(scene: &str) -> GridOrder {
-        GridOrder {
-            scenes: vec![scene.to_owned()],
-            engines: vec!["builtin".to_owned(), "builtin:swept=off".to_owned()],
-            steps: vec!["1/60".parse().unwrap(), "1/240".parse().unwrap()],
-            set: Vec::new(),
-        }
+        GridOrder::plain(
+            vec![scene.to_owned()],
+            vec!["builtin".to_owned(), "builtin:swept=off".to_owned()],
+            vec!["1/60".parse().unwrap(), "1/240".parse().unwrap()],
+        )
     }
 
     #[test]

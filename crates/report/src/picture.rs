@@ -20,7 +20,7 @@ fn reach(body: &Body) -> f64 {
 }
 
 /// How far a shape reaches from its own origin; nothing for a half-plane.
-fn shape_reach(shape: &Shape) -> f64 {
+pub(crate) fn shape_reach(shape: &Shape) -> f64 {
     match shape {
         Shape::Disc(radius) => *radius,
         Shape::Box(size) => 0.5 * size.length(),
@@ -81,6 +81,11 @@ impl Scenery {
         view.grown(0.06)
     }
 
+    /// Lower left and upper right corner, m.
+    pub(crate) fn corners(&self) -> (DVec2, DVec2) {
+        (self.low, self.high)
+    }
+
     fn include(&mut self, at: DVec2, reach: f64) {
         if at.is_finite() && reach.is_finite() {
             self.low = self.low.min(at - reach);
@@ -120,6 +125,9 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
     let mut moving = 0;
     for (id, (body, state)) in world.bodies.iter().zip(states).enumerate() {
         let still = body.kind == BodyKind::Static;
+        if state.is_absent() {
+            continue;
+        }
         if !still {
             moving += 1;
             if !view.holds(state.position.truncate()) {

@@ -19,6 +19,7 @@ mod file;
 mod geometry;
 mod lints;
 mod number;
+mod print;
 mod random;
 mod resolve;
 mod rules;
@@ -27,6 +28,11 @@ mod select;
 
 pub use fault::{Place, SceneError};
 pub use lints::WARNINGS;
+
+/// The JSON Schema of scene files, for editors and validators.
+pub fn json_schema() -> serde_json::Value {
+    schemars::schema_for!(file::SceneFile).to_value()
+}
 pub use resolve::{BODY_LIMIT, DEED_LIMIT};
 pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, TriggerWatch, Twin};
 pub use scene::{Parameter, Scene, Settings, Setup, Warning};

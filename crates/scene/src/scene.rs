@@ -4,6 +4,7 @@ use crate::bundled;
 use crate::fault::{Fault, SceneError, Source};
 use crate::file::{Placed, SCENE_VERSION, SceneFile, SharedFile};
 use crate::lints;
+use crate::print;
 use crate::resolve;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use ironspin_model::{Claim, World};
@@ -202,6 +203,12 @@ impl Scene {
             features: resolved.features,
             warnings: warnings.into_iter().map(|(kind, fault)| Warning { kind, what: placed(fault) }).collect(),
         })
+    }
+
+    /// The resolved form of a set-up of this scene: a scene file with every number written out, which builds the same world.
+    pub fn print_resolved(&self, setup: &Setup) -> String {
+        let allow: Vec<&str> = self.file.allow.iter().map(|kind| kind.get_ref().as_str()).collect();
+        print::resolved(setup, &allow)
     }
 
     /// An error that stands at the gauge name of claim number `index`, for checks made by those who know the gauges.

@@ -13,12 +13,11 @@ const STEPS: [&str; 2] = ["1/60", "1/240"];
 
 pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
     let folder = RunFolder::prepare(&options.out)?;
-    let plans = plan_grid(&GridOrder {
-        scenes: ironspin_scene::bundled::names().map(str::to_owned).collect(),
-        engines: ENGINES.map(str::to_owned).to_vec(),
-        steps: STEPS.iter().filter_map(|text| text.parse().ok()).collect(),
-        set: Vec::new(),
-    })?;
+    let plans = plan_grid(&GridOrder::plain(
+        ironspin_scene::bundled::names().map(str::to_owned).collect(),
+        ENGINES.map(str::to_owned).to_vec(),
+        STEPS.iter().filter_map(|text| text.parse().ok()).collect(),
+    ))?;
     let (records, seconds) = progress::run_watched(&plans, options.jobs, quiet);
     let title = "Demo: the bundled scenes on the built-in engine, with a careful and a careless setting, at two steps";
     let place = publish_and_print(folder, title, &records, seconds)?;

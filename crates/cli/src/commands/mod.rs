@@ -5,6 +5,7 @@ pub(crate) mod engines;
 pub(crate) mod explain;
 pub(crate) mod run;
 pub(crate) mod scenes;
+pub(crate) mod schema;
 
 use crate::complaint::{Complaint, ExitStatus};
 use ironspin_lab::{Manifest, RunFolder, TrialRecord};

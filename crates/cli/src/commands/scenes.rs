@@ -1,21 +1,26 @@
-//! `scenes`: what is bundled, and what is in a scene.
+//! `scenes`: what is bundled, what is in a scene, and scenes of one's own.
 
-use crate::args::{ScenesAction, ScenesOptions};
-use crate::complaint::{Complaint, ExitStatus};
+use crate::args::{ScenesAction, ScenesOptions, ShowOptions};
+use crate::complaint::{Complaint, ExitStatus, tell_warning};
 use crate::output;
-use ironspin_report::show;
-use ironspin_scene::{Scene, Settings, bundled};
+use ironspin_lab::check_claims;
+use ironspin_model::{BodyState, Timestep, World};
+use ironspin_report::{Scenery, picture, show, sketch};
+use ironspin_scene::{Scene, SceneError, Settings, Setup, bundled};
 use std::fmt::Write;
+use std::path::Path;
 
-/// Step used where a scene is shown and not run.
-const SHOWN_DT: f64 = 1.0 / 60.0;
+/// The scene that `scenes new` writes; NAME stands for its name.
+const STARTER: &str = include_str!("starter.toml");
 
 pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Complaint> {
-    let text = match &options.action {
-        None => list()?,
-        Some(ScenesAction::Show { scene }) => shown(scene)?,
-    };
-    output::print(&text)?;
+    match &options.action {
+        None => output::print(&list()?)?,
+        Some(ScenesAction::Show(options)) => output::print(&shown(options)?)?,
+        Some(ScenesAction::Copy { name, folder }) => copy(name, folder)?,
+        Some(ScenesAction::Check { scenes, dt, strict }) => return check(scenes, dt, *strict),
+        Some(ScenesAction::New { name }) => begin(name)?,
+    }
     Ok(ExitStatus::Holds)
 }
 
@@ -24,27 +29,46 @@ fn list() -> Result<String, Complaint> {
     for name in bundled::names() {
         let scene = Scene::open(name)?;
         // Writing to a string cannot fail.
-        let _ = writeln!(out, "{name:14}  {}", scene.about());
+        let _ = writeln!(out, "{name:14}  {}  [{}]", scene.about(), scene.needs().join(" "));
     }
-    out.push_str("\n`ironspin scenes show NAME` prints a scene, `ironspin run NAME` runs it.\n");
+    out.push_str("\n`ironspin scenes show NAME` prints a scene, `ironspin run NAME` runs it, `ironspin scenes copy NAME DIR` copies it.\n");
     Ok(out)
 }
 
-fn shown(name: &str) -> Result<String, Complaint> {
-    let scene = Scene::open(name)?;
-    let setup = scene.resolve(&Settings::with_dt(SHOWN_DT))?;
+fn shown(options: &ShowOptions) -> Result<String, Complaint> {
+    let scene = Scene::open(&options.scene)?;
+    let settings = Settings {
+        set: options.set.clone(),
+        dt: options.dt.seconds,
+        seed: options.seed,
+        body_limit: options.max_bodies,
+    };
+    let setup = scene.resolve(&settings)?;
+    check_claims(&scene, &setup)?;
+    for warning in &setup.warnings {
+        tell_warning(warning);
+    }
+    if let Some(path) = &options.picture {
+        write_new(path, &drawn(&setup), true)?;
+    }
+    if options.resolved {
+        return Ok(scene.print_resolved(&setup));
+    }
     let mut out = format!("{}: {}\n", setup.name, setup.about);
     if !scene.needs().is_empty() {
         let _ = writeln!(out, "needs {}", scene.needs().join(", "));
     }
+    let world = &setup.world;
     let _ = writeln!(
         out,
-        "{} bodies, {} s, gravity ({}, {}) m/s2\n",
-        setup.world.bodies.len(),
-        show(setup.world.duration),
-        show(setup.world.gravity.x),
-        show(setup.world.gravity.y)
+        "{}, {} s, gravity ({}, {}) m/s2\n",
+        contents(world),
+        show(world.duration),
+        show(world.gravity.x),
+        show(world.gravity.y)
     );
+    out.push_str(&sketch(world));
+    out.push('\n');
     for parameter in &setup.parameters {
         let unit = parameter.unit.as_deref().unwrap_or("");
         let range =
@@ -57,6 +81,106 @@ fn shown(name: &str) -> Result<String, Complaint> {
         let _ = writeln!(out, "  {} of {} {}", claim.gauge, claim.of_text, claim.bound.relation(show));
         let _ = writeln!(out, "      because {}", claim.because);
     }
+    for twin in &setup.twins {
+        let exact = twin.within.map_or_else(|| "to the bit".to_owned(), |within| format!("within {} m", show(within)));
+        let _ = writeln!(out, "  twin by {}, {exact}", twin.by);
+    }
+    for series in &setup.series {
+        let _ = writeln!(out, "  series of {} over {}", series.gauge, series.over);
+    }
     let _ = write!(out, "\n{}", scene.text());
     Ok(out)
+}
+
+/// How much there is of everything.
+fn contents(world: &World) -> String {
+    let mut parts = vec![format!("{} bodies", world.bodies.len())];
+    for (count, what) in [(world.joints.len(), "joints"), (world.actions.len(), "deeds")] {
+        if count > 0 {
+            parts.push(format!("{count} {what}"));
+        }
+    }
+    parts.join(", ")
+}
+
+/// The world as it is built, as an SVG file.
+fn drawn(setup: &Setup) -> String {
+    let bodies = &setup.world.bodies;
+    let absent = |body: &ironspin_model::Body| body.absent;
+    let states: Vec<BodyState> =
+        bodies
+            .iter()
+            .map(|b| {
+                if absent(b) { BodyState::absent() } else { BodyState::planar(b.position, b.angle, b.velocity, b.spin) }
+            })
+            .collect();
+    let view = Scenery::of(&setup.world, &states, &states);
+    let svg = picture(&setup.world, &states, &view, &setup.name);
+    svg.replacen("<svg ", "<svg xmlns=\"http://www.w3.org/2000/svg\" ", 1)
+}
+
+fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, Complaint> {
+    let mut warnings = 0;
+    let mut wrong = false;
+    for name in scenes {
+        let outcome = Scene::open(name).and_then(|scene| {
+            let setup = scene.resolve(&Settings::with_dt(dt.seconds))?;
+            check_claims(&scene, &setup)?;
+            Ok::<_, SceneError>(setup)
+        });
+        match outcome {
+            // All files are looked at, so that one mistake does not hide the next.
+            Err(error) => {
+                wrong = true;
+                Complaint::Scene(error).tell();
+            }
+            Ok(setup) => {
+                setup.warnings.iter().for_each(tell_warning);
+                warnings += setup.warnings.len();
+                let told = match setup.warnings.len() {
+                    0 => "ok".to_owned(),
+                    1 => "1 warning".to_owned(),
+                    count => format!("{count} warnings"),
+                };
+                let claims = setup.claims.len();
+                output::print(&format!("{name}: {told}; {}, {claims} claims\n", contents(&setup.world)))?;
+            }
+        }
+    }
+    Ok(match (wrong, strict && warnings > 0) {
+        (true, _) => ExitStatus::BadInput,
+        (_, true) => ExitStatus::Fails,
+        _ => ExitStatus::Holds,
+    })
+}
+
+fn copy(name: &str, folder: &Path) -> Result<(), Complaint> {
+    let scene = Scene::open(name)?;
+    let file = folder.join(format!("{}.toml", scene.name()));
+    std::fs::create_dir_all(folder).map_err(|cause| Complaint::File { path: folder.display().to_string(), cause })?;
+    write_new(&file, scene.text(), false)?;
+    output::print(&format!("{0}\nrun it: ironspin run {0}\n", file.display()))?;
+    Ok(())
+}
+
+fn begin(name: &str) -> Result<(), Complaint> {
+    let plain = name.trim_end_matches(".toml");
+    let file = Path::new(plain).with_extension("toml");
+    let title = file.file_stem().map_or_else(|| plain.to_owned(), |stem| stem.to_string_lossy().into_owned());
+    write_new(&file, &STARTER.replace("NAME", &title), false)?;
+    output::print(&format!("{0}\ncheck it: ironspin scenes check {0}\nrun it:   ironspin run {0}\n", file.display()))?;
+    Ok(())
+}
+
+/// Writes a file, whole or not at all; one that is there already stays unless it may be replaced.
+fn write_new(path: &Path, text: &str, replace: bool) -> Result<(), Complaint> {
+    let told = |cause: std::io::Error| match cause.kind() {
+        std::io::ErrorKind::AlreadyExists => Complaint::AlreadyThere { path: path.display().to_string() },
+        _ => Complaint::File { path: path.display().to_string(), cause },
+    };
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let mut file = tempfile::NamedTempFile::new_in(folder).map_err(told)?;
+    std::io::Write::write_all(&mut file, text.as_bytes()).map_err(told)?;
+    let kept = if replace { file.persist(path) } else { file.persist_noclobber(path) };
+    kept.map(|_| ()).map_err(|error| told(error.error))
 }

@@ -8,10 +8,8 @@ use std::sync::Mutex;
 
 fn plan(scene: &str, set: &[(&str, &str)]) -> TrialPlan {
     let order = GridOrder {
-        scenes: vec![scene.to_owned()],
-        engines: vec!["builtin".to_owned()],
-        steps: vec!["1/60".parse().unwrap()],
         set: set.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect(),
+        ..GridOrder::plain(vec![scene.to_owned()], vec!["builtin".to_owned()], vec!["1/60".parse().unwrap()])
     };
     plan_grid(&order).unwrap().remove(0)
 }
@@ -134,7 +132,7 @@ fn a_grid_tells_what_happens_and_keeps_its_order() {
         scenes: vec!["rivet-shot".to_owned(), "ingot-stack".to_owned()],
         engines: vec!["builtin".to_owned(), "builtin:swept=off".to_owned()],
         steps: vec!["1/60".parse().unwrap(), "1/30".parse().unwrap()],
-        set: Vec::new(),
+        ..GridOrder::plain(Vec::new(), Vec::new(), Vec::new())
     };
     let mut order_of_stack = order.clone();
     order_of_stack.scenes.truncate(1);

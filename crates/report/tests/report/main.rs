@@ -12,7 +12,7 @@ fn records() -> Vec<TrialRecord> {
         scenes: vec!["rivet-shot".to_owned()],
         engines: vec!["builtin".to_owned(), "builtin:swept=off".to_owned()],
         steps: vec!["1/60".parse().unwrap()],
-        set: Vec::new(),
+        ..GridOrder::plain(Vec::new(), Vec::new(), Vec::new())
     };
     let plans = plan_grid(&order).unwrap();
     let mut records: Vec<TrialRecord> = plans.iter().map(run_trial).collect();

@@ -45,6 +45,8 @@ pub(crate) struct JointTable {
     pub(crate) damping: Option<Number>,
     /// Of a slider, in the world as built.
     pub(crate) axis: Option<Placed<Vec<Number>>>,
+    /// Of a slider, in the first body's own frame, as a resolved scene gives it.
+    pub(crate) own_axis: Option<Placed<Vec<Number>>>,
     /// Smallest and largest angle of a hinge (rad) or way of a slider (m).
     pub(crate) limits: Option<[Number; 2]>,
 }

@@ -78,16 +78,29 @@ impl Resolver {
             }
             JointWord::Hinge => JointKind::Hinge { limits },
             JointWord::Slider => {
-                let Some(axis) = &table.axis else { return Err(missing(&table.kind, "axis", "a slider")) };
-                let direction = self.spanned_pair(axis, names)?.truncate();
-                if direction == DVec2::ZERO {
-                    return Err(Fault::at(axis.span(), "the axis of a slider cannot be zero"));
-                }
-                JointKind::Slider { axis: into_frame(direction.normalize(), &bodies[ids[0]]), limits }
+                let axis = match (&table.axis, &table.own_axis) {
+                    (Some(axis), None) => into_frame(self.direction(axis, names)?, &bodies[ids[0]]),
+                    (None, Some(axis)) => self.direction(axis, names)?,
+                    (None, None) => return Err(missing(&table.kind, "axis", "a slider")),
+                    (Some(_), Some(own)) => {
+                        return Err(Fault::at(own.span(), "a slider has either `axis` or `own_axis`").label("has both"));
+                    }
+                };
+                JointKind::Slider { axis, limits }
             }
             JointWord::Weld => JointKind::Weld,
         };
         Ok(Joint { kind, bodies: ids, at, length })
+    }
+
+    /// A unit vector; what is one already keeps its bits.
+    fn direction(&self, axis: &Placed<Vec<crate::number::Number>>, names: &Names) -> Result<DVec2, Fault> {
+        let direction = self.spanned_pair(axis, names)?.truncate();
+        let length = direction.length();
+        if length == 0.0 {
+            return Err(Fault::at(axis.span(), "the axis of a slider cannot be zero"));
+        }
+        Ok(if (length - 1.0).abs() < 1e-15 { direction } else { direction / length })
     }
 
     /// Keys that go with other kinds of joints are mistakes.
@@ -97,7 +110,7 @@ impl Resolver {
             ("length", table.length.as_ref().map(crate::number::Number::span), &[Rod, Rope, Spring]),
             ("stiffness", table.stiffness.as_ref().map(crate::number::Number::span), &[Spring]),
             ("damping", table.damping.as_ref().map(crate::number::Number::span), &[Spring]),
-            ("axis", table.axis.as_ref().map(Placed::span), &[Slider]),
+            ("axis", table.axis.as_ref().or(table.own_axis.as_ref()).map(Placed::span), &[Slider]),
             ("limits", table.limits.as_ref().map(|limits| limits[0].span()), &[Hinge, Slider]),
         ];
         for (key, span, kinds) in keys {
