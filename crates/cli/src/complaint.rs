@@ -97,7 +97,7 @@ pub(crate) fn tell_warning(warning: &Warning) {
         miette::MietteDiagnostic::new(warning.what.message.clone()).with_severity(miette::Severity::Warning);
     let silence = format!("if it is meant, add allow = [\"{}\"] at the top of the scene", warning.kind);
     diagnostic.help =
-        Some(warning.what.help.as_ref().map_or_else(|| silence.clone(), |help| format!("{help}; {silence}")));
+        Some(warning.what.help.as_ref().map_or_else(|| silence.clone(), |help| format!("{help}\n{silence}")));
     tell(diagnostic, Some(&warning.what));
 }
 

@@ -2,6 +2,7 @@
 
 mod agreement;
 mod demo;
+mod docs;
 mod mistakes;
 mod run;
 mod scenes;
