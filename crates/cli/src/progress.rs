@@ -35,7 +35,11 @@ pub(crate) fn run_watched(plans: &[TrialPlan], jobs: usize, quiet: bool) -> (Vec
     bar.finish_and_clear();
     let seconds = began.elapsed().as_secs_f64();
     if !quiet {
-        crate::output::note(&format!("{} trial{} in {seconds:.1} s", records.len(), if records.len() == 1 { "" } else { "s" }));
+        crate::output::note(&format!(
+            "{} trial{} in {seconds:.1} s",
+            records.len(),
+            if records.len() == 1 { "" } else { "s" }
+        ));
     }
     (records, seconds)
 }

@@ -4,8 +4,10 @@
 //! are our own so that trigonometry comes from `libm` and a division by zero is a mistake, not an infinity.
 
 use crate::fault::Fault;
+use crate::formula::Formula;
+use crate::functions::{function, function_names, register};
+use crate::names::Names;
 use crate::number::{Number, NumberText};
-use crate::random::Dice;
 use rhai::{AST, Engine, EvalAltResult, Position, Scope};
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
@@ -24,102 +26,11 @@ const BARRED: [&str; 10] = ["eval", "print", "debug", "type_of", "call", "curry"
 /// Most bytes of expressions that are kept parsed.
 const PARSED_LIMIT: usize = 4_000_000;
 
-type Function = (&'static str, fn(f64) -> f64);
-type FunctionOfTwo = (&'static str, fn(f64, f64) -> f64);
-
-/// The functions of one argument, by the names of the language.
-const FUNCTIONS: [Function; 21] = [
-    ("sin", libm::sin),
-    ("cos", libm::cos),
-    ("tan", libm::tan),
-    ("asin", libm::asin),
-    ("acos", libm::acos),
-    ("atan", libm::atan),
-    ("sinh", libm::sinh),
-    ("cosh", libm::cosh),
-    ("tanh", libm::tanh),
-    ("exp", libm::exp),
-    ("ln", libm::log),
-    ("log10", libm::log10),
-    ("abs", libm::fabs),
-    ("floor", libm::floor),
-    ("ceil", libm::ceil),
-    ("round", libm::round),
-    ("trunc", libm::trunc),
-    ("fract", |x| x - libm::floor(x)),
-    ("sign", |x| {
-        if x > 0.0 {
-            1.0
-        } else if x < 0.0 {
-            -1.0
-        } else {
-            0.0
-        }
-    }),
-    ("log2", libm::log2),
-    ("cbrt", libm::cbrt),
-];
-
-/// The functions of two arguments.
-const FUNCTIONS_OF_TWO: [FunctionOfTwo; 5] =
-    [("atan2", libm::atan2), ("min", f64::min), ("max", f64::max), ("hypot", libm::hypot), ("pow", libm::pow)];
-
-/// Named values an expression may use: constants, parameters, loop counters.
-#[derive(Clone, Debug)]
-pub(crate) struct Names {
-    values: Vec<(String, f64)>,
-    /// How many of them never change again.
-    fixed: usize,
-}
-
-impl Names {
-    /// Only the constants `pi` and `tau`.
-    pub(crate) fn constants() -> Self {
-        use std::f64::consts::{PI, TAU};
-        Names { values: vec![("pi".to_owned(), PI), ("tau".to_owned(), TAU)], fixed: 2 }
-    }
-
-    /// Adds a name that keeps its value.
-    pub(crate) fn add(&mut self, name: &str, value: f64) {
-        self.values.push((name.to_owned(), value));
-        self.fixed = self.values.len();
-    }
-
-    /// The same names and one more, whose value holds for the moment only.
-    pub(crate) fn with(&self, name: &str, value: f64) -> Self {
-        let mut more = self.clone();
-        more.values.push((name.to_owned(), value));
-        more
-    }
-
-    /// Gives a name of the moment another value.
-    pub(crate) fn set(&mut self, name: &str, value: f64) {
-        if let Some((_, known)) = self.values[self.fixed..].iter_mut().find(|(known, _)| known == name) {
-            *known = value;
-        }
-    }
-
-    pub(crate) fn has(&self, name: &str) -> bool {
-        self.position(name).is_some()
-    }
-
-    /// All names with their values.
-    pub(crate) fn list(&self) -> &[(String, f64)] {
-        &self.values
-    }
-
-    fn position(&self, name: &str) -> Option<usize> {
-        self.values.iter().position(|(known, _)| known == name)
-    }
-
-    fn names(&self) -> impl Iterator<Item = &str> {
-        self.values.iter().map(|(name, _)| name.as_str())
-    }
-}
-
 /// An expression that was read.
 struct Parsed {
     ast: AST,
+    /// The same as plain arithmetic, where it is no more.
+    formula: Option<Formula>,
     /// The names it uses.
     names: Vec<String>,
     /// Its value, once it is known and cannot change.
@@ -132,6 +43,7 @@ pub(crate) struct Evaluator {
     parsed: RefCell<BTreeMap<String, Rc<Parsed>>>,
     parsed_bytes: Cell<usize>,
     used: RefCell<BTreeSet<String>>,
+    seed: u64,
 }
 
 impl Evaluator {
@@ -148,9 +60,8 @@ impl Evaluator {
             engine.disable_symbol(word);
         }
         all_numbers_are_floats(&mut engine);
-        register_arithmetic(&mut engine);
-        engine.register_fn("random", move |k: f64| Dice::new(seed, k.to_bits()).share());
-        Evaluator { engine, parsed: RefCell::default(), parsed_bytes: Cell::new(0), used: RefCell::default() }
+        register(&mut engine, seed);
+        Evaluator { engine, parsed: RefCell::default(), parsed_bytes: Cell::new(0), used: RefCell::default(), seed }
     }
 
     /// Whether any expression so far has used a name.
@@ -196,14 +107,23 @@ impl Evaluator {
         if let Some(value) = parsed.value.get() {
             return Ok(value);
         }
+        let places: SmallPlaces = parsed.names.iter().map(|name| names.position(name)).collect();
+        let changes = places.iter().any(|place| place.is_none_or(|place| place >= names.fixed));
+        if let Some(formula) = &parsed.formula
+            && places.iter().all(Option::is_some)
+        {
+            let values: Vec<f64> = places.iter().flatten().map(|&place| names.values[place].1).collect();
+            if let Some(value) = formula.value(&values) {
+                if !changes {
+                    parsed.value.set(Some(value));
+                }
+                return Ok(value);
+            }
+        }
         let mut scope = Scope::new();
-        let mut changes = false;
-        for name in &parsed.names {
-            if let Some(place) = names.position(name) {
-                changes |= place >= names.fixed;
-                scope.push_constant(name.as_str(), names.values[place].1);
-            } else {
-                changes = true;
+        for (name, place) in parsed.names.iter().zip(&places) {
+            if let Some(place) = place {
+                scope.push_constant(name.as_str(), names.values[*place].1);
             }
         }
         let value = self.engine.eval_ast_with_scope::<rhai::Dynamic>(&mut scope, &parsed.ast);
@@ -218,10 +138,11 @@ impl Evaluator {
                 }
                 Ok(value)
             }
-            Ok(value) => {
-                Err(Fault::nowhere(format!("`{text}` gives {value}, which is not a finite number")).label("not finite"))
+            Ok(value) => Err(Fault::nowhere(format!("`{}` gives {value}, which is not a finite number", short(text)))
+                .label("not finite")),
+            Err(kind) => {
+                Err(Fault::nowhere(format!("`{}` gives {kind}, not a number", short(text))).label("not a number"))
             }
-            Err(kind) => Err(Fault::nowhere(format!("`{text}` gives {kind}, not a number")).label("not a number")),
         }
     }
 
@@ -234,13 +155,18 @@ impl Evaluator {
                 .label(format!("{} characters", text.len())));
         }
         let ast = self.engine.compile_expression(text).map_err(|error| {
-            Fault::nowhere(format!("`{text}` is no expression: {}", lower_first(&error.err_type().to_string())))
-                .label(at_column("cannot be read", error.position()))
-                .help("write a number or an expression such as \"2 * side\"; a power is 2 ^ 3")
+            Fault::nowhere(format!(
+                "`{}` is no expression: {}",
+                short(text),
+                lower_first(&error.err_type().to_string())
+            ))
+            .label(at_column("cannot be read", error.position()))
+            .help("write a number or an expression such as \"2 * side\"; a power is 2 ^ 3")
         })?;
         let names = names_in(text);
         self.used.borrow_mut().extend(names.iter().cloned());
-        let parsed = Rc::new(Parsed { ast, names, value: Cell::new(None) });
+        let formula = Formula::read(ast.statements(), &names, self.seed, &function);
+        let parsed = Rc::new(Parsed { ast, formula, names, value: Cell::new(None) });
         let bytes = self.parsed_bytes.get() + text.len();
         if bytes <= PARSED_LIMIT {
             self.parsed_bytes.set(bytes);
@@ -249,6 +175,9 @@ impl Evaluator {
         Ok(parsed)
     }
 }
+
+/// Places of the names of an expression.
+type SmallPlaces = Vec<Option<usize>>;
 
 /// The names that an expression uses, without those it calls.
 fn names_in(text: &str) -> Vec<String> {
@@ -287,70 +216,43 @@ fn all_numbers_are_floats(engine: &mut Engine) {
     });
 }
 
-fn register_arithmetic(engine: &mut Engine) {
-    type Fallible = Result<f64, Box<EvalAltResult>>;
-    let by_zero = |word: &str| -> Box<EvalAltResult> { format!("{word} by zero").into() };
-    engine
-        .register_fn("+", |a: f64, b: f64| a + b)
-        .register_fn("-", |a: f64, b: f64| a - b)
-        .register_fn("*", |a: f64, b: f64| a * b)
-        .register_fn("/", move |a: f64, b: f64| -> Fallible {
-            if b == 0.0 { Err(by_zero("division")) } else { Ok(a / b) }
-        })
-        .register_fn("%", move |a: f64, b: f64| -> Fallible {
-            if b == 0.0 { Err(by_zero("remainder")) } else { Ok(libm::fmod(a, b)) }
-        })
-        .register_fn("**", libm::pow)
-        .register_fn("-", |a: f64| -a)
-        .register_fn("+", |a: f64| a)
-        .register_fn("!", |a: bool| !a)
-        .register_fn("==", |a: f64, b: f64| a == b)
-        .register_fn("!=", |a: f64, b: f64| a != b)
-        .register_fn("<", |a: f64, b: f64| a < b)
-        .register_fn("<=", |a: f64, b: f64| a <= b)
-        .register_fn(">", |a: f64, b: f64| a > b)
-        .register_fn(">=", |a: f64, b: f64| a >= b)
-        .register_fn("sqrt", libm::sqrt)
-        .register_fn("clamp", |x: f64, low: f64, high: f64| x.max(low).min(high));
-    for (name, function) in FUNCTIONS {
-        engine.register_fn(name, function);
-    }
-    for (name, function) in FUNCTIONS_OF_TWO {
-        engine.register_fn(name, function);
-    }
-}
-
 /// A fault for what went wrong in evaluation, in the words of the scene language.
 fn explain(text: &str, error: &EvalAltResult, names: &Names) -> Fault {
     match error {
         EvalAltResult::ErrorVariableNotFound(name, position) => {
-            Fault::nowhere(format!("`{text}` uses the unknown name `{name}`"))
+            Fault::nowhere(format!("`{}` uses the unknown name `{name}`", short(text)))
                 .label(at_column(&format!("unknown name `{name}`"), *position))
                 .help_names(name, names.names())
         }
         EvalAltResult::ErrorFunctionNotFound(signature, position) => {
             let name = signature.split([' ', '(']).next().unwrap_or(signature);
-            let known = FUNCTIONS
-                .iter()
-                .map(|f| f.0)
-                .chain(FUNCTIONS_OF_TWO.iter().map(|f| f.0))
-                .chain(["sqrt", "clamp", "random"]);
+            let known = function_names();
             if known.clone().any(|other| other == name) {
-                Fault::nowhere(format!("`{text}` calls `{name}` with the wrong number or kind of arguments"))
+                Fault::nowhere(format!("`{}` calls `{name}` with the wrong number or kind of arguments", short(text)))
                     .label(at_column("wrong arguments", *position))
             } else {
-                Fault::nowhere(format!("`{text}` calls the unknown function `{name}`"))
+                Fault::nowhere(format!("`{}` calls the unknown function `{name}`", short(text)))
                     .label(at_column(&format!("unknown function `{name}`"), *position))
                     .help_names(name, known)
             }
         }
         EvalAltResult::ErrorRuntime(what, position) => {
-            Fault::nowhere(format!("`{text}`: {what}")).label(at_column(&what.to_string(), *position))
+            Fault::nowhere(format!("`{}`: {what}", short(text))).label(at_column(&what.to_string(), *position))
         }
         EvalAltResult::ErrorTooManyOperations(_) => {
-            Fault::nowhere(format!("`{text}` takes more than {OPERATION_LIMIT} operations")).label("too long")
+            Fault::nowhere(format!("`{}` takes more than {OPERATION_LIMIT} operations", short(text))).label("too long")
         }
-        other => Fault::nowhere(format!("`{text}`: {}", lower_first(&other.to_string()))),
+        other => Fault::nowhere(format!("`{}`: {}", short(text), lower_first(&other.to_string()))),
+    }
+}
+
+/// An expression as messages show it: its beginning, when it is long.
+fn short(text: &str) -> String {
+    const MOST: usize = 60;
+    if text.chars().count() <= MOST {
+        text.to_owned()
+    } else {
+        format!("{}...", text.chars().take(MOST).collect::<String>())
     }
 }
 
@@ -421,6 +323,27 @@ mod tests {
         assert_eq!(of(1, 0.0), 0.883_310_808_213_642_6);
         let mean = (0..1000).map(|k| of(7, f64::from(k))).sum::<f64>() / 1000.0;
         assert!((mean - 0.5).abs() < 0.03, "{mean}");
+    }
+
+    proptest::proptest! {
+        /// Our own arithmetic gives what the script engine gives, bit for bit.
+        #[test]
+        fn formulas_are_what_the_script_says(a in -5.0..5.0_f64, b in -5.0..5.0_f64, pick in 0..8_usize) {
+            let text = [
+                "a + b * 2 - 3 / (a * a + 1)", "-a ^ 2 + b ^ 3", "sin(a) * max(a, b) % 1.5", "random(a) + random(b * 2)",
+                "atan2(a, b) - hypot(a, -b)", "(a - b) / (b - a + 0.1)", "2 ^ -1 * a - -b", "floor(a) % 3 + exp(b)",
+            ][pick];
+            let evaluator = Evaluator::new(3);
+            let names = Names::constants().with("a", a).with("b", b);
+            let mut parsed = Rc::try_unwrap(evaluator.parse(text).unwrap()).unwrap_or_else(|shared| Parsed {
+                ast: shared.ast.clone(), formula: None, names: shared.names.clone(), value: Cell::new(None),
+            });
+            proptest::prop_assert!(evaluator.parse(text).unwrap().formula.is_some());
+            let ours = evaluator.evaluate(text, &names).unwrap();
+            parsed.formula = None;
+            evaluator.parsed.borrow_mut().insert(text.to_owned(), Rc::new(parsed));
+            proptest::prop_assert_eq!(ours.to_bits(), evaluator.evaluate(text, &names).unwrap().to_bits());
+        }
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! What a scene asks for beside its world and claims: twins, series, deeds that wait for a condition, rays and forecasts.
 
-use crate::expression::{Evaluator, Names};
+use crate::expression::Evaluator;
+use crate::names::Names;
 use ironspin_model::{BodyState, DVec3, Deed};
 use serde::Serialize;
 

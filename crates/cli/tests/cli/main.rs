@@ -7,3 +7,4 @@ mod mistakes;
 mod run;
 mod scenes;
 mod util;
+mod wrong_scenes;

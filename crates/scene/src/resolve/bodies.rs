@@ -3,9 +3,9 @@
 use super::parts::SANE_LIMIT;
 use super::patterns::Spot;
 use super::{Resolver, parameters::is_identifier};
-use crate::expression::Names;
 use crate::fault::Fault;
 use crate::file::{BodyTable, KindWord, Ordered, Placed};
+use crate::names::Names;
 use crate::number::Number;
 use crate::select::split;
 use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Material, Shape};

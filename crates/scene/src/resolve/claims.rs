@@ -1,9 +1,9 @@
 //! Claims: gauge, bodies, window, bound, reason; twins and series.
 
 use super::Resolver;
-use crate::expression::Names;
 use crate::fault::Fault;
 use crate::file::{ClaimTable, Placed, SeriesTable, SeverityWord, TwinTable};
+use crate::names::Names;
 use crate::number::{Number, NumberText};
 use crate::rules::{Series, SeriesShape, TWIN_KINDS, Twin};
 use crate::scene::Parameter;

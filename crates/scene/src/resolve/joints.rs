@@ -1,9 +1,9 @@
 //! Joints, and bodies that never touch.
 
 use super::Resolver;
-use crate::expression::Names;
 use crate::fault::Fault;
 use crate::file::{ApartTable, JointTable, JointWord, Placed};
+use crate::names::Names;
 use ironspin_model::{Body, DVec2, Joint, JointKind};
 use std::ops::Range;
 

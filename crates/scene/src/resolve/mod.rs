@@ -10,9 +10,10 @@ mod parts;
 mod patterns;
 mod selection;
 
-use crate::expression::{Evaluator, Names};
+use crate::expression::Evaluator;
 use crate::fault::Fault;
 use crate::file::{MixingWord, Ordered, Placed, SceneFile, SharedFile, WorldTable};
+use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use crate::scene::{Parameter, Settings};

@@ -1,9 +1,9 @@
 //! Scripted motions of kinematic bodies: a velocity for each step that takes the body exactly from point to point.
 
 use super::Resolver;
-use crate::expression::Names;
 use crate::fault::Fault;
 use crate::file::{MotionTable, Placed};
+use crate::names::Names;
 use ironspin_model::{Action, Body, DVec2, Deed};
 use std::f64::consts::TAU;
 

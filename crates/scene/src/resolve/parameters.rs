@@ -1,8 +1,9 @@
 //! Parameters: values of the file, changed by what is set from outside.
 
-use crate::expression::{Evaluator, Names};
+use crate::expression::Evaluator;
 use crate::fault::Fault;
 use crate::file::{ParameterTable, Placed};
+use crate::names::Names;
 use crate::scene::{Parameter, Settings};
 
 /// Names that expressions already use for something else.

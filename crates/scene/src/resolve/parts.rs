@@ -1,9 +1,9 @@
 //! Shapes and parts, and the mass they give a body.
 
 use super::Resolver;
-use crate::expression::Names;
 use crate::fault::Fault;
 use crate::file::{BodyTable, PartTable, Placed, ShapeTable};
+use crate::names::Names;
 use crate::number::Number;
 use ironspin_model::{Body, DVec2, Material, Part, Shape, body_mass};
 use std::ops::Range;

@@ -1,9 +1,9 @@
 //! Patterns of bodies: where each stands, and its counters.
 
 use super::Resolver;
-use crate::expression::Names;
 use crate::fault::Fault;
 use crate::file::{PlaceTable, Placed};
+use crate::names::Names;
 use crate::number::Number;
 use crate::random::Dice;
 use ironspin_model::DVec2;

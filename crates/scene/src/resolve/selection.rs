@@ -1,9 +1,9 @@
 //! Selectors with index expressions, and groups.
 
 use super::Resolver;
-use crate::expression::Names;
 use crate::fault::Fault;
 use crate::file::{Ordered, Placed};
+use crate::names::Names;
 use crate::select::{select, split};
 use ironspin_model::Body;
 

@@ -1,5 +1,11 @@
 //! Scene files, read and resolved.
 
+mod language;
+mod roundtrip;
+mod schema;
+mod uses;
+mod warnings;
+
 use ironspin_model::{BodyKind, Bound, DVec2, DVec3, Deed, Shape};
 use ironspin_scene::{Scene, SceneError, Settings, Setup, bundled};
 use proptest::prelude::*;
@@ -43,6 +49,20 @@ velocity = ["-2 ^ k", 0]
 mass = "k + 1"
 material = "iron"
 "#;
+
+/// The head of a scene without parameters.
+pub(crate) const FRAME: &str = "scene = 1\nname = \"x\"\nabout = \"x\"\n[world]\ngravity = [0, -9.81]\nduration = 4\n\
+    [material.iron]\ndensity = 8\nfriction = 0.5\nrestitution = 0.25\n";
+
+/// What a text resolves to at dt 1/8.
+pub(crate) fn setup_text(text: &str, set: &[(&str, &str)]) -> Result<Setup, SceneError> {
+    setup_with(text, set)
+}
+
+/// What some tables come to in a world with gravity and one material, `iron`.
+pub(crate) fn setup_of(tables: &str) -> Setup {
+    setup_with(&format!("{FRAME}{tables}"), &[]).unwrap_or_else(|error| panic!("{error}: {:?}", error.help))
+}
 
 fn setup_with(text: &str, set: &[(&str, &str)]) -> Result<Setup, SceneError> {
     let set = set.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();

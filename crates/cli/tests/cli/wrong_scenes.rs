@@ -1,0 +1,127 @@
+//! Wrong scenes, each with its message: place, what was found, what was expected, the nearest known name.
+
+use crate::util::Yard;
+
+const HEAD: &str = r#"scene = 1
+name  = "yard"
+about = "A yard."
+[set]
+count = { value = 3, about = "how many", range = [1, 9] }
+[world]
+gravity  = [0, -9.81]
+duration = 2
+[material.iron]
+density     = 7200
+friction    = 0.6
+restitution = 0.2
+[[body]]
+name     = "ball"
+repeat   = { i = "count" }
+shape    = { disc = 0.1 }
+at       = ["i", 1]
+material = "iron"
+[[body]]
+name     = "post"
+kind     = "static"
+shape    = { box = [0.2, 2] }
+at       = [-1, 1]
+material = "iron"
+"#;
+
+/// What `scenes check` says of the head with some tables behind it.
+fn message(tables: &str) -> String {
+    let yard = Yard::new();
+    yard.write("yard.toml", &format!("{HEAD}{tables}\n"));
+    let answer = yard.expect(2, "scenes check yard.toml");
+    assert!(answer.out.is_empty() && !answer.err.contains("panicked"), "{}{}", answer.out, answer.err);
+    answer.err
+}
+
+fn body(lines: &str) -> String {
+    message(&format!("[[body]]\nname = \"b\"\nat = [0, 3]\nmaterial = \"iron\"\n{lines}"))
+}
+
+fn joint(lines: &str) -> String {
+    message(&format!("[[joint]]\n{lines}"))
+}
+
+fn action(lines: &str) -> String {
+    message(&format!("[[action]]\n{lines}"))
+}
+
+#[test]
+fn bodies() {
+    insta::assert_snapshot!("no-shape", body(""));
+    insta::assert_snapshot!("shape-and-parts", body("shape = { disc = 1 }\nparts = [{ shape = { disc = 1 } }]"));
+    insta::assert_snapshot!("not-convex", body("shape = { polygon = [[0, 0], [2, 0], [1, 0.2], [2, 2], [0, 2]] }"));
+    insta::assert_snapshot!("doubled-corner", body("shape = { polygon = [[0, 0], [1, 0], [1, 0], [0, 1]] }"));
+    insta::assert_snapshot!("needless-corner", body("shape = { polygon = [[0, 0], [1, 0], [2, 0], [0, 1]] }"));
+    insta::assert_snapshot!("no-area", body("shape = { polygon = [[0, 0], [1, 1], [2, 2]] }"));
+    insta::assert_snapshot!("falling-polyline", body("shape = { polyline = [[0, 0], [1, 0]] }"));
+    insta::assert_snapshot!("capsule-of-one-number", body("shape = { capsule = [1] }"));
+    insta::assert_snapshot!("two-places", message("[[body]]\nname = \"b\"\nshape = { disc = 1 }\nmaterial = \"iron\""));
+    insta::assert_snapshot!("unknown-template", body("template = \"bal\"\n[template.ball]\nshape = { disc = 1 }"));
+    insta::assert_snapshot!("unknown-layer", body("shape = { disc = 1 }\nlayers = [\"gate\"]\nmeets = [\"gat\"]"));
+    insta::assert_snapshot!("moving-static", body("shape = { disc = 1 }\nkind = \"static\"\nvelocity = [1, 0]"));
+    insta::assert_snapshot!("unknown-kind", body("shape = { disc = 1 }\nkind = \"dynamik\""));
+    insta::assert_snapshot!(
+        "motion-of-a-dynamic",
+        body("shape = { disc = 1 }\nmotion = { line = { to = [1, 1], speed = 1 } }")
+    );
+    insta::assert_snapshot!("unknown-pattern", body("shape = { disc = 1 }\nplace = { grids = { columns = 1 } }"));
+    insta::assert_snapshot!(
+        "scatter-too-tight",
+        body("shape = { disc = 1 }\nplace = { scatter = { count = 50, in_box = [3, 3] } }")
+    );
+    insta::assert_snapshot!(
+        "a-billion-bodies",
+        body("shape = { disc = 1 }\nplace = { grid = { columns = 1e5, rows = 1e4, pitch = [1, 1] } }")
+    );
+    insta::assert_snapshot!("a-billion-turns", body("shape = { disc = 1 }\nrepeat = { j = 1e5, k = 1e4 }"));
+    insta::assert_snapshot!("weightless", body("shape = { disc = 1 }\nsensor = true"));
+    insta::assert_snapshot!("counter-taken", body("shape = { disc = 1 }\nrepeat = { count = 2 }"));
+}
+
+#[test]
+fn joints() {
+    insta::assert_snapshot!("unknown-joint", joint("kind = \"hing\"\nbetween = [\"ball[0]\", \"post\"]"));
+    insta::assert_snapshot!("spring-without-stiffness", joint("kind = \"spring\"\nbetween = [\"ball[0]\", \"post\"]"));
+    insta::assert_snapshot!(
+        "rod-with-limits",
+        joint("kind = \"rod\"\nbetween = [\"ball[0]\", \"post\"]\nlimits = [0, 1]")
+    );
+    insta::assert_snapshot!("joint-of-many", joint("kind = \"rod\"\nbetween = [\"ball\", \"post\"]"));
+    insta::assert_snapshot!("joint-with-itself", joint("kind = \"rod\"\nbetween = [\"post\", \"post\"]"));
+    insta::assert_snapshot!(
+        "index-too-large",
+        joint("kind = \"rod\"\nrepeat = { i = \"count\" }\nbetween = [\"ball[i]\", \"ball[i+1]\"]")
+    );
+    insta::assert_snapshot!(
+        "limits-upside-down",
+        joint("kind = \"hinge\"\nbetween = [\"ball[0]\", \"post\"]\nat = [0, 1]\nlimits = [1, -1]")
+    );
+}
+
+#[test]
+fn actions_and_the_rest() {
+    insta::assert_snapshot!("action-without-time", action("on = \"ball\"\nspin = 1"));
+    insta::assert_snapshot!("action-on-nobody", action("at_time = 1\nimpulse = [1, 0]"));
+    insta::assert_snapshot!("action-of-nothing", action("at_time = 1\non = \"ball\""));
+    insta::assert_snapshot!("action-too-late", action("at_time = 3\non = \"ball\"\nspin = 1"));
+    insta::assert_snapshot!("pushed-post", action("at_time = 1\non = \"post\"\nimpulse = [1, 0]"));
+    insta::assert_snapshot!("wrong-condition", action("when = \"hight < 1\"\non = \"ball\"\nspin = 1"));
+    insta::assert_snapshot!("added-twice", action("at_time = 1\non = \"ball\"\nadd = true"));
+    insta::assert_snapshot!("force-that-lasts", action("at_time = 1\non = \"ball\"\nspin = 1\nfor_time = 1"));
+    insta::assert_snapshot!("unknown-twin", message("[[twin]]\nby = \"mirrow\""));
+    insta::assert_snapshot!(
+        "unknown-axis",
+        message("[[series]]\nover = \"cont\"\ngauge = \"creep.rate\"\nfalls_with_order = 1")
+    );
+    insta::assert_snapshot!("unknown-feature", message("[engine]\nneeds = [\"sensors\"]"));
+    insta::assert_snapshot!("group-like-a-body", message("[group]\nball = \"post\""));
+    insta::assert_snapshot!("pair-of-strangers", message("[[pair]]\nbetween = [\"iron\", \"tin\"]"));
+    insta::assert_snapshot!(
+        "deep-expression",
+        body(&format!("shape = {{ disc = \"{}1{}\" }}", "(".repeat(99), ")".repeat(99)))
+    );
+}
