@@ -183,7 +183,7 @@ fn csv_and_quiet_write_what_they_should_where_they_should() {
     assert_eq!(lines.len(), 3, "{}", answer.out);
     assert!(lines[1].starts_with("rivet-shot,builtin:swept=off,") && lines[1].contains("tunnel.count"));
     assert!(answer.err.is_empty(), "{}", answer.err);
-    assert!(yard.expect(1, "run rivet-shot --engine builtin:swept=off").err.contains("1 trials in "));
+    assert!(yard.expect(1, "run rivet-shot --engine builtin:swept=off").err.contains("1 trial in "));
 }
 
 #[test]

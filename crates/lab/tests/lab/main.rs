@@ -1,5 +1,7 @@
 //! Trials on engines that lie, fail or refuse, and grids of trials.
 
+mod script;
+
 use ironspin_lab::{GridOrder, LabEvent, TrialPlan, plan_grid, run_grid, run_trial, run_trial_on};
 use ironspin_model::{
     BodyState, Conditions, Contact, DVec3, Engine, EngineError, EngineInfo, Frame, FrameSink, Verdict, World,

@@ -239,3 +239,68 @@ proptest! {
         }
     }
 }
+
+/// All pieces of the language: the examples of its page, one after the other.
+fn examples() -> Vec<String> {
+    let page = include_str!("../../../../docs/scenes.md");
+    page.split("```toml\n")
+        .skip(1)
+        .filter_map(|rest| rest.split("```").next())
+        .map(|text| format!("{FRAME}{text}"))
+        .collect()
+}
+
+/// Resolves what can be resolved, within a limit of bodies, and prints it.
+fn answer(text: &str) {
+    if let Ok(scene) = Scene::parse(text, "x.toml") {
+        let settings = Settings { body_limit: 2_000, ..Settings::with_dt(0.01) };
+        if let Ok(setup) = scene.resolve(&settings) {
+            let _ = scene.print_resolved(&setup);
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(4000))]
+
+    /// Examples with bytes changed, pieces moved and numbers made extreme: an answer every time, soon, and no panic.
+    #[test]
+    fn mutated_scenes_are_answered(
+        pick in any::<prop::sample::Index>(),
+        edits in prop::collection::vec((any::<prop::sample::Index>(), 0..60_usize, 0..12_usize), 1..5),
+    ) {
+        let all = examples();
+        let mut bytes = all[pick.index(all.len())].clone().into_bytes();
+        for (at, length, what) in edits {
+            let from = at.index(bytes.len());
+            let to = (from + length).min(bytes.len());
+            let piece: Vec<u8> = bytes[from..to].to_vec();
+            let put: &[u8] = match what {
+                0 => b"",
+                1 => b"-1e308",
+                2 => b"\"1/0\"",
+                3 => b"1e9",
+                4 => b"nan",
+                5 => b"[[body]]\n",
+                6 => b"\"random(i)\"",
+                7 => b"{}",
+                8 => b"\xff\x00",
+                9 => b"[*]",
+                10 => "\"\u{e9}\u{4e16}\"".as_bytes(),
+                _ => &[piece.as_slice(), piece.as_slice()].concat(),
+            };
+            let put = put.to_vec();
+            bytes.splice(from..to, put);
+        }
+        answer(&String::from_utf8_lossy(&bytes));
+    }
+
+    #[test]
+    fn random_tokens_are_answered(words in prop::collection::vec(prop::sample::select(vec![
+        "[[body]]\n", "[world]\n", "[set]\n", "name", "at", "=", "[0, 1]", "\"x\"", "1", "{", "}", "shape", "disc", "\n", "place", "scatter", "count",
+        "1e300", "\"2 ^ 999\"", "repeat", "[", "]", ",", "gravity", "duration", "[[action]]\n", "when", "\"y < x\"", "kind", "\"static\"",
+    ]), 0..80)) {
+        answer(&words.join(" "));
+        answer(&format!("{FRAME}{}", words.join(" ")));
+    }
+}
