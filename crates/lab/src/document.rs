@@ -1,7 +1,9 @@
 //! Results as they stand on disk. Kept apart from what is in memory, so that the form on disk changes only on purpose.
 
+use crate::probes::{Answer, ProbeRecord};
 use crate::record::{ClaimRecord, TrialRecord};
-use ironspin_model::{Bound, Severity, Verdict};
+use ironspin_model::{Bound, DVec3, Severity, Verdict};
+use ironspin_scene::Question;
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -86,8 +88,43 @@ pub struct TrialDocument {
     #[serde(skip_serializing_if = "String::is_empty")]
     reason: String,
     claims: Vec<ClaimDocument>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    rays: Vec<RayDocument>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    forecasts: Vec<ForecastDocument>,
     #[serde(skip_serializing_if = "Option::is_none")]
     timing: Option<Timing>,
+}
+
+/// A ray that was cast.
+#[derive(Clone, Debug, Serialize)]
+struct RayDocument {
+    time: f64,
+    from: [f64; 2],
+    to: [f64; 2],
+    /// `null` when nothing was hit.
+    hit: Option<HitDocument>,
+}
+
+/// Where a ray hit.
+#[derive(Clone, Debug, Serialize)]
+struct HitDocument {
+    body: String,
+    point: [f64; 2],
+    normal: [f64; 2],
+    distance: f64,
+}
+
+/// A forecast, held against what then happened.
+#[derive(Clone, Debug, Serialize)]
+struct ForecastDocument {
+    time: f64,
+    ahead: f64,
+    bodies: usize,
+    /// Largest distance of a body from its forecast, m; `null` when the trial ended before.
+    worst: Option<f64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    worst_body: Option<String>,
 }
 
 /// How long a trial took; differs from run to run.
@@ -147,8 +184,35 @@ fn trial(record: &TrialRecord, timing: bool) -> TrialDocument {
         verdict: record.verdict,
         reason: record.reason.clone(),
         claims: record.claims.iter().map(|claim| claim_document(record, claim)).collect(),
+        rays: record.probes.iter().filter_map(|probe| ray_document(record, probe)).collect(),
+        forecasts: record.probes.iter().filter_map(|probe| forecast_document(record, probe)).collect(),
         timing: timing.then_some(Timing { seconds: record.seconds }),
     }
+}
+
+fn ray_document(record: &TrialRecord, probe: &ProbeRecord) -> Option<RayDocument> {
+    let (Question::Ray { from, to }, Answer::Ray(hit)) = (&probe.question, &probe.answer) else { return None };
+    let flat = |v: DVec3| [v.x, v.y];
+    let hit = hit.map(|hit| HitDocument {
+        body: record.world().bodies.get(hit.body).map_or_else(String::new, |body| body.name.clone()),
+        point: flat(hit.point),
+        normal: flat(hit.normal),
+        distance: hit.distance,
+    });
+    Some(RayDocument { time: probe.time, from: flat(*from), to: flat(*to), hit })
+}
+
+fn forecast_document(record: &TrialRecord, probe: &ProbeRecord) -> Option<ForecastDocument> {
+    let (Question::Forecast { of, .. }, Answer::Forecast { ahead, worst }) = (&probe.question, &probe.answer) else {
+        return None;
+    };
+    Some(ForecastDocument {
+        time: probe.time,
+        ahead: *ahead,
+        bodies: of.len(),
+        worst: worst.map(|(worst, _)| worst),
+        worst_body: worst.map(|(_, body)| record.world().bodies[body].name.clone()),
+    })
 }
 
 fn claim_document(record: &TrialRecord, claim: &ClaimRecord) -> ClaimDocument {

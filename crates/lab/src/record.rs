@@ -1,6 +1,7 @@
 //! How trials turned out, in memory.
 
 use crate::plan::TrialPlan;
+use crate::probes::ProbeRecord;
 use crate::recording::Recording;
 use ironspin_gauge::GaugeEntry;
 use ironspin_model::{Claim, EngineInfo, Verdict, World};
@@ -50,6 +51,8 @@ pub struct TrialRecord {
     pub reason: String,
     /// All claims in the order of the scene; empty when the engine failed.
     pub claims: Vec<ClaimRecord>,
+    /// Rays and forecasts, in the order of their times.
+    pub probes: Vec<ProbeRecord>,
     /// What pictures and plots are drawn from.
     pub recording: Recording,
     /// Time that the trial took, s. Never part of a verdict.

@@ -1,6 +1,7 @@
 //! One trial: built, stepped, measured while it runs, judged.
 
 use crate::plan::TrialPlan;
+use crate::probes::Prober;
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::recording::Recorder;
 use crate::watch::Watch;
@@ -18,6 +19,7 @@ struct Audience<'a> {
     recorder: Recorder,
     before: Option<Frame>,
     fault: Option<EngineError>,
+    prober: Prober<'a>,
     /// Gravity from a time on, for scenes that change it.
     gravity: Vec<(f64, DVec3)>,
     /// Bodies that a deed may take out or bring in.
@@ -63,6 +65,7 @@ impl Audience<'_> {
             watch.observe(self.world, self.before.as_ref(), frame, gravity);
         }
         self.recorder.observe(self.world, frame);
+        self.prober.see(frame);
         match &mut self.before {
             Some(before) => before.clone_from(frame),
             None => self.before = Some(frame.clone()),
@@ -114,6 +117,7 @@ pub fn run_trial_on(plan: &TrialPlan, engine: Result<Box<dyn Engine>, EngineErro
         recorder: Recorder::new(&setup.world, steps),
         before: None,
         fault: None,
+        prober: Prober::new(&setup.probes),
         gravity: gravity_over_time(&setup.world),
         may_be_absent: may_be_absent(setup),
     };
@@ -140,6 +144,7 @@ pub fn run_trial_on(plan: &TrialPlan, engine: Result<Box<dyn Engine>, EngineErro
         verdict,
         reason,
         claims,
+        probes: audience.prober.records,
         recording,
         seconds: began.elapsed().as_secs_f64(),
     }
@@ -164,8 +169,14 @@ fn drive(
     let lengths = [plan.conditions.dt.seconds; STEPS_A_CALL as usize];
     let mut done = 0;
     while done < steps {
-        // Conditions are looked at before every step, for as long as one is waited for.
         let mut count = STEPS_A_CALL.min(steps - done);
+        if let Some(frame) = &audience.before {
+            audience.prober.ask(engine.as_mut(), frame, plan.conditions.dt.seconds)?;
+            if let Some(until) = audience.prober.steps_until(frame.time, plan.conditions.dt.seconds) {
+                count = count.min(until.max(1));
+            }
+        }
+        // Conditions are looked at before every step, for as long as one is waited for.
         if !triggers.is_over() {
             count = 1;
             if let Some(frame) = &audience.before {

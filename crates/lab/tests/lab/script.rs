@@ -1,6 +1,6 @@
 //! Scenes whose scripts need the bench while they run: conditions, bodies that come and go, gravity that changes, features.
 
-use ironspin_lab::{GridOrder, TrialRecord, plan_grid, run_trial, run_trial_on};
+use ironspin_lab::{Answer, GridOrder, TrialRecord, plan_grid, run_trial, run_trial_on};
 use ironspin_model::{Engine, EngineError, EngineInfo, FrameSink, Verdict, World};
 
 const HEAD: &str = "scene = 1\nname = \"x\"\nabout = \"x\"\n[world]\ngravity = [0, -10]\nduration = 2\nbounds = { min = [-9, -99], max = [9, 9] }\n\
@@ -79,6 +79,43 @@ fn gauges_follow_gravity_that_changes() {
     assert_eq!(record.verdict, Verdict::Pass, "{:?}", record.claims);
     let end = record.recording.end[0].velocity.y;
     assert!((end - (-10.0 + 2.0)).abs() < 1e-9, "{end}");
+}
+
+#[test]
+fn rays_and_forecasts_are_answered_without_changing_the_trial() {
+    let tables = format!(
+        "{BALL}[[body]]\nname = \"post\"\nkind = \"static\"\nshape = {{ box = [1, 1] }}\nat = [4, 5]\nmaterial = \"iron\"\n\
+         [[action]]\nat_time = 0.5\non = \"ball\"\nvelocity = [1, 0]\n"
+    );
+    let plain = run(&tables);
+    let asked = run(&format!(
+        "{tables}[[action]]\nat_time = 0\nray = {{ from = [-3, 5], to = [9, 5] }}\n\
+         [[action]]\nat_time = 1\nray = {{ from = [-3, 5], to = [9, 5] }}\n\
+         [[action]]\nat_time = 1.5\nray = {{ from = [0, 8], to = [1, 9] }}\n\
+         [[action]]\nat_time = 0.2\nforecast = {{ horizon = 1 }}\n[[action]]\nat_time = 1.9\nforecast = {{ horizon = 1 }}\n"
+    ));
+    assert_eq!(plain.recording.end, asked.recording.end, "asking changes nothing");
+    let hits: Vec<Option<(usize, f64)>> = asked
+        .probes
+        .iter()
+        .filter_map(|probe| match &probe.answer {
+            Answer::Ray(hit) => Some(hit.map(|hit| (hit.body, (hit.distance * 1e6).round()))),
+            Answer::Forecast { .. } => None,
+        })
+        .collect();
+    // The ball has fallen out of the way by the second ray.
+    assert_eq!(hits, [Some((0, 2_900_000.0)), Some((1, 6_500_000.0)), None]);
+    let forecasts: Vec<&Answer> = asked
+        .probes
+        .iter()
+        .map(|probe| &probe.answer)
+        .filter(|answer| matches!(answer, Answer::Forecast { .. }))
+        .collect();
+    assert!(
+        matches!(forecasts[0], Answer::Forecast { worst: Some((0.0, 0)), .. }),
+        "a copy goes the same way: {forecasts:?}"
+    );
+    assert!(matches!(forecasts[1], Answer::Forecast { worst: None, .. }), "the trial ended before");
 }
 
 /// An engine that can do nothing in particular.

@@ -1,0 +1,132 @@
+//! Rays and forecasts of a trial: asked of the engine while it runs, without changing anything.
+
+use ironspin_model::{BodyState, Engine, EngineError, Frame, RayHit};
+use ironspin_scene::{Probe, Question};
+
+/// Steps asked for in one call of a forecast.
+const STEPS_A_CALL: u64 = 256;
+
+/// What was asked and what came back.
+#[derive(Clone, Debug, PartialEq)]
+pub struct ProbeRecord {
+    /// Time of the frame at which it was asked, s.
+    pub time: f64,
+    /// What was asked.
+    pub question: Question,
+    /// What came back.
+    pub answer: Answer,
+}
+
+/// The answer to a [`Question`].
+#[derive(Clone, Debug, PartialEq)]
+pub enum Answer {
+    /// What the ray hit first, if anything.
+    Ray(Option<RayHit>),
+    /// Where the bodies were said to be, held against where they came.
+    Forecast {
+        /// Time they were forecast for, s after the question.
+        ahead: f64,
+        /// Largest distance of a body from its forecast, m, and which body; absent when the trial ended before.
+        worst: Option<(f64, usize)>,
+    },
+}
+
+/// A forecast whose time has not come yet.
+struct Waiting {
+    due: u64,
+    record: usize,
+    bodies: Vec<usize>,
+    states: Vec<BodyState>,
+}
+
+/// Asks what is due.
+pub(crate) struct Prober<'a> {
+    /// In the order of their times.
+    probes: Vec<&'a Probe>,
+    asked: usize,
+    waiting: Vec<Waiting>,
+    pub(crate) records: Vec<ProbeRecord>,
+}
+
+impl<'a> Prober<'a> {
+    pub(crate) fn new(probes: &'a [Probe]) -> Self {
+        let mut probes: Vec<&Probe> = probes.iter().collect();
+        probes.sort_by(|a, b| a.at_time.total_cmp(&b.at_time));
+        Prober { probes, asked: 0, waiting: Vec::new(), records: Vec::new() }
+    }
+
+    /// Steps of length `dt` from a time until something is to be asked; nothing when nothing is left.
+    pub(crate) fn steps_until(&self, time: f64, dt: f64) -> Option<u64> {
+        let next = self.probes.get(self.asked)?;
+        Some(((next.at_time - time) / dt - 1e-9).ceil().max(0.0) as u64)
+    }
+
+    /// Asks what is due at a frame.
+    pub(crate) fn ask(&mut self, engine: &mut dyn Engine, now: &Frame, dt: f64) -> Result<(), EngineError> {
+        while let Some(probe) = self.probes.get(self.asked).filter(|probe| probe.at_time <= now.time + 1e-9 * dt) {
+            self.asked += 1;
+            let answer = match &probe.question {
+                Question::Ray { from, to } => Answer::Ray(engine.ray(*from, *to)?),
+                Question::Forecast { of, horizon } => {
+                    let steps = (horizon / dt).round().max(1.0) as u64;
+                    let states = forecast(engine, of, steps, dt)?;
+                    let record = self.records.len();
+                    self.waiting.push(Waiting { due: now.step + steps, record, bodies: of.clone(), states });
+                    Answer::Forecast { ahead: steps as f64 * dt, worst: None }
+                }
+            };
+            self.records.push(ProbeRecord { time: now.time, question: probe.question.clone(), answer });
+        }
+        Ok(())
+    }
+
+    /// Holds forecasts against a frame.
+    pub(crate) fn see(&mut self, frame: &Frame) {
+        for waiting in self.waiting.iter().filter(|waiting| waiting.due == frame.step) {
+            let off = |(&body, state): (&usize, &BodyState)| {
+                let apart = (frame.bodies[body].position - state.position).length();
+                // Both gone is as forecast; one of them gone is as wrong as can be.
+                let gone = [state.is_absent(), frame.bodies[body].is_absent()];
+                (
+                    if gone == [true, true] {
+                        0.0
+                    } else if apart.is_nan() {
+                        f64::INFINITY
+                    } else {
+                        apart
+                    },
+                    body,
+                )
+            };
+            let worst = waiting.bodies.iter().zip(&waiting.states).map(off);
+            let worst = worst.fold(None, |most: Option<(f64, usize)>, one| match most {
+                Some(most) if most.0 >= one.0 => Some(most),
+                _ => Some(one),
+            });
+            if let Answer::Forecast { worst: told, .. } = &mut self.records[waiting.record].answer {
+                *told = worst;
+            }
+        }
+        self.waiting.retain(|waiting| waiting.due != frame.step);
+    }
+}
+
+/// The states of some bodies after some steps, by a copy of the world.
+fn forecast(engine: &mut dyn Engine, of: &[usize], steps: u64, dt: f64) -> Result<Vec<BodyState>, EngineError> {
+    let token = engine.save()?;
+    let mut states = Vec::new();
+    let mut left = steps;
+    while left > 0 {
+        let count = left.min(STEPS_A_CALL);
+        left -= count;
+        engine.advance(&vec![dt; count as usize], &mut |frame| {
+            states.clear();
+            states.extend(of.iter().filter_map(|&body| frame.bodies.get(body).copied()));
+        })?;
+    }
+    engine.restore(token)?;
+    if states.len() != of.len() {
+        return Err(EngineError::BadAnswer { why: "a forecast without all its bodies".to_owned() });
+    }
+    Ok(states)
+}
