@@ -3,7 +3,7 @@
 //! Source: Alder and Wainwright, "Studies in Molecular Dynamics" (1959) for the method; Lubachevsky, "How to simulate billiards
 //! and similar systems" (1991) for one next event a body, of which the earliest is found by a tournament.
 
-use crate::bodies::{Bodies, Inverse, Motion};
+use crate::bodies::{Bodies, Motion};
 use crate::contacts::Mixed;
 use crate::impact::{Pair, Target};
 use crate::settings::Settings;
@@ -97,9 +97,10 @@ pub(crate) struct EventWorld {
     movers: Vec<usize>,
     moves: Vec<bool>,
     materials: Vec<usize>,
-    /// Whom each body may meet while both are there.
-    partners: Vec<Vec<u32>>,
-    stale: Vec<usize>,
+    /// Whom each body may meet while both are there and whose meetings it keeps: movers after it in the list, and all that nothing pushes.
+    ahead: Vec<Vec<u32>>,
+    /// Movers before it in the list, which keep their meetings with it.
+    behind: Vec<Vec<u32>>,
     now: f64,
     stalled: Vec<u32>,
     /// Impacts done since the start.
@@ -137,10 +138,8 @@ impl EventWorld {
             flights: (0..count).map(|body| flight(&bodies, body, 0.0)).collect(),
             next: vec![NEVER; count],
             tournament: Tournament::new(count),
-            partners: (0..count)
-                .map(|body| (0..count as u32).filter(|&other| bodies.could_meet(body, other as usize)).collect())
-                .collect(),
-            stale: Vec::new(),
+            ahead: Vec::new(),
+            behind: Vec::new(),
             movers: (0..count).filter(|&body| bodies.inverse[body].moves()).collect(),
             moves: (0..count).map(|body| bodies.inverse[body].moves()).collect(),
             materials: (0..count).map(|body| bodies.pieces[bodies.pieces_of[body].start].material).collect(),
@@ -151,8 +150,20 @@ impl EventWorld {
             outlines,
             bodies,
         };
+        world.note_partners();
         world.predict_all();
         Ok(world)
+    }
+
+    fn note_partners(&mut self) {
+        let count = self.bodies.len();
+        let (bodies, moves) = (&self.bodies, &self.moves);
+        let of = |body: usize, wanted: &dyn Fn(usize) -> bool| -> Vec<u32> {
+            let may = |&other: &usize| moves[body] && wanted(other) && bodies.could_meet(body, other);
+            (0..count).filter(may).map(|other| other as u32).collect()
+        };
+        self.ahead = (0..count).map(|body| of(body, &|other| other > body || !moves[other])).collect();
+        self.behind = (0..count).map(|body| of(body, &|other| other < body && moves[other])).collect();
     }
 
     fn predict_all(&mut self) {
@@ -161,31 +172,48 @@ impl EventWorld {
                 continue;
             }
             let body = self.movers[index];
-            self.predict(body, [body; 2]);
+            self.predict(body, body);
         }
     }
 
-    /// Finds the next impact of a body with all others but those in `known`, whose meetings with it have been looked at, and
-    /// tells those for whom it is now the earliest.
-    fn predict(&mut self, body: usize, known: [usize; 2]) {
-        let mut best = self.next[body];
+    /// Finds the next impact of a body with those whose meetings it keeps: bodies after it in the list, and all that nothing pushes.
+    /// With the one it has just struck there is none without acceleration: they part.
+    fn predict(&mut self, body: usize, struck: usize) {
+        let mut best = NEVER;
         let here = self.flight_now(body);
-        for index in 0..self.partners[body].len() {
-            let other = self.partners[body][index] as usize;
-            if other == known[0] || other == known[1] || !self.bodies.present[other] {
+        for &other in &self.ahead[body] {
+            let other = other as usize;
+            let parts = other == struck && self.flights[other].fall == here.fall;
+            if parts || !self.bodies.present[other] {
                 continue;
             }
             let time = self.meeting(body, &here, other);
             if time < best.time {
                 best = Next { time, partner: other as u32 };
             }
-            if time < self.next[other].time && self.moves[other] {
+        }
+        self.next[body] = best;
+        self.tournament.replay(body, &self.next);
+    }
+
+    /// Tells those before a body in the list, which keep their meetings with it, that its way has changed.
+    fn tell(&mut self, body: usize, also: usize) {
+        let here = self.flight_now(body);
+        for index in 0..self.behind[body].len() {
+            let other = self.behind[body][index] as usize;
+            if other == also || !self.bodies.present[other] {
+                continue;
+            }
+            if self.next[other].partner as usize == body {
+                self.predict(other, other);
+                continue;
+            }
+            let time = self.meeting(body, &here, other);
+            if time < self.next[other].time {
                 self.next[other] = Next { time, partner: body as u32 };
                 self.tournament.replay(other, &self.next);
             }
         }
-        self.next[body] = best;
-        self.tournament.replay(body, &self.next);
     }
 
     /// Where a body is now, if it moves; the others stay where they took off.
@@ -197,10 +225,18 @@ impl EventWorld {
 
     #[inline]
     fn meeting(&self, a: usize, one: &Flight, b: usize) -> f64 {
-        let other = self.flight_now(b);
+        let other = &self.flights[b];
+        let span = if self.moves[b] { self.now - other.since } else { 0.0 };
+        let (mut position, mut velocity) = (other.position, other.motion.linear);
+        if span > 0.0 {
+            // As `Flight::at`, without what is not asked for.
+            let then = velocity + other.fall * span;
+            position += (velocity + then) * (0.5 * span);
+            velocity = then;
+        }
         let relative = Relative {
-            place: other.position - one.position,
-            speed: other.motion.linear - one.motion.linear,
+            place: position - one.position,
+            speed: velocity - one.motion.linear,
             pull: other.fall - one.fall,
         };
         self.now + time_to_touch(&self.outlines[a], &self.outlines[b], &relative)
@@ -238,11 +274,7 @@ impl EventWorld {
 
     /// Begins all flights anew from the bodies.
     fn take_off(&mut self) {
-        self.partners = (0..self.bodies.len())
-            .map(|body| {
-                (0..self.bodies.len() as u32).filter(|&other| self.bodies.could_meet(body, other as usize)).collect()
-            })
-            .collect();
+        self.note_partners();
         for body in 0..self.bodies.len() {
             self.flights[body] = flight(&self.bodies, body, self.now);
             self.next[body] = NEVER;
@@ -279,7 +311,9 @@ impl EventWorld {
         for body in [a, b] {
             let progress = time > self.flights[body].since;
             self.stalled[body] = if progress { 0 } else { self.stalled[body] + 1 };
-            self.flights[body] = self.flights[body].at(time);
+            if self.moves[body] {
+                self.flights[body] = self.flights[body].at(time);
+            }
         }
         let resting = [a, b].iter().any(|&body| self.moves[body] && self.stalled[body] > IMPACTS_WITHOUT_PROGRESS);
         if resting {
@@ -287,48 +321,41 @@ impl EventWorld {
         }
         let between = self.flights[b].position - self.flights[a].position;
         let (normal, reach) = self.outlines[a].contact(&self.outlines[b], between);
-        let arms = [reach, reach - between];
-        let mut pair = Pair {
-            motion: [self.flights[a].motion, self.flights[b].motion],
-            inverse: [self.inverse(a), self.inverse(b)],
-        };
         let (friction, restitution) = self.mixed.of(self.materials[a], self.materials[b]);
-        let approach = -pair.relative(arms).dot(normal);
-        let pressed = pair.strike(normal, &[Target { arms, wanted: restitution * approach.max(0.0) }], friction);
-        self.flights[a].motion = pair.motion[0];
-        self.flights[b].motion = pair.motion[1];
-        self.note([a, b], self.flights[a].position + arms[0], normal, pressed[0]);
+        let inverse = [self.bodies.inverse[a], self.bodies.inverse[b]];
+        let pressed = if friction > 0.0 {
+            let arms = [reach, reach - between];
+            let mut pair = Pair { motion: [self.flights[a].motion, self.flights[b].motion], inverse };
+            let approach = -pair.relative(arms).dot(normal);
+            let target = Target { arms, wanted: restitution * approach.max(0.0) };
+            let pressed = pair.strike(normal, &[target], friction)[0];
+            self.flights[a].motion = pair.motion[0];
+            self.flights[b].motion = pair.motion[1];
+            pressed
+        } else {
+            // Without friction nothing here turns: boxes may not, and the normal of a disc goes through its centre.
+            let approach = (self.flights[a].motion.linear - self.flights[b].motion.linear).dot(normal).max(0.0);
+            let pressed = (restitution * approach + approach) / (inverse[0].mass + inverse[1].mass);
+            self.flights[a].motion.linear -= normal * (pressed * inverse[0].mass);
+            self.flights[b].motion.linear += normal * (pressed * inverse[1].mass);
+            pressed
+        };
+        self.note([a, b], self.flights[a].position + reach, normal, pressed);
         self.predict_after(a, b);
         Ok(())
     }
 
-    fn inverse(&self, body: usize) -> Inverse<f64> {
-        self.bodies.inverse[body]
-    }
-
     /// New predictions for both, and for all whose next impact was with one of them.
     fn predict_after(&mut self, a: usize, b: usize) {
-        self.stale.clear();
-        for &body in &self.movers {
-            let partner = self.next[body].partner as usize;
-            if body != a && body != b && (partner == a || partner == b) {
-                self.stale.push(body);
+        for (body, struck) in [(a, b), (b, a)] {
+            if self.moves[body] {
+                self.predict(body, struck);
             }
         }
-        for &body in [a, b].iter().chain(&self.stale) {
-            self.next[body] = NEVER;
-        }
-        let moves = [a, b].map(|body| self.moves[body]);
-        if moves[0] {
-            self.predict(a, [a; 2]);
-        }
-        if moves[1] {
-            // The pair itself has been looked at.
-            self.predict(b, [if moves[0] { a } else { b }, b]);
-        }
-        for index in 0..self.stale.len() {
-            let known = [a, b].map(|body| if self.moves[body] { body } else { self.stale[index] });
-            self.predict(self.stale[index], known);
+        for (body, struck) in [(a, b), (b, a)] {
+            if self.moves[body] {
+                self.tell(body, struck);
+            }
         }
     }
 
