@@ -278,6 +278,15 @@ fn form_fault(error: &toml::de::Error, text: &str) -> Fault {
             .label(format!("no such {what}"))
             .help_names(&found, known);
     }
+    // The reader's own wording for the tables of patterns and motions.
+    if let Some((found, known)) =
+        message.strip_prefix("unexpected keys in table: ").and_then(|rest| rest.split_once(", available keys: "))
+    {
+        let found = found.split(", ").next().unwrap_or(found);
+        return Fault::at(span, format!("unknown key `{found}`"))
+            .label("no such key")
+            .help_names(found, known.split(", "));
+    }
     if let Some(field) = message.strip_prefix("missing field `").and_then(|rest| rest.split('`').next()) {
         return Fault::at(first_line_of(span, text), format!("the key `{field}` is missing"))
             .label(format!("`{field}` is missing here"))

@@ -116,6 +116,9 @@ fn drawn(setup: &Setup) -> String {
             .collect();
     let view = Scenery::of(&setup.world, &states, &states);
     let svg = picture(&setup.world, &states, &view, &setup.name);
+    // On its own it fills the window that shows it.
+    let size = svg.find(" width=").zip(svg.find(" preserveAspectRatio"));
+    let svg = size.map_or_else(|| svg.clone(), |(from, to)| format!("{}{}", &svg[..from], &svg[to..]));
     svg.replacen("<svg ", "<svg xmlns=\"http://www.w3.org/2000/svg\" ", 1)
 }
 

@@ -78,6 +78,10 @@ fn bodies() {
         body("shape = { disc = 1 }\nplace = { grid = { columns = 1e5, rows = 1e4, pitch = [1, 1] } }")
     );
     insta::assert_snapshot!("a-billion-turns", body("shape = { disc = 1 }\nrepeat = { j = 1e5, k = 1e4 }"));
+    insta::assert_snapshot!(
+        "misspelt-pattern",
+        body("shape = { disc = 1 }\nplace = { line = { cuont = 3, to = [1, 1] } }")
+    );
     insta::assert_snapshot!("weightless", body("shape = { disc = 1 }\nsensor = true"));
     insta::assert_snapshot!("counter-taken", body("shape = { disc = 1 }\nrepeat = { count = 2 }"));
 }
