@@ -1,7 +1,7 @@
 //! The one table of gauges. Tables, JSON, docs and checks all read it.
 
 use crate::gauge::{Gauge, Scope};
-use crate::gauges::{balance, creep, energy, escape, impacts, jitter, overlap, rebound, stands, tunnel};
+use crate::gauges::{balance, creep, energy, escape, impacts, jitter, overlap, rebound, stands, tunnel, value};
 use ironspin_model::World;
 
 /// Which way a value gets better.
@@ -63,7 +63,7 @@ impl std::fmt::Debug for GaugeEntry {
 }
 
 /// All gauges.
-pub const GAUGES: [GaugeEntry; 14] = [
+pub const GAUGES: [GaugeEntry; 20] = [
     GaugeEntry {
         name: "energy.drift",
         label: "energy drift",
@@ -273,6 +273,96 @@ pub const GAUGES: [GaugeEntry; 14] = [
         needs_bounds: true,
         counts: true,
         make: escape::count,
+    },
+    GaugeEntry {
+        name: "value.x",
+        label: "x at the end",
+        unit: "m",
+        better: Better::Nearer,
+        definition: "The x coordinate of the centre of mass of one body in the last frame of the window.",
+        formula: "x(t_end), t_end the time of the last frame that lies in the window",
+        source: "definition of the state; the scene gives the closed form it is held against",
+        limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+        usual_causes: "wrong forces, friction or impulses on the way; a wrong scale or axis",
+        needs_against: false,
+        needs_bounds: false,
+        counts: false,
+        make: value::x,
+    },
+    GaugeEntry {
+        name: "value.y",
+        label: "y at the end",
+        unit: "m",
+        better: Better::Nearer,
+        definition: "The y coordinate of the centre of mass of one body in the last frame of the window.",
+        formula: "y(t_end), t_end the time of the last frame that lies in the window",
+        source: "definition of the state; the scene gives the closed form it is held against",
+        limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+        usual_causes: "gravity of a wrong size or sign; half sizes taken for full sizes; sinking",
+        needs_against: false,
+        needs_bounds: false,
+        counts: false,
+        make: value::y,
+    },
+    GaugeEntry {
+        name: "value.vx",
+        label: "velocity along x at the end",
+        unit: "m/s",
+        better: Better::Nearer,
+        definition: "The x component of the velocity of one body in the last frame of the window.",
+        formula: "v_x(t_end), t_end the time of the last frame that lies in the window",
+        source: "definition of the state; the scene gives the closed form it is held against",
+        limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+        usual_causes: "friction or impulses of a wrong size; hidden damping; a blow that is not passed on whole",
+        needs_against: false,
+        needs_bounds: false,
+        counts: false,
+        make: value::vx,
+    },
+    GaugeEntry {
+        name: "value.vy",
+        label: "velocity along y at the end",
+        unit: "m/s",
+        better: Better::Nearer,
+        definition: "The y component of the velocity of one body in the last frame of the window.",
+        formula: "v_y(t_end), t_end the time of the last frame that lies in the window",
+        source: "definition of the state; the scene gives the closed form it is held against",
+        limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+        usual_causes: "gravity of a wrong size; restitution; hidden damping",
+        needs_against: false,
+        needs_bounds: false,
+        counts: false,
+        make: value::vy,
+    },
+    GaugeEntry {
+        name: "value.speed",
+        label: "speed at the end",
+        unit: "m/s",
+        better: Better::Nearer,
+        definition: "The magnitude of the velocity of one body in the last frame of the window.",
+        formula: "|v(t_end)|, t_end the time of the last frame that lies in the window",
+        source: "definition of the state; the scene gives the closed form it is held against",
+        limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+        usual_causes: "friction of a wrong size or mixed wrongly; a cap on speeds; hidden damping",
+        needs_against: false,
+        needs_bounds: false,
+        counts: false,
+        make: value::speed,
+    },
+    GaugeEntry {
+        name: "value.spin",
+        label: "spin at the end",
+        unit: "rad/s",
+        better: Better::Nearer,
+        definition: "The angular velocity of one body about z in the last frame of the window.",
+        formula: "w_z(t_end), t_end the time of the last frame that lies in the window",
+        source: "definition of the state; the scene gives the closed form it is held against",
+        limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+        usual_causes: "a wrong moment of inertia; friction without lever arm or of the wrong sign; a cap on turning",
+        needs_against: false,
+        needs_bounds: false,
+        counts: false,
+        make: value::spin,
     },
 ];
 

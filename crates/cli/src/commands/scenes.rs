@@ -94,10 +94,11 @@ fn shown(options: &ShowOptions) -> Result<String, Complaint> {
 
 /// How much there is of everything.
 fn contents(world: &World) -> String {
-    let mut parts = vec![format!("{} bodies", world.bodies.len())];
-    for (count, what) in [(world.joints.len(), "joints"), (world.actions.len(), "deeds")] {
+    let told = |count: usize, one: &str, many: &str| format!("{count} {}", if count == 1 { one } else { many });
+    let mut parts = vec![told(world.bodies.len(), "body", "bodies")];
+    for (count, one, many) in [(world.joints.len(), "joint", "joints"), (world.actions.len(), "deed", "deeds")] {
         if count > 0 {
-            parts.push(format!("{count} {what}"));
+            parts.push(told(count, one, many));
         }
     }
     parts.join(", ")

@@ -6,8 +6,10 @@ use crate::util::Yard;
 fn the_demo_ends_well_and_leaves_a_self_contained_report() {
     let yard = Yard::new();
     let answer = yard.expect(0, "demo --out shown");
-    assert!(answer.out.contains("16 trials: "), "{}", answer.out);
-    for scene in ["bearing-drop", "ingot-stack", "wagon-count", "rivet-shot"] {
+    // Two engines at two steps.
+    let trials = 4 * ironspin_scene::bundled::names().count();
+    assert!(answer.out.contains(&format!("{trials} trials: ")), "{}", answer.out);
+    for scene in ironspin_scene::bundled::names() {
         assert!(answer.out.contains(&format!("pass  {scene}")), "{scene}: {}", answer.out);
     }
     assert!(answer.out.contains("FAIL  rivet-shot"), "the careless setting is shown to fail: {}", answer.out);
@@ -20,7 +22,7 @@ fn the_demo_ends_well_and_leaves_a_self_contained_report() {
         let text = page.replace("http://www.w3.org/2000/svg", "");
         assert!(!text.contains(outside), "the page refers to something outside: {outside}");
     }
-    assert!(page.matches("<svg").count() >= 16 * 4);
+    assert!(page.matches("<svg").count() >= trials * 4);
     assert_eq!(page.matches("<details").count(), page.matches("</details>").count());
 }
 

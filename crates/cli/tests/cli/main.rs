@@ -1,6 +1,7 @@
 //! The built program, driven on files in temporary folders.
 
 mod agreement;
+mod catches;
 mod demo;
 mod docs;
 mod mistakes;

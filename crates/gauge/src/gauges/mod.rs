@@ -10,6 +10,7 @@ pub(crate) mod overlap;
 pub(crate) mod rebound;
 pub(crate) mod stands;
 pub(crate) mod tunnel;
+pub(crate) mod value;
 
 #[cfg(test)]
 pub(crate) mod trace;
