@@ -10,8 +10,8 @@ use crate::sweep::Blow;
 use crate::tolerance::{TOUCH, TOUCH_SINGLE};
 use crate::vector::Vec2;
 use ironspin_model::{
-    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink,
-    RayHit, SensorEvent, Token, World,
+    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, FEATURES, Frame,
+    FrameSink, RayHit, SensorEvent, Token, World,
 };
 
 /// The built-in engine.
@@ -84,33 +84,18 @@ impl Builtin {
     }
 }
 
-/// All that the engine can do; the event solver does less and says so when it builds.
-const FEATURES: [&str; 16] = [
-    "contacts",
-    "events",
-    "sensor",
-    "filter",
-    "swept",
-    "ray",
-    "restore",
-    "kinematic",
-    "body_gravity",
-    "threads",
-    "joint.rod",
-    "joint.spring",
-    "joint.hinge",
-    "joint.slider",
-    "joint.weld",
-    "joint.rope",
-];
-
 impl Engine for Builtin {
     fn info(&self) -> EngineInfo {
         EngineInfo {
             name: "builtin".to_owned(),
             version: env!("CARGO_PKG_VERSION").to_owned(),
             options: self.settings.list(),
-            features: FEATURES.map(str::to_owned).to_vec(),
+            // The event solver does less and says so when it builds.
+            features: FEATURES
+                .iter()
+                .filter(|&&feature| feature != "soft")
+                .map(|&feature| feature.to_owned())
+                .collect(),
         }
     }
 

@@ -4,6 +4,27 @@ use crate::{Conditions, Deed, EngineError, Frame, World};
 use glam::DVec3;
 use serde::Serialize;
 
+/// What an engine may say that it can do, and a scene that it needs.
+pub const FEATURES: [&str; 17] = [
+    "contacts",
+    "events",
+    "sensor",
+    "filter",
+    "swept",
+    "ray",
+    "restore",
+    "kinematic",
+    "body_gravity",
+    "threads",
+    "joint.rod",
+    "joint.spring",
+    "joint.hinge",
+    "joint.slider",
+    "joint.weld",
+    "joint.rope",
+    "soft",
+];
+
 /// What an engine says about itself.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct EngineInfo {

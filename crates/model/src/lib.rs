@@ -29,7 +29,7 @@ mod world;
 
 pub use claim::{Bound, Claim, Severity, Verdict, Window};
 pub use conditions::{Conditions, Timestep, TimestepError};
-pub use engine::{Engine, EngineInfo, FrameSink, OptionInfo, RayHit, Token};
+pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, Token};
 pub use error::EngineError;
 pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};
 pub use glam::{DQuat, DVec2, DVec3};

@@ -61,7 +61,10 @@ impl Ratios {
                 "no impact was seen".to_owned()
             });
         }
-        let detail = format!("mean of {} impacts, from {:.4} to {:.4}", self.count, self.low, self.high);
+        let detail = match self.count {
+            1 => "one impact".to_owned(),
+            count => format!("mean of {count} impacts, from {:.4} to {:.4}", self.low, self.high),
+        };
         Reading::of(self.sum / self.count as f64, detail)
     }
 }

@@ -4,28 +4,7 @@ use super::Resolver;
 use crate::fault::Fault;
 use crate::file::{ActionTable, Placed, SceneFile};
 use crate::rules::{Probe, Question, STATE_NAMES, Trigger};
-use ironspin_model::{Action, Body, BodyKind, Deed, World};
-
-/// The features of engines that a scene may name.
-pub(crate) const FEATURES: [&str; 17] = [
-    "contacts",
-    "events",
-    "sensor",
-    "filter",
-    "swept",
-    "ray",
-    "restore",
-    "kinematic",
-    "body_gravity",
-    "threads",
-    "joint.rod",
-    "joint.spring",
-    "joint.hinge",
-    "joint.slider",
-    "joint.weld",
-    "joint.rope",
-    "soft",
-];
+use ironspin_model::{Action, Body, BodyKind, Deed, FEATURES, World};
 
 /// What the actions of a scene come to.
 #[derive(Default)]
