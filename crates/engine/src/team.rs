@@ -59,7 +59,7 @@ impl<'a, T> Shared<'a, T> {
 }
 
 /// Looks at the barrier before a waiting thread lets others have its core.
-const PATIENCE: u32 = 4000;
+const PATIENCE: u32 = 1000;
 
 /// Where threads wait for each other. They spin, since turns last microseconds.
 pub(crate) struct Barrier {

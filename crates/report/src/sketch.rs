@@ -22,16 +22,21 @@ pub fn sketch(world: &World) -> String {
     let columns = (size.x / pitch).ceil().max(1.0) as usize;
     let rows = (size.y / (pitch * ASPECT)).ceil().max(1.0) as usize;
     let mut cells = vec![b' '; columns * rows];
-    let order = |kind: BodyKind| usize::from(kind != BodyKind::Static);
+    let order = |kind: BodyKind| match kind {
+        BodyKind::Static => 0,
+        BodyKind::Kinematic => 1,
+        BodyKind::Dynamic => 2,
+    };
     let mut bodies: Vec<&Body> = world.bodies.iter().collect();
     bodies.sort_by_key(|body| order(body.kind));
     for body in bodies {
         paint(&mut cells, columns, rows, body, low, pitch);
     }
     let mut out = String::new();
-    // The sky is left out.
+    // Empty lines above and below are left out.
     let top = cells.iter().rposition(|&cell| cell != b' ').map_or(0, |cell| cell / columns);
-    for row in (0..=top).rev() {
+    let bottom = cells.iter().position(|&cell| cell != b' ').map_or(0, |cell| cell / columns);
+    for row in (bottom..=top).rev() {
         let line = String::from_utf8_lossy(&cells[row * columns..(row + 1) * columns]).into_owned();
         out.push_str("  ");
         out.push_str(line.trim_end());
@@ -76,7 +81,7 @@ fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2,
                 }
             }
         }
-        // What is smaller than a character is still to be seen.
+        // What is smaller than a character is still to be seen, on top of what is long.
         let at = (origin - low) / DVec2::new(pitch, pitch * ASPECT);
         let inside = at.x >= 0.0 && at.y >= 0.0 && (at.x as usize) < columns && (at.y as usize) < rows;
         if !any && inside && !matches!(part.shape, Shape::HalfPlane(_)) {
@@ -96,7 +101,12 @@ fn covers(shape: &Shape, point: DVec2, angle: f64, pitch: f64) -> bool {
     };
     match shape {
         Shape::Disc(radius) => p.length() <= *radius,
-        Shape::Box(size) => p.abs().cmple(0.5 * *size).all(),
+        Shape::Box(size) => {
+            // What is long is drawn, however thin it is.
+            let long = size.max_element() > 2.0 * ASPECT * pitch;
+            let half = if long { (0.5 * *size).max(DVec2::splat(pitch)) } else { 0.5 * *size };
+            p.abs().cmple(half).all()
+        }
         Shape::Capsule { length, radius } => {
             let half = DVec2::new(0.5 * length, 0.0);
             near(-half, half) <= *radius

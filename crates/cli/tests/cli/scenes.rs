@@ -108,3 +108,33 @@ fn the_schema_is_json() {
     assert_eq!(schema["title"], "SceneFile");
     assert!(schema["properties"]["body"].is_object());
 }
+
+#[test]
+fn rays_and_forecasts_stand_in_the_result() {
+    let yard = Yard::new();
+    let text = "scene = 1\nname = \"asked\"\nabout = \"Asked.\"\n[world]\ngravity = [0, -9.81]\nduration = 1\n[material.iron]\ndensity = 1\nfriction = 0\nrestitution = 0\n\
+                [[body]]\nname = \"ball\"\nshape = { disc = 0.5 }\nat = [0, 0]\nmaterial = \"iron\"\n\
+                [[action]]\nat_time = 0\nray = { from = [-2, 0], to = [2, 0] }\n[[action]]\nat_time = 0.9\nray = { from = [-2, 0], to = [2, 0] }\n\
+                [[action]]\nat_time = 0.1\nforecast = { horizon = 0.5 }\n";
+    yard.write("asked.toml", text);
+    let trial = &yard.json(0, "asked.toml")["trials"][0];
+    assert_eq!((&trial["rays"][0]["hit"]["body"], &trial["rays"][0]["hit"]["distance"]), (&"ball".into(), &1.5.into()));
+    assert!(trial["rays"][1]["hit"].is_null() && trial["rays"].as_array().unwrap().len() == 2);
+    assert_eq!((&trial["forecasts"][0]["worst"], &trial["forecasts"][0]["worst_body"]), (&0.0.into(), &"ball".into()));
+    // Nothing of the kind stands in other results.
+    assert!(yard.json(0, "ingot-stack --set count=2")["trials"][0].get("rays").is_none());
+}
+
+#[test]
+fn a_seed_is_part_of_the_command_that_runs_a_trial_again() {
+    let yard = Yard::new();
+    let text = "scene = 1\nname = \"grit\"\nabout = \"Grit.\"\n[world]\ngravity = [0, 0]\nduration = 0.1\nbounds = { min = [-1, -1], max = [1, 1] }\n\
+                [material.iron]\ndensity = 1\nfriction = 0\nrestitution = 0\n\
+                [[body]]\nname = \"grit\"\nrepeat = { i = 9 }\nshape = { disc = 0.1 }\nat = [\"9 * random(i)\", 0]\nmaterial = \"iron\"\n\
+                [[claim]]\ngauge = \"escape.count\"\nat_most = 0\nbecause = \"it is meant to fail\"\n";
+    yard.write("grit.toml", text);
+    let told = yard.expect(1, "run grit.toml --seed 5 --quiet").out;
+    assert!(told.contains("again: ironspin run grit.toml --dt 1/60 --engine builtin --seed 5"), "{told}");
+    let other = yard.expect(1, "run grit.toml --seed 6 --quiet --format json").out;
+    assert!(other.contains("\"seed\": 6"));
+}

@@ -2,6 +2,8 @@
 
 mod determinism;
 mod elastic;
+mod events;
+mod flight;
 mod friction;
 mod insane;
 mod integrators;

@@ -99,3 +99,16 @@ fn a_picture_draws_every_body_that_is_in_view_and_counts_the_others() {
     let end = picture(record.world(), &recording.end, &view, "end");
     assert!(end.contains("outside the picture"), "rivets that went through are far away");
 }
+
+#[test]
+fn every_bundled_scene_can_be_sketched_in_eighty_columns() {
+    for name in ironspin_scene::bundled::names() {
+        let scene = ironspin_scene::Scene::open(name).unwrap();
+        let setup = scene.resolve(&ironspin_scene::Settings::with_dt(1.0 / 60.0)).unwrap();
+        let drawn = ironspin_report::sketch(&setup.world);
+        assert!(drawn.lines().count() <= 26 && drawn.lines().all(|line| line.chars().count() <= 80), "{name}: {drawn}");
+        assert!(drawn.contains(['o', '%']) && drawn.ends_with(" m across\n"), "{name}: {drawn}");
+        let dynamic = setup.world.bodies.iter().any(|body| body.kind == ironspin_model::BodyKind::Kinematic);
+        assert_eq!(drawn.contains('='), dynamic, "{name}: {drawn}");
+    }
+}
