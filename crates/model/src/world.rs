@@ -245,6 +245,17 @@ impl Shape {
         }
     }
 
+    /// How far it reaches from its own origin, m; nothing for a half-plane, which has no end.
+    pub fn reach(&self) -> f64 {
+        match self {
+            Shape::Disc(radius) => *radius,
+            Shape::Box(size) => 0.5 * size.length(),
+            Shape::Capsule { length, radius } => 0.5 * length + radius,
+            Shape::Polygon(points) | Shape::Polyline(points) => points.iter().map(|p| p.length()).fold(0.0, f64::max),
+            Shape::HalfPlane(_) => 0.0,
+        }
+    }
+
     /// Whether only a static body may have it.
     pub fn static_only(&self) -> bool {
         matches!(self, Shape::HalfPlane(_) | Shape::Polyline(_))
@@ -408,6 +419,8 @@ mod tests {
             (Shape::HalfPlane(DVec2::Y), f64::INFINITY),
         ] {
             assert_eq!(shape.smallest_size(), size, "{shape:?}");
+            // No point lies further out than the reach, and the smallest size is no more than twice that.
+            assert!(size == f64::INFINITY || size <= 2.0 * shape.reach(), "{shape:?}");
             assert_eq!(shape.static_only(), matches!(shape, Shape::HalfPlane(_) | Shape::Polyline(_)));
         }
     }

@@ -16,18 +16,7 @@ const WIDTH: f64 = 420.0;
 
 /// How far a part reaches from the body's centre.
 fn reach(body: &Body) -> f64 {
-    body.parts.iter().map(|p| p.position.length() + shape_reach(&p.shape)).fold(0.0, f64::max)
-}
-
-/// How far a shape reaches from its own origin; nothing for a half-plane.
-pub(crate) fn shape_reach(shape: &Shape) -> f64 {
-    match shape {
-        Shape::Disc(radius) => *radius,
-        Shape::Box(size) => 0.5 * size.length(),
-        Shape::Capsule { length, radius } => 0.5 * length + radius,
-        Shape::Polygon(points) | Shape::Polyline(points) => points.iter().map(|p| p.length()).fold(0.0, f64::max),
-        Shape::HalfPlane(_) => 0.0,
-    }
+    body.parts.iter().map(|p| p.position.length() + p.shape.reach()).fold(0.0, f64::max)
 }
 
 /// Half the width and height of the box around a body as it was built.
@@ -43,7 +32,7 @@ fn half_extent(body: &Body) -> DVec2 {
                 .iter()
                 .map(|p| DVec2::new(cos * p.x - sin * p.y, sin * p.x + cos * p.y).abs())
                 .fold(DVec2::ZERO, DVec2::max),
-            other => DVec2::splat(shape_reach(other)),
+            other => DVec2::splat(other.reach()),
         }
     };
     body.parts.iter().fold(DVec2::ZERO, |far, p| far.max(p.position.abs() + part(&p.shape, body.angle + p.angle)))

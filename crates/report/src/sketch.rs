@@ -60,7 +60,7 @@ fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2,
         let offset = part.position;
         let origin =
             body.position.truncate() + DVec2::new(cos * offset.x - sin * offset.y, sin * offset.x + cos * offset.y);
-        let reach = crate::picture::shape_reach(&part.shape);
+        let reach = part.shape.reach();
         let (from, to) = if matches!(part.shape, Shape::HalfPlane(_)) {
             (DVec2::NEG_INFINITY, DVec2::INFINITY)
         } else {

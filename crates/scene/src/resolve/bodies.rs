@@ -8,7 +8,7 @@ use crate::file::{BodyTable, KindWord, Ordered, Placed};
 use crate::names::Names;
 use crate::number::Number;
 use crate::select::split;
-use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Material, Shape};
+use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Material};
 use std::ops::Range;
 
 /// Most layers a scene may have: the bits of a mask.
@@ -131,7 +131,7 @@ impl Resolver {
         let reach = self
             .parts(table, materials, &inside)?
             .iter()
-            .map(|p| p.position.length() + reach(&p.shape))
+            .map(|p| p.position.length() + p.shape.reach())
             .fold(0.0, f64::max);
         for spot in self.spots(place, at, reach, stream, &inside)? {
             let mut full_name = name.clone();
@@ -270,15 +270,4 @@ fn with_template(table: &BodyTable, templates: &[&(Placed<String>, BodyTable)]) 
         return Err(Fault::at(inner.span(), "a template cannot be made from another template"));
     }
     Ok(table.or(template))
-}
-
-/// How far a shape reaches from its own origin; nothing for what has no end.
-fn reach(shape: &Shape) -> f64 {
-    match shape {
-        Shape::Disc(radius) => *radius,
-        Shape::Box(size) => 0.5 * size.length(),
-        Shape::Capsule { length, radius } => 0.5 * length + radius,
-        Shape::Polygon(points) | Shape::Polyline(points) => points.iter().map(|p| p.length()).fold(0.0, f64::max),
-        Shape::HalfPlane(_) => 0.0,
-    }
 }
