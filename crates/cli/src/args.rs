@@ -24,6 +24,8 @@ pub(crate) enum Command {
     Demo(DemoOptions),
     /// Run scenes and say which claims hold
     Run(RunOptions),
+    /// Hold the claims of a scene against a recorded trace, from whatever engine or program
+    Judge(JudgeOptions),
     /// List the bundled scenes; show, copy, check or begin one
     Scenes(ScenesOptions),
     /// Print the JSON Schema of a file format, for editors and validators
@@ -81,12 +83,87 @@ pub(crate) struct RunOptions {
     /// Folder for result.json, trials.csv and report.html
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
+    /// Folder for the frames of every trial, one file each; it is made if it is not there
+    #[arg(long, value_name = "DIR")]
+    pub(crate) trace: Option<PathBuf>,
+    /// Format of these files
+    #[arg(long, value_enum, value_name = "FORMAT", default_value_t = TraceAs::Csv, requires = "trace")]
+    pub(crate) trace_format: TraceAs,
     /// Write how long each trial took into JSON; without it, the same run gives the same bytes
     #[arg(long)]
     pub(crate) timing: bool,
     /// Trials at a time; 0 for one a core
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub(crate) jobs: usize,
+}
+
+/// Formats of traces.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum TraceAs {
+    /// Text, one row a body and frame
+    Csv,
+    /// Packed columns
+    Parquet,
+}
+
+/// Which way is up in a trace.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum UpIs {
+    /// y points up
+    Y,
+    /// y points down, as on a screen
+    MinusY,
+    /// z points up
+    Z,
+}
+
+/// Units of angles in a trace.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum AngleUnit {
+    /// Radians
+    Rad,
+    /// Degrees
+    Deg,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct JudgeOptions {
+    /// The scene whose claims are to hold: a bundled one by name, a file by path
+    #[arg(value_name = "SCENE")]
+    pub(crate) scene: String,
+    /// The trace, .csv or .parquet
+    #[arg(value_name = "TRACE")]
+    pub(crate) trace: PathBuf,
+    /// Length of a step in seconds; told by the trace or its first frames when left out
+    #[arg(long, value_name = "STEP")]
+    pub(crate) dt: Option<Timestep>,
+    /// Which way is up in the trace
+    #[arg(long, value_enum, value_name = "AXIS", default_value_t = UpIs::Y)]
+    pub(crate) up: UpIs,
+    /// Unit of angles and spins in the trace
+    #[arg(long, value_enum, value_name = "UNIT", default_value_t = AngleUnit::Rad)]
+    pub(crate) angles: AngleUnit,
+    /// Units of length of the trace in a metre
+    #[arg(long, value_name = "N", default_value_t = 1.0, value_parser = above_zero)]
+    pub(crate) pixels_per_metre: f64,
+    /// Units of time of the trace in a second: 1000 for milliseconds
+    #[arg(long, value_name = "N", default_value_t = 1.0, value_parser = above_zero)]
+    pub(crate) ticks_per_second: f64,
+    /// Set a parameter of the scene; may be given several times
+    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = name_and_value)]
+    pub(crate) set: Vec<(String, String)>,
+    /// Seed of everything random in the scene
+    #[arg(long, value_name = "N", default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// Most bodies the scene may have
+    #[arg(long, value_name = "N", default_value_t = ironspin_scene::BODY_LIMIT)]
+    pub(crate) max_bodies: usize,
+    /// What to write to standard output
+    #[arg(long, value_enum, default_value_t = Format::Table)]
+    pub(crate) format: Format,
+    /// Folder for result.json, trials.csv and report.html
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]
@@ -175,6 +252,13 @@ pub(crate) struct ExplainOptions {
     /// Explain all gauges, as one Markdown document
     #[arg(long, conflicts_with = "gauge")]
     pub(crate) all: bool,
+}
+
+fn above_zero(text: &str) -> Result<f64, String> {
+    match text.trim().parse::<f64>() {
+        Ok(value) if value > 0.0 && value.is_finite() => Ok(value),
+        _ => Err("expected a number above 0, such as 50".to_owned()),
+    }
 }
 
 fn name_and_value(text: &str) -> Result<(String, String), String> {

@@ -1,9 +1,10 @@
 //! Errors told to the user, with their place; exit statuses.
 
-use ironspin_lab::{FolderError, PlanError};
-use ironspin_model::EngineError;
+use ironspin_lab::{FolderError, JudgeError, PlanError};
+use ironspin_model::{EngineError, TimestepError};
 use ironspin_report::{MachineError, PlotError};
 use ironspin_scene::{SceneError, Warning};
+use ironspin_trace::TraceError;
 use miette::{GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource};
 use std::process::ExitCode;
 
@@ -47,6 +48,12 @@ pub(crate) enum Complaint {
     File { path: String, cause: std::io::Error },
     #[error("`{path}` is there already")]
     AlreadyThere { path: String },
+    #[error(transparent)]
+    Trace(#[from] TraceError),
+    #[error(transparent)]
+    Step(#[from] TimestepError),
+    #[error("{why}")]
+    Kept { why: String },
     #[error("there is no gauge called `{found}`")]
     UnknownGauge { found: String, help: String },
 }
@@ -56,6 +63,16 @@ impl From<PlanError> for Complaint {
         match error {
             PlanError::Scene(error) => Complaint::Scene(error),
             PlanError::Engine(error) => Complaint::Engine(error),
+        }
+    }
+}
+
+impl From<JudgeError> for Complaint {
+    fn from(error: JudgeError) -> Self {
+        match error {
+            JudgeError::Scene(error) => Complaint::Scene(error),
+            JudgeError::Trace(error) => Complaint::Trace(error),
+            JudgeError::Step(error) => Complaint::Step(error),
         }
     }
 }
@@ -71,6 +88,7 @@ impl Complaint {
                 Some("name another folder, or empty this one; only an older report is replaced".to_owned())
             }
             Complaint::AlreadyThere { .. } => Some("nothing was changed; name another place, or remove it".to_owned()),
+            Complaint::Trace(error) => error.help().map(str::to_owned),
             Complaint::UnknownGauge { help, .. } => Some(help.clone()),
             _ => None,
         }

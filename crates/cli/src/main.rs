@@ -23,6 +23,7 @@ fn main() -> ExitCode {
     let outcome = match &arguments.command {
         Command::Demo(options) => commands::demo::run(options, arguments.quiet),
         Command::Run(options) => commands::run::run(options, arguments.quiet),
+        Command::Judge(options) => commands::judge::run(options, arguments.quiet),
         Command::Scenes(options) => commands::scenes::run(options),
         Command::Schema(options) => commands::schema::run(options),
         Command::Engines => commands::engines::run(),

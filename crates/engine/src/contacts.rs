@@ -1,6 +1,7 @@
 //! Contacts that persist from step to step.
 
 use crate::bodies::Bodies;
+use crate::inner::InnerFaces;
 use crate::manifold::{Manifold, collide};
 use crate::scalar::Real;
 use crate::settings::Mixing;
@@ -97,6 +98,7 @@ pub(crate) struct Contacts<R> {
     memory: Vec<Memory<R>>,
     /// Kept between steps to spare allocations.
     manifolds: Vec<Manifold<R>>,
+    inner: InnerFaces<R>,
 }
 
 impl<R: Real> Contacts<R> {
@@ -126,6 +128,7 @@ impl<R: Real> Contacts<R> {
             }
         }
         self.manifolds = manifolds;
+        self.inner.drop_from(&mut self.list, bodies);
     }
 
     /// Puts a contact into the list, with the impulses it had before; `old` walks along the memory, which is sorted as the pairs are.

@@ -52,6 +52,7 @@ mod flight;
 mod forces;
 mod grid;
 mod impact;
+mod inner;
 mod joints;
 mod manifold;
 mod passes;

@@ -265,8 +265,10 @@ impl<R: Real> Sweeper<R> {
         let pair = [first.body, second.body];
         let size = first.size.min(second.size);
         let (friction, restitution) = mixed.of(first.material, second.material);
-        let progress = pair.iter().any(|&body| time - self.flights[body].since > R::INSTANT * step.dt);
-        for body in pair {
+        // What nothing can push flies on as it did: its other meetings stay true.
+        let pushed = || pair.into_iter().filter(|&body| bodies.inverse[body].moves());
+        let progress = pushed().any(|body| time - self.flights[body].since > R::INSTANT * step.dt);
+        for body in pushed() {
             let flight = &mut self.flights[body];
             let (position, angle) = flight.place_at(time);
             let motion = flight.motion_at(time);

@@ -1,6 +1,7 @@
 //! The shape every gauge has.
 
-use ironspin_model::{DVec3, Frame, World};
+use crate::geometry::{Gap, Membership, Sight, When};
+use ironspin_model::{DVec3, Deed, Details, Frame, RayHit, World};
 
 /// One step as a gauge sees it.
 #[derive(Clone, Copy, Debug)]
@@ -13,6 +14,10 @@ pub struct View<'a> {
     pub now: &'a Frame,
     /// Acceleration of free fall over the step, m/s².
     pub gravity: DVec3,
+    /// What was done to bodies just before the step, in order.
+    pub deeds: &'a [(usize, Deed)],
+    /// The two frames as geometry.
+    pub sight: &'a Sight,
 }
 
 impl View<'_> {
@@ -26,6 +31,24 @@ impl View<'_> {
         self.gravity * self.world.bodies[body].gravity_factor
     }
 
+    /// The smallest gap of two bodies in one of the frames; infinity at once when it is certainly above `within`, or a body is
+    /// not there.
+    pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
+        self.sight.gap(when, a, b, within)
+    }
+
+    /// Every pair that may touch, one of `of` and one of `others`, that may be within a distance in one of the frames.
+    pub(crate) fn near_pairs(
+        &self,
+        when: When,
+        of: &Membership,
+        others: &Membership,
+        within: f64,
+        each: impl FnMut(usize, usize),
+    ) {
+        self.sight.near_pairs(when, of, others, within, each);
+    }
+
     /// Whether a body is there now, and was in the frame before if there is one.
     pub fn present(&self, body: usize) -> bool {
         !self.now.bodies[body].is_absent() && self.before.is_none_or(|before| !before.bodies[body].is_absent())
@@ -33,12 +56,14 @@ impl View<'_> {
 }
 
 /// What a gauge measures.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Scope {
     /// Bodies measured; at least one.
     pub of: Vec<usize>,
     /// Bodies they are measured against; may be empty unless the gauge needs them.
     pub against: Vec<usize>,
+    /// What the gauge is told beyond that.
+    pub details: Details,
 }
 
 /// What a gauge has measured.
@@ -50,17 +75,26 @@ pub struct Reading {
     pub detail: String,
     /// Why the value should not be trusted too far.
     pub warnings: Vec<String>,
+    /// The values that a law is held against, to be pooled with those of other trials; empty for most gauges.
+    pub samples: Vec<f64>,
+    /// Whether the quantity cannot be measured in this scene at all, whatever the engine does.
+    pub unsupported: bool,
 }
 
 impl Reading {
     /// A value with what there is to say about it.
     pub fn of(value: f64, detail: impl Into<String>) -> Self {
-        Reading { value: Some(value), detail: detail.into(), warnings: Vec::new() }
+        Reading { value: Some(value), detail: detail.into(), ..Reading::default() }
     }
 
     /// Nothing could be measured.
     pub fn nothing(why: impl Into<String>) -> Self {
-        Reading { value: None, detail: why.into(), warnings: Vec::new() }
+        Reading { value: None, detail: why.into(), ..Reading::default() }
+    }
+
+    /// The quantity cannot be measured in this scene, whatever the engine does.
+    pub fn unsupported(why: impl Into<String>) -> Self {
+        Reading { unsupported: true, ..Reading::nothing(why) }
     }
 
     /// Adds a warning.
@@ -71,10 +105,36 @@ impl Reading {
     }
 }
 
+/// What came of a question to the engine.
+#[derive(Clone, Debug, PartialEq)]
+pub enum News<'a> {
+    /// A ray was cast.
+    Ray {
+        /// The frame at which it was.
+        frame: &'a Frame,
+        /// m.
+        from: DVec3,
+        /// m.
+        to: DVec3,
+        /// What the engine says it hit.
+        hit: Option<RayHit>,
+    },
+    /// The time of a forecast has come.
+    Forecast {
+        /// How far ahead it was made, s.
+        ahead: f64,
+        /// Bodies, and how far each came from its forecast place, m; infinite when one of both says that it is not there.
+        off: &'a [(usize, f64)],
+    },
+}
+
 /// Measures one quantity while frames stream by. Memory does not grow with the number of frames.
 pub trait Gauge: Send {
     /// Takes the next frame. Every number in it is finite, but for bodies that are not there: those have none.
     fn observe(&mut self, view: &View<'_>);
+
+    /// Takes what came of a question to the engine.
+    fn hear(&mut self, _world: &World, _news: &News<'_>) {}
 
     /// What has been measured so far.
     fn reading(&self, world: &World) -> Reading;

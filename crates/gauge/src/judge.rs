@@ -14,6 +14,9 @@ pub struct Outcome {
 
 /// Holds a reading against a bound. `counts` says that the value is a count, for which the right digits are told.
 pub fn judge(reading: &Reading, bound: &Bound, counts: bool) -> Outcome {
+    if reading.unsupported {
+        return Outcome { verdict: Verdict::Unsupported, reason: reading.detail.clone() };
+    }
     let Some(value) = reading.value else {
         return Outcome { verdict: Verdict::Fail, reason: format!("not measured: {}", reading.detail) };
     };

@@ -6,7 +6,7 @@
 //! | [`Gauge`], [`View`], [`Scope`], [`Reading`] | the shape every gauge has | `gauge.rs` |
 //! | [`GAUGES`], [`GaugeEntry`] | the one table: name, label, unit, better direction, definition, formula, source, maker | `table.rs` |
 //! | [`judge`], [`Outcome`] | a reading held against a bound | `judge.rs` |
-//! | `geometry` | outlines and gaps by Minkowski differences, path crossings | `geometry/` |
+//! | [`Sight`] and `geometry` | outlines, gaps by support functions, first touches, what is near what | `geometry/` |
 //! | one file each | the gauges | `gauges/` |
 //!
 //! To add a gauge: copy a file of `gauges/`, add its entry to the table, and write both its tests.
@@ -17,8 +17,9 @@ mod geometry;
 mod judge;
 mod table;
 
-pub use gauge::{Gauge, Reading, Scope, View};
+pub use gauge::{Gauge, News, Reading, Scope, View};
 pub use gauges::energy::{MechanicalEnergy, mechanical_energy};
-pub use geometry::{Gap, Outline};
+pub use gauges::spread::pooled_reading;
+pub use geometry::{Gap, Moving, Outline, Sight};
 pub use judge::{Outcome, judge};
-pub use table::{Better, GAUGES, GaugeEntry, entry_text, find, handbook};
+pub use table::{Better, GAUGES, GaugeEntry, Need, entry_text, find, handbook};

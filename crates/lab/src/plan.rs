@@ -1,9 +1,11 @@
 //! What is to be run, resolved and checked before anything runs.
 
-use ironspin_gauge::GAUGES;
+use ironspin_gauge::{GAUGES, Need};
 use ironspin_link::EngineSpec;
-use ironspin_model::{Conditions, EngineError, Timestep, nearest};
-use ironspin_scene::{Scene, SceneError, Settings, Setup};
+use ironspin_model::{Claim, Conditions, EngineError, Timestep, nearest};
+use ironspin_scene::{Question, Scene, SceneError, Settings, Setup};
+use ironspin_trace::TraceFormat;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// One trial to be run.
@@ -19,6 +21,8 @@ pub struct TrialPlan {
     pub engine: EngineSpec,
     /// Everything else.
     pub conditions: Conditions,
+    /// Where its frames are to be kept, and how.
+    pub trace: Option<(PathBuf, TraceFormat)>,
 }
 
 impl TrialPlan {
@@ -31,6 +35,29 @@ impl TrialPlan {
         }
         words.extend(self.set.iter().flat_map(|(name, value)| ["--set".to_owned(), format!("{name}={value}")]));
         words
+    }
+}
+
+/// Gives every trial of a plan a file of its own in a folder for its frames: `SCENE_DT_ENGINE.csv`, numbered where names
+/// would be the same.
+pub fn keep_traces(plans: &mut [TrialPlan], folder: &Path, format: TraceFormat) {
+    let mut used = std::collections::BTreeSet::new();
+    for plan in plans {
+        let plain = |text: &str| -> String {
+            text.chars().map(|c| if c.is_ascii_alphanumeric() || ".=-".contains(c) { c } else { '-' }).collect()
+        };
+        let mut stem =
+            format!("{}_{}_{}", plain(&plan.setup.name), plain(&plan.conditions.dt.text), plain(plan.engine.text()));
+        if plan.conditions.seed != 1 {
+            stem.push_str(&format!("_seed{}", plan.conditions.seed));
+        }
+        let mut name = stem.clone();
+        let mut number = 2;
+        while !used.insert(name.clone()) {
+            name = format!("{stem}_{number}");
+            number += 1;
+        }
+        plan.trace = Some((folder.join(format!("{name}.{}", format.ending())), format));
     }
 }
 
@@ -101,11 +128,28 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
                     setup: Arc::clone(setup),
                     engine: engine.clone(),
                     conditions: Conditions { seed: order.seed, ..Conditions::with_dt(step.clone()) },
+                    trace: None,
                 });
             }
         }
     }
     Ok(plans)
+}
+
+/// The first of a gauge's needs that a claim or its scene does not meet, with its name and a line that would.
+fn lacks(needs: &[Need], claim: &Claim, setup: &Setup) -> Option<(Need, (&'static str, &'static str))> {
+    let asks = |ray: bool| setup.probes.iter().any(|probe| matches!(probe.question, Question::Ray { .. }) == ray);
+    let met = |need: Need| match need {
+        Need::Against => !claim.against.is_empty(),
+        Need::Bounds => setup.world.bounds.is_some(),
+        Need::Measure => claim.details.measure.is_some(),
+        Need::Path => claim.details.path.is_some(),
+        Need::Law => claim.details.law.is_some(),
+        Need::Ray => asks(true),
+        Need::Forecast => asks(false),
+        Need::Sensor => setup.world.bodies.iter().any(|body| body.parts.iter().any(|part| part.sensor)),
+    };
+    needs.iter().copied().find(|&need| !met(need)).map(|need| (need, need.texts()))
 }
 
 /// The gauges of a scene's claims must exist and be given what they need.
@@ -123,20 +167,13 @@ pub fn check_claims(scene: &Scene, setup: &Setup) -> Result<(), SceneError> {
             let message = format!("there is no gauge called `{}`", claim.gauge);
             return Err(scene.claim_error(index, message, "unknown gauge".to_owned(), Some(help)));
         };
-        if gauge.needs_against && claim.against.is_empty() {
+        if let Some((need, (what, line))) = lacks(gauge.needs, claim, setup) {
+            let of_claim = matches!(need, Need::Against | Need::Measure | Need::Path | Need::Law);
             return Err(scene.claim_error(
                 index,
-                format!("`{}` measures bodies against others", gauge.name),
-                "has no `against`".to_owned(),
-                Some("add a line such as against = \"anvil\"".to_owned()),
-            ));
-        }
-        if gauge.needs_bounds && setup.world.bounds.is_none() {
-            return Err(scene.claim_error(
-                index,
-                format!("`{}` needs the bounds of the scene", gauge.name),
-                "the scene has none".to_owned(),
-                Some("add to [world]: bounds = { min = [-50, -5], max = [50, 50] }".to_owned()),
+                format!("`{}` needs {what}", gauge.name),
+                if of_claim { "this claim has none" } else { "the scene has none" }.to_owned(),
+                Some(format!("add a line such as {line}")),
             ));
         }
     }
@@ -187,7 +224,7 @@ mod tests {
         let fault = claim_fault("gauge = \"tunel.count\"");
         assert_eq!(fault.help.as_deref(), Some("did you mean `tunnel.count`?"));
         assert_eq!(fault.place.unwrap().line(), 17);
-        assert!(claim_fault("gauge = \"tunnel.count\"").message.contains("against others"));
-        assert!(claim_fault("gauge = \"escape.count\"").message.contains("needs the bounds"));
+        assert!(claim_fault("gauge = \"tunnel.count\"").message.contains("needs `against`"));
+        assert!(claim_fault("gauge = \"escape.count\"").message.contains("needs `bounds`"));
     }
 }

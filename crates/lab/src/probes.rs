@@ -61,8 +61,9 @@ impl<'a> Prober<'a> {
         Some(((next.at_time - time) / dt - 1e-9).ceil().max(0.0) as u64)
     }
 
-    /// Asks what is due at a frame.
-    pub(crate) fn ask(&mut self, engine: &mut dyn Engine, now: &Frame, dt: f64) -> Result<(), EngineError> {
+    /// Asks what is due at a frame; how many questions were asked.
+    pub(crate) fn ask(&mut self, engine: &mut dyn Engine, now: &Frame, dt: f64) -> Result<usize, EngineError> {
+        let known = self.records.len();
         while let Some(probe) = self.probes.get(self.asked).filter(|probe| probe.at_time <= now.time + 1e-9 * dt) {
             self.asked += 1;
             let answer = match &probe.question {
@@ -77,37 +78,52 @@ impl<'a> Prober<'a> {
             };
             self.records.push(ProbeRecord { time: now.time, question: probe.question.clone(), answer });
         }
-        Ok(())
+        Ok(self.records.len() - known)
     }
 
-    /// Holds forecasts against a frame.
-    pub(crate) fn see(&mut self, frame: &Frame) {
+    /// Holds forecasts against a frame; those whose time has come.
+    pub(crate) fn see(&mut self, frame: &Frame) -> Vec<Due> {
+        let mut due = Vec::new();
         for waiting in self.waiting.iter().filter(|waiting| waiting.due == frame.step) {
-            let off = |(&body, state): (&usize, &BodyState)| {
-                let apart = (frame.bodies[body].position - state.position).length();
-                // Both gone is as forecast; one of them gone is as wrong as can be.
-                let gone = [state.is_absent(), frame.bodies[body].is_absent()];
-                (
-                    if gone == [true, true] {
-                        0.0
-                    } else if apart.is_nan() {
-                        f64::INFINITY
-                    } else {
-                        apart
-                    },
-                    body,
-                )
-            };
-            let worst = waiting.bodies.iter().zip(&waiting.states).map(off);
-            let worst = worst.fold(None, |most: Option<(f64, usize)>, one| match most {
-                Some(most) if most.0 >= one.0 => Some(most),
-                _ => Some(one),
+            let off: Vec<(usize, f64)> = waiting
+                .bodies
+                .iter()
+                .zip(&waiting.states)
+                .map(|(&body, state)| (body, off(frame, body, state)))
+                .collect();
+            let most = off.iter().fold(None, |most: Option<(f64, usize)>, &(body, off)| match most {
+                Some(most) if most.0 >= off => Some(most),
+                _ => Some((off, body)),
             });
-            if let Answer::Forecast { worst: told, .. } = &mut self.records[waiting.record].answer {
-                *told = worst;
+            let record = &mut self.records[waiting.record];
+            if let Answer::Forecast { worst, ahead } = &mut record.answer {
+                *worst = most;
+                due.push(Due { asked: record.time, ahead: *ahead, off });
             }
         }
         self.waiting.retain(|waiting| waiting.due != frame.step);
+        due
+    }
+}
+
+/// A forecast whose time has come.
+pub(crate) struct Due {
+    /// When it was asked for, s.
+    pub(crate) asked: f64,
+    /// How far ahead it was made, s.
+    pub(crate) ahead: f64,
+    /// Bodies, and how far each came from its forecast place, m.
+    pub(crate) off: Vec<(usize, f64)>,
+}
+
+/// How far a body came from where it was forecast, m.
+fn off(frame: &Frame, body: usize, state: &BodyState) -> f64 {
+    let apart = (frame.bodies[body].position - state.position).length();
+    // Both gone is as forecast; one of them gone is as wrong as can be.
+    match [state.is_absent(), frame.bodies[body].is_absent()] {
+        [true, true] => 0.0,
+        _ if apart.is_nan() => f64::INFINITY,
+        _ => apart,
     }
 }
 

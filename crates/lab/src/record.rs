@@ -5,6 +5,7 @@ use crate::probes::ProbeRecord;
 use crate::recording::Recording;
 use ironspin_gauge::GaugeEntry;
 use ironspin_model::{Claim, EngineInfo, Verdict, World};
+use std::path::PathBuf;
 
 /// One claim and how it turned out.
 #[derive(Clone, Debug)]
@@ -23,11 +24,29 @@ pub struct ClaimRecord {
     pub detail: String,
     /// Why the value should not be trusted too far.
     pub warnings: Vec<String>,
+    /// The values that a law is held against, to be pooled with those of other trials; empty for most gauges.
+    pub samples: Vec<f64>,
 }
 
 impl ClaimRecord {
     fn used_more(claim: &ClaimRecord, other: &ClaimRecord) -> bool {
         claim.used.total_cmp(&other.used).is_gt()
+    }
+
+    /// Whether this claim must hold and its gauge cannot measure such a scene.
+    pub fn is_unsupported(&self) -> bool {
+        self.verdict == Verdict::Unsupported && self.claim.severity == ironspin_model::Severity::Must
+    }
+
+    /// The verdict of a trial with these claims, and why when it is unsupported.
+    pub(crate) fn sum(claims: &[ClaimRecord]) -> (Verdict, String) {
+        if claims.iter().any(ClaimRecord::decides) {
+            return (Verdict::Fail, String::new());
+        }
+        match claims.iter().find(|claim| claim.is_unsupported()) {
+            Some(claim) => (Verdict::Unsupported, format!("{}: {}", claim.gauge.name, claim.detail)),
+            None => (Verdict::Pass, String::new()),
+        }
     }
 
     /// Whether this failure fails the trial.
@@ -55,6 +74,8 @@ pub struct TrialRecord {
     pub probes: Vec<ProbeRecord>,
     /// What pictures and plots are drawn from.
     pub recording: Recording,
+    /// Where the frames were kept, or why they could not be, if they were to be.
+    pub trace: Option<Result<PathBuf, String>>,
     /// Time that the trial took, s. Never part of a verdict.
     pub seconds: f64,
 }

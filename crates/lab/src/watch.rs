@@ -1,8 +1,8 @@
 //! A gauge with the window of its claim.
 
 use crate::record::ClaimRecord;
-use ironspin_gauge::{Gauge, GaugeEntry, Scope, View, judge};
-use ironspin_model::{Claim, DVec3, Frame, Verdict, World};
+use ironspin_gauge::{Gauge, GaugeEntry, News, Scope, View, judge};
+use ironspin_model::{Claim, Verdict, World};
 
 pub(crate) struct Watch {
     claim: Claim,
@@ -16,16 +16,24 @@ impl Watch {
     /// `None` for a gauge that does not exist.
     pub(crate) fn new(claim: &Claim, world: &World) -> Option<Self> {
         let entry = ironspin_gauge::find(&claim.gauge)?;
-        let scope = Scope { of: claim.of.clone(), against: claim.against.clone() };
+        let scope = Scope { of: claim.of.clone(), against: claim.against.clone(), details: claim.details.clone() };
         Some(Watch { gauge: (entry.make)(world, &scope), claim: claim.clone(), entry, inside: false })
     }
 
-    pub(crate) fn observe(&mut self, world: &World, before: Option<&Frame>, now: &Frame, gravity: DVec3) {
-        let inside = self.claim.window.contains(now.time);
+    pub(crate) fn observe(&mut self, view: &View<'_>) {
+        let inside = self.claim.window.contains(view.now.time);
         if inside {
-            self.gauge.observe(&View { world, before: before.filter(|_| self.inside), now, gravity });
+            let before = view.before.filter(|_| self.inside);
+            self.gauge.observe(&View { before, ..*view });
         }
         self.inside = inside;
+    }
+
+    /// What came of a question that was asked at a time.
+    pub(crate) fn hear(&mut self, world: &World, asked: f64, news: &News<'_>) {
+        if self.claim.window.contains(asked) {
+            self.gauge.hear(world, news);
+        }
     }
 
     pub(crate) fn finish(self, world: &World) -> ClaimRecord {
@@ -33,7 +41,7 @@ impl Watch {
         let outcome = judge(&reading, &self.claim.bound, self.entry.counts);
         let used = reading.value.map_or(f64::INFINITY, |value| self.claim.bound.used(value));
         let verdict = outcome.verdict;
-        debug_assert!(verdict == Verdict::Pass || used > 1.0);
+        debug_assert!(verdict != Verdict::Fail || used > 1.0);
         ClaimRecord {
             claim: self.claim,
             gauge: self.entry,
@@ -42,6 +50,7 @@ impl Watch {
             verdict,
             detail: outcome.reason,
             warnings: reading.warnings,
+            samples: reading.samples,
         }
     }
 }

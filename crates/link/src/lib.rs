@@ -8,6 +8,7 @@
 //! | [`builtin_settings`] | what can be chosen for the built-in engine | here |
 
 mod guarded;
+mod playback;
 mod spec;
 
 pub use spec::EngineSpec;

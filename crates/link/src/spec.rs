@@ -1,18 +1,26 @@
 //! Engines by name.
 
 use crate::guarded::Guarded;
+use crate::playback::Playback;
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{Engine, EngineError, nearest};
+use std::path::{Path, PathBuf};
 
 /// The kinds of engine that can be named.
-const KINDS: [&str; 1] = ["builtin"];
+const KINDS: [&str; 2] = ["builtin", "trace"];
 
 /// An engine as named on the command line, such as `builtin:swept=all,iterations=8`. Checked when it is read, so that
 /// a wrong name costs nothing.
 #[derive(Clone, Debug, PartialEq)]
 pub struct EngineSpec {
     text: String,
-    settings: Settings,
+    kind: Kind,
+}
+
+#[derive(Clone, Debug, PartialEq)]
+enum Kind {
+    Builtin(Box<Settings>),
+    Trace(PathBuf),
 }
 
 impl EngineSpec {
@@ -22,6 +30,9 @@ impl EngineSpec {
     /// [`EngineError::UnknownEngine`], [`EngineError::UnknownOption`] and [`EngineError::BadValue`].
     pub fn read(text: &str) -> Result<EngineSpec, EngineError> {
         let (kind, options) = text.split_once(':').unwrap_or((text, ""));
+        if kind == "trace" && !options.is_empty() {
+            return Ok(EngineSpec::of_trace(Path::new(options)));
+        }
         if kind != "builtin" {
             return Err(EngineError::UnknownEngine {
                 found: kind.to_owned(),
@@ -32,7 +43,12 @@ impl EngineSpec {
             let (name, value) = pair.split_once('=').unwrap_or((pair, ""));
             (name.trim(), value.trim())
         });
-        Ok(EngineSpec { settings: Settings::read(pairs)?, text: text.to_owned() })
+        Ok(EngineSpec { kind: Kind::Builtin(Box::new(Settings::read(pairs)?)), text: text.to_owned() })
+    }
+
+    /// A recorded trace in the place of an engine, as `trace:FILE` names it.
+    pub fn of_trace(path: &Path) -> EngineSpec {
+        EngineSpec { text: format!("trace:{}", path.display()), kind: Kind::Trace(path.to_owned()) }
     }
 
     /// The name as it was typed.
@@ -45,7 +61,11 @@ impl EngineSpec {
     /// # Errors
     /// When it cannot be started.
     pub fn start(&self) -> Result<Box<dyn Engine>, EngineError> {
-        Ok(Box::new(Guarded::new(Box::new(Builtin::new(self.settings.clone())))))
+        let engine: Box<dyn Engine> = match &self.kind {
+            Kind::Builtin(settings) => Box::new(Builtin::new((**settings).clone())),
+            Kind::Trace(path) => Box::new(Playback::open(path)?),
+        };
+        Ok(Box::new(Guarded::new(engine)))
     }
 }
 

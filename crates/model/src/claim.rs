@@ -1,6 +1,9 @@
 //! What must hold in a trial, and how it turned out.
 
-use serde::Serialize;
+use crate::BodyState;
+use serde::{Serialize, Serializer};
+use std::fmt;
+use std::sync::Arc;
 
 /// A gauge with a bound that must hold in one trial.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -13,6 +16,8 @@ pub struct Claim {
     pub of_text: String,
     /// The bodies they are measured against (a barrier, an anvil); empty when the gauge needs none.
     pub against: Vec<usize>,
+    /// What the gauge is told beyond bodies and window.
+    pub details: Details,
     /// The part of the trial that counts.
     pub window: Window,
     /// The bound.
@@ -21,6 +26,97 @@ pub struct Claim {
     pub severity: Severity,
     /// Why the bound is what it is.
     pub because: String,
+}
+
+/// What some gauges are told beyond bodies and window.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Details {
+    /// A quantity of a body's state.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub measure: Option<Measure>,
+    /// Closed form of x and y over time, m.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub path: Option<[Measure; 2]>,
+    /// The law that values must follow.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub law: Option<Law>,
+}
+
+/// The function of a [`Measure`]: a body's state and the time, s.
+pub type MeasureFunction = dyn Fn(&BodyState, f64) -> f64 + Send + Sync;
+
+/// A number worked out from the state of one body and the time. Two are equal when their texts are.
+#[derive(Clone)]
+pub struct Measure {
+    text: String,
+    function: Arc<MeasureFunction>,
+}
+
+impl Measure {
+    /// A measure with the text it is shown by.
+    pub fn new(text: impl Into<String>, function: impl Fn(&BodyState, f64) -> f64 + Send + Sync + 'static) -> Self {
+        Measure { text: text.into(), function: Arc::new(function) }
+    }
+
+    /// Its text.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Its value; not a number where the function has none.
+    pub fn value(&self, state: &BodyState, time: f64) -> f64 {
+        (self.function)(state, time)
+    }
+}
+
+impl fmt::Debug for Measure {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(out, "Measure({})", self.text)
+    }
+}
+
+impl PartialEq for Measure {
+    fn eq(&self, other: &Self) -> bool {
+        self.text == other.text
+    }
+}
+
+impl Serialize for Measure {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&self.text)
+    }
+}
+
+/// A law of chance.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Law {
+    /// Number of successes in a number of tries, each with a chance.
+    Binomial {
+        /// Number of tries.
+        tries: u64,
+        /// Chance of each.
+        chance: f64,
+    },
+    /// The bell curve.
+    Normal {
+        /// Its mean.
+        mean: f64,
+        /// Its standard deviation.
+        deviation: f64,
+    },
+    /// Waiting times.
+    Exponential {
+        /// Mean of the values.
+        mean: f64,
+    },
+    /// Even between two ends.
+    Uniform {
+        /// The lower end.
+        from: f64,
+        /// The upper end.
+        to: f64,
+    },
 }
 
 /// A span of simulated time, both ends included, s.

@@ -27,7 +27,7 @@ mod mass;
 mod nearest;
 mod world;
 
-pub use claim::{Bound, Claim, Severity, Verdict, Window};
+pub use claim::{Bound, Claim, Details, Law, Measure, MeasureFunction, Severity, Verdict, Window};
 pub use conditions::{Conditions, Timestep, TimestepError};
 pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, Token};
 pub use error::EngineError;

@@ -8,6 +8,8 @@ use crate::formula::Formula;
 use crate::functions::{function, function_names, register};
 use crate::names::Names;
 use crate::number::{Number, NumberText};
+use crate::rules::{STATE_NAMES, state_values};
+use ironspin_model::Measure;
 use rhai::{AST, Engine, EvalAltResult, Position, Scope};
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
@@ -146,6 +148,52 @@ impl Evaluator {
         }
     }
 
+    /// An expression over the state of a body and the time, to be worked out for many states; `own` are the names of the state that it may
+    /// use. The fault has no place.
+    ///
+    /// # Errors
+    /// When it does not parse, uses an unknown name, or is more than plain arithmetic.
+    pub(crate) fn measure(&self, text: &str, names: &Names, own: &[&str]) -> Result<Measure, Fault> {
+        let mut all = names.clone();
+        for name in own {
+            all = all.with(name, 1.0);
+        }
+        let parsed = self.parse(text)?;
+        if let Some(unknown) = parsed.names.iter().find(|name| !all.has(name)) {
+            return Err(Fault::nowhere(format!("`{}` uses the unknown name `{unknown}`", short(text)))
+                .label(format!("unknown name `{unknown}`"))
+                .help_names(unknown, all.names()));
+        }
+        if let Some(both) = parsed.names.iter().find(|name| names.has(name) && own.contains(&name.as_str())) {
+            return Err(Fault::nowhere(format!("`{both}` is a parameter, and here the body's own"))
+                .label("rename the parameter"));
+        }
+        let formula = Formula::read(parsed.ast.statements(), &parsed.names, self.seed, &function);
+        let Some(formula) = formula else {
+            // The script engine may know better what is wrong.
+            self.evaluate(text, &all)?;
+            return Err(Fault::nowhere(format!("`{}` is more than plain arithmetic", short(text)))
+                .label("not plain arithmetic")
+                .help("use numbers, names, + - * / ^ % and functions"));
+        };
+        // Where each name comes from: the state, or a value that is known already.
+        let sources: Vec<Result<usize, f64>> = parsed
+            .names
+            .iter()
+            .map(|name| match STATE_NAMES.iter().position(|state| state == name) {
+                Some(place) if own.contains(&name.as_str()) => Ok(place),
+                _ => Err(names.position(name).map_or(f64::NAN, |place| names.values[place].1)),
+            })
+            .collect();
+        let resolved = with_values(text, &parsed.names, &sources);
+        Ok(Measure::new(resolved, move |state, time| {
+            let own = state_values(state, time);
+            let values: Vec<f64> =
+                sources.iter().map(|source| source.map_or_else(|value| value, |place| own[place])).collect();
+            formula.value(&values).unwrap_or(f64::NAN)
+        }))
+    }
+
     fn parse(&self, text: &str) -> Result<Rc<Parsed>, Fault> {
         if let Some(parsed) = self.parsed.borrow().get(text) {
             return Ok(Rc::clone(parsed));
@@ -178,6 +226,28 @@ impl Evaluator {
 
 /// Places of the names of an expression.
 type SmallPlaces = Vec<Option<usize>>;
+
+/// The text of an expression with the values of all names that are known.
+fn with_values(text: &str, names: &[String], sources: &[Result<usize, f64>]) -> String {
+    let word = |c: char| c.is_ascii_alphanumeric() || c == '_';
+    let mut out = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(first) = rest.chars().next() {
+        let length = if word(first) || first == '.' {
+            rest.find(|c: char| !(word(c) || c == '.')).unwrap_or(rest.len())
+        } else {
+            first.len_utf8()
+        };
+        let (token, after) = rest.split_at(length);
+        let called = after.trim_start().starts_with('(');
+        match names.iter().position(|name| name == token).filter(|_| !called).map(|number| sources[number]) {
+            Some(Err(value)) => out.push_str(&format!("({value:?})")),
+            _ => out.push_str(token),
+        }
+        rest = after;
+    }
+    out
+}
 
 /// The names that an expression uses, without those it calls.
 fn names_in(text: &str) -> Vec<String> {

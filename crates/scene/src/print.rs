@@ -4,7 +4,7 @@
 //! centres of mass, and masses and inertias are given.
 
 use crate::scene::Setup;
-use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Deed, Joint, JointKind, Part, Severity, Shape, World};
+use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Deed, Joint, JointKind, Law, Part, Severity, Shape, World};
 use std::fmt::Write;
 
 /// The resolved form of a scene.
@@ -220,6 +220,16 @@ fn action_table(action: &Action, world: &World) -> String {
     format!("\n[[action]]\nat_time = {}{on}\n{deed}", number(action.at_time))
 }
 
+fn law_text(law: &Law) -> String {
+    let two = |name: &str, a: f64, b: f64| format!("{{ {name} = [{}, {}] }}", number(a), number(b));
+    match *law {
+        Law::Binomial { tries, chance } => two("binomial", tries as f64, chance),
+        Law::Normal { mean, deviation } => two("normal", mean, deviation),
+        Law::Exponential { mean } => format!("{{ exponential = {} }}", number(mean)),
+        Law::Uniform { from, to } => two("uniform", from, to),
+    }
+}
+
 fn claim_table(claim: &ironspin_model::Claim, world: &World) -> String {
     let names = |ids: &[usize]| {
         let names: Vec<&str> = ids.iter().map(|&id| world.bodies[id].name.as_str()).collect();
@@ -229,6 +239,15 @@ fn claim_table(claim: &ironspin_model::Claim, world: &World) -> String {
     // Writing to a string cannot fail.
     if !claim.against.is_empty() {
         let _ = write!(out, "\nagainst = {}", names(&claim.against));
+    }
+    if let Some(measure) = &claim.details.measure {
+        let _ = write!(out, "\nmeasure = {}", quoted(measure.text()));
+    }
+    if let Some([x, y]) = &claim.details.path {
+        let _ = write!(out, "\npath = [{}, {}]", quoted(x.text()), quoted(y.text()));
+    }
+    if let Some(law) = &claim.details.law {
+        let _ = write!(out, "\nlaw = {}", law_text(law));
     }
     if claim.window.from > 0.0 || claim.window.to.is_finite() {
         let _ = write!(out, "\nwindow = [{}, {}]", number(claim.window.from), number(claim.window.to));

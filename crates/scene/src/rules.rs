@@ -114,7 +114,7 @@ pub enum Question {
 /// The names of a body's state in a condition.
 pub(crate) const STATE_NAMES: [&str; 8] = ["x", "y", "angle", "vx", "vy", "speed", "spin", "t"];
 
-fn state_values(state: &BodyState, time: f64) -> [f64; 8] {
+pub(crate) fn state_values(state: &BodyState, time: f64) -> [f64; 8] {
     let (p, v) = (state.position, state.velocity);
     [p.x, p.y, state.angle, v.x, v.y, v.length(), state.spin.z, time]
 }

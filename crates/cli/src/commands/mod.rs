@@ -3,10 +3,12 @@
 pub(crate) mod demo;
 pub(crate) mod engines;
 pub(crate) mod explain;
+pub(crate) mod judge;
 pub(crate) mod run;
 pub(crate) mod scenes;
 pub(crate) mod schema;
 
+use crate::args::Format;
 use crate::complaint::{Complaint, ExitStatus};
 use ironspin_lab::{Manifest, RunFolder, TrialRecord};
 use ironspin_model::Verdict;
@@ -21,6 +23,18 @@ fn publish(folder: RunFolder, title: &str, records: &[TrialRecord], seconds: f64
     folder.write("trials.csv", ironspin_report::trials_csv(records)?.as_bytes())?;
     folder.write("report.html", ironspin_report::page(title, records)?.as_bytes())?;
     Ok(folder.publish()?)
+}
+
+/// What is printed of some trials.
+fn told(records: &[TrialRecord], format: Format, timing: bool) -> Result<String, Complaint> {
+    use ironspin_report::{result_json, summary_line, trials_csv, verdict_table, what_broke};
+    Ok(match format {
+        Format::Json => result_json(records, timing)?,
+        Format::Csv => trials_csv(records)?,
+        Format::Table => {
+            format!("{}\n{}{}", summary_line(records), verdict_table(records, style()), what_broke(records))
+        }
+    })
 }
 
 /// The status for some trials: the worst of them decides.

@@ -1,13 +1,13 @@
 //! `run`: trials of scenes.
 
-use crate::args::{Format, RunOptions};
+use crate::args::{RunOptions, TraceAs};
 use crate::complaint::{Complaint, ExitStatus, tell_warning};
 use crate::{output, progress};
-use ironspin_lab::{GridOrder, RunFolder, TrialPlan, plan_grid};
-use ironspin_report::{result_json, summary_line, trials_csv, verdict_table, what_broke};
+use ironspin_lab::{GridOrder, RunFolder, TrialPlan, keep_traces, plan_grid};
+use ironspin_trace::TraceFormat;
 
 /// Tells what looks wrong in the scenes, each once.
-fn tell_warnings(plans: &[TrialPlan]) {
+pub(super) fn tell_warnings(plans: &[TrialPlan]) {
     let mut told: Vec<(&str, &str)> = Vec::new();
     for plan in plans {
         for warning in &plan.setup.warnings {
@@ -21,7 +21,7 @@ fn tell_warnings(plans: &[TrialPlan]) {
 }
 
 pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
-    let plans = plan_grid(&GridOrder {
+    let mut plans = plan_grid(&GridOrder {
         scenes: options.scenes.clone(),
         engines: options.engines.clone(),
         steps: options.dt.clone(),
@@ -32,6 +32,15 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
     if !quiet {
         tell_warnings(&plans);
     }
+    if let Some(folder) = &options.trace {
+        let format = match options.trace_format {
+            TraceAs::Csv => TraceFormat::Csv,
+            TraceAs::Parquet => TraceFormat::Parquet,
+        };
+        let place = || folder.display().to_string();
+        std::fs::create_dir_all(folder).map_err(|cause| Complaint::File { path: place(), cause })?;
+        keep_traces(&mut plans, folder, format);
+    }
     // The folder comes after the plan, so that a mistake in a scene leaves no trace, and before the first trial.
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     let (records, seconds) = progress::run_watched(&plans, options.jobs, quiet);
@@ -40,13 +49,13 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
         let place = super::publish(folder, &title, &records, seconds)?;
         output::note(&format!("results in {}", place.display()));
     }
-    let text = match options.format {
-        Format::Json => result_json(&records, options.timing)?,
-        Format::Csv => trials_csv(&records)?,
-        Format::Table => {
-            format!("{}\n{}{}", summary_line(&records), verdict_table(&records, super::style()), what_broke(&records))
+    output::print(&super::told(&records, options.format, options.timing)?)?;
+    for record in &records {
+        match &record.trace {
+            Some(Err(why)) => return Err(Complaint::Kept { why: why.clone() }),
+            Some(Ok(path)) if !quiet => output::note(&format!("frames in {}", path.display())),
+            _ => {}
         }
-    };
-    output::print(&text)?;
+    }
     Ok(super::status(&records))
 }

@@ -1,7 +1,22 @@
 //! Slow, steady wandering of a body that should rest.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
+
+pub(crate) const RATE: GaugeEntry = GaugeEntry {
+    name: "creep.rate",
+    label: "creep rate",
+    unit: "m/s",
+    better: Better::Lower,
+    definition: "Slope of the straight line fitted to a body's centre over time in the window, of the body for which it is steepest.",
+    formula: "max_bodies |sum((t - t_mean)(x - x_mean)) / sum((t - t_mean)^2)|",
+    source: "least squares (Gauss); running sums after Welford (1962)",
+    limits: "A shake of amplitude a over a window T leaves a slope of about a / T.",
+    usual_causes: "friction solved before the load has arrived; friction anchored to nothing; overlap correction along a tilted normal",
+    make: rate,
+    ..PLAIN
+};
 
 /// Running sums of a straight-line fit of position over time (Welford's form: stable, nothing is kept).
 #[derive(Clone, Copy, Debug, Default)]

@@ -1,7 +1,24 @@
 //! Bodies that left the region in which they should stay.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::World;
+
+pub(crate) const COUNT: GaugeEntry = GaugeEntry {
+    name: "escape.count",
+    label: "bodies escaped",
+    unit: "bodies",
+    better: Better::Lower,
+    definition: "Number of bodies whose centre was outside the bounds of the scene in any frame of the window.",
+    formula: "count(exists t: x(t) outside bounds)",
+    source: "definition",
+    limits: "Only as good as the bounds of the scene.",
+    usual_causes: "tunnelling, blow-up, an energy gain that throws bodies out",
+    needs: &[Need::Bounds],
+    counts: true,
+    make: count,
+    ..PLAIN
+};
 
 struct Escape {
     of: Vec<usize>,

@@ -1,9 +1,25 @@
 //! How many impacts there were, and of which pairs.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Membership, Shapes, velocity_at};
+use crate::geometry::{Membership, When, velocity_at};
+use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 use std::collections::{BTreeMap, BTreeSet};
+
+pub(crate) const COUNT: GaugeEntry = GaugeEntry {
+    name: "impacts.count",
+    label: "impacts",
+    unit: "impacts",
+    better: Better::Nearer,
+    definition: "Number of impacts between the bodies and those they are measured against (all others when not named). A step counts by the engine's contact notices when their impulses explain the change of momentum in the states to a millionth; otherwise by the states alone: a pair within reach that loses over half of its approach speed.",
+    formula: "sum over steps and pairs",
+    source: "definition; momentum law for the check of the notices",
+    limits: "From states alone a pair is counted once a step at most. Approaches slower than 2 g dt are resting contact. Friction changes momentum without a notice, so notices are believed only where none acts.",
+    usual_causes: "several impacts within one step of which only the first is seen; a body squeezed through another; restitution not exactly elastic",
+    counts: true,
+    make: count,
+    ..PLAIN
+};
 
 /// An approach slower than this many steps of gravity is resting contact, not an impact.
 const CLEAR_STEPS: f64 = 2.0;
@@ -13,7 +29,6 @@ const BELIEVED: f64 = 1e-6;
 type PairOfBodies = (usize, usize);
 
 struct Impacts {
-    shapes: Shapes,
     of: Membership,
     others: Membership,
     counts: BTreeMap<PairOfBodies, u64>,
@@ -29,7 +44,6 @@ struct Impacts {
 
 pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(Impacts {
-        shapes: Shapes::new(world),
         of: Membership::of(world, &scope.of),
         others: Membership::of_or_everything(world, &scope.against),
         counts: BTreeMap::new(),
@@ -94,13 +108,12 @@ impl Impacts {
         let span = view.span();
         let mut found = Vec::new();
         let within = 2.0 * self.fastest * span;
-        let (shapes, of, others) = (&self.shapes, &self.of, &self.others);
-        shapes.near_pairs(before, of, others, within, |a, b| {
+        view.near_pairs(When::Before, &self.of, &self.others, within, |a, b| {
             if !(view.present(a) && view.present(b)) {
                 return;
             }
             let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
-            let (then, now) = (shapes.gap(before, a, b, within + size), shapes.gap(view.now, a, b, within + size));
+            let (then, now) = (view.gap(When::Before, a, b, within + size), view.gap(When::Now, a, b, within + size));
             let nearer = if now.distance < then.distance { now } else { then };
             let speed = |frame: &ironspin_model::Frame| {
                 (velocity_at(&frame.bodies[b], nearer.point) - velocity_at(&frame.bodies[a], nearer.point))
@@ -132,7 +145,11 @@ impl Gauge for Impacts {
         let reach = |id: usize| {
             let s = &view.now.bodies[id];
             s.velocity.length()
-                + if self.shapes.reach(id).is_finite() { s.spin.length() * self.shapes.reach(id) } else { 0.0 }
+                + if view.sight.shapes().reach(id).is_finite() {
+                    s.spin.length() * view.sight.shapes().reach(id)
+                } else {
+                    0.0
+                }
         };
         self.fastest = speeds.map(reach).fold(self.fastest, f64::max);
         if view.before.is_none() {

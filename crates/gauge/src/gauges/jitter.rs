@@ -1,7 +1,47 @@
 //! Shaking of bodies that should rest: by speed and by travel.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
+
+pub(crate) const SPEED: GaugeEntry = GaugeEntry {
+    name: "jitter.speed",
+    label: "jitter by speed",
+    unit: "m/s",
+    better: Better::Lower,
+    definition: "Root mean square speed over the window of the body that shakes most; by the velocity reported or by the way gone from frame to frame, whichever is larger.",
+    formula: "max_bodies max(rms(|v|), rms(|dx| / dt))",
+    source: "definition; the natural yardstick is one step of gravity, g dt",
+    limits: "Steady motion counts as well: use it where bodies should rest.",
+    usual_causes: "contacts that flicker on and off; overlap correction that overshoots; no warm starting; restitution at rest",
+    make: speed,
+    ..PLAIN
+};
+
+pub(crate) const TRAVEL: GaugeEntry = GaugeEntry {
+    name: "jitter.travel",
+    label: "jitter by travel",
+    unit: "m",
+    better: Better::Lower,
+    definition: "Diagonal of the box in which the centre of a body stays over the window, of the body for which it is largest.",
+    formula: "max_bodies |x_max - x_min|",
+    source: "definition",
+    limits: "Steady motion counts as well: use it where bodies should rest.",
+    usual_causes: "as jitter by speed; besides, slow creep over a long window",
+    make: travel,
+    ..PLAIN
+};
+
+pub(crate) const STEPS: GaugeEntry = GaugeEntry {
+    name: "jitter.steps",
+    label: "jitter in steps of gravity",
+    unit: "1",
+    definition: "The jitter by speed as a share of what one step of gravity adds to the speed: the natural size of jitter, the same for every scale and step.",
+    formula: "max_bodies rms(|v|) / (g dt)",
+    limits: "Only under gravity; the step is the mean of those in the window.",
+    make: steps,
+    ..SPEED
+};
 
 /// What is kept of one body.
 #[derive(Clone, Copy, Debug)]
@@ -19,19 +59,34 @@ struct Jitter {
     shakes: Vec<Shake>,
     frames: u64,
     by_speed: bool,
+    /// Whether the speed is told in steps of gravity.
+    in_steps: bool,
+    /// Sum of what gravity adds to the speed in a step, m/s, for the body that falls hardest.
+    natural: f64,
 }
 
-fn new(scope: &Scope, by_speed: bool) -> Box<dyn Gauge> {
+fn new(scope: &Scope, by_speed: bool, in_steps: bool) -> Box<dyn Gauge> {
     let still = Shake { reported: 0.0, travelled: 0.0, low: DVec3::INFINITY, high: DVec3::NEG_INFINITY };
-    Box::new(Jitter { shakes: vec![still; scope.of.len()], of: scope.of.clone(), frames: 0, by_speed })
+    Box::new(Jitter {
+        shakes: vec![still; scope.of.len()],
+        of: scope.of.clone(),
+        frames: 0,
+        by_speed,
+        in_steps,
+        natural: 0.0,
+    })
 }
 
 pub(crate) fn speed(_: &World, scope: &Scope) -> Box<dyn Gauge> {
-    new(scope, true)
+    new(scope, true, false)
+}
+
+pub(crate) fn steps(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(scope, true, true)
 }
 
 pub(crate) fn travel(_: &World, scope: &Scope) -> Box<dyn Gauge> {
-    new(scope, false)
+    new(scope, false, false)
 }
 
 impl Jitter {
@@ -55,6 +110,7 @@ impl Gauge for Jitter {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
         let span = view.span();
+        self.natural += self.of.iter().map(|&id| view.fall(id).length()).fold(0.0, f64::max) * span;
         for (shake, &id) in self.shakes.iter_mut().zip(&self.of) {
             if !view.present(id) {
                 continue;
@@ -81,6 +137,11 @@ impl Gauge for Jitter {
             return Reading::of(0.0, "perfectly still");
         }
         let [reported, travelled] = self.speeds(&self.shakes[slot]);
+        let step = self.natural / self.frames.saturating_sub(1).max(1) as f64;
+        if self.in_steps && step == 0.0 {
+            return Reading::unsupported("there is no gravity to measure by");
+        }
+        let value = if self.in_steps { value / step } else { value };
         let reading = Reading::of(value, format!("most by {name}"));
         if self.by_speed && travelled > 2.0 * reported {
             return reading.warn(format!("{name} moves at {travelled:.2e} m/s and reports {reported:.2e} m/s"));
@@ -105,6 +166,8 @@ mod tests {
         let frames = trace(1e-4, 1.0 - 1e-4, |t| vec![state(a * libm::sin(w * t), 2.0, a * w * libm::cos(w * t), 0.0)]);
         let speed = measure("jitter.speed", &ingot(), &[0], &[], &frames).value.unwrap();
         assert!((speed / (a * w / 2.0_f64.sqrt()) - 1.0).abs() < 1e-4, "{speed}");
+        let steps = measure("jitter.steps", &ingot(), &[0], &[], &frames).value.unwrap();
+        assert!((steps / (speed / (9.81 * 1e-4)) - 1.0).abs() < 1e-9, "{steps}");
         let travel = measure("jitter.travel", &ingot(), &[0], &[], &frames).value.unwrap();
         assert!((travel / (2.0 * a) - 1.0).abs() < 1e-4, "{travel}");
     }

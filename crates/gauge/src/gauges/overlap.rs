@@ -1,42 +1,106 @@
 //! How deep bodies lie in each other.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Membership, Shapes};
+use crate::geometry::{Membership, When};
+use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 
+pub(crate) const DEEPEST: GaugeEntry = GaugeEntry {
+    name: "overlap.deepest",
+    label: "deepest overlap",
+    unit: "m",
+    better: Better::Lower,
+    definition: "Deepest overlap of any two bodies, one of them measured, in any frame: the shortest way by which one would have to move to part from the other.",
+    formula: "max_t max_pairs depth, depth = distance of the origin from the rim of the Minkowski difference",
+    source: "de Berg et al., Computational Geometry, section 13.3",
+    limits: "Frames only; what happens between them is not seen. Overlap of two bodies that never move is left out.",
+    usual_causes: "too few iterations under a high load; overlap left alone below an absolute slop; half sizes taken for full sizes",
+    make: deepest,
+    ..PLAIN
+};
+
+pub(crate) const SHARE: GaugeEntry = GaugeEntry {
+    name: "overlap.share",
+    label: "deepest overlap by size",
+    unit: "1",
+    definition: "Deepest overlap as in the gauge before, each as a share of the smaller of both bodies' smallest sizes.",
+    formula: "max_t max_pairs depth / s",
+    make: share,
+    ..DEEPEST
+};
+
+pub(crate) const MEAN: GaugeEntry = GaugeEntry {
+    name: "overlap.mean",
+    label: "mean overlap",
+    definition: "Mean over the frames of the deepest overlap in each.",
+    formula: "mean_t max_pairs depth",
+    make: mean,
+    ..DEEPEST
+};
+
+/// Which figure is asked for.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Figure {
+    Deepest,
+    Share,
+    Mean,
+}
+
 struct Overlap {
-    shapes: Shapes,
+    figure: Figure,
     of: Membership,
     others: Membership,
     frames: u64,
+    /// Sum of the deepest of each frame, m.
+    sum: f64,
+    /// In metres, or as a share of the size.
     worst: f64,
     worst_time: f64,
     worst_pair: (usize, usize),
 }
 
-pub(crate) fn deepest(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+fn new(world: &World, scope: &Scope, figure: Figure) -> Box<dyn Gauge> {
     Box::new(Overlap {
-        shapes: Shapes::new(world),
+        figure,
         of: Membership::of(world, &scope.of),
         others: Membership::of_or_everything(world, &scope.against),
         frames: 0,
+        sum: 0.0,
         worst: 0.0,
         worst_time: 0.0,
         worst_pair: (0, 0),
     })
 }
 
+pub(crate) fn deepest(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(world, scope, Figure::Deepest)
+}
+
+pub(crate) fn share(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(world, scope, Figure::Share)
+}
+
+pub(crate) fn mean(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(world, scope, Figure::Mean)
+}
+
+fn smaller_size(world: &World, (a, b): (usize, usize)) -> f64 {
+    world.bodies[a].smallest_size().min(world.bodies[b].smallest_size())
+}
+
 impl Gauge for Overlap {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
-        let (shapes, worst) = (&self.shapes, &mut self.worst);
-        let (worst_time, worst_pair) = (&mut self.worst_time, &mut self.worst_pair);
-        shapes.near_pairs(view.now, &self.of, &self.others, 0.0, |a, b| {
-            let depth = -shapes.gap(view.now, a, b, 0.0).distance;
-            if depth > *worst {
-                (*worst, *worst_time, *worst_pair) = (depth, view.now.time, (a, b));
+        let mut deepest = 0.0_f64;
+        view.near_pairs(When::Now, &self.of, &self.others, 0.0, |a, b| {
+            let depth = -view.gap(When::Now, a, b, 0.0).distance;
+            deepest = deepest.max(depth);
+            let counted = if self.figure == Figure::Share { depth / smaller_size(view.world, (a, b)) } else { depth };
+            if counted > self.worst {
+                (self.worst, self.worst_time, self.worst_pair) = (counted, view.now.time, (a, b));
             }
         });
+        self.sum += deepest;
     }
 
     fn reading(&self, world: &World) -> Reading {
@@ -47,11 +111,11 @@ impl Gauge for Overlap {
             return Reading::of(0.0, "nothing overlapped");
         }
         let (a, b) = (&world.bodies[self.worst_pair.0], &world.bodies[self.worst_pair.1]);
-        let share = 100.0 * self.worst / a.smallest_size().min(b.smallest_size());
-        Reading::of(
-            self.worst,
-            format!("{} in {} at {:.3} s, {share:.2} % of the smaller", b.name, a.name, self.worst_time),
-        )
+        let size = smaller_size(world, self.worst_pair);
+        let share = 100.0 * if self.figure == Figure::Share { self.worst } else { self.worst / size };
+        let detail = format!("{} in {} at {:.3} s, {share:.2} % of the smaller", b.name, a.name, self.worst_time);
+        let value = if self.figure == Figure::Mean { self.sum / self.frames as f64 } else { self.worst };
+        Reading::of(value, detail)
     }
 }
 
@@ -77,6 +141,11 @@ mod tests {
         });
         let deepest = measure("overlap.deepest", &yard(), &[1, 2], &[], &frames);
         assert!((deepest.value.unwrap() - 0.05).abs() < 1e-14, "{deepest:?}");
+        let share = measure("overlap.share", &yard(), &[1, 2], &[], &frames).value.unwrap();
+        assert!((share - 0.05).abs() < 1e-14, "both have a size of 1: {share}");
+        // The ingot sinks evenly to 0.03, but for one frame of 0.05.
+        let mean = measure("overlap.mean", &yard(), &[1, 2], &[], &frames).value.unwrap();
+        assert!((mean - (0.015 * 11.0 - 0.015 + 0.05) / 11.0).abs() < 1e-14, "{mean}");
         let on_quay = measure("overlap.deepest", &yard(), &[1, 2], &[0], &frames);
         assert!((on_quay.value.unwrap() - 0.03).abs() < 1e-14, "{on_quay:?}");
     }

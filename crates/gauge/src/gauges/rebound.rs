@@ -1,8 +1,39 @@
 //! Rebound by speed and by height.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::Shapes;
+use crate::geometry::When;
+use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::World;
+
+pub(crate) const BY_SPEED: GaugeEntry = GaugeEntry {
+    name: "rebound.speed",
+    label: "rebound by speed",
+    unit: "1",
+    better: Better::Nearer,
+    definition: "Mean ratio of the normal speed after an impact to that before it, both carried to the surface along the free flight, over all impacts clear of resting contact.",
+    formula: "mean(u_after / u_before), u = sqrt(v_n^2 + 2 g_n gap)",
+    source: "Newton's law of restitution",
+    limits: "Impacts slower than 16 g dt are left out, since one step more or less of gravity would decide the ratio.",
+    usual_causes: "restitution taken for a ratio of heights (then the square root comes out); restitution dropped below a fixed speed; speed of the step's end used instead of the impact's",
+    needs: &[Need::Against],
+    make: by_speed,
+    ..PLAIN
+};
+
+pub(crate) const BY_HEIGHT: GaugeEntry = GaugeEntry {
+    name: "rebound.height",
+    label: "rebound by height",
+    unit: "1",
+    better: Better::Nearer,
+    definition: "Mean ratio of the gap at one summit to that at the summit before; the summit between two frames is that of the parabola through three samples.",
+    formula: "mean(h_k+1 / h_k) = e^2",
+    source: "Newton's law of restitution with h = u^2 / 2g",
+    limits: "Summits that a body falls from at less than 16 g dt are left out.",
+    usual_causes: "as rebound by speed; besides, an integrator that loses or gains height in free flight",
+    needs: &[Need::Against],
+    make: by_height,
+    ..PLAIN
+};
 
 /// An approach slower than this many steps of gravity is not measured: one step more or less would change it too much.
 const CLEAR_STEPS: f64 = 16.0;
@@ -22,10 +53,14 @@ impl Over {
     }
 }
 
-fn over(shapes: &Shapes, view: &View<'_>, frame: &ironspin_model::Frame, id: usize, against: &[usize]) -> Option<Over> {
+fn over(view: &View<'_>, when: When, id: usize, against: &[usize]) -> Option<Over> {
+    let frame = match when {
+        When::Now => view.now,
+        When::Before => view.before?,
+    };
     let mut best: Option<(f64, Over)> = None;
     for &other in against {
-        let gap = shapes.gap(frame, other, id, f64::INFINITY);
+        let gap = view.gap(when, other, id, f64::INFINITY);
         if gap.distance.is_finite() && best.is_none_or(|(distance, _)| gap.distance < distance) {
             let normal = gap.normal.extend(0.0);
             let speed = (frame.bodies[id].velocity - frame.bodies[other].velocity).dot(normal);
@@ -71,33 +106,28 @@ impl Ratios {
 
 struct BySpeed {
     scope: Scope,
-    shapes: Shapes,
     /// Speed at the surface of a body that is being stopped.
     approach: Vec<Option<f64>>,
     ratios: Ratios,
 }
 
-pub(crate) fn by_speed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
-    Box::new(BySpeed {
-        approach: vec![None; scope.of.len()],
-        shapes: Shapes::new(world),
-        scope: scope.clone(),
-        ratios: Ratios::default(),
-    })
+pub(crate) fn by_speed(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    Box::new(BySpeed { approach: vec![None; scope.of.len()], scope: scope.clone(), ratios: Ratios::default() })
 }
 
 impl Gauge for BySpeed {
     fn observe(&mut self, view: &View<'_>) {
-        let Some(before) = view.before else { return };
+        if view.before.is_none() {
+            return;
+        }
         let span = view.span();
         for (slot, &id) in self.scope.of.iter().enumerate() {
             if !view.present(id) {
                 continue;
             }
-            let (Some(was), Some(is)) = (
-                over(&self.shapes, view, before, id, &self.scope.against),
-                over(&self.shapes, view, view.now, id, &self.scope.against),
-            ) else {
+            let (Some(was), Some(is)) =
+                (over(view, When::Before, id, &self.scope.against), over(view, When::Now, id, &self.scope.against))
+            else {
                 continue;
             };
             // What the surface added to the speed, beyond gravity.
@@ -133,15 +163,13 @@ struct Climb {
 
 struct ByHeight {
     scope: Scope,
-    shapes: Shapes,
     climbs: Vec<Climb>,
     ratios: Ratios,
 }
 
-pub(crate) fn by_height(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+pub(crate) fn by_height(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(ByHeight {
         climbs: vec![Climb::default(); scope.of.len()],
-        shapes: Shapes::new(world),
         scope: scope.clone(),
         ratios: Ratios::default(),
     })
@@ -150,7 +178,7 @@ pub(crate) fn by_height(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 impl Gauge for ByHeight {
     fn observe(&mut self, view: &View<'_>) {
         for (slot, &id) in self.scope.of.iter().enumerate().filter(|(_, id)| view.present(**id)) {
-            let Some(is) = over(&self.shapes, view, view.now, id, &self.scope.against) else { continue };
+            let Some(is) = over(view, When::Now, id, &self.scope.against) else { continue };
             let climb = &mut self.climbs[slot];
             let Some([older, old]) = climb.last else {
                 // A body let go at rest starts from its first summit.

@@ -1,7 +1,22 @@
 //! Whether bodies stay where they were put.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
+
+pub(crate) const STANDS: GaugeEntry = GaugeEntry {
+    name: "stands",
+    label: "share standing",
+    unit: "1",
+    better: Better::Higher,
+    definition: "Share of the bodies whose centre never moved by half their smallest size from where they were put, and that never turned by an eighth of a turn, in the window.",
+    formula: "count(max_t |x - x0| <= s/2 and max_t |a - a0| <= pi/4) / count",
+    source: "definition",
+    limits: "A round body may roll by an eighth of a turn without moving much: meant for bodies with corners.",
+    usual_causes: "creep, jitter or a first landing that kicks; load that does not reach the bottom of the pile",
+    make: stands,
+    ..PLAIN
+};
 
 /// A body has left its place when its centre moved by this share of its smallest size...
 const MOVED_SHARE: f64 = 0.5;

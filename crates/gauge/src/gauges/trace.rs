@@ -1,8 +1,9 @@
 //! Made-up worlds and traces for the tests of gauges: closed forms, and the same with a fault.
 
 use crate::gauge::{Reading, Scope, View};
+use crate::geometry::Sight;
 use crate::table::find;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Frame, Material, Part, Shape, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Deed, Frame, Material, Part, Shape, World};
 
 /// A world under gravity -9.81 with bodies given as name, kind, shape, place.
 pub(crate) fn world(bodies: &[(&str, BodyKind, Shape, DVec2)]) -> World {
@@ -47,11 +48,29 @@ pub(crate) fn trace(dt: f64, end: f64, states: impl Fn(f64) -> Vec<BodyState>) -
 
 /// Measures a trace with the gauge of a name.
 pub(crate) fn measure(name: &str, world: &World, of: &[usize], against: &[usize], frames: &[Frame]) -> Reading {
-    let scope = Scope { of: of.to_vec(), against: against.to_vec() };
-    let mut gauge = (find(name).expect("a gauge of the table").make)(world, &scope);
-    let mut before = None;
+    measure_with(name, world, &Scope { of: of.to_vec(), against: against.to_vec(), ..Scope::default() }, frames)
+}
+
+/// Measures a trace with the gauge of a name and everything that a claim may say.
+pub(crate) fn measure_with(name: &str, world: &World, scope: &Scope, frames: &[Frame]) -> Reading {
+    measure_deeds(name, world, scope, frames, |_| Vec::new())
+}
+
+/// The same with deeds before some steps.
+pub(crate) fn measure_deeds(
+    name: &str,
+    world: &World,
+    scope: &Scope,
+    frames: &[Frame],
+    deeds: impl Fn(u64) -> Vec<(usize, Deed)>,
+) -> Reading {
+    let mut gauge = (find(name).expect("a gauge of the table").make)(world, scope);
+    let mut sight = Sight::new(world);
+    let mut before: Option<&Frame> = None;
     for now in frames {
-        gauge.observe(&View { world, before, now, gravity: world.gravity });
+        sight.see(now);
+        let deeds = before.map_or(Vec::new(), |before| deeds(before.step));
+        gauge.observe(&View { world, before, now, gravity: world.gravity, deeds: &deeds, sight: &sight });
         before = Some(now);
     }
     gauge.reading(world)

@@ -1,10 +1,139 @@
 //! The state of one body at the end of the window.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{BodyState, World};
+use crate::table::{Better, GaugeEntry, Need, PLAIN};
+use ironspin_model::{BodyState, Measure, World};
+
+pub(crate) const X: GaugeEntry = GaugeEntry {
+    name: "value.x",
+    label: "x at the end",
+    unit: "m",
+    better: Better::Nearer,
+    definition: "The x coordinate of the centre of mass of one body in the last frame of the window.",
+    formula: "x(t_end), t_end the time of the last frame that lies in the window",
+    source: "definition of the state; the scene gives the closed form it is held against",
+    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    usual_causes: "wrong forces, friction or impulses on the way; a wrong scale or axis",
+    make: x,
+    ..PLAIN
+};
+
+pub(crate) const Y: GaugeEntry = GaugeEntry {
+    name: "value.y",
+    label: "y at the end",
+    unit: "m",
+    better: Better::Nearer,
+    definition: "The y coordinate of the centre of mass of one body in the last frame of the window.",
+    formula: "y(t_end), t_end the time of the last frame that lies in the window",
+    source: "definition of the state; the scene gives the closed form it is held against",
+    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    usual_causes: "gravity of a wrong size or sign; half sizes taken for full sizes; sinking",
+    make: y,
+    ..PLAIN
+};
+
+pub(crate) const VX: GaugeEntry = GaugeEntry {
+    name: "value.vx",
+    label: "velocity along x at the end",
+    unit: "m/s",
+    better: Better::Nearer,
+    definition: "The x component of the velocity of one body in the last frame of the window.",
+    formula: "v_x(t_end), t_end the time of the last frame that lies in the window",
+    source: "definition of the state; the scene gives the closed form it is held against",
+    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    usual_causes: "friction or impulses of a wrong size; hidden damping; a blow that is not passed on whole",
+    make: vx,
+    ..PLAIN
+};
+
+pub(crate) const VY: GaugeEntry = GaugeEntry {
+    name: "value.vy",
+    label: "velocity along y at the end",
+    unit: "m/s",
+    better: Better::Nearer,
+    definition: "The y component of the velocity of one body in the last frame of the window.",
+    formula: "v_y(t_end), t_end the time of the last frame that lies in the window",
+    source: "definition of the state; the scene gives the closed form it is held against",
+    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    usual_causes: "gravity of a wrong size; restitution; hidden damping",
+    make: vy,
+    ..PLAIN
+};
+
+pub(crate) const SPEED: GaugeEntry = GaugeEntry {
+    name: "value.speed",
+    label: "speed at the end",
+    unit: "m/s",
+    better: Better::Nearer,
+    definition: "The magnitude of the velocity of one body in the last frame of the window.",
+    formula: "|v(t_end)|, t_end the time of the last frame that lies in the window",
+    source: "definition of the state; the scene gives the closed form it is held against",
+    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    usual_causes: "friction of a wrong size or mixed wrongly; a cap on speeds; hidden damping",
+    make: speed,
+    ..PLAIN
+};
+
+pub(crate) const SPIN: GaugeEntry = GaugeEntry {
+    name: "value.spin",
+    label: "spin at the end",
+    unit: "rad/s",
+    better: Better::Nearer,
+    definition: "The angular velocity of one body about z in the last frame of the window.",
+    formula: "w_z(t_end), t_end the time of the last frame that lies in the window",
+    source: "definition of the state; the scene gives the closed form it is held against",
+    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    usual_causes: "a wrong moment of inertia; friction without lever arm or of the wrong sign; a cap on turning",
+    make: spin,
+    ..PLAIN
+};
 
 /// One number of a state.
 type Pick = fn(&BodyState) -> f64;
+
+pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
+    name: "value.measure",
+    label: "measure at the end",
+    unit: "as the claim",
+    better: Better::Nearer,
+    definition: "The claim's `measure`, an expression over the state of one body (x, y, angle, vx, vy, speed, spin, t) and the parameters, in the last frame of the window.",
+    formula: "q(state(t_end), t_end)",
+    source: "definition; the scene gives the closed form it is held against",
+    limits: "For one body. The last frame comes up to one step before the end of the window.",
+    usual_causes: "as for the quantities that the measure is made of",
+    needs: &[Need::Measure],
+    make: measured,
+    ..PLAIN
+};
+
+struct Measured {
+    of: Vec<usize>,
+    measure: Option<Measure>,
+    last: Option<(f64, f64)>,
+}
+
+pub(crate) fn measured(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    Box::new(Measured { of: scope.of.clone(), measure: scope.details.measure.clone(), last: None })
+}
+
+impl Gauge for Measured {
+    fn observe(&mut self, view: &View<'_>) {
+        if let ([id], Some(measure)) = (self.of.as_slice(), &self.measure) {
+            self.last = Some((view.now.time, measure.value(&view.now.bodies[*id], view.now.time)));
+        }
+    }
+
+    fn reading(&self, _: &World) -> Reading {
+        match self.last {
+            _ if self.of.len() != 1 => {
+                Reading::nothing(format!("it measures one body, and {} are named", self.of.len()))
+            }
+            None => Reading::nothing("no frame lies in the window"),
+            Some((time, value)) if value.is_nan() => Reading::nothing(format!("it has no value at {time:.3} s")),
+            Some((time, value)) => Reading::of(value, format!("at {time:.3} s")),
+        }
+    }
+}
 
 struct Value {
     of: Vec<usize>,
@@ -61,8 +190,9 @@ impl Gauge for Value {
 
 #[cfg(test)]
 mod tests {
-    use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, BodyState, DVec2, Shape};
+    use crate::gauge::Scope;
+    use crate::gauges::trace::{measure, measure_with, state, trace, world};
+    use ironspin_model::{BodyKind, BodyState, DVec2, Details, Measure, Shape};
 
     /// A throw under gravity: x = 3 t, y = 5 t - g t^2 / 2.
     fn thrown(time: f64) -> BodyState {
@@ -92,6 +222,20 @@ mod tests {
                 "{gauge}"
             );
         }
+    }
+
+    #[test]
+    fn any_expression_over_the_state_can_be_measured() {
+        let world = world(&[("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO)]);
+        let energy =
+            Measure::new("vy^2 / 2 + g * y", |state, _| 0.5 * state.velocity.y.powi(2) + 9.81 * state.position.y);
+        let scope =
+            Scope { of: vec![0], details: Details { measure: Some(energy), ..Details::default() }, ..Scope::default() };
+        let found =
+            measure_with("value.measure", &world, &scope, &trace(0.25, 1.0, |t| vec![thrown(t)])).value.unwrap();
+        assert!((found - 12.5).abs() < 1e-13, "{found}");
+        let straight = trace(0.25, 1.0, |t| vec![state(3.0 * t, 5.0 * t, 3.0, 5.0)]);
+        assert!(measure_with("value.measure", &world, &scope, &straight).value.unwrap() > 60.0);
     }
 
     #[test]

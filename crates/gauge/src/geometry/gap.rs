@@ -1,5 +1,6 @@
 //! Gap or overlap of two outlines.
 
+use super::gjk;
 use super::outline::Outline;
 use ironspin_model::DVec2;
 
@@ -26,9 +27,14 @@ impl Gap {
 impl Outline {
     /// Gap from this outline to another. Two half-planes have none: infinity.
     pub fn gap_to(&self, other: &Outline) -> Gap {
+        self.gap_within(other, f64::INFINITY)
+    }
+
+    /// As [`Outline::gap_to`]; may be infinity at once when the gap is certainly above `within`.
+    pub fn gap_within(&self, other: &Outline, within: f64) -> Gap {
         match (self, other) {
             (Outline::Hull { corners: a, radius: ra }, Outline::Hull { corners: b, radius: rb }) => {
-                hulls(a, *ra, b, *rb)
+                hulls(a, *ra, b, *rb, within)
             }
             (Outline::HalfPlane { normal, level }, Outline::Hull { corners, radius }) => {
                 let height = |corner: &DVec2| normal.dot(*corner) - level;
@@ -38,13 +44,13 @@ impl Outline {
                 let distance = height(&lowest) - radius;
                 Gap { distance, normal: *normal, point: lowest - *normal * (radius + 0.5 * distance) }
             }
-            (Outline::Hull { .. }, Outline::HalfPlane { .. }) => other.gap_to(self).turned_round(),
+            (Outline::Hull { .. }, Outline::HalfPlane { .. }) => other.gap_within(self, within).turned_round(),
             (Outline::HalfPlane { .. }, Outline::HalfPlane { .. }) => Gap::FAR,
         }
     }
 }
 
-fn hulls(a: &[DVec2], ra: f64, b: &[DVec2], rb: f64) -> Gap {
+fn hulls(a: &[DVec2], ra: f64, b: &[DVec2], rb: f64, within: f64) -> Gap {
     if let ([p], [q]) = (a, b) {
         let between = *q - *p;
         let length = between.length();
@@ -52,92 +58,10 @@ fn hulls(a: &[DVec2], ra: f64, b: &[DVec2], rb: f64) -> Gap {
         let distance = length - ra - rb;
         return Gap { distance, normal, point: *p + normal * (ra + 0.5 * distance) };
     }
-    let nearest = from_origin(&minkowski_difference(b, a));
+    let Some(nearest) = gjk::nearest(a, b, within + ra + rb) else { return Gap::FAR };
     let distance = nearest.distance - ra - rb;
     let middle = 0.5 * ((nearest.on_a + nearest.normal * ra) + (nearest.on_b - nearest.normal * rb));
     Gap { distance, normal: nearest.normal, point: middle }
-}
-
-/// A corner of a Minkowski difference, with the corners it comes from.
-#[derive(Clone, Copy, Debug)]
-struct Corner {
-    difference: DVec2,
-    on_a: DVec2,
-    on_b: DVec2,
-}
-
-/// The polygon b - a: corners of the hull of all differences, counter-clockwise, by Andrew's monotone chain.
-fn minkowski_difference(b: &[DVec2], a: &[DVec2]) -> Vec<Corner> {
-    let mut points: Vec<Corner> =
-        b.iter().flat_map(|&on_b| a.iter().map(move |&on_a| Corner { difference: on_b - on_a, on_a, on_b })).collect();
-    points.sort_by(|p, q| p.difference.x.total_cmp(&q.difference.x).then(p.difference.y.total_cmp(&q.difference.y)));
-    points.dedup_by(|p, q| p.difference == q.difference);
-    if points.len() < 3 {
-        return points;
-    }
-    let mut hull: Vec<Corner> = Vec::with_capacity(points.len() + 1);
-    let half = |hull: &mut Vec<Corner>, floor: usize, point: Corner| {
-        while hull.len() >= floor + 2 {
-            let (p, q) = (hull[hull.len() - 2].difference, hull[hull.len() - 1].difference);
-            if (q - p).perp_dot(point.difference - q) > 0.0 {
-                break;
-            }
-            hull.pop();
-        }
-        hull.push(point);
-    };
-    for &point in &points {
-        half(&mut hull, 0, point);
-    }
-    let floor = hull.len() - 1;
-    for &point in points.iter().rev().skip(1) {
-        half(&mut hull, floor, point);
-    }
-    hull.pop();
-    hull
-}
-
-/// The point of a Minkowski difference nearest to the origin.
-struct Nearest {
-    /// Negative when the origin lies inside.
-    distance: f64,
-    /// From the origin to that point, or against it when the origin lies inside.
-    normal: DVec2,
-    on_a: DVec2,
-    on_b: DVec2,
-}
-
-fn from_origin(polygon: &[Corner]) -> Nearest {
-    let edge = |i: usize| (polygon[i], polygon[(i + 1) % polygon.len()]);
-    let inside = polygon.len() >= 3
-        && (0..polygon.len()).all(|i| {
-            let (p, q) = edge(i);
-            (q.difference - p.difference).perp_dot(-p.difference) >= 0.0
-        });
-    let mut best = Nearest { distance: f64::INFINITY, normal: DVec2::Y, on_a: DVec2::ZERO, on_b: DVec2::ZERO };
-    for i in 0..polygon.len() {
-        let (p, q) = edge(i);
-        let along = q.difference - p.difference;
-        let full = along.length_squared();
-        let share = if full > 0.0 { (-p.difference.dot(along) / full).clamp(0.0, 1.0) } else { 0.0 };
-        let nearest = p.difference + along * share;
-        let distance = nearest.length();
-        if distance < best.distance {
-            let outward = DVec2::new(along.y, -along.x).normalize_or(DVec2::Y);
-            // Amid a face, its own normal has fewer rounding errors than the way to the nearest point.
-            let amid_face = share > 0.0 && share < 1.0 && polygon.len() >= 3;
-            let normal = match (amid_face || distance == 0.0, inside) {
-                (true, _) => -outward,
-                (false, true) => -nearest / distance,
-                (false, false) => nearest / distance,
-            };
-            best = Nearest { distance, normal, on_a: p.on_a.lerp(q.on_a, share), on_b: p.on_b.lerp(q.on_b, share) };
-        }
-    }
-    if inside {
-        best.distance = -best.distance;
-    }
-    best
 }
 
 #[cfg(test)]
@@ -175,7 +99,79 @@ mod tests {
         }
     }
 
+    /// The same by writing down the whole Minkowski difference (de Berg et al., "Computational Geometry", section 13.3), the
+    /// slow and plain way: signed distance of the origin from its hull.
+    fn whole_difference(a: &[DVec2], b: &[DVec2]) -> f64 {
+        let mut points: Vec<DVec2> = b.iter().flat_map(|q| a.iter().map(move |p| *q - *p)).collect();
+        points.sort_by(|p, q| p.x.total_cmp(&q.x).then(p.y.total_cmp(&q.y)));
+        points.dedup();
+        if let [only] = points.as_slice() {
+            return only.length();
+        }
+        let half = |points: &mut dyn Iterator<Item = DVec2>| {
+            let mut hull: Vec<DVec2> = Vec::new();
+            for point in points {
+                while let [.., p, q] = hull.as_slice() {
+                    if (*q - *p).perp_dot(point - *q) > 0.0 {
+                        break;
+                    }
+                    hull.pop();
+                }
+                hull.push(point);
+            }
+            hull.pop();
+            hull
+        };
+        let mut hull = half(&mut points.iter().copied());
+        hull.extend(half(&mut points.iter().rev().copied()));
+        let edges = || (0..hull.len()).map(|i| (hull[i], hull[(i + 1) % hull.len()]));
+        let inside = hull.len() >= 3 && edges().all(|(p, q)| (q - p).perp_dot(-p) >= 0.0);
+        let distance = edges()
+            .map(|(p, q)| {
+                let along = q - p;
+                let share =
+                    if along == DVec2::ZERO { 0.0 } else { (-p.dot(along) / along.length_squared()).clamp(0.0, 1.0) };
+                (p + along * share).length()
+            })
+            .fold(f64::INFINITY, f64::min);
+        if inside { -distance } else { distance }
+    }
+
+    /// A convex polygon: corners on a circle at sorted angles.
+    fn polygon() -> impl Strategy<Value = Vec<DVec2>> {
+        (prop::collection::btree_set(0..24_u32, 1..9), 0.1..2.0_f64, -2.0..2.0_f64, -2.0..2.0_f64).prop_map(
+            |(angles, size, x, y)| {
+                let at =
+                    |k: u32| DVec2::new(x, y) + size * DVec2::from_angle(f64::from(k) * std::f64::consts::TAU / 24.0);
+                angles.into_iter().map(at).collect()
+            },
+        )
+    }
+
     proptest! {
+        #![proptest_config(ProptestConfig::with_cases(2000))]
+        /// Corners, segments and polygons of every kind, apart and in each other, against the whole difference.
+        #[test]
+        fn agrees_with_the_whole_minkowski_difference(a in polygon(), b in polygon(), grid in any::<bool>()) {
+            // On a coarse grid edges meet edges and corners corners.
+            let coarse = |corners: &[DVec2]| -> Vec<DVec2> {
+                corners.iter().map(|c| if grid { (*c * 4.0).round() / 4.0 } else { *c }).collect()
+            };
+            let (a, b) = (coarse(&a), coarse(&b));
+            let whole = whole_difference(&a, &b);
+            let one = Outline::Hull { corners: a.clone(), radius: 0.0 };
+            let other = Outline::Hull { corners: b.clone(), radius: 0.0 };
+            let gap = one.gap_to(&other);
+            prop_assert!((gap.distance - whole).abs() < 1e-12, "{:?} and not {}", gap, whole);
+            prop_assert!((gap.normal.length() - 1.0).abs() < 1e-12);
+            // Moved out along the normal by the depth, or in by the distance, they just touch.
+            let moved: Vec<DVec2> = b.iter().map(|c| *c - gap.normal * gap.distance).collect();
+            prop_assert!(whole_difference(&a, &moved).abs() < 1e-9);
+            // A limit only ever leaves out what is further away.
+            let near = one.gap_within(&other, 0.5);
+            prop_assert!(near.distance == gap.distance || (gap.distance > 0.5 && near.distance == f64::INFINITY));
+        }
+
         /// The gap of two separate squares against the smallest distance of many points of their rims.
         #[test]
         fn agrees_with_brute_force(x in -3.0..3.0_f64, y in -3.0..3.0_f64, angle in 0.0..6.3_f64, half in 0.1..1.0_f64) {

@@ -1,14 +1,22 @@
-//! Geometry of the gauges: outlines, gaps and path crossings. Independent of any engine's.
+//! Geometry of the gauges: outlines, gaps, paths and what is inside. Independent of any engine's.
 //!
-//! A gap is the distance of the origin from the Minkowski difference of two convex outlines, which for planar polygons
-//! is a polygon that can be written down whole (de Berg et al., "Computational Geometry", section 13.3).
+//! Gaps are found by support functions (`gjk.rs`), first touches between two frames by conservative advancement
+//! (`advance.rs`), inside and outside of a closed chain by its winding number (`winding.rs`).
 
+mod advance;
 mod crossing;
 mod gap;
+mod gjk;
 mod outline;
 mod shapes;
+mod sight;
+mod winding;
 
+pub use advance::Moving;
 pub(crate) use crossing::cross;
 pub use gap::Gap;
 pub use outline::Outline;
 pub(crate) use shapes::{Membership, Shapes, velocity_at};
+pub use sight::Sight;
+pub(crate) use sight::When;
+pub(crate) use winding::winding;

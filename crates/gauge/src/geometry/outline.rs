@@ -62,18 +62,28 @@ impl Outline {
 
     /// The outline carried to a place by a body's state.
     pub fn placed(&self, state: &BodyState) -> Outline {
+        let mut placed = self.clone();
+        self.place_into(state, &mut placed);
+        placed
+    }
+
+    /// Writes the outline carried to a place over another of the same kind and number of corners.
+    pub(crate) fn place_into(&self, state: &BodyState, placed: &mut Outline) {
         let angle = state.angle;
         let at = state.position.truncate();
         let (sin, cos) = if angle == 0.0 { (0.0, 1.0) } else { (libm::sin(angle), libm::cos(angle)) };
         let turn = |v: DVec2| DVec2::new(cos * v.x - sin * v.y, sin * v.x + cos * v.y);
-        match self {
-            Outline::Hull { corners, radius } => {
-                Outline::Hull { corners: corners.iter().map(|&c| at + turn(c)).collect(), radius: *radius }
+        match (self, placed) {
+            (Outline::Hull { corners, .. }, Outline::Hull { corners: placed, .. }) => {
+                for (corner, placed) in corners.iter().zip(placed) {
+                    *placed = at + turn(*corner);
+                }
             }
-            Outline::HalfPlane { normal, level } => {
-                let normal = turn(*normal);
-                Outline::HalfPlane { normal, level: level + normal.dot(at) }
+            (Outline::HalfPlane { normal, level }, Outline::HalfPlane { normal: turned, level: lifted }) => {
+                *turned = turn(*normal);
+                *lifted = level + turned.dot(at);
             }
+            (own, placed) => *placed = own.placed(state),
         }
     }
 

@@ -1,8 +1,7 @@
 //! The outlines of all bodies of a world, worked out once.
 
-use super::gap::Gap;
 use super::outline::Outline;
-use ironspin_model::{BodyState, DVec2, Frame, World};
+use ironspin_model::{BodyState, DVec2, World};
 use std::collections::BTreeSet;
 
 /// Outlines of every body in its own frame.
@@ -38,7 +37,7 @@ impl Shapes {
     }
 
     /// Whether two bodies may touch at all.
-    fn may_meet(&self, a: usize, b: usize) -> bool {
+    pub(crate) fn may_meet(&self, a: usize, b: usize) -> bool {
         self.layers[a][0] & self.layers[b][1] != 0
             && self.layers[b][0] & self.layers[a][1] != 0
             && (self.apart.is_empty() || !self.apart.contains(&[a.min(b), a.max(b)]))
@@ -49,60 +48,13 @@ impl Shapes {
         &self.parts[body]
     }
 
+    /// How many bodies there are.
+    pub(crate) fn count(&self) -> usize {
+        self.parts.len()
+    }
+
     pub(crate) fn reach(&self, body: usize) -> f64 {
         self.reach[body]
-    }
-
-    /// The smallest gap of any parts of two bodies in a frame; infinity at once when it is certainly above `within`.
-    pub(crate) fn gap(&self, frame: &Frame, a: usize, b: usize, within: f64) -> Gap {
-        let (at, bt) = (&frame.bodies[a], &frame.bodies[b]);
-        let apart = (bt.position - at.position).truncate().length();
-        let mut best = Gap::FAR;
-        if apart > self.reach[a] + self.reach[b] + within {
-            return best;
-        }
-        for part in &self.parts[a] {
-            let outline = part.placed(at);
-            for counterpart in &self.parts[b] {
-                let gap = outline.gap_to(&counterpart.placed(bt));
-                if gap.distance < best.distance {
-                    best = gap;
-                }
-            }
-        }
-        best
-    }
-
-    /// Calls `each` for every pair of bodies, one of them in `of` and the other in `others`, whose surrounding discs
-    /// come within `within` of each other. Each pair comes once, the smaller id first, in no particular order that
-    /// matters: sorted along x, then by id.
-    pub(crate) fn near_pairs(
-        &self,
-        frame: &Frame,
-        of: &Membership,
-        others: &Membership,
-        within: f64,
-        mut each: impl FnMut(usize, usize),
-    ) {
-        let mut ends: Vec<(f64, f64, usize)> = (0..self.parts.len())
-            .filter(|&id| (of.has(id) || others.has(id)) && !frame.bodies[id].is_absent())
-            .map(|id| {
-                (
-                    frame.bodies[id].position.x - self.reach[id],
-                    frame.bodies[id].position.x + self.reach[id] + within,
-                    id,
-                )
-            })
-            .collect();
-        ends.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.2.cmp(&b.2)));
-        for (number, &(_, end, a)) in ends.iter().enumerate() {
-            for &(_, _, b) in ends[number + 1..].iter().take_while(|(start, _, _)| *start <= end) {
-                let asked = (of.has(a) && others.has(b)) || (of.has(b) && others.has(a));
-                if asked && self.may_meet(a, b) {
-                    each(a.min(b), a.max(b));
-                }
-            }
-        }
     }
 }
 
@@ -117,6 +69,13 @@ impl Membership {
             inside[id] = true;
         }
         Membership(inside)
+    }
+
+    /// All bodies but those of a list.
+    pub(crate) fn all_but(world: &World, ids: &[usize]) -> Self {
+        let mut rest = Membership::of(world, ids);
+        rest.0.iter_mut().for_each(|inside| *inside = !*inside);
+        rest
     }
 
     pub(crate) fn everything(world: &World) -> Self {

@@ -8,7 +8,7 @@ use crate::number::Number;
 pub(crate) use body::{BodyTable, KindWord, MotionTable, PartTable, PlaceTable, ShapeTable};
 pub(crate) use placed::{Ordered, Placed};
 pub(crate) use rules::{
-    ActionTable, ApartTable, ClaimTable, JointTable, JointWord, SeriesTable, SeverityWord, TwinTable,
+    ActionTable, ApartTable, ClaimTable, JointTable, JointWord, LawTable, SeriesTable, SeverityWord, TwinTable,
 };
 use schemars::JsonSchema;
 use serde::Deserialize;

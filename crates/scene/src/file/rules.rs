@@ -145,6 +145,20 @@ pub(crate) enum SeverityWord {
     Should,
 }
 
+/// A law of chance: one of these.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct LawTable {
+    /// Number of tries and chance of each.
+    pub(crate) binomial: Option<[Number; 2]>,
+    /// Mean and standard deviation.
+    pub(crate) normal: Option<[Number; 2]>,
+    /// Mean.
+    pub(crate) exponential: Option<Number>,
+    /// Lower and upper end.
+    pub(crate) uniform: Option<[Number; 2]>,
+}
+
 /// A gauge with a bound that must hold. Expressions may use g and dt.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -156,6 +170,12 @@ pub(crate) struct ClaimTable {
     pub(crate) of: Placed<String>,
     /// The bodies they are measured against.
     pub(crate) against: Option<Placed<String>>,
+    /// An expression over the state of a body (x, y, angle, vx, vy, speed, spin, t), for gauges that need one.
+    pub(crate) measure: Option<Placed<String>>,
+    /// Closed form of x and y over the time t, m, for gauges that need it.
+    pub(crate) path: Option<[Placed<String>; 2]>,
+    /// The law that values must follow, for gauges that need it.
+    pub(crate) law: Option<Placed<LawTable>>,
     /// From and to, s.
     pub(crate) window: Option<[Number; 2]>,
     pub(crate) at_most: Option<Number>,

@@ -2,12 +2,12 @@
 
 use super::Resolver;
 use crate::fault::Fault;
-use crate::file::{ClaimTable, Placed, SeriesTable, SeverityWord, TwinTable};
+use crate::file::{ClaimTable, LawTable, Placed, SeriesTable, SeverityWord, TwinTable};
 use crate::names::Names;
 use crate::number::{Number, NumberText};
-use crate::rules::{Series, SeriesShape, TWIN_KINDS, Twin};
+use crate::rules::{STATE_NAMES, Series, SeriesShape, TWIN_KINDS, Twin};
 use crate::scene::Parameter;
-use ironspin_model::{BodyKind, Bound, Claim, Severity, Window, World};
+use ironspin_model::{BodyKind, Bound, Claim, Details, Law, Severity, Window, World};
 
 impl Resolver {
     pub(super) fn claims(&self, tables: &[ClaimTable], world: &World) -> Result<Vec<Claim>, Fault> {
@@ -54,6 +54,7 @@ impl Resolver {
             of,
             of_text: table.of.get_ref().clone(),
             against,
+            details: self.details(table, names)?,
             window,
             bound: self.bound(table, names)?,
             severity: match table.severity {
@@ -62,6 +63,63 @@ impl Resolver {
             },
             because: table.because.get_ref().clone(),
         })
+    }
+
+    fn details(&self, table: &ClaimTable, names: &Names) -> Result<Details, Fault> {
+        let measure = |text: &Placed<String>, own: &[&str]| {
+            self.evaluator
+                .measure(text.get_ref(), names, own)
+                .map_err(|fault| Fault { span: Some(text.span()), ..fault })
+        };
+        let path = match &table.path {
+            Some([x, y]) => Some([measure(x, &["t"])?, measure(y, &["t"])?]),
+            None => None,
+        };
+        Ok(Details {
+            measure: table.measure.as_ref().map(|text| measure(text, &STATE_NAMES)).transpose()?,
+            path,
+            law: table.law.as_ref().map(|law| self.law(law, names)).transpose()?,
+        })
+    }
+
+    fn law(&self, table: &Placed<LawTable>, names: &Names) -> Result<Law, Fault> {
+        let value = |number: &Number| self.evaluator.value(number, names);
+        let wrong = |what: &str| Fault::at(table.span(), format!("the law {what}")).label("in this law");
+        let LawTable { binomial, normal, exponential, uniform } = table.get_ref();
+        let law = match (binomial, normal, exponential, uniform) {
+            (Some([tries, chance]), None, None, None) => {
+                let (tries, chance) = (value(tries)?, value(chance)?);
+                if !(tries >= 1.0 && tries.fract() == 0.0 && tries <= 1e6 && (0.0..=1.0).contains(&chance)) {
+                    return Err(wrong(
+                        "binomial has a whole number of tries, up to a million, and a chance from 0 to 1",
+                    ));
+                }
+                Law::Binomial { tries: tries as u64, chance }
+            }
+            (None, Some([mean, deviation]), None, None) => {
+                let (mean, deviation) = (value(mean)?, value(deviation)?);
+                if !(deviation > 0.0) {
+                    return Err(wrong("normal has a mean and a deviation above 0"));
+                }
+                Law::Normal { mean, deviation }
+            }
+            (None, None, Some(mean), None) => {
+                let mean = value(mean)?;
+                if !(mean > 0.0) {
+                    return Err(wrong("exponential has a mean above 0"));
+                }
+                Law::Exponential { mean }
+            }
+            (None, None, None, Some([from, to])) => {
+                let (from, to) = (value(from)?, value(to)?);
+                if !(from < to) {
+                    return Err(wrong("uniform has a lower end below its upper end"));
+                }
+                Law::Uniform { from, to }
+            }
+            _ => return Err(wrong("is exactly one of `binomial`, `normal`, `exponential` and `uniform`")),
+        };
+        Ok(law)
     }
 
     fn bound(&self, table: &ClaimTable, names: &Names) -> Result<Bound, Fault> {

@@ -1,0 +1,45 @@
+//! `judge`: claims on a trace that came from anywhere.
+
+use crate::args::{AngleUnit, JudgeOptions, UpIs};
+use crate::complaint::{Complaint, ExitStatus};
+use crate::output;
+use ironspin_lab::{JudgeOrder, RunFolder, judge_trace};
+use ironspin_trace::{Angles, Conventions, Upward};
+
+pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    let conventions = Conventions {
+        up: match options.up {
+            UpIs::Y => Upward::Y,
+            UpIs::MinusY => Upward::MinusY,
+            UpIs::Z => Upward::Z,
+        },
+        angles: match options.angles {
+            AngleUnit::Rad => Angles::Radians,
+            AngleUnit::Deg => Angles::Degrees,
+        },
+        units_per_metre: options.pixels_per_metre,
+        units_per_second: options.ticks_per_second,
+        dt: options.dt.as_ref().map(|dt| dt.seconds),
+    };
+    let (record, notes) = judge_trace(&JudgeOrder {
+        scene: options.scene.clone(),
+        trace: options.trace.clone(),
+        set: options.set.clone(),
+        seed: options.seed,
+        body_limit: options.max_bodies,
+        dt: options.dt.clone(),
+        conventions,
+    })?;
+    let records = [record];
+    if !quiet {
+        super::run::tell_warnings(&[records[0].plan.clone()]);
+        notes.iter().for_each(|note| output::note(&format!("note: {note}")));
+    }
+    if let Some(folder) = options.out.as_deref().map(RunFolder::prepare).transpose()? {
+        let title = format!("{} judged by {}", options.trace.display(), options.scene);
+        let place = super::publish(folder, &title, &records, records[0].seconds)?;
+        output::note(&format!("results in {}", place.display()));
+    }
+    output::print(&super::told(&records, options.format, false)?)?;
+    Ok(super::status(&records))
+}

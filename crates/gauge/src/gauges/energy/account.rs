@@ -1,0 +1,121 @@
+//! Mechanical energy of a set of bodies, and what is done to it from outside.
+
+use crate::gauge::View;
+use crate::gauges::motion::driven;
+use ironspin_model::{BodyState, DVec2, DVec3, Deed, Frame, Joint, JointKind, World};
+
+/// Mechanical energy of some bodies, J; height counts from the origin.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct MechanicalEnergy {
+    /// Of moving and turning.
+    pub kinetic: f64,
+    /// Kinetic energy, energy of height and energy of springs.
+    pub total: f64,
+}
+
+/// Mechanical energy of some bodies in a frame: sum(m v²/2 + I w²/2 - m g·x), and k d²/2 of every spring at one of them.
+pub fn mechanical_energy(world: &World, frame: &Frame, of: &[usize]) -> MechanicalEnergy {
+    let springs: Vec<usize> = springs_of(world, |id| of.contains(&id));
+    energy_under(world, frame, of, &springs, world.gravity)
+}
+
+/// The springs of a world with a body of a set at one end.
+pub(super) fn springs_of(world: &World, counts: impl Fn(usize) -> bool) -> Vec<usize> {
+    let held =
+        |joint: &Joint| matches!(joint.kind, JointKind::Spring { .. }) && joint.bodies.iter().any(|&id| counts(id));
+    (0..world.joints.len()).filter(|&number| held(&world.joints[number])).collect()
+}
+
+/// The same under another gravity, m/s². Bodies that are not there have none.
+pub(super) fn energy_under(
+    world: &World,
+    frame: &Frame,
+    of: &[usize],
+    springs: &[usize],
+    gravity: DVec3,
+) -> MechanicalEnergy {
+    let mut sum = MechanicalEnergy::default();
+    for &id in of {
+        let own = body_energy(world, &frame.bodies[id], id, gravity);
+        sum.kinetic += own.kinetic;
+        sum.total += own.total;
+    }
+    for &number in springs {
+        sum.total += spring_energy(world, &frame.bodies, &world.joints[number]);
+    }
+    sum
+}
+
+/// Of one body; nothing for one that is not there.
+pub(super) fn body_energy(world: &World, state: &BodyState, id: usize, gravity: DVec3) -> MechanicalEnergy {
+    if state.is_absent() {
+        return MechanicalEnergy::default();
+    }
+    let body = &world.bodies[id];
+    let kinetic = 0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia * state.spin.length_squared();
+    let height = body.mass * (gravity * body.gravity_factor).dot(state.position);
+    MechanicalEnergy { kinetic, total: kinetic - height }
+}
+
+/// Where an anchor of a body is, m.
+fn anchor(state: &BodyState, at: DVec2) -> DVec2 {
+    let (sin, cos) = (libm::sin(state.angle), libm::cos(state.angle));
+    state.position.truncate() + DVec2::new(cos * at.x - sin * at.y, sin * at.x + cos * at.y)
+}
+
+fn spring_energy(world: &World, states: &[BodyState], joint: &Joint) -> f64 {
+    let JointKind::Spring { stiffness, .. } = joint.kind else { return 0.0 };
+    let [i, j] = joint.bodies;
+    if states[i].is_absent() || states[j].is_absent() {
+        return 0.0;
+    }
+    let built = |id: usize| {
+        let body = &world.bodies[id];
+        BodyState::planar(body.position, body.angle, DVec3::ZERO, 0.0)
+    };
+    let length = |a: &BodyState, b: &BodyState| (anchor(b, joint.at[1]) - anchor(a, joint.at[0])).length();
+    let rest = joint.length.unwrap_or_else(|| length(&built(i), &built(j)));
+    let stretch = length(&states[i], &states[j]) - rest;
+    0.5 * stiffness * stretch * stretch
+}
+
+/// Energy that deeds, and a change of gravity, bring to a set of bodies over the step, J.
+pub(super) fn brought(view: &View<'_>, of: &[usize], springs: &[usize], gravity_before: DVec3) -> f64 {
+    let Some(before) = view.before else { return 0.0 };
+    let mut sum = 0.0;
+    if gravity_before != view.gravity {
+        let under = |gravity: DVec3| energy_under(view.world, before, of, springs, gravity).total;
+        sum += under(view.gravity) - under(gravity_before);
+    }
+    for &id in of {
+        let (was, is) = (&before.bodies[id], &view.now.bodies[id]);
+        match (was.is_absent(), is.is_absent()) {
+            // It brings what it has when it comes, and takes what it had when it goes.
+            (true, false) => sum += body_energy(view.world, is, id, view.gravity).total,
+            (false, true) => sum -= body_energy(view.world, was, id, view.gravity).total,
+            (false, false) if view.deeds.iter().any(|(body, _)| *body == id) => sum += done(view, was, id),
+            _ => {}
+        }
+    }
+    sum
+}
+
+/// Work of the deeds done to one body over the step, J.
+fn done(view: &View<'_>, was: &BodyState, id: usize) -> f64 {
+    let Some(driven) = driven(view, id) else { return 0.0 };
+    let moved = view.deeds.iter().rev().find_map(|(body, deed)| match deed {
+        Deed::Place { position, angle } if *body == id => Some((*position, *angle)),
+        _ => None,
+    });
+    let (position, angle) = moved.unwrap_or((was.position, was.angle));
+    let after = BodyState {
+        position,
+        angle,
+        velocity: driven.velocity,
+        spin: DVec3::new(0.0, 0.0, driven.spin),
+        rotation: was.rotation,
+    };
+    let energy = |state: &BodyState| body_energy(view.world, state, id, view.gravity).total;
+    let now = &view.now.bodies[id];
+    energy(&after) - energy(was) + driven.force.dot(now.position - position) + driven.torque * (now.angle - angle)
+}

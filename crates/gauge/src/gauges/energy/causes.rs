@@ -1,0 +1,115 @@
+//! Where energy came from or went: an impact, a joint, a deed, or nothing that can be seen.
+
+use crate::gauge::View;
+use crate::gauges::motion::unexplained;
+use crate::geometry::{Membership, When, velocity_at};
+use ironspin_model::World;
+use std::collections::BTreeMap;
+
+/// What a change of energy is put down to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Cause {
+    Contact(usize, usize),
+    Joint(usize),
+    Deed,
+    Nothing,
+}
+
+/// Changes put down to one cause, J.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(super) struct Share {
+    pub(super) gained: f64,
+    pub(super) lost: f64,
+    pub(super) steps: u64,
+}
+
+/// The account of all causes.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Causes(BTreeMap<Cause, Share>);
+
+impl Causes {
+    pub(super) fn add(&mut self, cause: Cause, change: f64) {
+        let share = self.0.entry(cause).or_default();
+        share.gained += change.max(0.0);
+        share.lost -= change.min(0.0);
+        share.steps += 1;
+    }
+
+    /// Gains and losses of the causes that a rule picks.
+    pub(super) fn sum(&self, counts: impl Fn(&Cause) -> bool) -> Share {
+        self.0.iter().filter(|(cause, _)| counts(cause)).fold(Share::default(), |sum, (_, share)| Share {
+            gained: sum.gained + share.gained,
+            lost: sum.lost + share.lost,
+            steps: sum.steps + share.steps,
+        })
+    }
+
+    /// The cause with the largest of some figure, in words; nothing when that is zero for all.
+    pub(super) fn largest(&self, world: &World, figure: impl Fn(&Share) -> f64) -> Option<String> {
+        let mut best: Option<(&Cause, f64, u64)> = None;
+        for (cause, share) in &self.0 {
+            let value = figure(share);
+            if value > best.map_or(0.0, |(_, most, _)| most) {
+                best = Some((cause, value, share.steps));
+            }
+        }
+        let (cause, value, steps) = best?;
+        let name = |id: usize| world.bodies[id].name.as_str();
+        let words = match *cause {
+            Cause::Contact(a, b) => format!("the contact of {} with {}", name(a), name(b)),
+            Cause::Joint(number) => {
+                let [a, b] = world.joints[number].bodies;
+                format!("the joint of {} and {}", name(a), name(b))
+            }
+            Cause::Deed => "scripted deeds".to_owned(),
+            Cause::Nothing => "nothing that can be seen".to_owned(),
+        };
+        Some(format!("{value:.2e} J in {words}, {steps} steps"))
+    }
+}
+
+/// What the change of this step is put down to: of the contacts of the set, the one that changed the most motion; otherwise a joint
+/// of the body whose motion changed most, a deed, or nothing.
+pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everything: &Membership) -> Cause {
+    let Some(before) = view.before else { return Cause::Nothing };
+    let there = || of.iter().copied().filter(|&id| view.present(id));
+    let fastest = there().map(|id| before.bodies[id].velocity.length().max(view.now.bodies[id].velocity.length()));
+    let within = 2.0 * fastest.fold(0.0, f64::max) * view.span();
+    let mut best: Option<(f64, (usize, usize))> = None;
+    view.near_pairs(When::Before, members, everything, within, |a, b| {
+        if !(view.present(a) && view.present(b)) {
+            return;
+        }
+        let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
+        let (then, now) = (view.gap(When::Before, a, b, within + size), view.gap(When::Now, a, b, within + size));
+        let nearer = if now.distance < then.distance { now } else { then };
+        let speed =
+            (velocity_at(&before.bodies[b], nearer.point) - velocity_at(&before.bodies[a], nearer.point)).length();
+        let fall = view.fall(a).length().max(view.fall(b).length()) * view.span();
+        if nearer.distance > 1.5 * (speed + fall) * view.span() + 0.01 * size {
+            return;
+        }
+        let change = |id: usize| {
+            let mass = view.world.bodies[id].mass;
+            unexplained(view, id).map_or(0.0, |change| mass * change.velocity.length())
+        };
+        // Both bodies of a blow are changed by it: the smaller change tells, but what never moves is not changed at all.
+        let weight = match (view.world.bodies[a].mass > 0.0, view.world.bodies[b].mass > 0.0) {
+            (true, true) => change(a).min(change(b)),
+            (true, false) => change(a),
+            _ => change(b),
+        };
+        if best.is_none_or(|(most, _)| weight > most) {
+            best = Some((weight, (a, b)));
+        }
+    });
+    if let Some((_, (a, b))) = best {
+        return Cause::Contact(a, b);
+    }
+    let joint =
+        view.world.joints.iter().position(|joint| joint.bodies.iter().any(|&id| members.has(id) && view.present(id)));
+    if let Some(number) = joint {
+        return Cause::Joint(number);
+    }
+    if view.deeds.iter().any(|(id, _)| members.has(*id)) { Cause::Deed } else { Cause::Nothing }
+}

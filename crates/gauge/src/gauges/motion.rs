@@ -1,0 +1,79 @@
+//! What of a body's change of velocity nothing but contacts and joints can explain.
+
+use crate::gauge::View;
+use ironspin_model::{DVec3, Deed};
+
+/// The change of a body's velocity and spin over a step beyond gravity, damping and deeds.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Unexplained {
+    /// m/s.
+    pub(crate) velocity: DVec3,
+    /// rad/s.
+    pub(crate) spin: f64,
+    /// Change of the velocity that gravity, damping and deeds explain, m/s: the yardstick of what is left.
+    pub(crate) explained: f64,
+}
+
+/// Velocity and spin of a body after deeds, and the forces and torques that act over the step (N, N m).
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Driven {
+    pub(crate) velocity: DVec3,
+    pub(crate) spin: f64,
+    pub(crate) position: DVec3,
+    pub(crate) force: DVec3,
+    pub(crate) torque: f64,
+}
+
+/// What the deeds before a step make of a body; `None` in the first frame of a window.
+pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
+    let (body, state) = (&view.world.bodies[id], &view.before?.bodies[id]);
+    let mut driven = Driven {
+        velocity: state.velocity,
+        spin: state.spin.z,
+        position: state.position,
+        force: DVec3::ZERO,
+        torque: 0.0,
+    };
+    let inverse = |of: f64| if of > 0.0 { 1.0 / of } else { 0.0 };
+    for (_, deed) in view.deeds.iter().filter(|(done_to, _)| *done_to == id) {
+        let moment =
+            |point: &Option<DVec3>, push: DVec3| point.map_or(0.0, |point| (point - driven.position).cross(push).z);
+        match deed {
+            Deed::Impulse { impulse, point } => {
+                let twist = moment(point, *impulse);
+                driven.velocity += *impulse * inverse(body.mass);
+                driven.spin += twist * inverse(body.inertia);
+            }
+            Deed::Force { force, point } => {
+                driven.torque += moment(point, *force);
+                driven.force += *force;
+            }
+            Deed::Torque(torque) => driven.torque += torque,
+            Deed::Velocity(velocity) => driven.velocity = *velocity,
+            Deed::Spin(spin) => driven.spin = *spin,
+            Deed::Place { position, .. } => driven.position = *position,
+            Deed::Remove | Deed::Add | Deed::Split(_) | Deed::Gravity(_) => {}
+        }
+    }
+    Some(driven)
+}
+
+/// What nothing but contacts and joints can explain of a body's change of velocity over the step.
+pub(crate) fn unexplained(view: &View<'_>, id: usize) -> Option<Unexplained> {
+    let (body, now, span) = (&view.world.bodies[id], &view.now.bodies[id], view.span());
+    let Driven { velocity, spin, force, torque, .. } = driven(view, id)?;
+    let fading = |rate: f64, value: f64| if rate == 0.0 { value } else { value * libm::exp(-rate * span) };
+    let share = fading(body.linear_damping, 1.0);
+    // A constant push under damping ends between being damped for the whole step and not at all: the middle is taken.
+    let push = |rate: f64| 0.5 * (1.0 + fading(rate, 1.0));
+    let inverse = |of: f64| if of > 0.0 { 1.0 / of } else { 0.0 };
+    let given = (view.fall(id) + force * inverse(body.mass)) * span * push(body.linear_damping);
+    let expected = velocity * share + given;
+    let turned =
+        spin * fading(body.angular_damping, 1.0) + torque * inverse(body.inertia) * span * push(body.angular_damping);
+    Some(Unexplained {
+        velocity: now.velocity - expected,
+        spin: if body.fixed_turn { 0.0 } else { now.spin.z - turned },
+        explained: given.length() + (1.0 - share) * velocity.length(),
+    })
+}

@@ -1,0 +1,153 @@
+//! Everything that looks at the frames of a trial.
+
+use crate::plan::TrialPlan;
+use crate::probes::{Answer, Prober};
+use crate::recording::Recorder;
+use crate::sanity::Sanity;
+use crate::watch::Watch;
+use ironspin_gauge::{News, Sight, View};
+use ironspin_model::{DVec3, Deed, Engine, EngineError, Frame, World};
+use ironspin_scene::{Question, Setup};
+use ironspin_trace::{Header, TraceWriter};
+use std::path::PathBuf;
+
+/// Everything that looks at the frames of a trial.
+pub(crate) struct Audience<'a> {
+    world: &'a World,
+    pub(crate) watches: Vec<Watch>,
+    pub(crate) recorder: Recorder,
+    pub(crate) before: Option<Frame>,
+    pub(crate) fault: Option<EngineError>,
+    pub(crate) prober: Prober<'a>,
+    sanity: Sanity,
+    sight: Sight,
+    /// Gravity from a time on, for scenes that change it.
+    gravity: Vec<(f64, DVec3)>,
+    /// Scripted deeds in the order of their times.
+    script: Vec<(f64, usize, &'a Deed)>,
+    /// How many of them are done.
+    done: usize,
+    /// Deeds done on a condition before the next step.
+    acted: Vec<(usize, Deed)>,
+    /// Keeps the frames, if they are to be kept.
+    writer: Option<TraceWriter>,
+    /// Where they are kept, or why they are not.
+    pub(crate) kept: Option<Result<PathBuf, String>>,
+}
+
+fn gravity_over_time(world: &World) -> Vec<(f64, DVec3)> {
+    let changes = world.actions.iter().filter_map(|action| match action.deed {
+        Deed::Gravity(gravity) => Some((action.at_time, gravity)),
+        _ => None,
+    });
+    changes.collect()
+}
+
+impl<'a> Audience<'a> {
+    pub(crate) fn new(setup: &'a Setup, steps: u64) -> Self {
+        let world = &setup.world;
+        let deeds = world.actions.iter().filter(|action| !matches!(action.deed, Deed::Gravity(_)));
+        let mut script: Vec<_> = deeds.map(|action| (action.at_time, action.body, &action.deed)).collect();
+        script.sort_by(|a, b| a.0.total_cmp(&b.0));
+        Audience {
+            world,
+            watches: setup.claims.iter().filter_map(|claim| Watch::new(claim, world)).collect(),
+            recorder: Recorder::new(world, steps),
+            before: None,
+            fault: None,
+            prober: Prober::new(&setup.probes),
+            sanity: Sanity::new(setup),
+            sight: Sight::new(world),
+            gravity: gravity_over_time(world),
+            script,
+            done: 0,
+            acted: Vec::new(),
+            writer: None,
+            kept: None,
+        }
+    }
+
+    /// Keeps the frames in a file.
+    pub(crate) fn keep(&mut self, plan: &TrialPlan) {
+        let Some((path, format)) = &plan.trace else { return };
+        let header = Header {
+            scene: plan.setup.name.clone(),
+            engine: plan.engine.text().to_owned(),
+            dt: plan.conditions.dt.text.clone(),
+            seed: plan.conditions.seed,
+        };
+        let names = self.world.bodies.iter().map(|body| body.name.clone()).collect();
+        match TraceWriter::begin(path, *format, &header, names) {
+            Ok(writer) => self.writer = Some(writer),
+            Err(fault) => self.kept = Some(Err(fault.to_string())),
+        }
+    }
+
+    /// Ends the file of frames.
+    pub(crate) fn finish_trace(&mut self) {
+        if let Some(writer) = self.writer.take() {
+            self.kept = Some(writer.finish().map_err(|fault| fault.to_string()));
+        }
+    }
+
+    /// Takes a frame. After a fault nothing is looked at any more.
+    pub(crate) fn see(&mut self, frame: &Frame) {
+        if self.fault.is_some() {
+            return;
+        }
+        if let Some(fault) = self.sanity.check(self.world, self.before.as_ref(), frame) {
+            self.fault = Some(fault);
+            return;
+        }
+        // What held over the step: changes up to its start.
+        let since = self.before.as_ref().map_or(frame.time, |before| before.time);
+        let slack = 1e-9 * (frame.time - since);
+        let changed = self.gravity.iter().rev().find(|(time, _)| *time <= since + slack);
+        let gravity = changed.map_or(self.world.gravity, |(_, gravity)| *gravity);
+        let mut deeds = std::mem::take(&mut self.acted);
+        if self.before.is_some() {
+            while let Some(&(_, body, deed)) = self.script.get(self.done).filter(|(time, ..)| *time <= since + slack) {
+                deeds.push((body, deed.clone()));
+                self.done += 1;
+            }
+        }
+        if let Some(Err(fault)) = self.writer.as_mut().map(|writer| writer.add(frame)) {
+            self.writer = None;
+            self.kept = Some(Err(fault.to_string()));
+        }
+        self.sight.see(frame);
+        let (world, before, sight) = (self.world, self.before.as_ref(), &self.sight);
+        let view = View { world, before, now: frame, gravity, deeds: &deeds, sight };
+        for watch in &mut self.watches {
+            watch.observe(&view);
+        }
+        self.recorder.observe(self.world, frame);
+        for due in self.prober.see(frame) {
+            let news = News::Forecast { ahead: due.ahead, off: &due.off };
+            self.watches.iter_mut().for_each(|watch| watch.hear(self.world, due.asked, &news));
+        }
+        match &mut self.before {
+            Some(before) => before.clone_from(frame),
+            None => self.before = Some(frame.clone()),
+        }
+    }
+
+    /// Tells of a deed that was done on a condition before the next step.
+    pub(crate) fn tell(&mut self, body: usize, deed: &Deed) {
+        self.acted.push((body, deed.clone()));
+    }
+
+    /// Asks the engine what is due; steps until the next question, if there is one.
+    pub(crate) fn ask(&mut self, engine: &mut dyn Engine, dt: f64) -> Result<Option<u64>, EngineError> {
+        let Some(frame) = &self.before else { return Ok(None) };
+        let asked = self.prober.ask(engine, frame, dt)?;
+        let records = &self.prober.records;
+        for record in &records[records.len() - asked..] {
+            if let (Question::Ray { from, to }, Answer::Ray(hit)) = (&record.question, &record.answer) {
+                let news = News::Ray { frame, from: *from, to: *to, hit: *hit };
+                self.watches.iter_mut().for_each(|watch| watch.hear(self.world, record.time, &news));
+            }
+        }
+        Ok(self.prober.steps_until(frame.time, dt))
+    }
+}

@@ -1,0 +1,131 @@
+//! Claims held against a recorded trace.
+
+use crate::audience::Audience;
+use crate::plan::{TrialPlan, check_claims};
+use crate::record::{ClaimRecord, TrialRecord};
+use crate::trial::conclude;
+use ironspin_gauge::Need;
+use ironspin_link::EngineSpec;
+use ironspin_model::{Conditions, EngineError, Timestep, TimestepError, Verdict};
+use ironspin_scene::{Scene, SceneError, Settings, TriggerWatch};
+use ironspin_trace::{Conventions, FrameReader, Table, TraceError};
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+use std::time::Instant;
+
+/// A trace to be judged by the claims of a scene.
+#[derive(Clone, Debug)]
+pub struct JudgeOrder {
+    /// The scene by bundled name or path.
+    pub scene: String,
+    /// The trace.
+    pub trace: PathBuf,
+    /// Parameters set from outside: name and value.
+    pub set: Vec<(String, String)>,
+    /// Seed with which the scene was built.
+    pub seed: u64,
+    /// Most bodies the scene may have.
+    pub body_limit: usize,
+    /// Length of a step; told by the trace, or by its first frames, when absent.
+    pub dt: Option<Timestep>,
+    /// Units and axes of the trace.
+    pub conventions: Conventions,
+}
+
+/// Why a trace cannot be judged.
+#[derive(Debug, thiserror::Error)]
+pub enum JudgeError {
+    /// The scene cannot be read or resolved.
+    #[error(transparent)]
+    Scene(#[from] SceneError),
+    /// The trace cannot be read.
+    #[error(transparent)]
+    Trace(#[from] TraceError),
+    /// The trace tells a length of a step that is none.
+    #[error(transparent)]
+    Step(#[from] TimestepError),
+}
+
+/// Judges a trace; the record, and what was left out, filled in or worked out on the way.
+///
+/// # Errors
+/// For a scene or trace that is wrong, with its place. What the engine did wrong is a verdict and no error.
+pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), JudgeError> {
+    let began = Instant::now();
+    let dt = match &order.dt {
+        Some(dt) => dt.clone(),
+        None => step_of(&order.trace, &order.conventions)?,
+    };
+    let scene = Scene::open(&order.scene)?;
+    let settings = Settings { set: order.set.clone(), dt: dt.seconds, seed: order.seed, body_limit: order.body_limit };
+    let setup = Arc::new(scene.resolve(&settings)?);
+    check_claims(&scene, &setup)?;
+    let plan = TrialPlan {
+        scene: order.scene.clone(),
+        set: order.set.clone(),
+        setup: Arc::clone(&setup),
+        engine: EngineSpec::of_trace(&order.trace),
+        conditions: Conditions { seed: order.seed, ..Conditions::with_dt(dt) },
+        trace: None,
+    };
+    let conventions = Conventions { dt: Some(plan.conditions.dt.seconds), ..order.conventions };
+    let table = Table::open(&order.trace)?;
+    let mut frames = FrameReader::new(table, Arc::new(setup.world.clone()), &conventions)?;
+    let mut audience = Audience::new(&setup, plan.conditions.steps_in(setup.world.duration));
+    let mut triggers = TriggerWatch::new(&setup.triggers);
+    let mut number = 0;
+    while let Some(mut frame) = frames.next_frame()? {
+        // A trace may leave steps out; the claims know times only.
+        frame.step = number;
+        number += 1;
+        audience.see(&frame);
+        if audience.fault.is_some() {
+            break;
+        }
+        for (body, deed) in triggers.due(&frame.bodies, frame.time) {
+            audience.tell(body, deed);
+        }
+    }
+    let mut notes = frames.reading().notes.clone();
+    let ended = audience.before.as_ref().map_or(0.0, |frame| frame.time);
+    if ended + 1.5 * plan.conditions.dt.seconds < setup.world.duration && audience.fault.is_none() {
+        notes.push(format!("the trace ends at {ended:.3} s, and the scene lasts {} s", setup.world.duration));
+    }
+    let outcome = audience.fault.take().map_or(Ok(()), Err::<(), EngineError>);
+    let mut record = conclude(&plan, audience, outcome, None, began);
+    excuse(&mut record, frames.has_notices());
+    Ok((record, notes))
+}
+
+/// The length of a step of a trace. What is near one over a whole number is taken for it.
+fn step_of(path: &Path, conventions: &Conventions) -> Result<Timestep, JudgeError> {
+    let (text, seconds) = Table::open(path)?.step(conventions)?;
+    if let Some(text) = text {
+        return Ok(text.parse()?);
+    }
+    let rate = 1.0 / seconds;
+    let text = if rate >= 1.0 && (rate / rate.round() - 1.0).abs() < 1e-6 {
+        format!("1/{}", rate.round())
+    } else {
+        format!("{seconds:?}")
+    };
+    Ok(text.parse()?)
+}
+
+/// What no trace can answer is not held against it.
+fn excuse(record: &mut TrialRecord, has_notices: bool) {
+    if record.verdict == Verdict::Error {
+        return;
+    }
+    for claim in &mut record.claims {
+        let asks = claim.gauge.needs.iter().any(|need| matches!(need, Need::Ray | Need::Forecast));
+        let silent = !has_notices && claim.gauge.needs.contains(&Need::Sensor);
+        if asks || silent {
+            claim.verdict = Verdict::Unsupported;
+            claim.measured = None;
+            claim.detail =
+                if asks { "a trace cannot be asked" } else { "the trace has no notices of sensors" }.to_owned();
+        }
+    }
+    (record.verdict, record.reason) = ClaimRecord::sum(&record.claims);
+}

@@ -1,0 +1,134 @@
+//! What no sound engine answers.
+
+use ironspin_model::{Deed, EngineError, Frame, JointKind, World};
+use ironspin_scene::Setup;
+
+/// Kinetic energy beyond this many times all that a trial can bring is a blow-up.
+const BLOWN_UP: f64 = 1e4;
+
+/// Checks frames as they come.
+pub(crate) struct Sanity {
+    /// Bodies that a deed may take out or bring in.
+    may_be_absent: Vec<bool>,
+    /// Kinetic energy above which the trial has blown up, J; infinite when nothing in the scene moves anything.
+    most_energy: f64,
+}
+
+/// Bodies that are absent at the start, or that a deed takes out.
+fn may_be_absent(setup: &Setup) -> Vec<bool> {
+    let mut may: Vec<bool> = setup.world.bodies.iter().map(|body| body.absent).collect();
+    for (body, deed) in deeds(setup) {
+        if matches!(deed, Deed::Remove | Deed::Split(_)) {
+            may[body] = true;
+        }
+    }
+    may
+}
+
+fn deeds(setup: &Setup) -> impl Iterator<Item = (usize, &Deed)> {
+    let scripted = setup.world.actions.iter().map(|action| (action.body, &action.deed));
+    let waiting = setup.triggers.iter().flat_map(|trigger| trigger.deeds.iter().map(|deed| (trigger.body, deed)));
+    scripted.chain(waiting)
+}
+
+/// A bound from above of the kinetic energy that start, gravity, deeds, drivers and springs can bring, J.
+fn energy_brought(setup: &Setup) -> f64 {
+    let world = &setup.world;
+    let mut gravity = world.gravity.length();
+    // Speed that deeds can give each body, m/s, and the fastest anything is told to move.
+    let mut given = vec![0.0_f64; world.bodies.len()];
+    let mut fastest = world.bodies.iter().map(|body| body.velocity.length()).fold(0.0, f64::max);
+    for (body, deed) in deeds(setup) {
+        let mass = world.bodies[body].mass.max(f64::MIN_POSITIVE);
+        match deed {
+            Deed::Impulse { impulse, .. } => given[body] += impulse.length() / mass,
+            Deed::Force { force, .. } => given[body] += force.length() * world.duration / mass,
+            Deed::Velocity(velocity) => fastest = fastest.max(velocity.length()),
+            Deed::Gravity(changed) => gravity = gravity.max(changed.length()),
+            _ => {}
+        }
+    }
+    let moving = world.bodies.iter().zip(&given).map(|(body, given)| {
+        let speed = fastest + given + gravity * body.gravity_factor.abs() * world.duration;
+        0.5 * body.mass * speed * speed + 0.5 * body.inertia * body.spin * body.spin
+    });
+    let springs = world.joints.iter().map(|joint| match joint.kind {
+        JointKind::Spring { stiffness, .. } => {
+            let [a, b] = joint.bodies.map(|id| world.bodies[id].position);
+            let span = a.distance(b) + joint.at[0].length() + joint.at[1].length() + joint.length.unwrap_or(0.0);
+            0.5 * stiffness * span * span
+        }
+        _ => 0.0,
+    });
+    moving.sum::<f64>() + springs.sum::<f64>()
+}
+
+impl Sanity {
+    pub(crate) fn new(setup: &Setup) -> Self {
+        let brought = energy_brought(setup);
+        let most_energy = if brought > 0.0 { BLOWN_UP * brought } else { f64::INFINITY };
+        Sanity { may_be_absent: may_be_absent(setup), most_energy }
+    }
+
+    /// What is wrong with a frame, with the first step and body.
+    pub(crate) fn check(&self, world: &World, before: Option<&Frame>, frame: &Frame) -> Option<EngineError> {
+        let bad = |why: String| Some(EngineError::BadAnswer { why });
+        let bodies = &world.bodies;
+        if frame.bodies.len() != bodies.len() {
+            return bad(format!(
+                "{} bodies in frame {} of a world of {}",
+                frame.bodies.len(),
+                frame.step,
+                bodies.len()
+            ));
+        }
+        let expected = before.map_or(0, |before| before.step + 1);
+        if frame.step != expected {
+            return bad(format!("frame {} where frame {expected} is due", frame.step));
+        }
+        let (step, time) = (frame.step, frame.time);
+        for (body, state) in frame.bodies.iter().enumerate() {
+            let name = &bodies[body].name;
+            if state.is_absent() && !self.may_be_absent[body] {
+                return bad(format!(
+                    "`{name}` is lost at step {step} ({time:.4} s): it has no state, and nothing took it out"
+                ));
+            }
+            if !state.is_absent() && !state.is_finite() {
+                return bad(format!("the state of `{name}` is not finite at step {step} ({time:.4} s)"));
+            }
+        }
+        if self.most_energy.is_finite()
+            && let Some(why) = self.blown_up(world, frame)
+        {
+            return bad(why);
+        }
+        let unknown = frame.contacts.iter().find(|contact| contact.bodies.iter().any(|&id| id >= bodies.len()));
+        unknown.and_then(|contact| bad(format!("a contact of bodies {:?} at step {}", contact.bodies, frame.step)))
+    }
+
+    fn blown_up(&self, world: &World, frame: &Frame) -> Option<String> {
+        let energy = |id: usize| {
+            let (body, state) = (&world.bodies[id], &frame.bodies[id]);
+            if state.is_absent() { 0.0 } else { 0.5 * body.mass * state.velocity.length_squared() }
+        };
+        let mut most = (0, 0.0);
+        let mut sum = 0.0;
+        for id in 0..world.bodies.len() {
+            let own = energy(id);
+            sum += own;
+            if own > most.1 {
+                most = (id, own);
+            }
+        }
+        (sum > self.most_energy).then(|| {
+            format!(
+                "it blew up: `{}` moves at {:.3e} m/s at step {} ({:.4} s)",
+                world.bodies[most.0].name,
+                frame.bodies[most.0].velocity.length(),
+                frame.step,
+                frame.time
+            )
+        })
+    }
+}

@@ -1,0 +1,92 @@
+//! The columns of a trace.
+
+/// One column. A trace needs `body`, one of `step` and `time`, and `x` and `y`; all others may be left out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Column {
+    /// Steps done, from 0.
+    Step,
+    /// Simulated time, s.
+    Time,
+    /// Name of the body in the scene.
+    Body,
+    /// Centre of mass, m.
+    X,
+    /// Centre of mass, m.
+    Y,
+    /// Centre of mass, m; 0 in the plane.
+    Z,
+    /// Angle about z, counter-clockwise, not wrapped, rad; in the plane.
+    Angle,
+    /// Real part of the unit quaternion; in space.
+    Qw,
+    /// i part of the unit quaternion.
+    Qx,
+    /// j part of the unit quaternion.
+    Qy,
+    /// k part of the unit quaternion.
+    Qz,
+    /// Velocity of the centre, m/s.
+    Vx,
+    /// Velocity of the centre, m/s.
+    Vy,
+    /// Velocity of the centre, m/s.
+    Vz,
+    /// Angular velocity about z, rad/s; in the plane.
+    Spin,
+    /// Angular velocity, rad/s; in space.
+    Wx,
+    /// Angular velocity, rad/s.
+    Wy,
+    /// Angular velocity, rad/s.
+    Wz,
+}
+
+impl Column {
+    const ALL: [(Column, &'static str); 18] = [
+        (Column::Step, "step"),
+        (Column::Time, "time"),
+        (Column::Body, "body"),
+        (Column::X, "x"),
+        (Column::Y, "y"),
+        (Column::Z, "z"),
+        (Column::Angle, "angle"),
+        (Column::Qw, "qw"),
+        (Column::Qx, "qx"),
+        (Column::Qy, "qy"),
+        (Column::Qz, "qz"),
+        (Column::Vx, "vx"),
+        (Column::Vy, "vy"),
+        (Column::Vz, "vz"),
+        (Column::Spin, "spin"),
+        (Column::Wx, "wx"),
+        (Column::Wy, "wy"),
+        (Column::Wz, "wz"),
+    ];
+    /// The columns that are written for a planar world.
+    pub(crate) const PLANAR: [Column; 9] = [
+        Column::Step,
+        Column::Time,
+        Column::Body,
+        Column::X,
+        Column::Y,
+        Column::Angle,
+        Column::Vx,
+        Column::Vy,
+        Column::Spin,
+    ];
+
+    /// The column of a name.
+    pub fn named(name: &str) -> Option<Column> {
+        Column::ALL.iter().find(|(_, known)| *known == name).map(|(column, _)| *column)
+    }
+
+    /// Its name.
+    pub fn name(self) -> &'static str {
+        Column::ALL.iter().find(|(column, _)| *column == self).map_or("", |(_, name)| name)
+    }
+}
+
+/// All names of columns.
+pub fn column_names() -> impl Iterator<Item = &'static str> {
+    Column::ALL.iter().map(|(_, name)| *name)
+}
