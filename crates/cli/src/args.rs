@@ -71,9 +71,9 @@ pub(crate) struct RunOptions {
     /// Set a parameter of the scene; may be given several times
     #[arg(long = "set", value_name = "NAME=VALUE", value_parser = name_and_value)]
     pub(crate) set: Vec<(String, String)>,
-    /// Seed of everything random in the scenes
-    #[arg(long, value_name = "N", default_value_t = 1)]
-    pub(crate) seed: u64,
+    /// Seeds of everything random in the scenes, such as 7 or 1,2,5 or 1..20; values of several seeds are pooled for laws of chance
+    #[arg(long, value_name = "SEEDS", default_value = "1", value_parser = seeds)]
+    pub(crate) seed: Seeds,
     /// Most bodies a scene may have
     #[arg(long, value_name = "N", default_value_t = ironspin_scene::BODY_LIMIT)]
     pub(crate) max_bodies: usize,
@@ -254,6 +254,38 @@ pub(crate) struct ExplainOptions {
     pub(crate) all: bool,
 }
 
+/// One seed or several.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Seeds(pub(crate) Vec<u64>);
+
+/// Most seeds of one run.
+const MOST_SEEDS: u64 = 10_000;
+
+fn seeds(text: &str) -> Result<Seeds, String> {
+    let wrong = || format!("`{text}`: expected seeds such as 7 or 1,2,5 or 1..20, up to {MOST_SEEDS} of them");
+    let number = |text: &str| text.trim().parse::<u64>().map_err(|_| wrong());
+    let mut all = Vec::new();
+    for part in text.split(',') {
+        match part.split_once("..") {
+            Some((from, to)) => {
+                let (from, to) = (number(from)?, number(to)?);
+                if to < from || to - from >= MOST_SEEDS {
+                    return Err(wrong());
+                }
+                all.extend(from..=to);
+            }
+            None => all.push(number(part)?),
+        }
+    }
+    let mut sorted = all.clone();
+    sorted.sort_unstable();
+    sorted.dedup();
+    if sorted.len() != all.len() || all.len() as u64 > MOST_SEEDS {
+        return Err(format!("{}, each once", wrong()));
+    }
+    Ok(Seeds(all))
+}
+
 fn above_zero(text: &str) -> Result<f64, String> {
     match text.trim().parse::<f64>() {
         Ok(value) if value > 0.0 && value.is_finite() => Ok(value),
@@ -284,7 +316,18 @@ mod tests {
         let Command::Run(options) = Arguments::parse_from(typed).command else { panic!("not a run") };
         assert_eq!(options.dt[1].seconds, 1.0 / 240.0);
         assert_eq!(options.set, [("count".to_owned(), "3".to_owned())]);
-        for wrong in [["--dt", "1/0"], ["--set", "count"], ["--format", "tabel"]] {
+        for (typed, expected) in [("7", vec![7]), ("1,5", vec![1, 5]), ("2..4,9", vec![2, 3, 4, 9])] {
+            assert_eq!(seeds(typed), Ok(Seeds(expected)));
+        }
+        for wrong in [
+            ["--seed", "x"],
+            ["--seed", "3..1"],
+            ["--seed", "1,1"],
+            ["--seed", "1..99999"],
+            ["--dt", "1/0"],
+            ["--set", "count"],
+            ["--format", "tabel"],
+        ] {
             assert!(Arguments::try_parse_from(["ironspin", "run", "x", wrong[0], wrong[1]]).is_err(), "{wrong:?}");
         }
     }

@@ -4,7 +4,7 @@ use crate::event::EventWorld;
 use crate::faults::spoilt;
 use crate::rays;
 use crate::scalar::Real;
-use crate::settings::{Precision, Settings, SolverKind};
+use crate::settings::{Fault, Precision, Settings, SolverKind};
 use crate::simulation::Simulation;
 use crate::sweep::Blow;
 use crate::tolerance::{TOUCH, TOUCH_SINGLE};
@@ -28,6 +28,17 @@ enum Core {
     Double(Box<Simulation<f64>>),
     Single(Box<Simulation<f32>>),
     Event(Box<EventWorld>),
+}
+
+impl Core {
+    /// Only for the fault that forgets.
+    fn forget_contacts(&mut self) {
+        match self {
+            Core::Double(simulation) => simulation.contacts.list.clear(),
+            Core::Single(simulation) => simulation.contacts.list.clear(),
+            Core::Event(_) => {}
+        }
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -167,7 +178,11 @@ impl Engine for Builtin {
         let saved = usize::try_from(token.0).ok().and_then(|index| self.saved.get(index));
         let copy =
             saved.ok_or_else(|| EngineError::BadAnswer { why: format!("nothing is saved under {}", token.0) })?;
-        self.running = Some(copy.clone());
+        let mut running = copy.clone();
+        if Fault::ForgetsOnRestore.is_on(self.settings.fault) {
+            running.core.forget_contacts();
+        }
+        self.running = Some(running);
         Ok(())
     }
 

@@ -19,7 +19,7 @@ impl Fault {
 /// The world as an engine with a fault reads it.
 pub(crate) fn spoilt(world: &World, fault: Fault) -> Cow<'_, World> {
     match fault {
-        Fault::None | Fault::OneAnswers => Cow::Borrowed(world),
+        Fault::None | Fault::OneAnswers | Fault::ForgetsOnRestore => Cow::Borrowed(world),
         Fault::HalfSizes => changed(world, |world| {
             let parts = world.bodies.iter_mut().flat_map(|body| &mut body.parts);
             parts.for_each(|part| halve(&mut part.shape));

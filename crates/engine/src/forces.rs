@@ -112,11 +112,15 @@ impl<R: Real> Forces<R> {
     pub(crate) fn integrate(&mut self, bodies: &mut Bodies<R>, dt: R, integrator: Integrator) {
         if self.springs.is_empty() {
             self.constant(bodies, dt, integrator);
-        } else {
-            self.varying(bodies, dt, integrator);
+            return;
         }
+        // Half before and half after keeps the order of the integrator up to the second (Strang, 1968).
         if self.damped {
-            self.damp(bodies, dt);
+            self.damp(bodies, R::HALF * dt);
+        }
+        self.varying(bodies, dt, integrator);
+        if self.damped {
+            self.damp(bodies, R::HALF * dt);
         }
     }
 
@@ -132,6 +136,12 @@ impl<R: Real> Forces<R> {
             if self.any_scripted {
                 change = change.plus(self.by_script(bodies, body).scaled(dt));
             }
+            if self.damped
+                && let Some(damped) = self.damped_flight(bodies, body, change, dt, integrator)
+            {
+                self.way[body] = damped;
+                continue;
+            }
             let after = before.plus(change);
             bodies.motion[body] = after;
             self.way[body] = match integrator {
@@ -141,6 +151,36 @@ impl<R: Real> Forces<R> {
                 Integrator::Verlet | Integrator::Rk4 => before.plus(after).scaled(R::HALF * dt),
             };
         }
+    }
+
+    /// Velocity and way of a damped body under a constant push, by the exact solution of v' = -c v + a: v = v0 exp(-c t) + a t
+    /// f1(c t), x = v0 t f1(c t) + a t^2 f2(c t). `None` for a body without damping.
+    fn damped_flight(
+        &self,
+        bodies: &mut Bodies<R>,
+        body: usize,
+        change: Motion<R>,
+        dt: R,
+        integrator: Integrator,
+    ) -> Option<Motion<R>> {
+        let nature = &bodies.nature[body];
+        let (linear, angular) = (nature.linear_damping * dt, nature.angular_damping * dt);
+        if linear == R::ZERO && angular == R::ZERO {
+            return None;
+        }
+        let before = bodies.motion[body];
+        let ([l0, l1, l2], [a0, a1, a2]) = (fading(linear), fading(angular));
+        let after =
+            Motion { linear: before.linear * l0 + change.linear * l1, spin: before.spin * a0 + change.spin * a1 };
+        bodies.motion[body] = after;
+        Some(match integrator {
+            Integrator::ExplicitEuler => before.scaled(dt),
+            Integrator::SymplecticEuler => after.scaled(dt),
+            Integrator::Verlet | Integrator::Rk4 => Motion {
+                linear: (before.linear * l1 + change.linear * l2) * dt,
+                spin: (before.spin * a1 + change.spin * a2) * dt,
+            },
+        })
     }
 
     fn by_script(&self, bodies: &Bodies<R>, body: usize) -> Motion<R> {
@@ -232,18 +272,35 @@ impl<R: Real> Forces<R> {
         self.states = start;
     }
 
-    /// Damping by its exact solution over the step, exp(-c dt).
+    /// Damping without any push by its exact solution, exp(-c dt).
     fn damp(&mut self, bodies: &mut Bodies<R>, dt: R) {
         for body in 0..bodies.len() {
             let nature = &bodies.nature[body];
             let (linear, angular) = (nature.linear_damping * dt, nature.angular_damping * dt);
-            if linear == R::ZERO && angular == R::ZERO {
-                continue;
+            if linear != R::ZERO || angular != R::ZERO {
+                let before = bodies.motion[body];
+                bodies.motion[body] =
+                    Motion { linear: before.linear * (-linear).exp(), spin: before.spin * (-angular).exp() };
             }
-            let before = bodies.motion[body];
-            let after = Motion { linear: before.linear * (-linear).exp(), spin: before.spin * (-angular).exp() };
-            bodies.motion[body] = after;
-            self.way[body] = self.way[body].plus(after.minus(before).scaled(R::HALF * dt));
         }
     }
+}
+
+/// exp(-x), (1 - exp(-x)) / x and (x - 1 + exp(-x)) / x^2, the last two by their series where they would lose digits.
+fn fading<R: Real>(x: R) -> [R; 3] {
+    let whole = (-x).exp();
+    if x > R::HALF {
+        let first = (R::ONE - whole) / x;
+        return [whole, first, (R::ONE - first) / x];
+    }
+    let (mut first, mut second) = (R::ZERO, R::ZERO);
+    let mut term = R::ONE;
+    for n in 1..16 {
+        // The term is (-x)^(n-1) / (n-1)!.
+        let next = term / R::of(f64::from(n));
+        first += next;
+        second += next / R::of(f64::from(n + 1));
+        term = next * -x;
+    }
+    [whole, first, second]
 }

@@ -10,7 +10,7 @@ use crate::distance::disc_to_convex;
 use crate::scalar::Real;
 use crate::shape::{Form, Piece};
 use crate::tolerance::SLOP;
-use crate::vector::Vec2;
+use crate::vector::{Pose, Vec2};
 
 /// Normals whose cosine is above this are of one surface.
 const SAME_WAY: f64 = 0.7;
@@ -88,24 +88,42 @@ impl<R: Real> InnerFaces<R> {
 
 fn is_inner<R: Real>(contact: &Contact<R>, support: Support<R>, other: Support<R>, bodies: &Bodies<R>) -> bool {
     let slop = R::of(SLOP) * contact.size;
+    let (piece, beside) = (&bodies.pieces[support.piece], &bodies.pieces[other.piece]);
+    let (pose, beside_pose) = (bodies.pose(piece.body), bodies.pose(beside.body));
     contact.points().iter().all(|point| {
         // From midway between both surfaces to that of the piece.
         let surface = point.position - support.out * (point.gap * R::HALF);
-        let outside = surface + support.out * slop;
-        let above = surface - support.out * slop + other.out * (slop * R::of(4.0));
-        depth_of(outside, &bodies.pieces[other.piece], bodies) >= -slop
-            && depth_of(above, &bodies.pieces[support.piece], bodies) <= R::ZERO
+        is_level(surface, support.out, slop, (piece, &pose), (beside, &beside_pose), Some(other.out))
     })
 }
 
-/// How deep a point lies in a piece; negative outside.
-fn depth_of<R: Real>(point: Vec2<R>, piece: &Piece<R>, bodies: &Bodies<R>) -> R {
-    let pose = bodies.pose(piece.body);
+/// Whether a point on the face of a piece, with the face's outward normal, lies where another piece goes on level: just outside the face
+/// is the other piece, and the face has no height above it. The way up is that out of the other piece, worked out where it is not given.
+pub(crate) fn is_level<R: Real>(
+    surface: Vec2<R>,
+    out: Vec2<R>,
+    slop: R,
+    (piece, pose): (&Piece<R>, &Pose<R>),
+    (beside, beside_pose): (&Piece<R>, &Pose<R>),
+    up: Option<Vec2<R>>,
+) -> bool {
+    let (depth, upward) = depth_of(surface + out * slop, beside, beside_pose);
+    let up = up.unwrap_or(upward);
+    depth >= -slop
+        && up.dot(out) < R::of(SAME_WAY)
+        && depth_of(surface - out * slop + up * (slop * R::of(4.0)), piece, pose).0 <= R::ZERO
+}
+
+/// How deep a point lies in a piece (negative outside), and the way out.
+fn depth_of<R: Real>(point: Vec2<R>, piece: &Piece<R>, pose: &Pose<R>) -> (R, Vec2<R>) {
     match &piece.form {
-        Form::Convex(convex) => -disc_to_convex(point, convex, &pose).0,
+        Form::Convex(convex) => {
+            let (gap, normal, _) = disc_to_convex(point, convex, pose);
+            (-gap, normal)
+        }
         Form::HalfPlane { normal, offset } => {
             let normal = pose.rotation.turn(*normal);
-            *offset + normal.dot(pose.position) - normal.dot(point)
+            (*offset + normal.dot(pose.position) - normal.dot(point), normal)
         }
     }
 }

@@ -116,6 +116,8 @@ words! {
         RestitutionOfHeight = "restitution-of-height",
         /// Of two bodies that collide only the first answers.
         OneAnswers = "one-answers",
+        /// A state that was saved comes back without the impulses of its contacts.
+        ForgetsOnRestore = "forgets-on-restore",
     }
 }
 

@@ -48,6 +48,16 @@ pub(crate) struct Piece<R> {
     pub(crate) size: R,
 }
 
+impl<R: Real> Piece<R> {
+    /// How far turning can carry any of its points: of a rounded piece the middle of the rounding counts, not its rim.
+    pub(crate) fn arm(&self) -> R {
+        match &self.form {
+            Form::Convex(convex) => self.reach - convex.radius,
+            Form::HalfPlane { .. } => self.reach,
+        }
+    }
+}
+
 /// Outward normals of the edges of a counter-clockwise polygon.
 fn edge_normals<R: Real>(corners: &[Vec2<R>]) -> Vec<Vec2<R>> {
     let next = |i: usize| corners[(i + 1) % corners.len()];

@@ -7,6 +7,7 @@ use crate::bodies::{Bodies, Motion};
 use crate::contacts::Mixed;
 use crate::distance::gap_between;
 use crate::impact::{Pair, Target};
+use crate::inner::is_level;
 use crate::manifold::collide;
 use crate::scalar::Real;
 use crate::tolerance::{ADVANCES, IMPACTS_IN_A_STEP, IMPACTS_WITHOUT_PROGRESS, SLOP};
@@ -21,6 +22,8 @@ struct Flight<R> {
     since: R,
     position: Vec2<R>,
     angle: R,
+    /// Turned by the angle.
+    axes: Rotation<R>,
     motion: Motion<R>,
     acceleration: Motion<R>,
     /// The body stays where it is for the rest of the step.
@@ -48,9 +51,27 @@ impl<R: Real> Flight<R> {
         if self.held { Motion::default() } else { self.motion_at(time) }
     }
 
+    /// A rectangle that holds everything within `reach` of the centre until the end of the step: lower and upper corner.
+    fn room(&self, reach: R, dt: R) -> [Vec2<R>; 2] {
+        let (from, to) = (self.position, self.place_at(dt).0);
+        let span = dt - self.since;
+        // A parabola leaves its chord by an eighth of the acceleration times the square of the time at most.
+        let bend = if self.held { Vec2::ZERO } else { self.acceleration.linear * (span * span * R::of(0.125)) };
+        let wide = reach * R::of(1.001);
+        let side = |a: R, b: R, bend: R| (a.min(b) - bend.abs() - wide, a.max(b) + bend.abs() + wide);
+        let (left, right) = side(from.x, to.x, bend.x);
+        let (bottom, top) = side(from.y, to.y, bend.y);
+        [Vec2::new(left, bottom), Vec2::new(right, top)]
+    }
+
     fn pose_at(&self, time: R) -> Pose<R> {
         let (position, angle) = self.place_at(time);
-        Pose { position, rotation: Rotation::by(angle) }
+        Pose { position, rotation: if angle == self.angle { self.axes } else { Rotation::by(angle) } }
+    }
+
+    /// Whether the body turns before the step ends.
+    fn turns(&self) -> bool {
+        self.motion.spin != R::ZERO || self.acceleration.spin != R::ZERO
     }
 }
 
@@ -104,6 +125,8 @@ pub(crate) struct Sweeper<R> {
     flights: Vec<Flight<R>>,
     queue: BinaryHeap<Reverse<Event>>,
     stalled: Vec<u32>,
+    /// Where each body can be until the end of the step.
+    rooms: Vec<[Vec2<R>; 2]>,
 }
 
 impl<R: Real> Sweeper<R> {
@@ -128,12 +151,16 @@ impl<R: Real> Sweeper<R> {
                 since: R::ZERO,
                 position: bodies.position[body],
                 angle: bodies.angle[body],
+                axes: bodies.axes[body],
                 motion,
                 acceleration: bodies.motion[body].minus(motion).scaled(R::ONE / step.dt),
                 held: false,
                 impacts: 0,
             });
         }
+        self.rooms.clear();
+        let rooms = self.flights.iter().zip(&bodies.reach).map(|(flight, &reach)| flight.room(reach, step.dt));
+        self.rooms.extend(rooms);
         for body in (0..bodies.len()).filter(|&body| swept[body]) {
             self.look_out(bodies, body, step, &|other| !swept[other] || other > body);
         }
@@ -144,6 +171,9 @@ impl<R: Real> Sweeper<R> {
             }
             self.strike(bodies, event, mixed, step, blows);
             let [a, b] = pair;
+            for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {
+                self.rooms[body] = self.flights[body].room(bodies.reach[body], step.dt);
+            }
             for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {
                 let other = if body == a { b } else { a };
                 // The pair itself is looked at once.
@@ -164,14 +194,22 @@ impl<R: Real> Sweeper<R> {
 
     /// Queues the next meeting of `body` with each other body that is `wanted`.
     fn look_out(&mut self, bodies: &Bodies<R>, body: usize, step: SweepNumbers<R>, wanted: &dyn Fn(usize) -> bool) {
-        for other in (0..bodies.len()).filter(|&other| wanted(other) && bodies.may_meet(body, other)) {
+        let [low, high] = self.rooms[body];
+        for other in 0..bodies.len() {
+            let room = &self.rooms[other];
+            let apart = room[0].x > high.x || room[1].x < low.x || room[0].y > high.y || room[1].y < low.y;
+            if apart || !wanted(other) || !bodies.may_meet(body, other) {
+                continue;
+            }
             if !self.within_reach(bodies, body, other, step.dt) {
                 continue;
             }
             for mine in bodies.pieces_of[body].clone() {
                 for theirs in bodies.pieces_of[other].clone() {
                     let pieces = (mine.min(theirs), mine.max(theirs));
-                    if let Some(time) = self.meeting(bodies, pieces, step) {
+                    if let Some(time) =
+                        self.meeting(bodies, pieces, step).filter(|&time| !self.is_inner(bodies, pieces, time))
+                    {
                         let pair = [bodies.pieces[pieces.0].body, bodies.pieces[pieces.1].body];
                         let impacts = pair.map(|body| self.flights[body].impacts);
                         self.queue.push(Reverse(Event { time: time.to_f64(), pieces, impacts }));
@@ -179,6 +217,33 @@ impl<R: Real> Sweeper<R> {
                 }
             }
         }
+    }
+
+    /// Whether two pieces meet at an inner face of what nothing can push.
+    fn is_inner(&self, bodies: &Bodies<R>, pieces: (usize, usize), time: R) -> bool {
+        let still = |piece: usize| !bodies.inverse[bodies.pieces[piece].body].moves();
+        let (own, other) = match (still(pieces.0), still(pieces.1)) {
+            (true, false) => (pieces.1, pieces.0),
+            (false, true) => (pieces.0, pieces.1),
+            _ => return false,
+        };
+        let (mover, piece) = (&bodies.pieces[own], &bodies.pieces[other]);
+        let pose = self.flights[piece.body].pose_at(time);
+        let found = gap_between(piece, &pose, mover, &self.flights[mover.body].pose_at(time));
+        let slop = R::of(SLOP) * mover.size.min(piece.size);
+        let surface = found.point - found.normal * (found.gap * R::HALF);
+        let [low, high] = self.rooms[mover.body];
+        (0..bodies.len()).filter(|&body| !bodies.inverse[body].moves() && bodies.may_meet(mover.body, body)).any(
+            |body| {
+                let room = &self.rooms[body];
+                let apart = room[0].x > high.x || room[1].x < low.x || room[0].y > high.y || room[1].y < low.y;
+                !apart
+                    && bodies.pieces_of[body].clone().filter(|&beside| beside != other).any(|beside| {
+                        let beside = (&bodies.pieces[beside], &self.flights[body].pose_at(time));
+                        is_level(surface, found.normal, slop, (piece, &pose), beside, None)
+                    })
+            },
+        )
     }
 
     /// Whether two bodies can touch before the step ends: the discs that hold them move no further than their speeds.
@@ -206,8 +271,9 @@ impl<R: Real> Sweeper<R> {
         // What would sink in by less than a resting contact is left to the resting solver of the next step. Without this a
         // pile of swept bodies would settle by endless tiny impacts.
         let shallow = R::HALF * R::of(SLOP) * first.size.min(second.size);
-        let turns =
-            [one, other].iter().any(|flight| flight.motion.spin != R::ZERO || flight.acceleration.spin != R::ZERO);
+        // What is round about its centre does not come nearer by turning.
+        let arms = [first.arm(), second.arm()];
+        let turns = (one.turns() && arms[0] > R::ZERO) || (other.turns() && arms[1] > R::ZERO);
         let mut time = one.since.max(other.since);
         for _ in 0..ADVANCES {
             let (at, bt) = (one.pose_at(time), other.pose_at(time));
@@ -218,7 +284,7 @@ impl<R: Real> Sweeper<R> {
                 let turning = |motion: Motion<R>, reach: R| {
                     if motion.spin == R::ZERO { R::ZERO } else { motion.spin.abs() * reach }
                 };
-                (a.linear - b.linear).dot(found.normal) + turning(a, first.reach) + turning(b, second.reach)
+                (a.linear - b.linear).dot(found.normal) + turning(a, arms[0]) + turning(b, arms[1])
             };
             let closing = closing_at(time).max(closing_at(step.dt));
             if !(closing > R::ZERO) {
@@ -270,9 +336,10 @@ impl<R: Real> Sweeper<R> {
         let progress = pushed().any(|body| time - self.flights[body].since > R::INSTANT * step.dt);
         for body in pushed() {
             let flight = &mut self.flights[body];
-            let (position, angle) = flight.place_at(time);
+            let Pose { position, rotation: axes } = flight.pose_at(time);
+            let angle = flight.place_at(time).1;
             let motion = flight.motion_at(time);
-            *flight = Flight { since: time, position, angle, motion, impacts: flight.impacts + 1, ..*flight };
+            *flight = Flight { since: time, position, angle, axes, motion, impacts: flight.impacts + 1, ..*flight };
             self.stalled[body] = if progress { 0 } else { self.stalled[body] + 1 };
         }
         let poses = pair.map(|body| self.flights[body].pose_at(time));

@@ -1,5 +1,6 @@
 //! Results as they stand on disk. Kept apart from what is in memory, so that the form on disk changes only on purpose.
 
+use crate::pool::{PooledClaim, pool};
 use crate::probes::{Answer, ProbeRecord};
 use crate::record::{ClaimRecord, TrialRecord};
 use ironspin_model::{Bound, DVec3, Severity, Verdict};
@@ -22,6 +23,47 @@ pub struct ResultDocument {
     pub summary: Summary,
     /// The trials, in the order of the plan.
     pub trials: Vec<TrialDocument>,
+    /// Claims about the values of trials that differ by their seed alone.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub pooled: Vec<PooledDocument>,
+}
+
+/// A claim about the values of several trials together.
+#[derive(Clone, Debug, Serialize)]
+pub struct PooledDocument {
+    scene: String,
+    engine: String,
+    dt_text: String,
+    seeds: Vec<u64>,
+    gauge: &'static str,
+    of: String,
+    /// `null` when nothing could be measured.
+    measured: Option<f64>,
+    bound: Bound,
+    verdict: Verdict,
+    severity: Severity,
+    detail: String,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    warnings: Vec<String>,
+}
+
+impl PooledDocument {
+    fn of(pooled: PooledClaim) -> Self {
+        PooledDocument {
+            scene: pooled.scene,
+            engine: pooled.engine,
+            dt_text: pooled.dt,
+            seeds: pooled.seeds,
+            gauge: pooled.gauge.name,
+            of: pooled.claim.of_text,
+            measured: pooled.measured,
+            bound: pooled.claim.bound,
+            verdict: pooled.verdict,
+            severity: pooled.claim.severity,
+            detail: pooled.detail,
+            warnings: pooled.warnings,
+        }
+    }
 }
 
 /// The program that wrote a file.
@@ -162,6 +204,7 @@ impl ResultDocument {
             tool: Tool::this(),
             summary: Summary::of(records),
             trials: records.iter().map(|record| trial(record, timing)).collect(),
+            pooled: pool(records).into_iter().map(PooledDocument::of).collect(),
         }
     }
 }

@@ -9,6 +9,7 @@
 //! | `Watch` | a gauge with the window of its claim | `watch.rs` |
 //! | [`Recording`] | what pictures and plots are drawn from | `recording.rs` |
 //! | [`judge_trace`], [`JudgeOrder`] | claims held against a recorded trace | `judging.rs` |
+//! | [`pool`], [`PooledClaim`] | values of trials that differ by their seed alone, held against the law together | `pool.rs` |
 //! | [`run_grid`], [`LabEvent`] | many trials on all cores, results in the order of the plan | `grid.rs` |
 //! | [`ResultDocument`] | results as they stand on disk, versioned | `document.rs` |
 //! | [`RunFolder`] | a folder of results, written whole or not at all | `folder.rs` |
@@ -19,6 +20,7 @@ mod folder;
 mod grid;
 mod judging;
 mod plan;
+mod pool;
 mod probes;
 mod record;
 mod recording;
@@ -31,6 +33,7 @@ pub use folder::{FolderError, RunFolder};
 pub use grid::{LabEvent, run_grid};
 pub use judging::{JudgeError, JudgeOrder, judge_trace};
 pub use plan::{GridOrder, PlanError, TrialPlan, check_claims, keep_traces, plan_grid};
+pub use pool::{PooledClaim, pool};
 pub use probes::{Answer, ProbeRecord};
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording};

@@ -72,8 +72,8 @@ pub struct GridOrder {
     pub steps: Vec<Timestep>,
     /// Parameters set from outside: name and value.
     pub set: Vec<(String, String)>,
-    /// Seed of everything random.
-    pub seed: u64,
+    /// Seeds of everything random; every trial is run with each.
+    pub seeds: Vec<u64>,
     /// Most bodies a scene may have.
     pub body_limit: usize,
 }
@@ -81,7 +81,7 @@ pub struct GridOrder {
 impl GridOrder {
     /// Scenes on engines at steps, and nothing else unusual.
     pub fn plain(scenes: Vec<String>, engines: Vec<String>, steps: Vec<Timestep>) -> Self {
-        GridOrder { scenes, engines, steps, set: Vec::new(), seed: 1, body_limit: ironspin_scene::BODY_LIMIT }
+        GridOrder { scenes, engines, steps, set: Vec::new(), seeds: vec![1], body_limit: ironspin_scene::BODY_LIMIT }
     }
 }
 
@@ -96,7 +96,7 @@ pub enum PlanError {
     Engine(#[from] EngineError),
 }
 
-/// Resolves and checks a grid; trials come scene by scene, engine by engine, step by step.
+/// Resolves and checks a grid; trials come scene by scene, engine by engine, step by step, seed by seed.
 ///
 /// # Errors
 /// For the first scene, engine, parameter or claim that is wrong.
@@ -105,29 +105,25 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
     let mut plans = Vec::new();
     for name in &order.scenes {
         let scene = Scene::open(name)?;
-        let setups = order
-            .steps
-            .iter()
-            .map(|step| {
-                let settings = Settings {
-                    set: order.set.clone(),
-                    dt: step.seconds,
-                    seed: order.seed,
-                    body_limit: order.body_limit,
-                };
+        let cells = order.steps.iter().flat_map(|step| order.seeds.iter().map(move |&seed| (step, seed)));
+        let setups = cells
+            .map(|(step, seed)| {
+                let settings =
+                    Settings { set: order.set.clone(), dt: step.seconds, seed, body_limit: order.body_limit };
                 let setup = scene.resolve(&settings)?;
                 check_claims(&scene, &setup)?;
-                Ok(Arc::new(setup))
+                let conditions = Conditions { seed, ..Conditions::with_dt(step.clone()) };
+                Ok((conditions, Arc::new(setup)))
             })
             .collect::<Result<Vec<_>, SceneError>>()?;
         for engine in &engines {
-            for (step, setup) in order.steps.iter().zip(&setups) {
+            for (conditions, setup) in &setups {
                 plans.push(TrialPlan {
                     scene: name.clone(),
                     set: order.set.clone(),
                     setup: Arc::clone(setup),
                     engine: engine.clone(),
-                    conditions: Conditions { seed: order.seed, ..Conditions::with_dt(step.clone()) },
+                    conditions: conditions.clone(),
                     trace: None,
                 });
             }

@@ -2,7 +2,7 @@
 //!
 //! | type | duty | file |
 //! |---|---|---|
-//! | [`verdict_table`], [`what_broke`] | what a person reads in a terminal | `terminal.rs` |
+//! | [`verdict_table`], [`pooled_lines`], [`what_broke`] | what a person reads in a terminal | `terminal.rs` |
 //! | [`result_json`], [`trials_csv`] | what a program reads | `machine.rs` |
 //! | [`page`] | one self-contained HTML page | `page.rs`, `page.css` |
 //! | `picture` | bodies of a world as SVG | `picture.rs` |
@@ -26,4 +26,4 @@ pub use page::page;
 pub use picture::{Scenery, picture};
 pub use plot::PlotError;
 pub use sketch::sketch;
-pub use terminal::{TableStyle, summary_line, verdict_table, what_broke};
+pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke};

@@ -3,7 +3,7 @@
 use crate::look::mark;
 use crate::number::{show, with_unit};
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
-use ironspin_lab::{ClaimRecord, Summary, TrialRecord};
+use ironspin_lab::{ClaimRecord, PooledClaim, Summary, TrialRecord};
 use ironspin_model::Verdict;
 
 /// How a table is laid out.
@@ -30,6 +30,27 @@ fn letter(index: usize) -> String {
     // A to Z, then A1, B1, ...
     let name = char::from(b'A' + u8::try_from(index % 26).unwrap_or(0));
     if index < 26 { name.to_string() } else { format!("{name}{}", index / 26) }
+}
+
+/// Two lines for each claim about the values of several trials together; nothing where there is none.
+pub fn pooled_lines(pooled: &[PooledClaim]) -> String {
+    let mut out = String::new();
+    for claim in pooled {
+        let measured = claim.measured.map_or("not measured".to_owned(), |value| with_unit(value, claim.gauge.unit));
+        let bound = claim.claim.bound.relation(|value| with_unit(value, claim.gauge.unit));
+        out.push_str(&format!(
+            "{}  {} of {} over {} seeds of {} at dt {} on {}: {measured}, bound {bound}\n      {}\n",
+            mark(claim.verdict),
+            claim.gauge.name,
+            claim.claim.of_text,
+            claim.seeds.len(),
+            claim.scene,
+            claim.dt,
+            claim.engine,
+            claim.detail
+        ));
+    }
+    if out.is_empty() { out } else { format!("pooled over seeds\n{out}\n") }
 }
 
 /// One row a trial: verdict, conditions, the claim that decided, measured against bound, and where or why. Engines are

@@ -10,7 +10,7 @@ pub(crate) mod schema;
 
 use crate::args::Format;
 use crate::complaint::{Complaint, ExitStatus};
-use ironspin_lab::{Manifest, RunFolder, TrialRecord};
+use ironspin_lab::{Manifest, PooledClaim, RunFolder, TrialRecord, pool};
 use ironspin_model::Verdict;
 use std::path::PathBuf;
 
@@ -27,19 +27,29 @@ fn publish(folder: RunFolder, title: &str, records: &[TrialRecord], seconds: f64
 
 /// What is printed of some trials.
 fn told(records: &[TrialRecord], format: Format, timing: bool) -> Result<String, Complaint> {
-    use ironspin_report::{result_json, summary_line, trials_csv, verdict_table, what_broke};
+    use ironspin_report::{pooled_lines, result_json, summary_line, trials_csv, verdict_table, what_broke};
     Ok(match format {
         Format::Json => result_json(records, timing)?,
         Format::Csv => trials_csv(records)?,
         Format::Table => {
-            format!("{}\n{}{}", summary_line(records), verdict_table(records, style()), what_broke(records))
+            format!(
+                "{}\n{}{}{}",
+                summary_line(records),
+                verdict_table(records, style()),
+                pooled_lines(&pool(records)),
+                what_broke(records)
+            )
         }
     })
 }
 
 /// The status for some trials: the worst of them decides.
 fn status(records: &[TrialRecord]) -> ExitStatus {
-    match records.iter().map(|record| record.verdict).max() {
+    let worst = records.iter().map(|record| record.verdict).max();
+    if worst != Some(Verdict::Error) && pool(records).iter().any(PooledClaim::decides) {
+        return ExitStatus::Fails;
+    }
+    match worst {
         Some(Verdict::Error) => ExitStatus::EngineFailed,
         Some(Verdict::Fail) => ExitStatus::Fails,
         Some(Verdict::Pass | Verdict::Unsupported) | None => ExitStatus::Holds,

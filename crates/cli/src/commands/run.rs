@@ -26,7 +26,7 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
         engines: options.engines.clone(),
         steps: options.dt.clone(),
         set: options.set.clone(),
-        seed: options.seed,
+        seeds: options.seed.0.clone(),
         body_limit: options.max_bodies,
     })?;
     if !quiet {

@@ -7,7 +7,63 @@ fn every_bundled_scene_passes_on_the_sound_engine_without_a_warning() {
     let yard = Yard::new();
     let names: Vec<&str> = ironspin_scene::bundled::names().collect();
     yard.expect(0, &format!("scenes check {} --strict", names.join(" ")));
-    yard.expect(0, &format!("run {} --dt 1/60,1/240", names.join(" ")));
+    // At 1/60 the hopper's lumps sink in by the step alone, as its header says.
+    let coarse: Vec<&str> = names.iter().copied().filter(|name| *name != "hopper-count").collect();
+    yard.expect(0, &format!("run {} --dt 1/60", coarse.join(" ")));
+    yard.expect(0, &format!("run {} --dt 1/240", names.join(" ")));
+}
+
+/// The gauges whose claims fail, each once, in the order of the scene.
+fn broken(yard: &Yard, scene: &str, engine: &str) -> Vec<String> {
+    let result = yard.json(1, &format!("{scene} --engine {engine}"));
+    let mut failed: Vec<String> = Vec::new();
+    for claim in result["trials"][0]["claims"].as_array().unwrap() {
+        let gauge = claim["gauge"].as_str().unwrap().to_owned();
+        if claim["verdict"] == "fail" && !failed.contains(&gauge) {
+            failed.push(gauge);
+        }
+    }
+    failed
+}
+
+/// Each scene with a setting or fault that breaks it, and every gauge that must notice: no other may.
+#[test]
+fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
+    const CARELESS: &str = "builtin:swept=off,warm-start=off,substeps=1,iterations=4";
+    const HALF: &str = "builtin:fault=half-sizes";
+    const TWICE: &str = "builtin:fault=gravity-twice";
+    const EXPLICIT: &str = "builtin:integrator=explicit-euler";
+    let yard = Yard::new();
+    for (scene, engine, gauges) in [
+        ("first-drop", HALF, vec!["rest.gap"]),
+        ("first-drop", TWICE, vec!["fall.ratio", "ghost.speed"]),
+        ("bearing-trays", "builtin:fault=restitution-of-height", vec!["rebound.speed"]),
+        ("ingot-wall", EXPLICIT, vec!["stands", "jitter.steps"]),
+        ("lift-the-pile", CARELESS, vec!["overlap.share"]),
+        ("glancing-discs", "builtin:fault=restitution-of-height", vec!["value.vx", "value.vy"]),
+        ("rivet-hung", "builtin:swept=off", vec!["tunnel.count", "value.vx"]),
+        ("rivet-blade", "builtin:swept=off", vec!["tunnel.count"]),
+        ("rivet-swarm", "builtin:swept=off", vec!["tunnel.count"]),
+        ("rivet-ray", HALF, vec!["ray.error", "value.x"]),
+        ("rivet-ray", "builtin:swept=off", vec!["value.x"]),
+        ("slag-lob", TWICE, vec!["path.error", "energy.drift"]),
+        ("ladle-swing", TWICE, vec!["period.mean", "energy.drift"]),
+        ("spring-hammer", EXPLICIT, vec!["energy.drift", "path.error", "energy.gain"]),
+        ("tip-test", HALF, vec!["stands"]),
+        ("rising-platform", HALF, vec!["path.error", "overlap.share"]),
+        ("greased-floor", HALF, vec!["creep.rate", "jitter.steps"]),
+        ("plate-seams", HALF, vec!["ghost.count", "value.vx", "path.error"]),
+        ("turnstile", HALF, vec!["sensor.wrong"]),
+        ("shape-court", HALF, vec!["overlap.share", "tunnel.count", "ghost.count"]),
+        ("hopper-count", HALF, vec!["tunnel.count", "escape.count", "overlap.share"]),
+        ("shot-sorter", "builtin:fault=restitution-of-height", vec!["spread.deviation", "spread.kolmogorov"]),
+        ("vent-barrier", "builtin:swept=off", vec!["spread.mean", "energy.drift"]),
+        ("crane-forecast", "builtin:fault=forgets-on-restore", vec!["forecast.error"]),
+        ("yard-edge", TWICE, vec!["momentum.balance"]),
+        ("contact-thrift", HALF, vec!["contacts.points"]),
+    ] {
+        assert_eq!(broken(&yard, scene, engine), gauges, "{scene} on {engine}");
+    }
 }
 
 #[test]

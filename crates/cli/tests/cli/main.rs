@@ -4,6 +4,7 @@ mod agreement;
 mod catches;
 mod demo;
 mod docs;
+mod judge;
 mod mistakes;
 mod run;
 mod scenes;

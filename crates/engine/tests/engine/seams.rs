@@ -69,3 +69,52 @@ fn a_closed_chain_holds_what_is_inside_and_what_is_outside() {
     assert!((bench.position(1).y + 2.6).abs() < 0.01, "{}", bench.position(1));
     assert!((bench.position(2).y - 3.4).abs() < 0.01, "{}", bench.position(2));
 }
+
+/// A floor of boxes laid end to end.
+fn tiles(shape: Shape, under: f64, raised: f64) -> World {
+    let mut world = world(9.81, 0.0, 0.0);
+    for k in 0..24 {
+        let up = if k >= 12 { raised } else { 0.0 };
+        world.bodies.push(fixed(Shape::Box(DVec2::new(0.5, 0.4)), f64::from(k) * 0.5, up - 0.2));
+    }
+    let mut slider = solid(shape, 0.5, under);
+    slider.velocity = DVec3::new(3.0, 0.0, 0.0);
+    world.bodies.push(slider);
+    world
+}
+
+#[test]
+fn level_tiles_do_not_trip_a_slider_and_a_raised_one_stops_it() {
+    for (shape, under) in [
+        (square(0.4), 0.2),
+        (Shape::Disc(0.3), 0.3),
+        (Shape::Capsule { length: 0.4, radius: 0.2 }, 0.2),
+        (Shape::Polygon(vec![DVec2::new(-0.3, -0.2), DVec2::new(0.3, -0.2), DVec2::new(0.0, 0.4)]), 0.2),
+    ] {
+        for options in ["", "solver=soft", "swept=all"] {
+            let mut bench = Bench::new(tiles(shape.clone(), under, 0.0), options, 1.0 / 60.0);
+            bench.seconds(3.0, |_| {});
+            let speed = bench.velocity(24);
+            // Soft contact gives way a little where its points change.
+            let trip = if options == "solver=soft" { 5e-3 } else { 1e-3 };
+            assert!((speed - DVec2::new(3.0, 0.0)).length() < trip, "{shape:?} {options}: {speed}");
+        }
+        let mut bench = Bench::new(tiles(shape.clone(), under, 0.15), "", 1.0 / 60.0);
+        bench.seconds(3.0, |_| {});
+        assert!(bench.position(24).x < 6.0, "{shape:?}: a step of 15 cm is no seam: {}", bench.position(24));
+    }
+}
+
+#[test]
+fn a_sharp_foot_is_stopped_by_a_wall_where_it_meets_the_floor() {
+    let mut world = world(9.81, 0.0, 0.0);
+    world.bodies.push(fixed(Shape::HalfPlane(DVec2::Y), 0.0, 0.0));
+    world.bodies.push(fixed(Shape::Box(DVec2::new(1.0, 4.0)), 3.5, 2.0));
+    let wedge = Shape::Polygon(vec![DVec2::new(-0.5, -0.2), DVec2::new(0.5, -0.2), DVec2::new(-0.5, 0.4)]);
+    let mut slider = solid(wedge, 0.0, 0.2);
+    slider.velocity = DVec3::new(2.0, 0.0, 0.0);
+    world.bodies.push(slider);
+    let mut bench = Bench::new(world, "", 1.0 / 60.0);
+    bench.seconds(3.0, |_| {});
+    assert!(bench.position(2).x < 2.51, "{}", bench.position(2));
+}

@@ -37,7 +37,6 @@ struct Filter {
     of: Vec<usize>,
     members: Membership,
     others: Membership,
-    everything: Membership,
     ignored: bool,
     excluded: Vec<(usize, usize)>,
     frames: u64,
@@ -51,7 +50,6 @@ fn new(world: &World, scope: &Scope, ignored: bool) -> Box<dyn Gauge> {
         of: scope.of.clone(),
         members: Membership::of(world, &scope.of),
         others: Membership::of_or_everything(world, &scope.against),
-        everything: Membership::everything(world),
         ignored,
         excluded: Vec::new(),
         frames: 0,
@@ -106,7 +104,7 @@ impl Filter {
             let pushed = |id: usize| {
                 let floor =
                     (1e-3 * view.now.bodies[id].velocity.length()).max(0.5 * view.fall(id).length() * view.span());
-                view.world.bodies[id].mass > 0.0 && beyond_contacts(view, id, &self.everything) > floor
+                view.world.bodies[id].mass > 0.0 && beyond_contacts(view, id) > floor
             };
             if pushed(a) || pushed(b) {
                 answered.push((a, b));

@@ -87,19 +87,85 @@ struct Push {
     half: f64,
 }
 
-/// The cone of what may push a body. Of pushes in different directions those are left out that are no longer there when the body
-/// is moved off another one by a hundredth of its size: the side of a plate that lies level with its neighbour, seen by a
-/// slider that has sunk in by less than can be told.
-fn cone_of(view: &View<'_>, id: usize, pushes: &[Push], cone: &mut Cone) {
-    cone.clear();
-    for push in pushes {
-        let standing = pushes.iter().find(|other| {
-            other.other != push.other && other.normal.dot(push.normal) < 0.7 && !is_solid(view, id, push, other.normal)
-        });
-        if standing.is_none() {
-            cone.add(push.normal, push.half);
+/// A push that explained a change of a body's velocity, and where both were.
+#[derive(Clone, Copy, Debug)]
+struct Known {
+    push: Push,
+    places: [BodyState; 2],
+}
+
+/// What may push one body: kept between steps, since what rests is pushed as it was.
+#[derive(Clone, Debug, Default)]
+struct Explainer {
+    pushes: Vec<Push>,
+    cone: Cone,
+    known: Option<Known>,
+}
+
+impl Explainer {
+    /// How much of a change of a body's velocity nothing that it may touch explains, m/s.
+    fn beyond(&mut self, view: &View<'_>, id: usize, change: DVec2) -> f64 {
+        if let Some(known) = &self.known
+            && still_there(view, id, known)
+        {
+            self.cone.clear();
+            self.cone.add(known.push.normal, known.push.half);
+            if self.cone.outside(change) == 0.0 {
+                return 0.0;
+            }
         }
+        self.known = None;
+        self.pushes.clear();
+        fill(view, id, &mut self.pushes);
+        // The push most along the change is asked first: mostly it explains all.
+        let along = |push: &Push| push.normal.dot(change);
+        self.pushes.sort_by(|a, b| along(b).total_cmp(&along(a)));
+        if let Some(first) = self.pushes.first().copied() {
+            self.cone.clear();
+            self.cone.add(first.normal, first.half);
+            if self.cone.outside(change) == 0.0 && stands(view, id, &first, &self.pushes) {
+                let places = [view.now.bodies[id], view.now.bodies[first.other]];
+                self.known = Some(Known { push: first, places });
+                return 0.0;
+            }
+        }
+        self.cone.clear();
+        self.pushes.iter().for_each(|push| self.cone.add(push.normal, push.half));
+        let outside = self.cone.outside(change);
+        if outside > 0.0 {
+            return outside;
+        }
+        self.cone.clear();
+        for push in &self.pushes {
+            if stands(view, id, push, &self.pushes) {
+                self.cone.add(push.normal, push.half);
+            }
+        }
+        self.cone.outside(change)
     }
+
+    /// Whether anything at all may push the body, as far as it was asked.
+    fn anything(&self) -> bool {
+        self.known.is_some() || !self.pushes.is_empty()
+    }
+}
+
+/// Whether a push that explained a change is still there: neither body has moved by a thousandth of its size.
+fn still_there(view: &View<'_>, id: usize, known: &Known) -> bool {
+    [id, known.push.other].into_iter().zip(&known.places).all(|(body, then)| {
+        let now = &view.now.bodies[body];
+        let size = view.world.bodies[body].smallest_size();
+        let near = if size.is_finite() { 1e-3 * size } else { 0.0 };
+        (now.position - then.position).length() <= near && (now.angle - then.angle).abs() <= 1e-3
+    })
+}
+
+/// Whether a push is there for good. It is not when it is gone as soon as the body is moved off another one by a hundredth of its
+/// size: the side of a plate that lies level with its neighbour, seen by a slider that has sunk in by less than can be told.
+fn stands(view: &View<'_>, id: usize, push: &Push, pushes: &[Push]) -> bool {
+    pushes.iter().all(|other| {
+        other.other == push.other || other.normal.dot(push.normal) >= 0.7 || is_solid(view, id, push, other.normal)
+    })
 }
 
 /// Whether a push is still there, in about the same direction, when the body is moved a little another way.
@@ -120,98 +186,44 @@ fn is_solid(view: &View<'_>, id: usize, push: &Push, way: DVec2) -> bool {
     })
 }
 
-struct Ghost {
-    of: Vec<usize>,
-    members: Membership,
-    everything: Membership,
-    jointed: Membership,
-    /// One list for each measured body; refilled each step.
-    pushes: Vec<Vec<Push>>,
-    cone: Cone,
-    /// Place of each body of the world in `of`.
-    slots: Vec<Option<usize>>,
-    counts: bool,
-    frames: u64,
-    count: u64,
-    worst: f64,
-    worst_time: f64,
-    worst_body: usize,
-}
-
-fn new(world: &World, scope: &Scope, counts: bool) -> Box<dyn Gauge> {
-    let jointed: Vec<usize> = world.joints.iter().flat_map(|joint| joint.bodies).collect();
-    let mut slots = vec![None; world.bodies.len()];
-    for (slot, &id) in scope.of.iter().enumerate() {
-        slots[id] = Some(slot);
-    }
-    Box::new(Ghost {
-        members: Membership::of(world, &scope.of),
-        everything: Membership::everything(world),
-        jointed: Membership::of(world, &jointed),
-        pushes: vec![Vec::new(); scope.of.len()],
-        cone: Cone::default(),
-        slots,
-        of: scope.of.clone(),
-        counts,
-        frames: 0,
-        count: 0,
-        worst: 0.0,
-        worst_time: 0.0,
-        worst_body: 0,
-    })
-}
-
-pub(crate) fn speed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
-    new(world, scope, false)
-}
-
-pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
-    new(world, scope, true)
-}
-
-/// Fills the cones of some bodies with the directions that bodies which may touch them can push in.
-fn fill(view: &View<'_>, members: &Membership, everything: &Membership, mut add: impl FnMut(usize, Push)) {
+/// Everything that may push a body over the step: parts of others as near as both travel within one and a half steps.
+fn fill(view: &View<'_>, id: usize, pushes: &mut Vec<Push>) {
     let Some(before) = view.before else { return };
     let world = view.world;
-    let reach = |id: usize| {
-        let reach = view.sight.shapes().reach(id);
-        if reach.is_finite() { reach } else { 0.0 }
-    };
     let swift = |id: usize| {
-        let of = |state: &ironspin_model::BodyState| state.velocity.length() + state.spin.length() * reach(id);
+        let reach = view.sight.shapes().reach(id);
+        let arm = if reach.is_finite() { reach } else { 0.0 };
+        let of = |state: &BodyState| state.velocity.length() + state.spin.length() * arm;
         of(&before.bodies[id]).max(of(&view.now.bodies[id])) + view.fall(id).length() * view.span()
     };
-    let fastest = (0..world.bodies.len()).filter(|&id| view.present(id)).map(swift).fold(0.0, f64::max);
-    let size_of = |a: usize, b: usize| world.bodies[a].smallest_size().min(world.bodies[b].smallest_size());
-    let widest =
-        world.dynamic_bodies().map(|id| world.bodies[id].smallest_size()).filter(|s| s.is_finite()).fold(0.0, f64::max);
-    view.near_pairs(When::Now, members, everything, 3.0 * fastest * view.span() + 0.01 * widest, |a, b| {
-        if !(view.present(a) && view.present(b)) {
-            return;
+    let own = swift(id);
+    let fastest = view.sight.fastest().max(own);
+    let size = world.bodies[id].smallest_size();
+    let near = if size.is_finite() { 0.01 * size } else { 0.0 };
+    let mut others = Vec::new();
+    view.sight.neighbours_of(id, 1.5 * (own + fastest) * view.span() + near, |other| others.push(other));
+    let friction = libm::atan(largest_friction(world, id));
+    for other in others {
+        if !view.present(other) {
+            continue;
         }
-        let size = size_of(a, b);
-        let travel = 1.5 * (swift(a) + swift(b)) * view.span();
-        let within = travel + 0.01 * size;
-        for when in [When::Before, When::Now] {
-            view.sight.gaps(when, a, b, within, |gap| {
+        let size = size.min(world.bodies[other].smallest_size());
+        let within = 1.5 * (own + swift(other)) * view.span() + 0.01 * size;
+        for (when, frame) in [(When::Before, before), (When::Now, view.now)] {
+            view.sight.gaps(when, other, id, within, |gap| {
                 if gap.distance > within {
                     return;
                 }
                 // A graze turns the normal while the bodies pass each other; what only falls on each other does not.
-                let frame = if when == When::Now { view.now } else { before };
-                let slip = velocity_at(&frame.bodies[b], gap.point) - velocity_at(&frame.bodies[a], gap.point);
-                let turned = (before.bodies[a].angle - view.now.bodies[a].angle).abs()
-                    + (before.bodies[b].angle - view.now.bodies[b].angle).abs();
+                let slip = velocity_at(&frame.bodies[id], gap.point) - velocity_at(&frame.bodies[other], gap.point);
+                let turned = |id: usize| (before.bodies[id].angle - view.now.bodies[id].angle).abs();
                 let curved = gap.normal.perp_dot(slip).abs() * view.span() / size;
-                let round = [a, b].iter().any(|&id| is_round(view, id));
-                let slack = turned + if round { curved } else { 0.0 } + 1e-3;
-                for (id, other, normal) in [(a, b, -gap.normal), (b, a, gap.normal)] {
-                    let half = libm::atan(largest_friction(world, id)) + slack;
-                    add(id, Push { other, normal, half });
-                }
+                let round = [id, other].iter().any(|&id| is_round(view, id));
+                let slack = turned(id) + turned(other) + if round { curved } else { 0.0 } + 1e-3;
+                pushes.push(Push { other, normal: gap.normal, half: friction + slack });
             });
         }
-    });
+    }
 }
 
 /// Whether a body has a part without straight edges.
@@ -231,32 +243,66 @@ fn largest_friction(world: &World, id: usize) -> f64 {
     largest
 }
 
+struct Ghost {
+    of: Vec<usize>,
+    jointed: Membership,
+    /// One for each measured body.
+    explainers: Vec<Explainer>,
+    counts: bool,
+    frames: u64,
+    count: u64,
+    worst: f64,
+    worst_time: f64,
+    worst_body: usize,
+}
+
+fn new(world: &World, scope: &Scope, counts: bool) -> Box<dyn Gauge> {
+    let jointed: Vec<usize> = world.joints.iter().flat_map(|joint| joint.bodies).collect();
+    Box::new(Ghost {
+        jointed: Membership::of(world, &jointed),
+        explainers: vec![Explainer::default(); scope.of.len()],
+        of: scope.of.clone(),
+        counts,
+        frames: 0,
+        count: 0,
+        worst: 0.0,
+        worst_time: 0.0,
+        worst_body: 0,
+    })
+}
+
+pub(crate) fn speed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(world, scope, false)
+}
+
+pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(world, scope, true)
+}
+
 impl Gauge for Ghost {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
         if view.before.is_none() {
             return;
         }
-        self.pushes.iter_mut().for_each(Vec::clear);
-        let (pushes, slots) = (&mut self.pushes, &self.slots);
-        fill(view, &self.members, &self.everything, |id, push| {
-            if let Some(slot) = slots[id] {
-                pushes[slot].push(push);
-            }
-        });
-        for (slot, &id) in self.of.iter().enumerate() {
-            if !view.present(id) || self.jointed.has(id) || view.world.bodies[id].mass == 0.0 {
+        for (explainer, &id) in self.explainers.iter_mut().zip(&self.of) {
+            if view.world.bodies[id].mass == 0.0 || self.jointed.has(id) || !view.present(id) {
                 continue;
             }
             let Some(change) = unexplained(view, id) else { continue };
-            cone_of(view, id, &self.pushes[slot], &mut self.cone);
-            let mut ghost = self.cone.outside(change.velocity.truncate());
-            if self.pushes[slot].is_empty() {
-                ghost = ghost.max(change.spin.abs() * view.sight.shapes().reach(id));
-            }
             // Below the rounding of the velocity there is nothing to see.
             let speed = view.now.bodies[id].velocity.length();
-            if ghost <= 1e-12 * (speed + change.velocity.length() + change.explained) {
+            let size = change.velocity.length();
+            let noise = 1e-12 * (speed + size + change.explained);
+            let turned = change.spin.abs() * view.sight.shapes().reach(id);
+            if size <= noise && turned <= noise {
+                continue;
+            }
+            let mut ghost = explainer.beyond(view, id, change.velocity.truncate());
+            if !explainer.anything() {
+                ghost = ghost.max(turned);
+            }
+            if ghost <= noise {
                 continue;
             }
             if ghost > (1e-3 * speed).max(0.1 * view.fall(id).length() * view.span()) {
@@ -285,18 +331,9 @@ impl Gauge for Ghost {
 }
 
 /// What of a body's change of velocity its allowed contacts do not explain, m/s, for other gauges.
-pub(crate) fn beyond_contacts(view: &View<'_>, id: usize, everything: &Membership) -> f64 {
+pub(crate) fn beyond_contacts(view: &View<'_>, id: usize) -> f64 {
     let Some(change) = unexplained(view, id) else { return 0.0 };
-    let only = Membership::of(view.world, &[id]);
-    let mut pushes = Vec::new();
-    fill(view, &only, everything, |body, push| {
-        if body == id {
-            pushes.push(push);
-        }
-    });
-    let mut cone = Cone::default();
-    cone_of(view, id, &pushes, &mut cone);
-    cone.outside(change.velocity.truncate())
+    Explainer::default().beyond(view, id, change.velocity.truncate())
 }
 
 #[cfg(test)]

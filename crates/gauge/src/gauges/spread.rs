@@ -237,8 +237,12 @@ fn chi_square(values: &[f64], law: &Shape) -> Option<(f64, usize, f64)> {
         from = end;
     }
     let freedom = merged.len() - 1;
-    let chance = ChiSquared::new(freedom as f64).ok()?.sf(statistic);
-    Some((statistic, freedom, chance))
+    Some((statistic, freedom, chance_of(statistic, freedom)?))
+}
+
+/// The chance of a chi-square statistic at least as large.
+fn chance_of(statistic: f64, freedom: usize) -> Option<f64> {
+    Some(ChiSquared::new(freedom as f64).ok()?.sf(statistic))
 }
 
 /// The largest distance of the cumulative curve of some values from a law's, and the chance of one as large.
@@ -322,6 +326,53 @@ mod tests {
         let coin = Law::Binomial { tries: 1, chance: 0.5 };
         let tossed: Vec<f64> = (0..100).map(|k| f64::from(u8::from(k < 60))).collect();
         assert!((chance("spread.chi", &tossed, &coin) - 0.0455).abs() < 1e-4);
+    }
+
+    #[test]
+    fn laws_and_tests_have_the_values_that_were_computed_independently() {
+        // Binomial and Boltzmann's laws, and the critical values of Pearson's test; each case names its source.
+        let cases: serde_json::Value = serde_json::from_str(include_str!("spread_cases.json")).unwrap();
+        let list = |value: &serde_json::Value| -> Vec<f64> {
+            value.as_array().unwrap().iter().map(|number| number.as_f64().unwrap()).collect()
+        };
+        let mut compared = 0;
+        for case in cases.as_array().unwrap() {
+            let (input, output) = (&case["inputs"], &case["outputs"]);
+            let kind = case["id"].as_str().unwrap();
+            if kind.contains("pegboard") {
+                let chance = input["p"].as_f64().unwrap();
+                for (rows, expected) in list(&input["rows"]).iter().zip(output["probabilities"].as_array().unwrap()) {
+                    let law = Shape::of(&Law::Binomial { tries: *rows as u64, chance }).unwrap();
+                    for (k, expected) in list(expected).iter().enumerate() {
+                        let found = law.cumulative(k as f64) - law.cumulative(k as f64 - 1.0);
+                        assert!((found - expected).abs() < 1e-13, "{rows} rows, {k}: {found} and not {expected}");
+                        compared += 1;
+                    }
+                }
+            } else if kind.contains("chisquare") {
+                for (freedom, expected) in list(&input["dof"]).iter().zip(output["critical"].as_array().unwrap()) {
+                    for (alpha, critical) in list(&input["alpha"]).iter().zip(list(expected)) {
+                        let found = chance_of(critical, *freedom as usize).unwrap();
+                        assert!((found / alpha - 1.0).abs() < 1e-9, "{freedom}: {found} and not {alpha}");
+                        compared += 1;
+                    }
+                }
+            } else {
+                let law = Shape::of(&Law::Exponential { mean: output["scale_height"].as_f64().unwrap() }).unwrap();
+                let edges = list(&input["bin_edges"]);
+                let mut found: Vec<f64> =
+                    edges.windows(2).map(|ends| law.cumulative(ends[1]) - law.cumulative(ends[0])).collect();
+                let expected = list(&output["fractions"]);
+                if expected.len() > found.len() {
+                    found.push(1.0 - law.cumulative(edges[edges.len() - 1]));
+                }
+                for (found, expected) in found.iter().zip(&expected) {
+                    assert!((found - expected).abs() < 1e-14, "{found} and not {expected}");
+                    compared += 1;
+                }
+            }
+        }
+        assert!(compared > 150, "{compared}");
     }
 
     #[test]

@@ -172,6 +172,16 @@ mod tests {
             prop_assert!(near.distance == gap.distance || (gap.distance > 0.5 && near.distance == f64::INFINITY));
         }
 
+        /// A point on the rim is neither inside nor outside, from either side of the question.
+        #[test]
+        fn a_point_on_the_rim_has_no_gap(corners in polygon(), share in 0.0..1.0_f64, edge in 0..8_usize, swapped in any::<bool>()) {
+            let (p, q) = (corners[edge % corners.len()], corners[(edge + 1) % corners.len()]);
+            let hull = Outline::Hull { corners, radius: 0.0 };
+            let dot = Outline::Hull { corners: vec![p.lerp(q, share)], radius: 0.0 };
+            let gap = if swapped { dot.gap_to(&hull) } else { hull.gap_to(&dot) };
+            prop_assert!(gap.distance.abs() < 1e-12, "{:?}", gap);
+        }
+
         /// The gap of two separate squares against the smallest distance of many points of their rims.
         #[test]
         fn agrees_with_brute_force(x in -3.0..3.0_f64, y in -3.0..3.0_f64, angle in 0.0..6.3_f64, half in 0.1..1.0_f64) {

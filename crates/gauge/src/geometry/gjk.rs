@@ -164,18 +164,36 @@ fn depth(difference: &Difference<'_>, p: Corner, q: Corner) -> Nearest {
     let along = if p.at == q.at { DVec2::X } else { q.at - p.at };
     let (left, right) = (difference.support(along.perp()), difference.support(-along.perp()));
     let ends = [difference.support(along), difference.support(-along)];
-    let mut polygon: Vec<Corner> = Vec::with_capacity(4);
-    for corner in [ends[1], right, ends[0], left] {
-        if polygon.iter().all(|known| known.at.distance(corner.at) > difference.noise) {
-            polygon.push(corner);
-        }
-    }
-    let area: f64 = (0..polygon.len()).map(|i| polygon[i].at.perp_dot(polygon[(i + 1) % polygon.len()].at)).sum();
-    if polygon.len() < 3 || area <= difference.noise * along.length() {
+    let polygon = hull(vec![p, q, left, right, ends[0], ends[1]], difference.noise);
+    if polygon.len() < 3 {
         // The difference has no area: the way out is across it.
         return difference.nearest(ends[1], ends[0], true);
     }
     expand(difference, polygon)
+}
+
+/// The convex hull of a few corners, counter-clockwise (Andrew, 1979); what lies on an edge but for the noise is left out.
+fn hull(mut corners: Vec<Corner>, noise: f64) -> Vec<Corner> {
+    corners.sort_by(|p, q| p.at.x.total_cmp(&q.at.x).then(p.at.y.total_cmp(&q.at.y)));
+    corners.dedup_by(|p, q| p.at.distance(q.at) <= noise);
+    let half = |corners: &mut dyn Iterator<Item = &Corner>| {
+        let mut chain: Vec<Corner> = Vec::new();
+        for &corner in corners {
+            while let [.., p, q] = chain.as_slice() {
+                let way = q.at - p.at;
+                if way.perp_dot(corner.at - p.at) > noise * way.length() {
+                    break;
+                }
+                chain.pop();
+            }
+            chain.push(corner);
+        }
+        chain.pop();
+        chain
+    };
+    let mut all = half(&mut corners.iter());
+    all.extend(half(&mut corners.iter().rev()));
+    all
 }
 
 fn depth_from(difference: &Difference<'_>, corners: &[Corner; 3]) -> Nearest {

@@ -110,6 +110,8 @@ impl Placement {
 #[derive(Clone, Debug, Default)]
 struct Neighbours {
     pairs: Vec<(usize, usize)>,
+    /// The others of each body, by its id.
+    of: Vec<Vec<usize>>,
     /// Where the bodies were when the pairs were found.
     rectangles: Vec<Rectangle>,
     /// All pairs nearer than this were found, m.
@@ -130,6 +132,8 @@ pub struct Sight {
     slack: f64,
     /// The widest search asked for since the last frame, m.
     wanted: Cell<f64>,
+    /// The highest speed of any point of any body in the frame now and the one before, m/s.
+    speeds: [f64; 2],
 }
 
 impl Sight {
@@ -146,6 +150,7 @@ impl Sight {
             neighbours: Neighbours { found_within: f64::NEG_INFINITY, ..Neighbours::default() },
             slack: 0.2 * mean,
             wanted: Cell::new(f64::NEG_INFINITY),
+            speeds: [0.0; 2],
         }
     }
 
@@ -153,6 +158,13 @@ impl Sight {
     pub fn see(&mut self, frame: &Frame) {
         std::mem::swap(&mut self.now, &mut self.before);
         self.now.place(&self.shapes, frame);
+        let swift = |(id, state): (usize, &BodyState)| {
+            let reach = self.shapes.reach(id);
+            let turning = if state.spin.z == 0.0 || !reach.is_finite() { 0.0 } else { state.spin.z.abs() * reach };
+            state.velocity.length() + turning
+        };
+        let there = frame.bodies.iter().enumerate().take(self.shapes.count()).filter(|(_, state)| !state.is_absent());
+        self.speeds = [there.map(swift).fold(0.0, f64::max), self.speeds[0]];
         let wanted = self.wanted.replace(f64::NEG_INFINITY);
         let neighbours = &mut self.neighbours;
         if wanted == f64::NEG_INFINITY {
@@ -179,6 +191,13 @@ impl Sight {
         pairs.clear();
         sweep(&self.shapes, &self.now, within, |_| true, |a, b| pairs.push((a, b)));
         pairs.sort_unstable();
+        let mut of = std::mem::take(&mut self.neighbours.of);
+        of.resize(self.now.states.len(), Vec::new());
+        of.iter_mut().for_each(Vec::clear);
+        for &(a, b) in &pairs {
+            of[a].push(b);
+            of[b].push(a);
+        }
         let side = |a: f64, b: f64| if a == b { 0.0 } else { (a - b).abs() };
         let moved = |(is, was): (&Rectangle, &Rectangle)| {
             side(is.low.x, was.low.x)
@@ -188,7 +207,12 @@ impl Sight {
         };
         // The frame before may be asked about too.
         let strayed = self.before.bodies.iter().zip(&self.now.bodies).map(moved).fold(0.0, f64::max);
-        self.neighbours = Neighbours { pairs, rectangles: self.now.bodies.clone(), found_within: within, strayed };
+        self.neighbours = Neighbours { pairs, of, rectangles: self.now.bodies.clone(), found_within: within, strayed };
+    }
+
+    /// The highest speed of any point of any body in both frames, m/s.
+    pub(crate) fn fastest(&self) -> f64 {
+        self.speeds[0].max(self.speeds[1])
     }
 
     pub(crate) fn shapes(&self) -> &Shapes {
@@ -268,6 +292,26 @@ impl Sight {
         );
         pairs.sort_unstable();
         pairs.into_iter().for_each(|(a, b)| each(a, b));
+    }
+}
+
+impl Sight {
+    /// Calls `each` for every body that may touch one and whose rectangle now comes within a distance of its own, in the order of
+    /// their ids.
+    pub(crate) fn neighbours_of(&self, body: usize, within: f64, mut each: impl FnMut(usize)) {
+        self.wanted.set(self.wanted.get().max(within));
+        let mine = &self.now.bodies[body];
+        let mut tell = |other: usize| {
+            if mine.meets(&self.now.bodies[other], within) {
+                each(other);
+            }
+        };
+        if within + 2.0 * self.neighbours.strayed <= self.neighbours.found_within {
+            self.neighbours.of[body].iter().for_each(|&other| tell(other));
+        } else {
+            let others = (0..self.now.bodies.len()).filter(|&other| other != body && self.shapes.may_meet(body, other));
+            others.for_each(tell);
+        }
     }
 }
 

@@ -1,0 +1,112 @@
+//! What the gauges cost beside the engine: `cargo bench -p ironspin-lab --bench gauges`.
+//!
+//! A pile of 1,000 bodies that has come to rest, and the same while it collapses: the time of all gauges that need nothing but bodies, over the time of
+//! the built-in engine's steps, on the same frames in one run.
+
+#![allow(clippy::print_stdout)]
+
+#[allow(dead_code, unreachable_pub)]
+#[path = "../../engine/tests/engine/worlds.rs"]
+mod worlds;
+#[allow(dead_code, unreachable_pub)]
+#[path = "../../engine/tests/engine/yard.rs"]
+mod yard;
+
+use ironspin_gauge::{GAUGES, GaugeEntry, Need, Scope, Sight, View};
+use ironspin_model::{Bounds, DVec2, DVec3, Engine, Frame, Shape, World};
+use std::time::Instant;
+use yard::{Bench, conditions};
+
+/// Steps measured.
+const STEPS: usize = 120;
+
+fn main() {
+    println!(
+        "| pile of 1,000 bodies | engine, ms a step | all {} gauges, ms a step | share |\n|---|---|---|---|",
+        everyday().count()
+    );
+    for (name, world, settle) in [("at rest", worlds::pyramid(44), 2.0), ("mixed, poured", pile(1000), 2.0)] {
+        let world = World { bounds: Some(Bounds { min: DVec3::splat(-1e3), max: DVec3::splat(1e3) }), ..world };
+        let (engine, frames) = run(&world, settle);
+        let mut one_by_one = Vec::new();
+        for entry in everyday() {
+            one_by_one.push((measure(&world, &frames, &[entry]), entry.name));
+        }
+        let entries: Vec<&GaugeEntry> = everyday().collect();
+        let all = measure(&world, &frames, &entries);
+        println!(
+            "| {name} ({} bodies) | {:.2} | {:.2} | {:.0} % |",
+            world.bodies.len(),
+            engine,
+            all,
+            100.0 * all / engine
+        );
+        one_by_one.sort_by(|a, b| b.0.total_cmp(&a.0));
+        for (cost, gauge) in one_by_one.iter().take(5) {
+            eprintln!("  {gauge}: {cost:.3} ms alone, {:.1} %", 100.0 * cost / engine);
+        }
+    }
+}
+
+/// Boxes, discs and capsules poured into a trough.
+fn pile(count: usize) -> World {
+    let mut world = yard::world(9.81, 0.5, 0.1);
+    world.bodies.push(yard::floor());
+    for side in [-1.0, 1.0] {
+        world.bodies.push(yard::fixed(Shape::Box(DVec2::new(1.0, 80.0)), side * 14.5, 39.0));
+    }
+    for i in 0..count {
+        let (column, row) = (i % 25, i / 25);
+        let shape = match i % 3 {
+            0 => Shape::Box(DVec2::new(0.9, 0.7)),
+            1 => Shape::Disc(0.45),
+            _ => Shape::Capsule { length: 0.4, radius: 0.25 },
+        };
+        world.bodies.push(yard::solid(
+            shape,
+            1.06 * column as f64 - 12.7 + 0.05 * (row % 3) as f64,
+            0.6 + 1.05 * row as f64,
+        ));
+    }
+    world
+}
+
+/// Gauges that a claim can name without saying more than bodies.
+fn everyday() -> impl Iterator<Item = &'static GaugeEntry> {
+    let asks = |entry: &&GaugeEntry| entry.needs.iter().all(|need| *need == Need::Bounds);
+    let of_one = |name: &str| name.starts_with("value.") || name.starts_with("fall.") || name.starts_with("period.");
+    GAUGES.iter().filter(asks).filter(move |entry| !of_one(entry.name))
+}
+
+/// The engine's time, ms a step, and the frames.
+fn run(world: &World, settle: f64) -> (f64, Vec<Frame>) {
+    let dt = 1.0 / 60.0;
+    let mut bench = Bench::new(world.clone(), "", dt);
+    bench.seconds(settle, |_| {});
+    let token = bench.engine.save().expect("a state");
+    let began = Instant::now();
+    bench.engine.advance_blind(dt, STEPS as u64).expect("steps");
+    let seconds = began.elapsed().as_secs_f64();
+    bench.engine.restore(token).expect("the state");
+    let mut frames = Vec::new();
+    bench.run(STEPS as u64, |frame| frames.push(frame.clone()));
+    let _ = conditions();
+    (1e3 * seconds / STEPS as f64, frames)
+}
+
+/// Time of some gauges over the frames, ms a step.
+fn measure(world: &World, frames: &[Frame], entries: &[&GaugeEntry]) -> f64 {
+    let of: Vec<usize> = world.dynamic_bodies().collect();
+    let scope = Scope { of, ..Scope::default() };
+    let mut gauges: Vec<_> = entries.iter().map(|entry| (entry.make)(world, &scope)).collect();
+    let began = Instant::now();
+    let mut sight = Sight::new(world);
+    let mut before = None;
+    for now in frames {
+        sight.see(now);
+        let view = View { world, before, now, gravity: world.gravity, deeds: &[], sight: &sight };
+        gauges.iter_mut().for_each(|gauge| gauge.observe(&view));
+        before = Some(now);
+    }
+    1e3 * began.elapsed().as_secs_f64() / frames.len() as f64
+}
