@@ -64,7 +64,7 @@ impl Header {
 }
 
 enum Sink {
-    Csv(csv::Writer<BufWriter<NamedTempFile>>),
+    Csv(Box<csv::Writer<BufWriter<NamedTempFile>>>),
     Parquet(Box<SerializedFileWriter<File>>, NamedTempFile, Vec<(i64, f64, usize, BodyState)>),
 }
 
@@ -93,7 +93,7 @@ impl TraceWriter {
                 }
                 let mut writer = csv::Writer::from_writer(out);
                 writer.write_record(Column::PLANAR.map(Column::name)).map_err(|error| fault(error.into()))?;
-                Sink::Csv(writer)
+                Sink::Csv(Box::new(writer))
             }
             TraceFormat::Parquet => {
                 let writer = parquet_writer(&temporary, header).map_err(|error| fault(std::io::Error::other(error)))?;
@@ -114,7 +114,10 @@ impl TraceWriter {
     pub fn add(&mut self, frame: &Frame) -> Result<(), TraceError> {
         let there = frame.bodies.iter().enumerate().filter(|(_, state)| !state.is_absent());
         let done = match &mut self.sink {
-            Sink::Csv(writer) => there.map(|(id, state)| csv_row(writer, frame, &self.names[id], state)).collect(),
+            Sink::Csv(writer) => {
+                let mut there = there;
+                there.try_for_each(|(id, state)| csv_row(writer, frame, &self.names[id], state))
+            }
             Sink::Parquet(writer, _, rows) => {
                 rows.extend(there.map(|(id, state)| (frame.step as i64, frame.time, id, *state)));
                 if rows.len() >= GROUP { write_group(writer, rows, &self.names) } else { Ok(()) }

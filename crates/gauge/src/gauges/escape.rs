@@ -1,7 +1,7 @@
 //! Bodies that left the region in which they should stay.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
+use crate::table::{Better, GaugeEntry, Need};
 use ironspin_model::World;
 
 pub(crate) const COUNT: GaugeEntry = GaugeEntry {
@@ -17,7 +17,6 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     needs: &[Need::Bounds],
     counts: true,
     make: count,
-    ..PLAIN
 };
 
 struct Escape {

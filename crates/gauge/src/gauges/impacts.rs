@@ -40,6 +40,8 @@ struct Impacts {
     /// Kept for the next step, to spare allocations.
     notices: Vec<(PairOfBodies, u64)>,
     fastest: f64,
+    /// The largest of the bodies' smallest sizes, m.
+    widest: f64,
 }
 
 pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
@@ -53,6 +55,12 @@ pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
         frames: 0,
         notices: Vec::new(),
         fastest: 0.0,
+        widest: world
+            .bodies
+            .iter()
+            .map(ironspin_model::Body::smallest_size)
+            .filter(|s| s.is_finite())
+            .fold(0.0, f64::max),
     })
 }
 
@@ -107,21 +115,41 @@ impl Impacts {
         let Some(before) = view.before else { return };
         let span = view.span();
         let mut found = Vec::new();
-        let within = 2.0 * self.fastest * span;
+        let swift = |id: usize| {
+            let reach = view.sight.shapes().reach(id);
+            let arm = if reach.is_finite() { reach } else { 0.0 };
+            let of = |frame: &ironspin_model::Frame| {
+                let state = &frame.bodies[id];
+                state.velocity.length() + if arm > 0.0 { state.spin.length() * arm } else { 0.0 }
+            };
+            of(before).max(of(view.now))
+        };
+        let within = 2.0 * view.sight.fastest() * span + 0.02 * self.widest;
+        let together = &self.together;
         view.near_pairs(When::Before, &self.of, &self.others, within, |a, b| {
             if !(view.present(a) && view.present(b)) {
                 return;
             }
+            let fall = view.fall(a).length().max(view.fall(b).length());
+            let slow = CLEAR_STEPS * fall * span;
+            // What does not move fast enough to strike has nothing to tell, unless it must be seen to part.
+            let bound = swift(a) + swift(b);
+            if bound <= slow && !together.contains(&(a, b)) {
+                return;
+            }
             let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
-            let (then, now) = (view.gap(When::Before, a, b, within + size), view.gap(When::Now, a, b, within + size));
+            let within = 2.0 * bound * span + 0.02 * size;
+            let (then, now) = (view.gap(When::Before, a, b, within), view.gap(When::Now, a, b, within));
+            if !then.distance.is_finite() && !now.distance.is_finite() {
+                found.push(((a, b), false, true));
+                return;
+            }
             let nearer = if now.distance < then.distance { now } else { then };
             let speed = |frame: &ironspin_model::Frame| {
                 (velocity_at(&frame.bodies[b], nearer.point) - velocity_at(&frame.bodies[a], nearer.point))
                     .dot(nearer.normal)
             };
             let (was, is) = (speed(before), speed(view.now));
-            let fall = view.fall(a).length().max(view.fall(b).length());
-            let slow = CLEAR_STEPS * fall * span;
             let reached = nearer.distance <= 1.5 * was.abs().max(is.abs()) * span + 0.01 * size;
             found.push(((a, b), reached && -was > slow && -is < -0.5 * was, is > slow || !reached));
         });

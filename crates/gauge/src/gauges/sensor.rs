@@ -2,7 +2,7 @@
 
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Moving, Outline};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
+use crate::table::{Better, GaugeEntry, Need};
 use ironspin_model::{BodyKind, BodyState, SensorEventKind, World};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -19,7 +19,6 @@ pub(crate) const WRONG: GaugeEntry = GaugeEntry {
     needs: &[Need::Sensor],
     counts: true,
     make: wrong,
-    ..PLAIN
 };
 
 pub(crate) const MISSED: GaugeEntry = GaugeEntry {

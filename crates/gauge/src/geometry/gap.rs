@@ -19,7 +19,7 @@ impl Gap {
     /// What has no gap: infinitely far.
     pub(crate) const FAR: Gap = Gap { distance: f64::INFINITY, normal: DVec2::Y, point: DVec2::ZERO };
 
-    fn turned_round(self) -> Gap {
+    pub(crate) fn turned_round(self) -> Gap {
         Gap { normal: -self.normal, ..self }
     }
 }

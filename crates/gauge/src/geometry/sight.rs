@@ -3,8 +3,8 @@
 use super::gap::Gap;
 use super::outline::Outline;
 use super::shapes::{Membership, Shapes};
-use ironspin_model::{BodyState, DVec2, Frame, World};
-use std::cell::Cell;
+use ironspin_model::{BodyState, DVec2, DVec3, Frame, World};
+use std::cell::{Cell, RefCell};
 
 /// Which of the two frames of a step.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -106,6 +106,26 @@ impl Placement {
     }
 }
 
+/// A gap and where both bodies were.
+#[derive(Clone, Copy, Debug)]
+struct KnownGap {
+    gap: Gap,
+    /// What is further than this may be told as infinitely far.
+    within: f64,
+    places: [(DVec3, f64); 2],
+}
+
+impl KnownGap {
+    /// Whether the bodies are where they were, but for rounding.
+    fn is_of(&self, states: [&BodyState; 2]) -> bool {
+        self.places.iter().zip(states).all(|((place, angle), state)| {
+            let noise = 4.0 * f64::EPSILON * (place.x.abs() + place.y.abs() + 1e-300);
+            let moved = state.position - *place;
+            moved.x.abs() + moved.y.abs() <= noise && (state.angle - angle).abs() <= 1e-15
+        })
+    }
+}
+
 /// Pairs near each other, good until bodies have moved on.
 #[derive(Clone, Debug, Default)]
 struct Neighbours {
@@ -128,6 +148,8 @@ pub struct Sight {
     now: Placement,
     before: Placement,
     neighbours: Neighbours,
+    /// For each pair of neighbours its gap in the frame now, and in the frame before.
+    gaps: [RefCell<Vec<Option<KnownGap>>>; 2],
     /// Added to a search, so that it need not be done again at once, m.
     slack: f64,
     /// The widest search asked for since the last frame, m.
@@ -147,6 +169,7 @@ impl Sight {
             now: placement.clone(),
             before: placement,
             shapes,
+            gaps: [0, 1].map(|_| RefCell::new(Vec::new())),
             neighbours: Neighbours { found_within: f64::NEG_INFINITY, ..Neighbours::default() },
             slack: 0.2 * mean,
             wanted: Cell::new(f64::NEG_INFINITY),
@@ -157,6 +180,7 @@ impl Sight {
     /// Takes the next frame; the one before becomes the frame before.
     pub fn see(&mut self, frame: &Frame) {
         std::mem::swap(&mut self.now, &mut self.before);
+        self.gaps.swap(0, 1);
         self.now.place(&self.shapes, frame);
         let swift = |(id, state): (usize, &BodyState)| {
             let reach = self.shapes.reach(id);
@@ -187,17 +211,6 @@ impl Sight {
     }
 
     fn find_neighbours(&mut self, within: f64) {
-        let mut pairs = std::mem::take(&mut self.neighbours.pairs);
-        pairs.clear();
-        sweep(&self.shapes, &self.now, within, |_| true, |a, b| pairs.push((a, b)));
-        pairs.sort_unstable();
-        let mut of = std::mem::take(&mut self.neighbours.of);
-        of.resize(self.now.states.len(), Vec::new());
-        of.iter_mut().for_each(Vec::clear);
-        for &(a, b) in &pairs {
-            of[a].push(b);
-            of[b].push(a);
-        }
         let side = |a: f64, b: f64| if a == b { 0.0 } else { (a - b).abs() };
         let moved = |(is, was): (&Rectangle, &Rectangle)| {
             side(is.low.x, was.low.x)
@@ -207,6 +220,22 @@ impl Sight {
         };
         // The frame before may be asked about too.
         let strayed = self.before.bodies.iter().zip(&self.now.bodies).map(moved).fold(0.0, f64::max);
+        let within = within + if strayed.is_finite() { 2.0 * strayed } else { 0.0 };
+        let mut pairs = std::mem::take(&mut self.neighbours.pairs);
+        pairs.clear();
+        sweep(&self.shapes, &self.now, within, |_| true, |a, b| pairs.push((a, b)));
+        pairs.sort_unstable();
+        for gaps in &mut self.gaps {
+            gaps.get_mut().clear();
+            gaps.get_mut().resize(pairs.len(), None);
+        }
+        let mut of = std::mem::take(&mut self.neighbours.of);
+        of.resize(self.now.states.len(), Vec::new());
+        of.iter_mut().for_each(Vec::clear);
+        for &(a, b) in &pairs {
+            of[a].push(b);
+            of[b].push(a);
+        }
         self.neighbours = Neighbours { pairs, of, rectangles: self.now.bodies.clone(), found_within: within, strayed };
     }
 
@@ -231,8 +260,31 @@ impl Sight {
         &self.placement(when).outlines[body]
     }
 
-    /// The smallest gap of any parts of two bodies; infinity at once when it is certainly above `within`.
+    /// The smallest gap of any parts of two bodies; infinity at once when it is certainly above `within`. What has not moved against each other by
+    /// more than a rounding error since its gap was worked out has that gap still.
     pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
+        let placement = self.placement(when);
+        if !placement.bodies[a].meets(&placement.bodies[b], within) {
+            return Gap::FAR;
+        }
+        let (low, high) = (a.min(b), a.max(b));
+        let Ok(number) = self.neighbours.pairs.binary_search(&(low, high)) else {
+            return self.worked_out(when, a, b, within);
+        };
+        let mut gaps = self.gaps[usize::from(when == When::Before)].borrow_mut();
+        let places = [low, high].map(|id| &placement.states[id]);
+        if let Some(known) = &gaps[number]
+            && (known.gap.distance <= known.within || within <= known.within)
+            && known.is_of(places)
+        {
+            return if a == low { known.gap } else { known.gap.turned_round() };
+        }
+        let gap = self.worked_out(when, low, high, within);
+        gaps[number] = Some(KnownGap { gap, within, places: places.map(|state| (state.position, state.angle)) });
+        if a == low { gap } else { gap.turned_round() }
+    }
+
+    fn worked_out(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
         let mut best = Gap::FAR;
         self.gaps(when, a, b, within, |gap| {
             if gap.distance < best.distance {

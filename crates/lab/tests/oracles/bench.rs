@@ -1,7 +1,7 @@
 //! A case run on the built-in engine and measured by gauges.
 
 use ironspin_gauge::{Scope, Sight, View, find};
-use ironspin_model::{BodyKind, DVec2, DVec3, Details, Engine, Frame, Joint, JointKind, Measure, Shape, World};
+use ironspin_model::{DVec2, DVec3, Details, Engine, Frame, Joint, JointKind, Measure, Shape, World};
 
 use crate::yard::{Bench, fixed, solid};
 
@@ -126,10 +126,6 @@ pub(crate) fn spring(bodies: [usize; 2], length: f64, stiffness: f64, damping: f
 pub(crate) fn moving(mut body: ironspin_model::Body, vx: f64, vy: f64) -> ironspin_model::Body {
     body.velocity = DVec3::new(vx, vy, 0.0);
     body
-}
-
-pub(crate) fn is_kinematic(body: &ironspin_model::Body) -> bool {
-    body.kind == BodyKind::Kinematic
 }
 
 /// Steps of a world until a condition on the frame before and now gives a time; not a number when it never does.

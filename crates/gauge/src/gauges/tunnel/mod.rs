@@ -6,7 +6,7 @@ mod seam;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::gauges::motion::unexplained;
 use crate::geometry::{Outline, Shapes, When, winding};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
+use crate::table::{Better, GaugeEntry, Need};
 use follow::{Stage, Through, follow, path};
 use ironspin_model::{BodyState, DVec2, Frame, Shape, World};
 use seam::{Seam, seams};
@@ -24,7 +24,6 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     needs: &[Need::Against],
     counts: true,
     make: count,
-    ..PLAIN
 };
 
 pub(crate) const UNTOUCHED: GaugeEntry = GaugeEntry {
