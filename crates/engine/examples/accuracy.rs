@@ -22,7 +22,7 @@ use yard::{Bench, energy, momentum};
 fn main() {
     println!("# Accuracy of the built-in engine\n");
     println!(
-        "Made by `cargo run --release -p ironspin-engine --example accuracy > docs/accuracy.md`. The worlds are those of the"
+        "Made by `cargo run --release -p ironspin-engine --example accuracy` and, from \"Against values computed independently\" on,\n`cargo run --release -p ironspin-lab --example oracles`, one after the other into this file. The worlds are those of the"
     );
     println!("engine's tests, which hold the bounds.\n");
     piles();

@@ -107,7 +107,7 @@ fn measure(gauge: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Rea
     ][frames.len() % 5];
     let details = Details { measure: Some(measure()), path: Some([measure(), measure()]), law: Some(law) };
     // One body for the gauges of one body, several for the others.
-    let of = if frames.len() % 3 == 0 { vec![1] } else { vec![1, 2, 3, 4] };
+    let of = if frames.len().is_multiple_of(3) { vec![1] } else { vec![1, 2, 3, 4] };
     let scope = Scope { of, against: vec![0, 5, 1], details };
     let mut gauge = (GAUGES[gauge].make)(world, &scope);
     let mut sight = Sight::new(world);
@@ -115,7 +115,7 @@ fn measure(gauge: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Rea
     for now in frames {
         sight.see(now);
         let deeds = [(1, Deed::Impulse { impulse: DVec3::X, point: Some(DVec3::Y) }), (2, Deed::Remove)];
-        let deeds = if now.step % 2 == 0 { &deeds[..] } else { &[] };
+        let deeds = if now.step.is_multiple_of(2) { &deeds[..] } else { &[] };
         gauge.observe(&View { world, before, now, gravity: world.gravity, deeds, sight: &sight });
         let off = [(1, now.time), (2, f64::INFINITY)];
         gauge.hear(world, &News::Forecast { ahead: 1.0, off: &off });
