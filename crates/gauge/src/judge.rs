@@ -25,7 +25,13 @@ pub fn judge(reading: &Reading, bound: &Bound, counts: bool) -> Outcome {
     if let (true, Bound::Equals { value: expected, .. }) = (counts, bound) {
         let digits = right_digits(value, *expected);
         let all = format!("{expected:.0}").len();
-        let digits = if holds { format!("all {all} digits right") } else { format!("{digits} of {all} digits right") };
+        let digits = if holds && all == 1 {
+            "its digit right".to_owned()
+        } else if holds {
+            format!("all {all} digits right")
+        } else {
+            format!("{digits} of {all} digits right")
+        };
         reason = if reason.is_empty() { digits } else { format!("{digits}; {reason}") };
     }
     Outcome { verdict: if holds { Verdict::Pass } else { Verdict::Fail }, reason }

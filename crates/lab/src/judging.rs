@@ -8,7 +8,7 @@ use ironspin_gauge::Need;
 use ironspin_link::EngineSpec;
 use ironspin_model::{Conditions, EngineError, Timestep, TimestepError, Verdict};
 use ironspin_scene::{Scene, SceneError, Settings, TriggerWatch};
-use ironspin_trace::{Conventions, FrameReader, Table, TraceError};
+use ironspin_trace::{Angles, Conventions, FrameReader, Table, TraceError, Upward};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Instant;
@@ -67,6 +67,7 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
         engine: EngineSpec::of_trace(&order.trace),
         conditions: Conditions { seed: order.seed, ..Conditions::with_dt(dt) },
         trace: None,
+        judged_by: Some(words(order)),
     };
     let conventions = Conventions { dt: Some(plan.conditions.dt.seconds), ..order.conventions };
     let table = Table::open(&order.trace)?;
@@ -95,6 +96,34 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
     let mut record = conclude(&plan, audience, outcome, None, began);
     excuse(&mut record, frames.has_notices());
     Ok((record, notes))
+}
+
+/// The arguments that judge the same trace in the same way.
+fn words(order: &JudgeOrder) -> Vec<String> {
+    let mut words = vec!["judge".to_owned(), order.scene.clone(), order.trace.display().to_string()];
+    let mut say = |name: &str, value: String| words.extend([name.to_owned(), value]);
+    if let Some(dt) = &order.dt {
+        say("--dt", dt.text.clone());
+    }
+    match order.conventions.up {
+        Upward::Y => {}
+        Upward::MinusY => say("--up", "minus-y".to_owned()),
+        Upward::Z => say("--up", "z".to_owned()),
+    }
+    if order.conventions.angles == Angles::Degrees {
+        say("--angles", "deg".to_owned());
+    }
+    if order.conventions.units_per_metre != 1.0 {
+        say("--pixels-per-metre", order.conventions.units_per_metre.to_string());
+    }
+    if order.conventions.units_per_second != 1.0 {
+        say("--ticks-per-second", order.conventions.units_per_second.to_string());
+    }
+    if order.seed != 1 {
+        say("--seed", order.seed.to_string());
+    }
+    order.set.iter().for_each(|(name, value)| say("--set", format!("{name}={value}")));
+    words
 }
 
 /// The length of a step of a trace. What is near one over a whole number is taken for it.

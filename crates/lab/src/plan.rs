@@ -23,11 +23,16 @@ pub struct TrialPlan {
     pub conditions: Conditions,
     /// Where its frames are to be kept, and how.
     pub trace: Option<(PathBuf, TraceFormat)>,
+    /// The arguments that judge a recorded trace again, in place of a run.
+    pub judged_by: Option<Vec<String>>,
 }
 
 impl TrialPlan {
     /// The arguments that run this trial alone.
     pub fn arguments(&self) -> Vec<String> {
+        if let Some(words) = &self.judged_by {
+            return words.clone();
+        }
         let mut words = vec!["run".to_owned(), self.scene.clone(), "--dt".to_owned(), self.conditions.dt.text.clone()];
         words.extend(["--engine".to_owned(), self.engine.text().to_owned()]);
         if self.conditions.seed != 1 {
@@ -125,6 +130,7 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
                     engine: engine.clone(),
                     conditions: conditions.clone(),
                     trace: None,
+                    judged_by: None,
                 });
             }
         }

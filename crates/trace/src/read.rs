@@ -384,7 +384,7 @@ impl Reader {
             }
         }
         if first && filled > 0 {
-            self.reading.notes.push(format!("{filled} static bodies are taken from the scene"));
+            self.reading.notes.push(format!("static bodies taken from the scene: {filled}"));
         }
         self.frame.contacts = self.notices.contacts.remove(&self.frame.step).unwrap_or_default();
         self.frame.events.clear();

@@ -126,7 +126,7 @@ fn units_and_axes_of_a_screen_become_those_of_the_bench() {
     assert!((state.spin.z + 18.0_f64.to_radians()).abs() < 1e-12, "{state:?}");
     // The quay, which never moves, is taken from the scene.
     assert_eq!(frames[0].bodies[0].position.y, -1.0);
-    assert_eq!(notes, ["columns left out: colour", "1 static bodies are taken from the scene"]);
+    assert_eq!(notes, ["columns left out: colour", "static bodies taken from the scene: 1"]);
 }
 
 #[test]
