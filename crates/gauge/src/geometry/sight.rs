@@ -60,6 +60,15 @@ impl Rectangle {
     }
 }
 
+/// How far any side of any rectangle lies from where it was, m; infinite for one that came or went.
+fn furthest_strayed(now: &[Rectangle], then: &[Rectangle]) -> f64 {
+    // Sides without end have not moved.
+    let side = |a: f64, b: f64| if a == b { 0.0 } else { (a - b).abs() };
+    let corner = |a: DVec2, b: DVec2| side(a.x, b.x).max(side(a.y, b.y));
+    let strayed = |(is, was): (&Rectangle, &Rectangle)| corner(is.low, was.low).max(corner(is.high, was.high));
+    now.iter().zip(then).map(strayed).fold(0.0, f64::max)
+}
+
 /// The bodies of one frame, in place.
 #[derive(Clone, Debug)]
 struct Placement {
@@ -196,13 +205,7 @@ impl Sight {
             neighbours.found_within = f64::NEG_INFINITY;
             return;
         }
-        let side = |a: f64, b: f64| if a == b { 0.0 } else { (a - b).abs() };
-        let moved = |(is, was): (&Rectangle, &Rectangle)| {
-            let low = side(is.low.x, was.low.x).max(side(is.low.y, was.low.y));
-            let high = side(is.high.x, was.high.x).max(side(is.high.y, was.high.y));
-            low.max(high)
-        };
-        let strayed = self.now.bodies.iter().zip(&neighbours.rectangles).map(moved).fold(0.0, f64::max);
+        let strayed = furthest_strayed(&self.now.bodies, &neighbours.rectangles);
         // The frame before was near enough for its own search, so its bodies have strayed no further than known.
         neighbours.strayed = neighbours.strayed.max(strayed);
         if !(wanted + 2.0 * neighbours.strayed <= neighbours.found_within) {
@@ -211,15 +214,8 @@ impl Sight {
     }
 
     fn find_neighbours(&mut self, within: f64) {
-        let side = |a: f64, b: f64| if a == b { 0.0 } else { (a - b).abs() };
-        let moved = |(is, was): (&Rectangle, &Rectangle)| {
-            side(is.low.x, was.low.x)
-                .max(side(is.low.y, was.low.y))
-                .max(side(is.high.x, was.high.x))
-                .max(side(is.high.y, was.high.y))
-        };
         // The frame before may be asked about too.
-        let strayed = self.before.bodies.iter().zip(&self.now.bodies).map(moved).fold(0.0, f64::max);
+        let strayed = furthest_strayed(&self.before.bodies, &self.now.bodies);
         let within = within + if strayed.is_finite() { 2.0 * strayed } else { 0.0 };
         let mut pairs = std::mem::take(&mut self.neighbours.pairs);
         pairs.clear();
