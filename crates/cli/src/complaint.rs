@@ -1,7 +1,7 @@
 //! Errors told to the user, with their place; exit statuses.
 
-use ironspin_lab::{FolderError, JudgeError, PlanError};
-use ironspin_model::{EngineError, TimestepError};
+use ironspin_lab::{FolderError, JudgeError, LedgerError, PlanError};
+use ironspin_model::{EngineError, NumberError};
 use ironspin_report::{MachineError, PlotError};
 use ironspin_scene::{SceneError, Warning};
 use ironspin_trace::TraceError;
@@ -19,6 +19,8 @@ pub(crate) enum ExitStatus {
     BadInput = 2,
     /// An engine failed.
     EngineFailed = 3,
+    /// Ctrl-C.
+    Interrupted = 130,
 }
 
 impl From<ExitStatus> for ExitCode {
@@ -34,6 +36,8 @@ pub(crate) enum Complaint {
     Scene(#[from] SceneError),
     #[error(transparent)]
     Engine(#[from] EngineError),
+    #[error("{0}")]
+    Grid(PlanError),
     #[error(transparent)]
     Folder(#[from] FolderError),
     #[error(transparent)]
@@ -51,7 +55,9 @@ pub(crate) enum Complaint {
     #[error(transparent)]
     Trace(#[from] TraceError),
     #[error(transparent)]
-    Step(#[from] TimestepError),
+    Step(#[from] NumberError),
+    #[error(transparent)]
+    Ledger(#[from] LedgerError),
     #[error("{why}")]
     Kept { why: String },
     #[error("there is no gauge called `{found}`")]
@@ -63,6 +69,7 @@ impl From<PlanError> for Complaint {
         match error {
             PlanError::Scene(error) => Complaint::Scene(error),
             PlanError::Engine(error) => Complaint::Engine(error),
+            other => Complaint::Grid(other),
         }
     }
 }
@@ -87,6 +94,13 @@ impl Complaint {
             Complaint::Folder(FolderError::NotOurs(_)) => {
                 Some("name another folder, or empty this one; only an older report is replaced".to_owned())
             }
+            Complaint::Grid(PlanError::TooMany { .. }) => {
+                Some("leave out values, or raise --max-trials if it is meant".to_owned())
+            }
+            Complaint::Ledger(LedgerError::Newer { .. }) => {
+                Some("a newer program wrote it: upgrade, or keep to another file".to_owned())
+            }
+            Complaint::Ledger(LedgerError::NotOurs(_)) => Some("nothing was changed; name another file".to_owned()),
             Complaint::AlreadyThere { .. } => Some("nothing was changed; name another place, or remove it".to_owned()),
             Complaint::Trace(error) => error.help().map(str::to_owned),
             Complaint::UnknownGauge { help, .. } => Some(help.clone()),

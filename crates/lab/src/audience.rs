@@ -6,7 +6,7 @@ use crate::recording::Recorder;
 use crate::sanity::Sanity;
 use crate::watch::Watch;
 use ironspin_gauge::{News, Sight, View};
-use ironspin_model::{DVec3, Deed, Engine, EngineError, Frame, World};
+use ironspin_model::{DVec3, Deed, Engine, EngineError, Frame, Schedule, World};
 use ironspin_scene::{Question, Setup};
 use ironspin_trace::{Header, TraceWriter};
 use std::path::PathBuf;
@@ -138,9 +138,14 @@ impl<'a> Audience<'a> {
     }
 
     /// Asks the engine what is due; steps until the next question, if there is one.
-    pub(crate) fn ask(&mut self, engine: &mut dyn Engine, dt: f64) -> Result<Option<u64>, EngineError> {
+    pub(crate) fn ask(
+        &mut self,
+        engine: &mut dyn Engine,
+        schedule: &Schedule,
+        done: u64,
+    ) -> Result<Option<u64>, EngineError> {
         let Some(frame) = &self.before else { return Ok(None) };
-        let asked = self.prober.ask(engine, frame, dt)?;
+        let asked = self.prober.ask(engine, frame, schedule, done)?;
         let records = &self.prober.records;
         for record in &records[records.len() - asked..] {
             if let (Question::Ray { from, to }, Answer::Ray(hit)) = (&record.question, &record.answer) {
@@ -148,6 +153,6 @@ impl<'a> Audience<'a> {
                 self.watches.iter_mut().for_each(|watch| watch.hear(self.world, record.time, &news));
             }
         }
-        Ok(self.prober.steps_until(frame.time, dt))
+        Ok(self.prober.steps_until(frame.time, schedule, done))
     }
 }

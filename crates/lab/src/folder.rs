@@ -12,6 +12,9 @@ pub enum FolderError {
     /// It exists and was not made by this program.
     #[error("`{}` exists and is no folder of results", .0.display())]
     NotOurs(PathBuf),
+    /// Folders that are to be joined are not of one grid.
+    #[error("`{}` is a share of another grid than the first folder", .0.display())]
+    OtherGrid(PathBuf),
     /// The file system refuses.
     #[error("cannot write to `{}`: {cause}", .folder.display())]
     Io {

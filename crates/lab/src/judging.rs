@@ -1,12 +1,12 @@
 //! Claims held against a recorded trace.
 
 use crate::audience::Audience;
-use crate::plan::{TrialPlan, check_claims};
+use crate::plan::{TrialPlan, check_claims, hash};
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::trial::conclude;
 use ironspin_gauge::Need;
 use ironspin_link::EngineSpec;
-use ironspin_model::{Conditions, EngineError, Timestep, TimestepError, Verdict};
+use ironspin_model::{Conditions, EngineError, NumberError, Timestep, Verdict};
 use ironspin_scene::{Scene, SceneError, Settings, TriggerWatch};
 use ironspin_trace::{Angles, Conventions, FrameReader, Table, TraceError, Upward};
 use std::path::{Path, PathBuf};
@@ -43,7 +43,7 @@ pub enum JudgeError {
     Trace(#[from] TraceError),
     /// The trace tells a length of a step that is none.
     #[error(transparent)]
-    Step(#[from] TimestepError),
+    Step(#[from] NumberError),
 }
 
 /// Judges a trace; the record, and what was left out, filled in or worked out on the way.
@@ -60,11 +60,14 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
     let settings = Settings { set: order.set.clone(), dt: dt.seconds, seed: order.seed, body_limit: order.body_limit };
     let setup = Arc::new(scene.resolve(&settings)?);
     check_claims(&scene, &setup)?;
+    let engine = EngineSpec::of_trace(&order.trace);
     let plan = TrialPlan {
         scene: order.scene.clone(),
+        scene_hash: hash(scene.texts()),
         set: order.set.clone(),
         setup: Arc::clone(&setup),
-        engine: EngineSpec::of_trace(&order.trace),
+        engine_hash: engine.fingerprint(),
+        engine,
         conditions: Conditions { seed: order.seed, ..Conditions::with_dt(dt) },
         trace: None,
         judged_by: Some(words(order)),
@@ -72,7 +75,7 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
     let conventions = Conventions { dt: Some(plan.conditions.dt.seconds), ..order.conventions };
     let table = Table::open(&order.trace)?;
     let mut frames = FrameReader::new(table, Arc::new(setup.world.clone()), &conventions)?;
-    let mut audience = Audience::new(&setup, plan.conditions.steps_in(setup.world.duration));
+    let mut audience = Audience::new(&setup, plan.conditions.schedule(setup.world.duration).count());
     let mut triggers = TriggerWatch::new(&setup.triggers);
     let mut number = 0;
     while let Some(mut frame) = frames.next_frame()? {

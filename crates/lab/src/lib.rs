@@ -2,9 +2,12 @@
 //!
 //! | type | duty | file |
 //! |---|---|---|
-//! | [`TrialPlan`], [`plan_grid`], [`PlanError`] | what is to be run, resolved and checked before anything runs | `plan.rs` |
+//! | [`GridOrder`], [`plan_grid`], [`PlanError`] | what a grid is made of, resolved and checked before anything runs | `order.rs` |
+//! | [`TrialPlan`] | one trial to be run | `plan.rs` |
+//! | `Retelling`, `Retold` | the same world in other units, mirrored, moved; told back in terms of the scene | `retelling/` |
 //! | [`run_trial`] | one scene on one engine under one set of conditions, measured while it runs | `trial.rs` |
 //! | [`TrialRecord`], [`ClaimRecord`] | how it turned out | `record.rs` |
+//! | [`read_plan`], [`plan_schema`] | plan files | `plan_file.rs` |
 //! | `Audience`, `Sanity` | everything that looks at the frames of a trial; what no sound engine answers | `audience.rs`, `sanity.rs` |
 //! | `Watch` | a gauge with the window of its claim | `watch.rs` |
 //! | [`Recording`] | what pictures and plots are drawn from | `recording.rs` |
@@ -12,29 +15,59 @@
 //! | [`pool`], [`PooledClaim`] | values of trials that differ by their seed alone, held against the law together | `pool.rs` |
 //! | [`run_grid`], [`LabEvent`] | many trials on all cores, results in the order of the plan | `grid.rs` |
 //! | [`ResultDocument`] | results as they stand on disk, versioned | `document.rs` |
+//! | [`SweepFolder`] | a folder of a sweep, one file a trial, that goes on where it stopped | `sweep.rs` |
+//! | [`run_twin`], [`TwinKind`] | two trials that must agree after an exact change | `twins/` |
+//! | [`line`], [`power_law`] | straight lines through points, with their uncertainty | `fit.rs` |
+//! | [`find_edges`] | the value at which a claim starts to break | `edge.rs` |
+//! | [`run_series`], [`collapse`] | claims about many trials along one axis | `series.rs` |
+//! | [`measure_cost`] | what a step costs | `cost.rs` |
+//! | [`Ledger`], [`compare_results`], [`compare_costs`] | past sweeps in one SQLite file; what got better or worse | `ledger/` |
 //! | [`RunFolder`] | a folder of results, written whole or not at all | `folder.rs` |
 
 mod audience;
+mod cost;
+mod dimension;
 mod document;
+mod edge;
+mod fit;
 mod folder;
 mod grid;
 mod judging;
+mod ledger;
+mod order;
 mod plan;
+mod plan_file;
 mod pool;
 mod probes;
 mod record;
 mod recording;
+mod retelling;
 mod sanity;
+mod series;
+mod sweep;
 mod trial;
+mod twins;
 mod watch;
 
-pub use document::{FORMAT, Manifest, ResultDocument, Summary};
+pub use cost::{CostDocument, CostOrder, CostRecord, CostTrend, measure_cost, memory_of_process, weigh_trial};
+pub use document::{ClaimDocument, FORMAT, Host, Manifest, ResultDocument, Summary, Tool, TrialDocument};
+pub use edge::{Edge, EdgeDocument, EdgeOrder, EdgeRecord, Tried, find_edges};
+pub use fit::{Line, line, power_law};
 pub use folder::{FolderError, RunFolder};
-pub use grid::{LabEvent, run_grid};
+pub use grid::{LabEvent, run_grid, share_out};
 pub use judging::{JudgeError, JudgeOrder, judge_trace};
-pub use plan::{GridOrder, PlanError, TrialPlan, check_claims, keep_traces, plan_grid};
+pub use ledger::{Change, ChangeKind, Comparison, Figure, Kept, Ledger, LedgerError, compare_costs, compare_results};
+pub use order::{GridOrder, PlanError, TRIAL_LIMIT, plan_grid};
+pub use plan::{TrialPlan, check_claims, keep_traces};
+pub use plan_file::{plan_schema, read_plan};
 pub use pool::{PooledClaim, pool};
 pub use probes::{Answer, ProbeRecord};
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording};
+pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, collapse, run_series};
+pub use sweep::{Draw, Drawn, Shard, SweepFolder, Swept};
 pub use trial::{run_trial, run_trial_on};
+pub use twins::{
+    Demand, Difference, Growth, TwinDocument, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin, twins_of,
+    write_frames,
+};

@@ -2,9 +2,10 @@
 
 use ironspin_gauge::{GAUGES, Need};
 use ironspin_link::EngineSpec;
-use ironspin_model::{Claim, Conditions, EngineError, Timestep, nearest};
-use ironspin_scene::{Question, Scene, SceneError, Settings, Setup};
+use ironspin_model::{Claim, Conditions, nearest};
+use ironspin_scene::{Question, Scene, SceneError, Setup};
 use ironspin_trace::TraceFormat;
+use sha2::{Digest, Sha256};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
@@ -13,12 +14,16 @@ use std::sync::Arc;
 pub struct TrialPlan {
     /// The scene as it was named: a bundled name or a path.
     pub scene: String,
+    /// SHA-256 of the texts of the scene.
+    pub scene_hash: String,
     /// Parameters set from outside: name and value, as typed.
     pub set: Vec<(String, String)>,
     /// The scene, worked out for these conditions.
     pub setup: Arc<Setup>,
     /// The engine under test.
     pub engine: EngineSpec,
+    /// What the engine is known by: its version, or the hash of its file.
+    pub engine_hash: String,
     /// Everything else.
     pub conditions: Conditions,
     /// Where its frames are to be kept, and how.
@@ -35,12 +40,54 @@ impl TrialPlan {
         }
         let mut words = vec!["run".to_owned(), self.scene.clone(), "--dt".to_owned(), self.conditions.dt.text.clone()];
         words.extend(["--engine".to_owned(), self.engine.text().to_owned()]);
-        if self.conditions.seed != 1 {
-            words.extend(["--seed".to_owned(), self.conditions.seed.to_string()]);
-        }
+        let unusual = self.conditions.unusual().into_iter();
+        words.extend(unusual.flat_map(|(name, value)| [format!("--{name}"), value]));
         words.extend(self.set.iter().flat_map(|(name, value)| ["--set".to_owned(), format!("{name}={value}")]));
         words
     }
+
+    /// What tells this trial from all others of any grid, whatever the version of anything.
+    pub fn identity(&self) -> String {
+        let mut told = vec![
+            self.scene.clone(),
+            self.engine.text().to_owned(),
+            self.conditions.dt.text.clone(),
+            self.conditions.unusual_text(),
+            self.conditions.repeat.to_string(),
+        ];
+        told.extend(self.set.iter().map(|(name, value)| format!("{name}={value}")));
+        told.join("\n")
+    }
+
+    /// Names what comes of this trial: changes with the trial, with the text of its scene, with the engine, and with the version of the
+    /// program.
+    pub fn key(&self) -> String {
+        let version = env!("CARGO_PKG_VERSION");
+        let whole = format!("{version}\n{}\n{}\n{}", self.scene_hash, self.engine_hash, self.identity());
+        hash([whole.as_str()])[..20].to_owned()
+    }
+
+    /// A share of the grid from 0 to `shares - 1`, by a hash that never changes.
+    pub fn share(&self, shares: u64) -> u64 {
+        let digits = &hash([self.identity().as_str()])[..15];
+        u64::from_str_radix(digits, 16).unwrap_or(0) % shares.max(1)
+    }
+
+    /// How long it will take beside the others: bodies times steps.
+    pub fn weight(&self) -> f64 {
+        let steps = self.conditions.schedule(self.setup.world.duration).count() as f64;
+        steps * (self.setup.world.bodies.len() as f64 + 1.0)
+    }
+}
+
+/// SHA-256 of some texts, one after the other, in hexadecimal digits.
+pub(crate) fn hash<'a>(texts: impl IntoIterator<Item = &'a str>) -> String {
+    let mut hasher = Sha256::new();
+    for text in texts {
+        hasher.update(text.as_bytes());
+        hasher.update([0]);
+    }
+    hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
 /// Gives every trial of a plan a file of its own in a folder for its frames: `SCENE_DT_ENGINE.csv`, numbered where names
@@ -53,9 +100,8 @@ pub fn keep_traces(plans: &mut [TrialPlan], folder: &Path, format: TraceFormat) 
         };
         let mut stem =
             format!("{}_{}_{}", plain(&plan.setup.name), plain(&plan.conditions.dt.text), plain(plan.engine.text()));
-        if plan.conditions.seed != 1 {
-            stem.push_str(&format!("_seed{}", plan.conditions.seed));
-        }
+        let unusual = plan.conditions.unusual().into_iter();
+        stem.extend(unusual.map(|(name, value)| format!("_{name}{}", plain(&value))));
         let mut name = stem.clone();
         let mut number = 2;
         while !used.insert(name.clone()) {
@@ -64,78 +110,6 @@ pub fn keep_traces(plans: &mut [TrialPlan], folder: &Path, format: TraceFormat) 
         }
         plan.trace = Some((folder.join(format!("{name}.{}", format.ending())), format));
     }
-}
-
-/// What a grid is made of: every scene with every engine at every step.
-#[derive(Clone, Debug)]
-pub struct GridOrder {
-    /// Scenes by bundled name or path.
-    pub scenes: Vec<String>,
-    /// Engines by name.
-    pub engines: Vec<String>,
-    /// Step lengths.
-    pub steps: Vec<Timestep>,
-    /// Parameters set from outside: name and value.
-    pub set: Vec<(String, String)>,
-    /// Seeds of everything random; every trial is run with each.
-    pub seeds: Vec<u64>,
-    /// Most bodies a scene may have.
-    pub body_limit: usize,
-}
-
-impl GridOrder {
-    /// Scenes on engines at steps, and nothing else unusual.
-    pub fn plain(scenes: Vec<String>, engines: Vec<String>, steps: Vec<Timestep>) -> Self {
-        GridOrder { scenes, engines, steps, set: Vec::new(), seeds: vec![1], body_limit: ironspin_scene::BODY_LIMIT }
-    }
-}
-
-/// Why a grid cannot be run.
-#[derive(Debug, thiserror::Error)]
-pub enum PlanError {
-    /// A scene cannot be read or resolved.
-    #[error(transparent)]
-    Scene(#[from] SceneError),
-    /// An engine is named wrongly.
-    #[error(transparent)]
-    Engine(#[from] EngineError),
-}
-
-/// Resolves and checks a grid; trials come scene by scene, engine by engine, step by step, seed by seed.
-///
-/// # Errors
-/// For the first scene, engine, parameter or claim that is wrong.
-pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
-    let engines = order.engines.iter().map(|text| EngineSpec::read(text)).collect::<Result<Vec<_>, _>>()?;
-    let mut plans = Vec::new();
-    for name in &order.scenes {
-        let scene = Scene::open(name)?;
-        let cells = order.steps.iter().flat_map(|step| order.seeds.iter().map(move |&seed| (step, seed)));
-        let setups = cells
-            .map(|(step, seed)| {
-                let settings =
-                    Settings { set: order.set.clone(), dt: step.seconds, seed, body_limit: order.body_limit };
-                let setup = scene.resolve(&settings)?;
-                check_claims(&scene, &setup)?;
-                let conditions = Conditions { seed, ..Conditions::with_dt(step.clone()) };
-                Ok((conditions, Arc::new(setup)))
-            })
-            .collect::<Result<Vec<_>, SceneError>>()?;
-        for engine in &engines {
-            for (conditions, setup) in &setups {
-                plans.push(TrialPlan {
-                    scene: name.clone(),
-                    set: order.set.clone(),
-                    setup: Arc::clone(setup),
-                    engine: engine.clone(),
-                    conditions: conditions.clone(),
-                    trace: None,
-                    judged_by: None,
-                });
-            }
-        }
-    }
-    Ok(plans)
 }
 
 /// The first of a gauge's needs that a claim or its scene does not meet, with its name and a line that would.
@@ -185,31 +159,7 @@ pub fn check_claims(scene: &Scene, setup: &Setup) -> Result<(), SceneError> {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    fn order(scene: &str) -> GridOrder {
-        GridOrder::plain(
-            vec![scene.to_owned()],
-            vec!["builtin".to_owned(), "builtin:swept=off".to_owned()],
-            vec!["1/60".parse().unwrap(), "1/240".parse().unwrap()],
-        )
-    }
-
-    #[test]
-    fn a_grid_has_every_combination_in_a_fixed_order() {
-        let plans = plan_grid(&order("ingot-stack")).unwrap();
-        let told: Vec<(&str, &str)> =
-            plans.iter().map(|plan| (plan.engine.text(), plan.conditions.dt.text.as_str())).collect();
-        let expected =
-            [("builtin", "1/60"), ("builtin", "1/240"), ("builtin:swept=off", "1/60"), ("builtin:swept=off", "1/240")];
-        assert_eq!(told, expected);
-    }
-
-    #[test]
-    fn every_bundled_scene_is_planned() {
-        for name in ironspin_scene::bundled::names() {
-            plan_grid(&order(name)).unwrap_or_else(|error| panic!("{name}: {error}"));
-        }
-    }
+    use ironspin_scene::Settings;
 
     fn claim_fault(claim: &str) -> SceneError {
         let text = format!(

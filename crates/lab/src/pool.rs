@@ -1,8 +1,10 @@
 //! Independent runs pooled: the values of trials that differ by their seed alone, held against the law together.
 
-use crate::record::{ClaimRecord, TrialRecord};
+use crate::document::TrialDocument;
+use crate::record::TrialRecord;
 use ironspin_gauge::{GaugeEntry, judge, pooled_reading};
-use ironspin_model::{Claim, Severity, Verdict};
+use ironspin_model::{Bound, Severity, Verdict};
+use std::collections::BTreeMap;
 
 /// A claim about the values of several trials together.
 #[derive(Clone, Debug)]
@@ -15,10 +17,14 @@ pub struct PooledClaim {
     pub dt: String,
     /// The seeds, in the order of the trials.
     pub seeds: Vec<u64>,
-    /// The claim, as the first of the trials has it.
-    pub claim: Claim,
     /// The gauge that measured it.
     pub gauge: &'static GaugeEntry,
+    /// The bodies measured, as the scene names them.
+    pub of_text: String,
+    /// The bound, as the first of the trials has it.
+    pub bound: Bound,
+    /// What a failure weighs.
+    pub severity: Severity,
     /// The value over all values of all trials.
     pub measured: Option<f64>,
     /// How it turned out.
@@ -32,55 +38,58 @@ pub struct PooledClaim {
 impl PooledClaim {
     /// Whether this failure fails the run.
     pub fn decides(&self) -> bool {
-        self.verdict == Verdict::Fail && self.claim.severity == Severity::Must
+        self.verdict == Verdict::Fail && self.severity == Severity::Must
     }
 }
 
-/// Whether two trials differ by their seed alone.
-fn same_but_for_the_seed(a: &TrialRecord, b: &TrialRecord) -> bool {
-    let key = |record: &TrialRecord| {
-        let plan = &record.plan;
-        (plan.scene.clone(), plan.set.clone(), plan.engine.text().to_owned(), plan.conditions.dt.text.clone())
-    };
-    key(a) == key(b)
-}
-
-/// Every claim about a spread, over all trials that differ by their seed alone and got as far as to measure; nothing where there is one
-/// trial only.
+/// Pools the claims of trials that keep the values of a law and differ by their seed alone; in the order of the trials.
 pub fn pool(records: &[TrialRecord]) -> Vec<PooledClaim> {
-    let mut pooled = Vec::new();
-    for (number, first) in records.iter().enumerate() {
-        if records[..number].iter().any(|earlier| same_but_for_the_seed(earlier, first)) {
-            continue;
-        }
-        let group: Vec<&TrialRecord> = records.iter().filter(|other| same_but_for_the_seed(first, other)).collect();
-        if group.len() < 2 {
-            continue;
-        }
-        for index in 0..first.claims.len() {
-            let parts: Vec<(&TrialRecord, &ClaimRecord)> =
-                group.iter().filter_map(|record| Some((*record, record.claims.get(index)?))).collect();
-            pooled.extend(pool_claim(&parts));
-        }
-    }
-    pooled
+    let keeps = |record: &&TrialRecord| record.claims.iter().any(|claim| !claim.samples.is_empty());
+    let documents: Vec<_> = records.iter().filter(keeps).map(|record| TrialDocument::of(record, false)).collect();
+    pool_documents(&documents)
 }
 
-fn pool_claim(parts: &[(&TrialRecord, &ClaimRecord)]) -> Option<PooledClaim> {
-    let (record, claim) = parts.first()?;
-    let values: Vec<f64> = parts.iter().flat_map(|(_, claim)| claim.samples.iter().copied()).collect();
+/// Everything about a trial but its seed and what came of it.
+fn group(trial: &TrialDocument) -> String {
+    let parts =
+        (&trial.scene, &trial.engine, &trial.dt_text, &trial.conditions, &trial.set, trial.threads, trial.repeat);
+    format!("{parts:?}")
+}
+
+/// As [`pool`], of trials that may have been written before.
+pub(crate) fn pool_documents(trials: &[TrialDocument]) -> Vec<PooledClaim> {
+    let mut places: BTreeMap<String, usize> = BTreeMap::new();
+    let mut groups: Vec<Vec<&TrialDocument>> = Vec::new();
+    for trial in trials.iter().filter(|trial| trial.claims.iter().any(|claim| !claim.samples.is_empty())) {
+        let place = *places.entry(group(trial)).or_insert(groups.len());
+        if place == groups.len() {
+            groups.push(Vec::new());
+        }
+        groups[place].push(trial);
+    }
+    let several = groups.iter().filter(|together| together.len() > 1);
+    several.flat_map(|together| (0..together[0].claims.len()).filter_map(|claim| pool_claim(together, claim))).collect()
+}
+
+fn pool_claim(trials: &[&TrialDocument], index: usize) -> Option<PooledClaim> {
+    let with: Vec<_> = trials.iter().filter_map(|trial| Some((trial, trial.claims.get(index)?))).collect();
+    let (trial, claim) = with.first()?;
+    let values: Vec<f64> = with.iter().flat_map(|(_, claim)| claim.samples.iter().copied()).collect();
     if values.is_empty() {
         return None;
     }
-    let reading = pooled_reading(claim.gauge.name, &values, claim.claim.details.law.as_ref())?;
-    let outcome = judge(&reading, &claim.claim.bound, claim.gauge.counts);
+    let gauge = ironspin_gauge::find(&claim.gauge)?;
+    let reading = pooled_reading(gauge.name, &values, claim.law.as_ref())?;
+    let outcome = judge(&reading, &claim.bound, gauge.counts);
     Some(PooledClaim {
-        scene: record.scene().to_owned(),
-        engine: record.engine().to_owned(),
-        dt: record.plan.conditions.dt.text.clone(),
-        seeds: parts.iter().map(|(record, _)| record.plan.conditions.seed).collect(),
-        claim: claim.claim.clone(),
-        gauge: claim.gauge,
+        scene: trial.scene.clone(),
+        engine: trial.engine.clone(),
+        dt: trial.dt_text.clone(),
+        seeds: with.iter().map(|(trial, _)| trial.seed).collect(),
+        gauge,
+        of_text: claim.of.clone(),
+        bound: claim.bound,
+        severity: claim.severity,
         measured: reading.value,
         verdict: outcome.verdict,
         detail: outcome.reason,

@@ -1,10 +1,10 @@
 //! Rays and forecasts of a trial: asked of the engine while it runs, without changing anything.
 
-use ironspin_model::{BodyState, Engine, EngineError, Frame, RayHit};
+use ironspin_model::{BodyState, Engine, EngineError, Frame, RayHit, Schedule};
 use ironspin_scene::{Probe, Question};
 
 /// Steps asked for in one call of a forecast.
-const STEPS_A_CALL: u64 = 256;
+const STEPS_A_CALL: usize = 256;
 
 /// What was asked and what came back.
 #[derive(Clone, Debug, PartialEq)]
@@ -55,25 +55,34 @@ impl<'a> Prober<'a> {
         Prober { probes, asked: 0, waiting: Vec::new(), records: Vec::new() }
     }
 
-    /// Steps of length `dt` from a time until something is to be asked; nothing when nothing is left.
-    pub(crate) fn steps_until(&self, time: f64, dt: f64) -> Option<u64> {
+    /// Steps from step `done` and its time until something is to be asked; nothing when nothing is left.
+    pub(crate) fn steps_until(&self, time: f64, schedule: &Schedule, done: u64) -> Option<u64> {
         let next = self.probes.get(self.asked)?;
-        Some(((next.at_time - time) / dt - 1e-9).ceil().max(0.0) as u64)
+        Some(schedule.steps_for(done, next.at_time - time))
     }
 
-    /// Asks what is due at a frame; how many questions were asked.
-    pub(crate) fn ask(&mut self, engine: &mut dyn Engine, now: &Frame, dt: f64) -> Result<usize, EngineError> {
+    /// Asks what is due at a frame after `done` steps; how many questions were asked.
+    pub(crate) fn ask(
+        &mut self,
+        engine: &mut dyn Engine,
+        now: &Frame,
+        schedule: &Schedule,
+        done: u64,
+    ) -> Result<usize, EngineError> {
         let known = self.records.len();
+        let dt = schedule.length(done);
         while let Some(probe) = self.probes.get(self.asked).filter(|probe| probe.at_time <= now.time + 1e-9 * dt) {
             self.asked += 1;
             let answer = match &probe.question {
                 Question::Ray { from, to } => Answer::Ray(engine.ray(*from, *to)?),
                 Question::Forecast { of, horizon } => {
-                    let steps = (horizon / dt).round().max(1.0) as u64;
-                    let states = forecast(engine, of, steps, dt)?;
+                    // The nearest number of whole steps.
+                    let steps = schedule.steps_for(done, horizon - 0.5 * dt).max(1);
+                    let lengths: Vec<f64> = (done..done + steps).map(|step| schedule.length(step)).collect();
+                    let states = forecast(engine, of, &lengths)?;
                     let record = self.records.len();
                     self.waiting.push(Waiting { due: now.step + steps, record, bodies: of.clone(), states });
-                    Answer::Forecast { ahead: steps as f64 * dt, worst: None }
+                    Answer::Forecast { ahead: lengths.iter().sum(), worst: None }
                 }
             };
             self.records.push(ProbeRecord { time: now.time, question: probe.question.clone(), answer });
@@ -127,15 +136,12 @@ fn off(frame: &Frame, body: usize, state: &BodyState) -> f64 {
     }
 }
 
-/// The states of some bodies after some steps, by a copy of the world.
-fn forecast(engine: &mut dyn Engine, of: &[usize], steps: u64, dt: f64) -> Result<Vec<BodyState>, EngineError> {
+/// The states of some bodies after steps of these lengths, by a copy of the world.
+fn forecast(engine: &mut dyn Engine, of: &[usize], lengths: &[f64]) -> Result<Vec<BodyState>, EngineError> {
     let token = engine.save()?;
     let mut states = Vec::new();
-    let mut left = steps;
-    while left > 0 {
-        let count = left.min(STEPS_A_CALL);
-        left -= count;
-        engine.advance(&vec![dt; count as usize], &mut |frame| {
+    for lengths in lengths.chunks(STEPS_A_CALL) {
+        engine.advance(lengths, &mut |frame| {
             states.clear();
             states.extend(of.iter().filter_map(|&body| frame.bodies.get(body).copied()));
         })?;

@@ -3,12 +3,14 @@
 use crate::audience::Audience;
 use crate::plan::TrialPlan;
 use crate::record::{ClaimRecord, TrialRecord};
-use ironspin_model::{Engine, EngineError, EngineInfo, Verdict};
-use ironspin_scene::TriggerWatch;
+use crate::retelling::{Retelling, Retold};
+use ironspin_model::{BodyKind, Deed, Engine, EngineError, EngineInfo, Schedule, Verdict};
+use ironspin_scene::{Setup, TriggerWatch};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
 
 /// Steps asked for in one call, so that an engine behind a pipe is not asked once a step.
-const STEPS_A_CALL: u64 = 64;
+pub(crate) const STEPS_A_CALL: u64 = 64;
 
 /// Runs one trial. An engine that refuses, fails or gives bad answers makes a verdict of its own kind, never a panic.
 pub fn run_trial(plan: &TrialPlan) -> TrialRecord {
@@ -17,14 +19,29 @@ pub fn run_trial(plan: &TrialPlan) -> TrialRecord {
 
 /// As [`run_trial`], on an engine that has been started already, or could not be.
 pub fn run_trial_on(plan: &TrialPlan, engine: Result<Box<dyn Engine>, EngineError>) -> TrialRecord {
+    attempt(plan, engine, &AtomicBool::new(false)).0
+}
+
+/// As [`run_trial`], but nothing comes back when `stop` is set before the end.
+pub(crate) fn run_trial_until(plan: &TrialPlan, stop: &AtomicBool) -> Option<TrialRecord> {
+    let (record, stopped) = attempt(plan, plan.engine.start(), stop);
+    (!stopped).then_some(record)
+}
+
+/// Runs a trial until it ends or `stop` is set; whether it was stopped.
+fn attempt(plan: &TrialPlan, engine: Result<Box<dyn Engine>, EngineError>, stop: &AtomicBool) -> (TrialRecord, bool) {
     let began = Instant::now();
     let setup = &plan.setup;
-    let steps = plan.conditions.steps_in(setup.world.duration);
-    let mut audience = Audience::new(setup, steps);
+    let schedule = plan.conditions.schedule(setup.world.duration);
+    let mut audience = Audience::new(setup, schedule.count());
     audience.keep(plan);
     let mut info = None;
-    let outcome = engine.and_then(|engine| drive(engine, plan, steps, &mut audience, &mut info));
-    conclude(plan, audience, outcome, info, began)
+    let mut stopped = false;
+    let outcome = engine.and_then(|engine| {
+        stopped = drive(told(engine, plan), plan, &schedule, &mut audience, &mut info, stop)?;
+        Ok(())
+    });
+    (conclude(plan, audience, outcome, info, began), stopped)
 }
 
 /// Judges what has been seen.
@@ -65,27 +82,58 @@ pub(crate) fn conclude(
     }
 }
 
+/// The engine, told the world as the conditions ask for.
+pub(crate) fn told(engine: Box<dyn Engine>, plan: &TrialPlan) -> Box<dyn Engine> {
+    if plan.conditions.is_plain_world() {
+        return engine;
+    }
+    Box::new(Retold::new(engine, Retelling::of(&plan.conditions), &plan.setup))
+}
+
+/// Why a trial cannot be run as it is planned: a feature that the engine lacks, or a script laid out for even steps on an
+/// uneven clock.
+pub(crate) fn lacking(info: &EngineInfo, setup: &Setup, schedule: &Schedule) -> Option<EngineError> {
+    if let Some(feature) = setup.features.iter().find(|feature| !info.features.contains(feature)) {
+        return Some(EngineError::Unsupported { feature: feature.clone() });
+    }
+    let world = &setup.world;
+    let lasting = |deed: &Deed| matches!(deed, Deed::Force { .. } | Deed::Torque(_));
+    let driven = |body: usize, deed: &Deed| {
+        world.bodies[body].kind == BodyKind::Kinematic && matches!(deed, Deed::Velocity(_) | Deed::Spin(_))
+    };
+    let laid_out = world.actions.iter().any(|action| lasting(&action.deed) || driven(action.body, &action.deed))
+        || setup.triggers.iter().any(|trigger| trigger.deeds.iter().any(lasting));
+    (laid_out && !schedule.is_even()).then(|| EngineError::Unsupported {
+        feature: "steps of different lengths: forces and motions of this scene are laid out for even ones".to_owned(),
+    })
+}
+
+/// Steps an engine to the end, or until `stop` is set; whether it was.
 fn drive(
     mut engine: Box<dyn Engine>,
     plan: &TrialPlan,
-    steps: u64,
+    schedule: &Schedule,
     audience: &mut Audience<'_>,
     info: &mut Option<EngineInfo>,
-) -> Result<(), EngineError> {
+    stop: &AtomicBool,
+) -> Result<bool, EngineError> {
     let told = engine.info();
-    let missing = plan.setup.features.iter().find(|feature| !told.features.contains(feature)).cloned();
+    let missing = lacking(&told, &plan.setup, schedule);
     *info = Some(told);
-    if let Some(feature) = missing {
-        return Err(EngineError::Unsupported { feature });
+    if let Some(missing) = missing {
+        return Err(missing);
     }
     engine.build(&plan.setup.world, &plan.conditions)?;
     engine.advance(&[], &mut |frame| audience.see(frame))?;
     let mut triggers = TriggerWatch::new(&plan.setup.triggers);
-    let lengths = [plan.conditions.dt.seconds; STEPS_A_CALL as usize];
-    let mut done = 0;
-    while done < steps {
-        let mut count = STEPS_A_CALL.min(steps - done);
-        if let Some(until) = audience.ask(engine.as_mut(), plan.conditions.dt.seconds)? {
+    let mut calls = Calls::new(schedule);
+    let mut lengths = Vec::new();
+    while let Some(due) = calls.next() {
+        if stop.load(Ordering::Relaxed) {
+            return Ok(true);
+        }
+        let mut count = due;
+        if let Some(until) = audience.ask(engine.as_mut(), schedule, calls.done)? {
             count = count.min(until.max(1));
         }
         // Conditions are looked at before every step, for as long as one is waited for.
@@ -97,15 +145,54 @@ fn drive(
                 audience.tell(body, deed);
             }
         }
-        engine.advance(&lengths[..count as usize], &mut |frame| audience.see(frame))?;
-        done += count;
+        lengths.clear();
+        lengths.extend((calls.done..calls.done + count).map(|step| schedule.length(step)));
+        engine.advance(&lengths, &mut |frame| audience.see(frame))?;
+        calls.made(count);
         if let Some(fault) = audience.fault.take() {
             return Err(fault);
         }
-        let seen = audience.before.as_ref().map(|frame| frame.step);
+        let (seen, done) = (audience.before.as_ref().map(|frame| frame.step), calls.done);
         if seen != Some(done) {
             return Err(EngineError::BadAnswer { why: format!("no frame of step {done} after it was asked for") });
         }
     }
-    Ok(())
+    Ok(false)
+}
+
+/// How many steps to ask for in the next call: as a clock groups them, or as many as are worth a call.
+pub(crate) struct Calls<'a> {
+    schedule: &'a Schedule,
+    pub(crate) done: u64,
+    /// The call of the schedule that is due, and how much of it is done.
+    call: usize,
+    part: u64,
+}
+
+impl<'a> Calls<'a> {
+    pub(crate) fn new(schedule: &'a Schedule) -> Self {
+        Calls { schedule, done: 0, call: 0, part: 0 }
+    }
+
+    /// Most steps of the next call; nothing when all are done.
+    pub(crate) fn next(&mut self) -> Option<u64> {
+        let left = self.schedule.count().saturating_sub(self.done);
+        if left == 0 {
+            return None;
+        }
+        let calls = self.schedule.calls();
+        // A picture that pays out nothing asks for nothing.
+        while calls.get(self.call).is_some_and(|&steps| u64::from(steps) <= self.part) {
+            self.call += 1;
+            self.part = 0;
+        }
+        let due = calls.get(self.call).map_or(STEPS_A_CALL, |&steps| u64::from(steps) - self.part);
+        Some(due.min(left))
+    }
+
+    /// Steps that were done.
+    pub(crate) fn made(&mut self, steps: u64) {
+        self.done += steps;
+        self.part += steps;
+    }
 }

@@ -4,6 +4,8 @@ use crate::guarded::Guarded;
 use crate::playback::Playback;
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{Engine, EngineError, nearest};
+use sha2::{Digest, Sha256};
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 /// The kinds of engine that can be named.
@@ -56,6 +58,15 @@ impl EngineSpec {
         &self.text
     }
 
+    /// What the engine is known by, so that results of another one are not taken for its own: the version of the built-in one, the
+    /// SHA-256 of the file of a trace (`unread` when it cannot be read).
+    pub fn fingerprint(&self) -> String {
+        match &self.kind {
+            Kind::Builtin(_) => format!("builtin {}", env!("CARGO_PKG_VERSION")),
+            Kind::Trace(path) => hash_of(path).unwrap_or_else(|_| "unread".to_owned()),
+        }
+    }
+
     /// Starts the engine.
     ///
     /// # Errors
@@ -66,6 +77,19 @@ impl EngineSpec {
             Kind::Trace(path) => Box::new(Playback::open(path)?),
         };
         Ok(Box::new(Guarded::new(engine)))
+    }
+}
+
+fn hash_of(path: &Path) -> std::io::Result<String> {
+    let mut hasher = Sha256::new();
+    let mut file = std::fs::File::open(path)?;
+    let mut piece = [0; 1 << 16];
+    loop {
+        let count = file.read(&mut piece)?;
+        if count == 0 {
+            return Ok(hasher.finalize().iter().map(|byte| format!("{byte:02x}")).collect());
+        }
+        hasher.update(&piece[..count]);
     }
 }
 

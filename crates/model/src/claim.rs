@@ -1,7 +1,7 @@
 //! What must hold in a trial, and how it turned out.
 
 use crate::BodyState;
-use serde::{Serialize, Serializer};
+use serde::{Deserialize, Serialize, Serializer};
 use std::fmt;
 use std::sync::Arc;
 
@@ -88,7 +88,7 @@ impl Serialize for Measure {
 }
 
 /// A law of chance.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Law {
     /// Number of successes in a number of tries, each with a chance.
@@ -142,7 +142,7 @@ impl Window {
 }
 
 /// What a measured value is held against.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Bound {
     /// The value must not be larger.
@@ -197,7 +197,7 @@ impl Bound {
 }
 
 /// How much a failed claim weighs.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Severity {
     /// A failure fails the trial.
@@ -207,7 +207,7 @@ pub enum Severity {
 }
 
 /// How a claim or a trial turned out. The order is from best to worst.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum Verdict {
     /// It holds.

@@ -1,68 +1,101 @@
 //! The conditions of a trial.
 
+use crate::clock::{Clock, Schedule};
+use crate::factor::{Factor, Origin, Timestep};
 use serde::Serialize;
-
-/// A step length together with the text the user wrote for it, so that `1/60` is shown as `1/60`.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Timestep {
-    /// As typed: `1/60` or `0.01`.
-    pub text: String,
-    /// Length of a step, s.
-    pub seconds: f64,
-}
-
-/// Why a text is no step length.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
-#[error("`{text}` is no step length: {why}")]
-pub struct TimestepError {
-    /// What was typed.
-    pub text: String,
-    /// What is wrong with it.
-    pub why: &'static str,
-}
-
-impl std::str::FromStr for Timestep {
-    type Err = TimestepError;
-
-    /// Reads `0.01` or a fraction such as `1/60`.
-    ///
-    /// # Errors
-    /// When the text is no number or fraction, or the value is not positive and finite.
-    fn from_str(text: &str) -> Result<Self, TimestepError> {
-        let fault = |why| TimestepError { text: text.to_owned(), why };
-        let number = |part: &str| part.trim().parse::<f64>().map_err(|_| fault("write seconds, such as 0.01 or 1/60"));
-        let seconds = match text.split_once('/') {
-            Some((over, under)) => number(over)? / number(under)?,
-            None => number(text)?,
-        };
-        if !(seconds.is_finite() && seconds > 0.0) {
-            return Err(fault("a step must be longer than nothing and finite"));
-        }
-        Ok(Timestep { text: text.trim().to_owned(), seconds })
-    }
-}
 
 /// Everything about a run that is neither the scene nor the engine.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Conditions {
-    /// Step length.
+    /// Step length, in the engine's own time.
     pub dt: Timestep,
-    /// Seed of everything random in the scene or the engine.
+    /// How steps come out of the times of pictures.
+    pub clock: Clock,
+    /// The same world told in another length unit: every length, speed and gravity times this. Nothing may change.
+    pub units: Factor,
+    /// The world this many times as big under the same gravity: times grow with its square root, masses with its square.
+    pub size: Factor,
+    /// The whole world moved to here, m of the scene.
+    pub origin: Origin,
+    /// Seed of everything random in the scene, the clock or the engine.
     pub seed: u64,
     /// Worker threads the engine may use.
     pub threads: usize,
+    /// Which of several equal runs it is, counted from 1.
+    pub repeat: u32,
 }
 
 impl Conditions {
-    /// Conditions with a step length and nothing else unusual: seed 1, one thread.
+    /// Conditions with a step length and nothing else unusual: a fixed clock, the scene's own units, size and origin, seed 1, one
+    /// thread, run once.
     pub fn with_dt(dt: Timestep) -> Self {
-        Conditions { dt, seed: 1, threads: 1 }
+        Conditions {
+            dt,
+            clock: Clock::default(),
+            units: Factor::one(),
+            size: Factor::one(),
+            origin: Origin::default(),
+            seed: 1,
+            threads: 1,
+            repeat: 1,
+        }
     }
 
-    /// Number of whole steps in `duration` seconds, rounded to the nearest, at least one.
-    pub fn steps_in(&self, duration: f64) -> u64 {
-        // `as` saturates, and a scene's duration has been checked to be finite and positive.
-        ((duration / self.dt.seconds).round() as u64).max(1)
+    /// Times of the scene in a second of the engine: a world of another size runs slower by the root of it.
+    pub fn slowness(&self) -> f64 {
+        // The root of exactly 1 is exactly 1, so that ordinary trials are untouched.
+        self.size.value.sqrt()
+    }
+
+    /// Length of a step in the scene's own time, s: what claims know as `dt`. With a raw clock it is the time of a picture.
+    pub fn scene_dt(&self) -> f64 {
+        self.clock.step(self.dt.seconds) / self.slowness()
+    }
+
+    /// The steps for `duration` seconds of the scene, in the scene's own time.
+    pub fn schedule(&self, duration: f64) -> Schedule {
+        self.clock.schedule(self.dt.seconds, duration * self.slowness(), self.seed).scaled(1.0 / self.slowness())
+    }
+
+    /// Whether the engine is told the world just as the scene has it.
+    pub fn is_plain_world(&self) -> bool {
+        self.units.value == 1.0 && self.size.value == 1.0 && self.origin.is_nowhere()
+    }
+
+    /// What is unusual, as the command line writes it: option and value, in a fixed order, without the step.
+    pub fn unusual(&self) -> Vec<(&'static str, String)> {
+        let mut told = Vec::new();
+        if !self.clock.is_plain() {
+            told.push(("clock", self.clock.kind.to_string()));
+            if self.clock.uneven {
+                told.push(("frames", "uneven".to_owned()));
+            }
+            if let Some(stall) = self.clock.stall {
+                told.push(("stall", stall.to_string()));
+            }
+        }
+        if self.units.value != 1.0 {
+            told.push(("units", self.units.text.clone()));
+        }
+        if self.size.value != 1.0 {
+            told.push(("size", self.size.text.clone()));
+        }
+        if !self.origin.is_nowhere() {
+            told.push(("origin", self.origin.text.clone()));
+        }
+        if self.seed != 1 {
+            told.push(("seed", self.seed.to_string()));
+        }
+        if self.threads != 1 {
+            told.push(("threads", self.threads.to_string()));
+        }
+        told
+    }
+
+    /// All that is unusual in one line, such as `units 1/1024, threads 2`; empty for ordinary conditions.
+    pub fn unusual_text(&self) -> String {
+        let told = self.unusual();
+        told.iter().map(|(name, value)| format!("{name} {value}")).collect::<Vec<_>>().join(", ")
     }
 }
 
@@ -70,24 +103,34 @@ impl Conditions {
 mod tests {
     use super::*;
 
-    #[test]
-    fn a_step_is_read_as_a_number_or_a_fraction() {
-        let fraction: Timestep = "1/60".parse().unwrap();
-        assert_eq!((fraction.seconds, fraction.text.as_str()), (1.0 / 60.0, "1/60"));
-        assert_eq!("0.25".parse::<Timestep>().unwrap().seconds, 0.25);
-    }
-
-    #[test]
-    fn what_is_no_step_is_refused() {
-        for text in ["", "0", "-1/60", "1/0", "abc", "1/60/2", "nan", "inf"] {
-            assert!(text.parse::<Timestep>().is_err(), "{text:?} was taken");
+    fn with(size: &str, clock: &str) -> Conditions {
+        Conditions {
+            size: size.parse().unwrap(),
+            clock: Clock { kind: clock.parse().unwrap(), ..Clock::default() },
+            ..Conditions::with_dt("1/60".parse().unwrap())
         }
     }
 
     #[test]
     fn steps_cover_the_duration() {
-        let conditions = Conditions::with_dt("1/60".parse().unwrap());
-        assert_eq!(conditions.steps_in(20.0), 1200);
-        assert_eq!(conditions.steps_in(1e-9), 1);
+        let conditions = with("1", "fixed");
+        assert_eq!(conditions.schedule(20.0).count(), 1200);
+        assert_eq!(conditions.schedule(1e-9).count(), 1);
+        assert_eq!(conditions.schedule(20.0).length(7), 1.0 / 60.0);
+    }
+
+    #[test]
+    fn a_world_four_times_as_big_takes_twice_as_long_in_as_many_more_steps() {
+        let conditions = with("4", "fixed");
+        assert_eq!(conditions.scene_dt(), 1.0 / 120.0);
+        let schedule = conditions.schedule(1.0);
+        assert_eq!((schedule.count(), schedule.length(0)), (120, 1.0 / 120.0));
+        assert_eq!(conditions.unusual_text(), "size 4");
+    }
+
+    #[test]
+    fn a_raw_clock_makes_the_picture_the_step() {
+        assert_eq!(with("1", "raw:30").scene_dt(), 1.0 / 30.0);
+        assert_eq!(with("1", "bank:30").scene_dt(), 1.0 / 60.0);
     }
 }

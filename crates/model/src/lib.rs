@@ -4,7 +4,9 @@
 //! |---|---|---|
 //! | [`World`], [`Body`], [`Part`], [`Shape`], [`Material`], [`Action`] | what an engine is asked to simulate | `world.rs` |
 //! | [`Frame`], [`BodyState`], [`Contact`] | what an engine answers: the state of every body at one step | `frame.rs` |
-//! | [`Conditions`], [`Timestep`] | everything about a run that is neither scene nor engine | `conditions.rs` |
+//! | [`Conditions`] | everything about a run that is neither scene nor engine | `conditions.rs` |
+//! | [`Clock`], [`Schedule`] | how steps come out of the times of pictures | `clock.rs` |
+//! | [`Timestep`], [`Factor`], [`Origin`] | numbers that keep their text | `factor.rs` |
 //! | [`Engine`], [`EngineInfo`], [`OptionInfo`] | the seam between the bench and an engine under test | `engine.rs` |
 //! | [`EngineError`] | how an engine can refuse or fail | `error.rs` |
 //! | [`Claim`], [`Bound`], [`Verdict`] | what must hold, and how it turned out | `claim.rs` |
@@ -19,18 +21,22 @@
 //! - A body's position is its centre of mass; its parts are placed about it.
 
 mod claim;
+mod clock;
 mod conditions;
 mod engine;
 mod error;
+mod factor;
 mod frame;
 mod mass;
 mod nearest;
 mod world;
 
 pub use claim::{Bound, Claim, Details, Law, Measure, MeasureFunction, Severity, Verdict, Window};
-pub use conditions::{Conditions, Timestep, TimestepError};
+pub use clock::{Clock, ClockError, ClockKind, Schedule, Stall};
+pub use conditions::Conditions;
 pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, Token};
 pub use error::EngineError;
+pub use factor::{Factor, NumberError, Origin, Timestep};
 pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};
 pub use glam::{DQuat, DVec2, DVec3};
 pub use mass::{MassProperties, body_mass, shape_mass};

@@ -4,26 +4,40 @@
 //! |---|---|---|
 //! | [`verdict_table`], [`pooled_lines`], [`what_broke`] | what a person reads in a terminal | `terminal.rs` |
 //! | [`result_json`], [`trials_csv`] | what a program reads | `machine.rs` |
+//! | [`verdict_map`], [`broken_claims`] | verdicts of a sweep over step and scale | `map.rs` |
 //! | [`page`] | one self-contained HTML page | `page.rs`, `page.css` |
 //! | `picture` | bodies of a world as SVG | `picture.rs` |
 //! | [`sketch`] | a world as characters | `sketch.rs` |
 //! | `plot` | curves over time as SVG | `plot.rs` |
+//! | [`twin_table`], [`twin_csv`], [`growth_plot`] | twins | `twins.rs` |
+//! | [`edge_text`], [`series_text`], [`comparison_text`], [`history_text`] | edges, series, comparisons, history | `search.rs` |
+//! | [`cost_table`], [`cost_plot`] | costs | `cost.rs` |
+//! | `axes` | figures with linear or logarithmic axes | `axes.rs` |
 //! | `look` | colours, marks and words of verdicts, the same everywhere | `look.rs` |
 //! | [`show`] | numbers for people | `number.rs` |
 
+mod axes;
+mod cost;
 mod look;
 mod machine;
+mod map;
 mod number;
 mod page;
 mod picture;
 mod plot;
+mod search;
 mod sketch;
 mod terminal;
+mod twins;
 
-pub use machine::{MachineError, result_json, trials_csv};
+pub use cost::{cost_csv, cost_plot, cost_table};
+pub use machine::{MachineError, document_json, result_json, trials_csv};
+pub use map::{broken_claims, document_summary, verdict_map};
 pub use number::{show, with_unit};
 pub use page::page;
 pub use picture::{Scenery, picture};
 pub use plot::PlotError;
+pub use search::{collapse_text, comparison_text, edge_text, history_text, series_plot, series_text, worst_of};
 pub use sketch::sketch;
 pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke};
+pub use twins::{growth_plot, twin_csv, twin_table};

@@ -1,7 +1,8 @@
 //! What a program reads: JSON and CSV.
 
 use crate::number::show;
-use ironspin_lab::{ResultDocument, TrialRecord};
+use ironspin_lab::{ResultDocument, TrialDocument, TrialRecord};
+use serde::Serialize;
 
 /// Why results cannot be written as JSON or CSV.
 #[derive(Debug, thiserror::Error)]
@@ -14,56 +15,67 @@ pub enum MachineError {
     Csv(#[from] csv::Error),
 }
 
+/// A document as JSON with a line end.
+///
+/// # Errors
+/// When the writer refuses.
+pub fn document_json(document: &impl Serialize) -> Result<String, MachineError> {
+    let mut text = serde_json::to_string_pretty(document)?;
+    text.push('\n');
+    Ok(text)
+}
+
 /// The results as one JSON document with a line end; `timing` says whether durations are in it.
 ///
 /// # Errors
 /// When the writer refuses.
 pub fn result_json(records: &[TrialRecord], timing: bool) -> Result<String, MachineError> {
-    let mut text = serde_json::to_string_pretty(&ResultDocument::of(records, timing))?;
-    text.push('\n');
-    Ok(text)
+    document_json(&ResultDocument::of(records, timing))
 }
 
 /// One row a claim; a trial whose engine failed has one row without a claim. Numbers have all their digits.
 ///
 /// # Errors
 /// When the writer refuses.
-pub fn trials_csv(records: &[TrialRecord]) -> Result<String, MachineError> {
+pub fn trials_csv(trials: &[TrialDocument]) -> Result<String, MachineError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
     writer.write_record([
         "scene",
         "engine",
         "dt",
+        "conditions",
         "trial_verdict",
         "gauge",
         "of",
         "measured",
         "unit",
+        "dimensionless",
         "bound",
         "verdict",
         "severity",
         "detail",
         "because",
     ])?;
-    for record in records {
-        let dt = record.plan.conditions.dt.seconds.to_string();
-        let head = [record.scene(), record.engine(), &dt, record.verdict.word()];
-        if record.claims.is_empty() {
-            writer.write_record(head.iter().copied().chain(["", "", "", "", "", "", "", &record.reason, ""]))?;
+    let number = |value: Option<f64>| value.map_or_else(String::new, |value| value.to_string());
+    for trial in trials {
+        let (dt, unusual) = (trial.dt.to_string(), trial.unusual_text());
+        let head = [trial.scene.as_str(), &trial.engine, &dt, &unusual, trial.verdict.word()];
+        if trial.claims.is_empty() {
+            writer.write_record(head.iter().copied().chain(["", "", "", "", "", "", "", "", &trial.reason, ""]))?;
         }
-        for claim in &record.claims {
-            let measured = claim.measured.map_or_else(String::new, |value| value.to_string());
-            let severity = format!("{:?}", claim.claim.severity).to_lowercase();
+        for claim in &trial.claims {
+            let severity = format!("{:?}", claim.severity).to_lowercase();
             let tail = [
-                claim.gauge.name,
-                &claim.claim.of_text,
-                &measured,
-                claim.gauge.unit,
-                &claim.claim.bound.relation(show),
+                claim.gauge.as_str(),
+                &claim.of,
+                &number(claim.measured),
+                &claim.unit,
+                &number(claim.dimensionless),
+                &claim.bound.relation(show),
                 claim.verdict.word(),
                 &severity,
                 &claim.detail,
-                &claim.claim.because,
+                &claim.because,
             ];
             writer.write_record(head.iter().copied().chain(tail))?;
         }

@@ -10,8 +10,8 @@ use plotters::prelude::*;
 #[derive(Debug, thiserror::Error)]
 #[error("cannot draw the plot `{title}`: {cause}")]
 pub struct PlotError {
-    title: String,
-    cause: String,
+    pub(crate) title: String,
+    pub(crate) cause: String,
 }
 
 /// Size of a plot, px.

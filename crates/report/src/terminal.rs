@@ -37,12 +37,12 @@ pub fn pooled_lines(pooled: &[PooledClaim]) -> String {
     let mut out = String::new();
     for claim in pooled {
         let measured = claim.measured.map_or("not measured".to_owned(), |value| with_unit(value, claim.gauge.unit));
-        let bound = claim.claim.bound.relation(|value| with_unit(value, claim.gauge.unit));
+        let bound = claim.bound.relation(|value| with_unit(value, claim.gauge.unit));
         out.push_str(&format!(
             "{}  {} of {} over {} seeds of {} at dt {} on {}: {measured}, bound {bound}\n      {}\n",
             mark(claim.verdict),
             claim.gauge.name,
-            claim.claim.of_text,
+            claim.of_text,
             claim.seeds.len(),
             claim.scene,
             claim.dt,

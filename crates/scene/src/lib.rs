@@ -38,4 +38,4 @@ pub fn json_schema() -> serde_json::Value {
 }
 pub use resolve::{BODY_LIMIT, DEED_LIMIT};
 pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, TriggerWatch, Twin};
-pub use scene::{Parameter, Scene, Settings, Setup, Warning};
+pub use scene::{Parameter, Scene, Settings, Setup, Warning, toml_error};

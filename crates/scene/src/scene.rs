@@ -180,6 +180,11 @@ impl Scene {
         &self.sources[0].text
     }
 
+    /// Its text, then those of the files it uses.
+    pub fn texts(&self) -> impl Iterator<Item = &str> {
+        self.sources.iter().map(|source| &*source.text)
+    }
+
     /// Works out every expression.
     ///
     /// # Errors
@@ -262,6 +267,11 @@ fn used_file(name: &Placed<String>, number: usize, folder: Option<&Path>) -> Res
         return Err(at(format!("`{plain}` leads out of the scene's folder")).label("a link to elsewhere"));
     }
     read_limited(&real).map_err(|error| at(format!("cannot read `{plain}`: {error}")).label("used here"))
+}
+
+/// What is wrong with the form of a TOML file, in our words: what was found, what was expected, the nearest known name.
+pub fn toml_error(error: &toml::de::Error, text: &str, origin: &str) -> SceneError {
+    form_fault(error, text).in_sources(&[Source { origin: origin.to_owned(), text: text.into(), offset: 0 }])
 }
 
 /// Turns a form error of the TOML reader into ours: what was found, what was expected, the nearest known name.

@@ -18,12 +18,12 @@ pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Comp
         ENGINES.map(str::to_owned).to_vec(),
         STEPS.iter().filter_map(|text| text.parse().ok()).collect(),
     ))?;
-    let (records, seconds) = progress::run_watched(&plans, options.jobs, quiet);
+    let progress::Watched { records, seconds, interrupted, .. } = progress::run_watched(&plans, options.jobs, quiet);
     let title = "Demo: the bundled scenes on the built-in engine, with a careful and a careless setting, at two steps";
     let place = publish_and_print(folder, title, &records, seconds)?;
     output::print(&format!("\nReport: {}\n", place.join("report.html").display()))?;
     // That the careless setting fails is part of the demo, so it is no failure of the command.
-    Ok(ExitStatus::Holds)
+    Ok(super::after(interrupted, plans.len(), records.len(), ExitStatus::Holds))
 }
 
 fn publish_and_print(

@@ -4,23 +4,28 @@ pub(crate) mod demo;
 pub(crate) mod engines;
 pub(crate) mod explain;
 pub(crate) mod judge;
+pub(crate) mod ledger;
 pub(crate) mod run;
 pub(crate) mod scenes;
 pub(crate) mod schema;
+pub(crate) mod search;
+pub(crate) mod sweep;
+pub(crate) mod twin;
 
 use crate::args::Format;
 use crate::complaint::{Complaint, ExitStatus};
-use ironspin_lab::{Manifest, PooledClaim, RunFolder, TrialRecord, pool};
+use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, pool};
 use ironspin_model::Verdict;
 use std::path::PathBuf;
 
 /// Fills a run folder and puts it in its place.
 fn publish(folder: RunFolder, title: &str, records: &[TrialRecord], seconds: f64) -> Result<PathBuf, Complaint> {
     let command = std::env::args().collect();
-    let manifest = serde_json::to_string_pretty(&Manifest::new(command, records, seconds))?;
+    let manifest =
+        serde_json::to_string_pretty(&Manifest::new(command, records.iter().map(|record| &record.plan), seconds))?;
     folder.write("manifest.json", manifest.as_bytes())?;
     folder.write("result.json", ironspin_report::result_json(records, true)?.as_bytes())?;
-    folder.write("trials.csv", ironspin_report::trials_csv(records)?.as_bytes())?;
+    folder.write("trials.csv", ironspin_report::trials_csv(&ResultDocument::of(records, false).trials)?.as_bytes())?;
     folder.write("report.html", ironspin_report::page(title, records)?.as_bytes())?;
     Ok(folder.publish()?)
 }
@@ -30,7 +35,7 @@ fn told(records: &[TrialRecord], format: Format, timing: bool) -> Result<String,
     use ironspin_report::{pooled_lines, result_json, summary_line, trials_csv, verdict_table, what_broke};
     Ok(match format {
         Format::Json => result_json(records, timing)?,
-        Format::Csv => trials_csv(records)?,
+        Format::Csv => trials_csv(&ResultDocument::of(records, false).trials)?,
         Format::Table => {
             format!(
                 "{}\n{}{}{}",
@@ -54,6 +59,15 @@ fn status(records: &[TrialRecord]) -> ExitStatus {
         Some(Verdict::Fail) => ExitStatus::Fails,
         Some(Verdict::Pass | Verdict::Unsupported) | None => ExitStatus::Holds,
     }
+}
+
+/// The status of a command whose trials may have been interrupted.
+fn after(interrupted: bool, planned: usize, finished: usize, status: ExitStatus) -> ExitStatus {
+    if !interrupted {
+        return status;
+    }
+    crate::output::note(&format!("interrupted: {finished} of {planned} trials are finished"));
+    ExitStatus::Interrupted
 }
 
 fn style() -> ironspin_report::TableStyle {

@@ -1,9 +1,10 @@
 //! `run`: trials of scenes.
 
-use crate::args::{RunOptions, TraceAs};
+use crate::args::{Format, RunOptions, TraceAs};
 use crate::complaint::{Complaint, ExitStatus, tell_warning};
 use crate::{output, progress};
-use ironspin_lab::{GridOrder, RunFolder, TrialPlan, keep_traces, plan_grid};
+use ironspin_lab::{Kept, ResultDocument, RunFolder, TrialPlan, keep_traces, plan_grid, twins_of};
+use ironspin_report::twin_table;
 use ironspin_trace::TraceFormat;
 
 /// Tells what looks wrong in the scenes, each once.
@@ -21,14 +22,7 @@ pub(super) fn tell_warnings(plans: &[TrialPlan]) {
 }
 
 pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
-    let mut plans = plan_grid(&GridOrder {
-        scenes: options.scenes.clone(),
-        engines: options.engines.clone(),
-        steps: options.dt.clone(),
-        set: options.set.clone(),
-        seeds: options.seed.0.clone(),
-        body_limit: options.max_bodies,
-    })?;
+    let mut plans = plan_grid(&options.conditions.order(&options.scenes))?;
     if !quiet {
         tell_warnings(&plans);
     }
@@ -41,15 +35,35 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
         std::fs::create_dir_all(folder).map_err(|cause| Complaint::File { path: place(), cause })?;
         keep_traces(&mut plans, folder, format);
     }
+    if let Some(file) = &options.ledger {
+        ironspin_lab::Ledger::open(file)?;
+    }
     // The folder comes after the plan, so that a mistake in a scene leaves no trace, and before the first trial.
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
-    let (records, seconds) = progress::run_watched(&plans, options.jobs, quiet);
+    let watched = progress::run_watched(&plans, options.jobs, quiet);
+    let (records, seconds) = (watched.records, watched.seconds);
     if let Some(folder) = folder {
         let title = format!("Trials of {}", options.scenes.join(", "));
         let place = super::publish(folder, &title, &records, seconds)?;
         output::note(&format!("results in {}", place.display()));
     }
     output::print(&super::told(&records, options.format, options.timing)?)?;
+    let mut status = super::status(&records);
+    if let Some(file) = &options.ledger {
+        let results = ResultDocument::of(&records, false);
+        super::ledger::keep(file, options.name.as_deref(), &Kept::Results(Box::new(results)))?;
+    }
+    if options.twins && !watched.interrupted {
+        let orders = twins_of(&plans, None);
+        let (twins, _) = super::twin::run_twins(&orders, options.jobs, quiet, &watched.stop);
+        let told = twin_table(&twins);
+        match options.format {
+            Format::Table => output::print(&format!("\n{told}"))?,
+            // A document on standard output stays one document.
+            _ => output::note(&told),
+        }
+        status = super::twin::worse(status, &twins);
+    }
     for record in &records {
         match &record.trace {
             Some(Err(why)) => return Err(Complaint::Kept { why: why.clone() }),
@@ -57,5 +71,5 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
             _ => {}
         }
     }
-    Ok(super::status(&records))
+    Ok(super::after(watched.interrupted, plans.len(), records.len(), status))
 }

@@ -5,7 +5,10 @@ use crate::complaint::{Complaint, ExitStatus};
 use crate::output;
 
 pub(crate) fn run(options: &SchemaOptions) -> Result<ExitStatus, Complaint> {
-    let SchemaOf::Scene = options.format;
-    output::print(&format!("{}\n", serde_json::to_string_pretty(&ironspin_scene::json_schema())?))?;
+    let text = match options.format {
+        SchemaOf::Scene => serde_json::to_string_pretty(&ironspin_scene::json_schema())?,
+        SchemaOf::Plan => serde_json::to_string_pretty(&ironspin_lab::plan_schema())?,
+    };
+    output::print(&format!("{text}\n"))?;
     Ok(ExitStatus::Holds)
 }

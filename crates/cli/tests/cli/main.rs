@@ -8,5 +8,8 @@ mod judge;
 mod mistakes;
 mod run;
 mod scenes;
+mod search;
+mod sweep;
+mod twins;
 mod util;
 mod wrong_scenes;

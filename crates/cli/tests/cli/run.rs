@@ -99,8 +99,10 @@ fn the_result_document_has_the_form_it_promises() {
     assert_eq!(keys(&result["summary"]), ["error", "fail", "pass", "trials", "unsupported"]);
     let trial = &result["trials"][0];
     let expected = [
+        "again",
         "bodies",
         "claims",
+        "dimensionless_dt",
         "dt",
         "dt_text",
         "engine",
@@ -109,13 +111,19 @@ fn the_result_document_has_the_form_it_promises() {
         "parameters",
         "scene",
         "seed",
+        "set",
         "steps",
         "threads",
         "verdict",
     ];
     assert_eq!(keys(trial), expected);
-    let expected = ["because", "bound", "detail", "gauge", "measured", "of", "severity", "unit", "verdict", "window"];
+    let mut expected =
+        vec!["because", "bound", "detail", "gauge", "measured", "of", "severity", "unit", "verdict", "window"];
     assert_eq!(keys(&trial["claims"][0]), expected);
+    // A value with a dimension is told without it, too.
+    let with_dimension = trial["claims"].as_array().unwrap().iter().find(|claim| claim["unit"] == "m/s").unwrap();
+    expected.insert(3, "dimensionless");
+    assert_eq!(keys(with_dimension), expected);
     assert_eq!(trial["parameters"]["count"], 2.0);
 }
 
@@ -129,7 +137,7 @@ fn a_scene_file_of_ones_own_runs_and_leaves_a_folder() {
     let mut rows = csv_rows(&text);
     assert_eq!(rows.remove(0)[0], "scene");
     assert_eq!(rows.len(), 1);
-    assert_eq!(rows[0][4], "overlap.deepest");
+    assert_eq!(rows[0][5], "overlap.deepest");
     let stored: serde_json::Value = serde_json::from_str(&yard.read("results/result.json")).unwrap();
     assert_eq!(stored["summary"]["pass"], 1);
 }

@@ -26,7 +26,10 @@ impl Yard {
     }
 
     pub(crate) fn write(&self, name: &str, text: &str) {
-        std::fs::write(self.path(name), text).expect("a file in the temporary folder");
+        let path = self.path(name);
+        let folder = path.parent().expect("a folder of the file");
+        std::fs::create_dir_all(folder).expect("a folder in the temporary folder");
+        std::fs::write(path, text).expect("a file in the temporary folder");
     }
 
     pub(crate) fn read(&self, name: &str) -> String {

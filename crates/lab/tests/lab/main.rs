@@ -1,5 +1,6 @@
 //! Trials on engines that lie, fail or refuse, and grids of trials.
 
+mod retelling;
 mod script;
 
 use ironspin_lab::{GridOrder, LabEvent, TrialPlan, plan_grid, run_grid, run_trial, run_trial_on};
@@ -7,10 +8,11 @@ use ironspin_model::{
     BodyState, Conditions, Contact, DVec3, Engine, EngineError, EngineInfo, Frame, FrameSink, Verdict, World,
 };
 use std::sync::Mutex;
+use std::sync::atomic::AtomicBool;
 
 fn plan(scene: &str, set: &[(&str, &str)]) -> TrialPlan {
     let order = GridOrder {
-        set: set.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect(),
+        set: set.iter().map(|(name, value)| ((*name).to_owned(), vec![(*value).to_owned()])).collect(),
         ..GridOrder::plain(vec![scene.to_owned()], vec!["builtin".to_owned()], vec!["1/60".parse().unwrap()])
     };
     plan_grid(&order).unwrap().remove(0)
@@ -140,7 +142,8 @@ fn a_grid_tells_what_happens_and_keeps_its_order() {
     order_of_stack.scenes.truncate(1);
     let plans = plan_grid(&order_of_stack).unwrap();
     let heard = Mutex::new(Vec::new());
-    let records = run_grid(&plans, 2, &|event| heard.lock().unwrap().push(event.clone()));
+    let records =
+        run_grid(&plans, 2, &AtomicBool::new(false), &|event: &LabEvent| heard.lock().unwrap().push(event.clone()));
     let heard = heard.into_inner().unwrap();
     let started = heard.iter().filter(|event| matches!(event, LabEvent::Started { .. })).count();
     assert_eq!((started, heard.len()), (4, 8));

@@ -56,7 +56,7 @@ fn what_broke_says_what_where_how_badly_and_how_to_see_it_again() {
 #[test]
 fn csv_and_json_are_read_back_by_ordinary_readers() {
     let records = records();
-    let text = trials_csv(&records).unwrap();
+    let text = trials_csv(&ironspin_lab::ResultDocument::of(&records, false).trials).unwrap();
     let mut reader = csv::Reader::from_reader(text.as_bytes());
     let columns = reader.headers().unwrap().len();
     let rows: Vec<csv::StringRecord> = reader.records().map(Result::unwrap).collect();

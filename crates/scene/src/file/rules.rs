@@ -193,12 +193,31 @@ fn everything() -> Placed<String> {
     Placed::nowhere("*".to_owned())
 }
 
+/// A word or a list of words.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(untagged)]
+pub(crate) enum OneOrMore {
+    /// One.
+    One(String),
+    /// Several.
+    More(Vec<String>),
+}
+
+impl OneOrMore {
+    pub(crate) fn words(&self) -> &[String] {
+        match self {
+            OneOrMore::One(word) => std::slice::from_ref(word),
+            OneOrMore::More(words) => words,
+        }
+    }
+}
+
 /// A change of the trial after which the result must agree.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct TwinTable {
-    /// again, process, threads, split, restore, units, mass, tempo, bystander, order, mirror, turn, shift or boost.
-    pub(crate) by: Placed<String>,
+    /// again, process, threads, split, restore, units, mass, tempo, bystander, order, mirror, turn, shift or boost; or a list of these.
+    pub(crate) by: Placed<OneOrMore>,
     /// Largest difference of a position, m; none (to the bit) when left out.
     pub(crate) within: Option<Number>,
     /// Why.

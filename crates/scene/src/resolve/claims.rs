@@ -158,18 +158,24 @@ impl Resolver {
     }
 
     pub(super) fn twins(&self, tables: &[TwinTable]) -> Result<Vec<Twin>, Fault> {
-        let twin = |table: &TwinTable| {
-            let by = table.by.get_ref();
-            if !TWIN_KINDS.contains(&by.as_str()) {
-                return Err(Fault::at(table.by.span(), format!("there is no twin by `{by}`"))
-                    .label("unknown change")
-                    .help_names(by, TWIN_KINDS));
-            }
+        let mut twins: Vec<Twin> = Vec::new();
+        for table in tables {
             let within =
                 table.within.as_ref().map(|within| self.not_negative(within, "`within`", &self.names)).transpose()?;
-            Ok(Twin { by: by.clone(), within, because: table.because.clone() })
-        };
-        tables.iter().map(twin).collect()
+            for by in table.by.get_ref().words() {
+                let wrong = |message: String| Fault::at(table.by.span(), message);
+                if !TWIN_KINDS.contains(&by.as_str()) {
+                    return Err(wrong(format!("there is no twin by `{by}`"))
+                        .label("unknown change")
+                        .help_names(by, TWIN_KINDS));
+                }
+                if twins.iter().any(|twin| twin.by == *by) {
+                    return Err(wrong(format!("the twin by `{by}` is promised twice")).label("second promise"));
+                }
+                twins.push(Twin { by: by.clone(), within, because: table.because.clone() });
+            }
+        }
+        Ok(twins)
     }
 
     pub(super) fn series(

@@ -1,6 +1,17 @@
 //! What may be typed.
 
+mod conditions;
+mod search;
+mod sweep;
+mod twin;
+
+pub(crate) use conditions::ConditionOptions;
+pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
+pub(crate) use sweep::{MergeOptions, SweepOptions};
+pub(crate) use twin::{Change, FramesOptions, TwinOptions};
+
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use conditions::name_and_value;
 use ironspin_model::Timestep;
 use std::path::PathBuf;
 
@@ -24,6 +35,28 @@ pub(crate) enum Command {
     Demo(DemoOptions),
     /// Run scenes and say which claims hold
     Run(RunOptions),
+    /// Run a grid of trials in a folder: steps, units, sizes, clocks, parameters, seeds, engines; goes on where it was stopped
+    Sweep(SweepOptions),
+    /// Join folders of shares of one sweep
+    Merge(MergeOptions),
+    /// Hold trials against themselves after an exact change: run again, in other units, mirrored, on more threads
+    Twin(TwinOptions),
+    /// Find the value of a parameter or condition at which a claim starts to break
+    Edge(EdgeOptions),
+    /// Measure along an axis: order of convergence over the step, growth over a count
+    Series(SeriesOptions),
+    /// Measure what a step costs, over a count, for several engines in turns
+    Cost(CostOptions),
+    /// Compare two results: what newly fails, newly passes, got better or worse
+    Compare(CompareOptions),
+    /// Show the figures of a scene over time, from a ledger
+    History(HistoryOptions),
+    /// Tell the memory of a trial, from a process of its own
+    #[command(hide = true)]
+    Weigh(FramesOptions),
+    /// Write the frames of a trial as bytes, for a twin in another process
+    #[command(hide = true)]
+    Frames(FramesOptions),
     /// Hold the claims of a scene against a recorded trace, from whatever engine or program
     Judge(JudgeOptions),
     /// List the bundled scenes; show, copy, check or begin one
@@ -62,21 +95,8 @@ pub(crate) struct RunOptions {
     /// Bundled scenes by name, scene files by path
     #[arg(required = true, value_name = "SCENE")]
     pub(crate) scenes: Vec<String>,
-    /// Step lengths in seconds, separated by commas
-    #[arg(long, value_name = "STEP,...", value_delimiter = ',', default_value = "1/60")]
-    pub(crate) dt: Vec<Timestep>,
-    /// Engine under test, such as builtin:swept=all,iterations=8; may be given several times
-    #[arg(long = "engine", value_name = "ENGINE", default_value = "builtin")]
-    pub(crate) engines: Vec<String>,
-    /// Set a parameter of the scene; may be given several times
-    #[arg(long = "set", value_name = "NAME=VALUE", value_parser = name_and_value)]
-    pub(crate) set: Vec<(String, String)>,
-    /// Seeds of everything random in the scenes, such as 7 or 1,2,5 or 1..20; values of several seeds are pooled for laws of chance
-    #[arg(long, value_name = "SEEDS", default_value = "1", value_parser = seeds)]
-    pub(crate) seed: Seeds,
-    /// Most bodies a scene may have
-    #[arg(long, value_name = "N", default_value_t = ironspin_scene::BODY_LIMIT)]
-    pub(crate) max_bodies: usize,
+    #[command(flatten)]
+    pub(crate) conditions: ConditionOptions,
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = Format::Table)]
     pub(crate) format: Format,
@@ -92,6 +112,15 @@ pub(crate) struct RunOptions {
     /// Write how long each trial took into JSON; without it, the same run gives the same bytes
     #[arg(long)]
     pub(crate) timing: bool,
+    /// Also hold the trials against themselves after the changes that their scenes promise (see twin)
+    #[arg(long)]
+    pub(crate) twins: bool,
+    /// Keep the results in a ledger (SQLite)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) ledger: Option<PathBuf>,
+    /// Name of the entry in the ledger
+    #[arg(long, value_name = "NAME", requires = "ledger")]
+    pub(crate) name: Option<String>,
     /// Trials at a time; 0 for one a core
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub(crate) jobs: usize,
@@ -242,6 +271,8 @@ pub(crate) struct SchemaOptions {
 pub(crate) enum SchemaOf {
     /// Scene files
     Scene,
+    /// Plan files of sweeps
+    Plan,
 }
 
 #[derive(Debug, Args)]
@@ -254,49 +285,10 @@ pub(crate) struct ExplainOptions {
     pub(crate) all: bool,
 }
 
-/// One seed or several.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub(crate) struct Seeds(pub(crate) Vec<u64>);
-
-/// Most seeds of one run.
-const MOST_SEEDS: u64 = 10_000;
-
-fn seeds(text: &str) -> Result<Seeds, String> {
-    let wrong = || format!("`{text}`: expected seeds such as 7 or 1,2,5 or 1..20, up to {MOST_SEEDS} of them");
-    let number = |text: &str| text.trim().parse::<u64>().map_err(|_| wrong());
-    let mut all = Vec::new();
-    for part in text.split(',') {
-        match part.split_once("..") {
-            Some((from, to)) => {
-                let (from, to) = (number(from)?, number(to)?);
-                if to < from || to - from >= MOST_SEEDS {
-                    return Err(wrong());
-                }
-                all.extend(from..=to);
-            }
-            None => all.push(number(part)?),
-        }
-    }
-    let mut sorted = all.clone();
-    sorted.sort_unstable();
-    sorted.dedup();
-    if sorted.len() != all.len() || all.len() as u64 > MOST_SEEDS {
-        return Err(format!("{}, each once", wrong()));
-    }
-    Ok(Seeds(all))
-}
-
 fn above_zero(text: &str) -> Result<f64, String> {
     match text.trim().parse::<f64>() {
         Ok(value) if value > 0.0 && value.is_finite() => Ok(value),
         _ => Err("expected a number above 0, such as 50".to_owned()),
-    }
-}
-
-fn name_and_value(text: &str) -> Result<(String, String), String> {
-    match text.split_once('=') {
-        Some((name, value)) if !name.trim().is_empty() => Ok((name.trim().to_owned(), value.trim().to_owned())),
-        _ => Err("expected NAME=VALUE, such as count=20".to_owned()),
     }
 }
 
@@ -314,11 +306,8 @@ mod tests {
     fn steps_and_parameters_are_read() {
         let typed = ["ironspin", "run", "ingot-stack", "--dt", "1/60,1/240", "--set", "count = 3"];
         let Command::Run(options) = Arguments::parse_from(typed).command else { panic!("not a run") };
-        assert_eq!(options.dt[1].seconds, 1.0 / 240.0);
-        assert_eq!(options.set, [("count".to_owned(), "3".to_owned())]);
-        for (typed, expected) in [("7", vec![7]), ("1,5", vec![1, 5]), ("2..4,9", vec![2, 3, 4, 9])] {
-            assert_eq!(seeds(typed), Ok(Seeds(expected)));
-        }
+        assert_eq!(options.conditions.dt[1].seconds, 1.0 / 240.0);
+        assert_eq!(options.conditions.set, [("count".to_owned(), vec!["3".to_owned()])]);
         for wrong in [
             ["--seed", "x"],
             ["--seed", "3..1"],
@@ -327,6 +316,10 @@ mod tests {
             ["--dt", "1/0"],
             ["--set", "count"],
             ["--format", "tabel"],
+            ["--clock", "raw"],
+            ["--units", "0"],
+            ["--origin", "far"],
+            ["--stall", "0.4"],
         ] {
             assert!(Arguments::try_parse_from(["ironspin", "run", "x", wrong[0], wrong[1]]).is_err(), "{wrong:?}");
         }

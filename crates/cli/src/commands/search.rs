@@ -1,0 +1,188 @@
+//! `edge`, `series` and `cost`: where it breaks, how it grows, what it costs.
+
+use crate::args::{CostOptions, EdgeOptions, Format, SeriesOptions};
+use crate::complaint::{Complaint, ExitStatus};
+use crate::{output, progress};
+use ironspin_lab::{
+    CostDocument, CostOrder, EdgeDocument, EdgeOrder, GridOrder, Kept, SeriesDocument, SeriesOrder, TrialPlan,
+    find_edges, measure_cost, plan_grid, run_series,
+};
+use ironspin_model::Verdict;
+use ironspin_report::{cost_csv, cost_plot, cost_table, document_json, edge_text, series_plot, series_text, worst_of};
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::Duration;
+
+fn file_fault(path: &Path, cause: std::io::Error) -> Complaint {
+    Complaint::File { path: path.display().to_string(), cause }
+}
+
+/// CSV is for lists of figures only.
+fn no_csv(command: &str) -> Complaint {
+    Complaint::Kept { why: format!("`{command}` writes tables and JSON; there is no CSV of it") }
+}
+
+pub(crate) fn edge(options: &EdgeOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    if options.format == Format::Csv {
+        return Err(no_csv("edge"));
+    }
+    let order = EdgeOrder {
+        grid: options.conditions.order(std::slice::from_ref(&options.scene)),
+        axis: options.raise.name.clone(),
+        range: options.raise.range,
+        until: options.until.clone(),
+        resolution: options.resolution,
+        scan: usize::from(options.scan),
+        jobs: options.jobs,
+    };
+    let stop = progress::stop_flag();
+    let bar = progress::Bar::new(0, quiet);
+    let found = find_edges(&order, &stop, &|engine, value| {
+        bar.say(&format!("{engine}: {} = {value}", options.raise.name));
+    });
+    bar.clear();
+    let found = found?;
+    output::print(&match options.format {
+        Format::Json => document_json(&EdgeDocument::of(found))?,
+        _ => edge_text(&found),
+    })?;
+    Ok(if stop.load(Ordering::Relaxed) { ExitStatus::Interrupted } else { ExitStatus::Holds })
+}
+
+/// The series to be run: the one that was typed, or those that the scenes claim.
+fn series_orders(options: &SeriesOptions) -> Result<Vec<SeriesOrder>, Complaint> {
+    let mut orders = Vec::new();
+    for scene in &options.scenes {
+        for engine in &options.conditions.engines {
+            let whole = options.conditions.order(std::slice::from_ref(scene));
+            let grid = GridOrder { engines: vec![engine.clone()], ..whole };
+            let order = |over: &str, values: Vec<String>, gauge: &str, claimed| SeriesOrder {
+                grid: grid.clone(),
+                over: over.to_owned(),
+                values,
+                gauge: gauge.to_owned(),
+                claimed,
+                jobs: options.jobs,
+            };
+            if let (Some((over, values)), Some(gauge)) = (&options.over, &options.gauge) {
+                orders.push(order(over, values.clone(), gauge, None));
+                continue;
+            }
+            let plans = plan_grid(&grid)?;
+            for series in plans.first().map_or(&[][..], |plan| &plan.setup.series) {
+                let values = series.values.iter().map(f64::to_string).collect();
+                orders.push(order(&series.over, values, &series.gauge, Some(series.clone())));
+            }
+        }
+    }
+    Ok(orders)
+}
+
+pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    if options.format == Format::Csv {
+        return Err(no_csv("series"));
+    }
+    let orders = series_orders(options)?;
+    if orders.is_empty() && !quiet {
+        output::note("none of these scenes claims a series; --over and --gauge name one");
+    }
+    let stop = progress::stop_flag();
+    let bar = progress::Bar::new(orders.len(), quiet);
+    let mut found = Vec::new();
+    for order in &orders {
+        bar.say(&format!("{} over {}", order.gauge, order.over));
+        let record = run_series(order, &stop)?;
+        bar.done(record.verdict);
+        found.push(record);
+    }
+    bar.clear();
+    if let Some(folder) = &options.plots {
+        std::fs::create_dir_all(folder).map_err(|cause| file_fault(folder, cause))?;
+        for (number, record) in found.iter().enumerate() {
+            let path = folder.join(format!("{:02}-{}-{}.svg", number + 1, record.scene, record.gauge));
+            std::fs::write(&path, series_plot(record)?).map_err(|cause| file_fault(&path, cause))?;
+        }
+    }
+    let status = match worst_of(&found) {
+        Some(Verdict::Fail) => ExitStatus::Fails,
+        _ => ExitStatus::Holds,
+    };
+    output::print(&match options.format {
+        Format::Json => document_json(&SeriesDocument::of(found))?,
+        _ => series_text(&found),
+    })?;
+    Ok(if stop.load(Ordering::Relaxed) { ExitStatus::Interrupted } else { status })
+}
+
+/// Memory of a trial, from a process of its own.
+fn weigh(plan: &TrialPlan) -> Option<u64> {
+    let program = std::env::current_exe().ok()?;
+    let output = std::process::Command::new(program).arg("weigh").args(&plan.arguments()[1..]).output().ok()?;
+    String::from_utf8(output.stdout).ok()?.trim().parse().ok()
+}
+
+pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    let (axis, texts) = options.over.clone().unwrap_or_else(|| ("-".to_owned(), vec!["1".to_owned()]));
+    let (mut plans, mut values) = (Vec::new(), Vec::new());
+    for text in &texts {
+        let mut grid = options.conditions.order(std::slice::from_ref(&options.scene));
+        if options.over.is_some() {
+            grid.set.retain(|(name, _)| *name != axis);
+            grid.set.push((axis.clone(), vec![text.clone()]));
+        }
+        for plan in plan_grid(&grid)? {
+            let parameter = plan.setup.parameters.iter().find(|parameter| parameter.name == axis);
+            values.push(parameter.map_or(1.0, |parameter| parameter.value));
+            plans.push(plan);
+        }
+    }
+    let order = CostOrder {
+        plans,
+        axis,
+        values,
+        rounds: usize::from(options.rounds),
+        longest: Duration::from_secs_f64(options.longest),
+        budget: 1e-3 * options.budget,
+        error: options.error.clone(),
+    };
+    let stop = progress::stop_flag();
+    let bar = progress::Bar::new(order.plans.len() * order.rounds, quiet);
+    let document = measure_cost(
+        &order,
+        &stop,
+        &|plan| {
+            bar.say(&format!("now {} bodies on {}", plan.setup.world.bodies.len(), plan.engine.text()));
+            bar.done(Verdict::Pass);
+        },
+        &weigh,
+    );
+    bar.clear();
+    if let Some(path) = &options.plot {
+        std::fs::write(path, cost_plot(&document)?).map_err(|cause| file_fault(path, cause))?;
+    }
+    tell_cost(options, &document, &stop)
+}
+
+fn tell_cost(options: &CostOptions, document: &CostDocument, stop: &AtomicBool) -> Result<ExitStatus, Complaint> {
+    if let Some(file) = &options.ledger {
+        let kept = Kept::Costs(Box::new(document.clone()));
+        super::ledger::keep(file, options.name.as_deref(), &kept)?;
+    }
+    output::print(&match options.format {
+        Format::Json => document_json(document)?,
+        Format::Csv => cost_csv(document)?,
+        Format::Table => cost_table(document),
+    })?;
+    Ok(if stop.load(Ordering::Relaxed) { ExitStatus::Interrupted } else { ExitStatus::Holds })
+}
+
+/// The other end of a weighing: memory of a trial in a process of its own.
+pub(crate) fn weigh_here(options: &crate::args::FramesOptions) -> Result<ExitStatus, Complaint> {
+    let plans = plan_grid(&options.conditions.order(std::slice::from_ref(&options.scene)))?;
+    for plan in plans.iter().take(1) {
+        if let Some(bytes) = ironspin_lab::weigh_trial(plan)? {
+            output::print(&format!("{bytes}\n"))?;
+        }
+    }
+    Ok(ExitStatus::Holds)
+}

@@ -1,0 +1,103 @@
+//! `sweep` and `merge`: grids of trials in folders that go on where they stopped.
+
+use crate::args::{Format, MergeOptions, SweepOptions};
+use crate::complaint::{Complaint, ExitStatus};
+use crate::{output, progress};
+use ironspin_lab::{Drawn, Kept, Manifest, ResultDocument, SweepFolder, collapse, plan_grid, read_plan};
+use ironspin_model::Verdict;
+use ironspin_report::{broken_claims, collapse_text, document_json, document_summary, trials_csv, verdict_map};
+use std::sync::atomic::Ordering;
+
+/// The files of a folder that are drawn from its trials.
+fn drawn(document: &ResultDocument) -> Drawn {
+    let map = format!("{}\n\n{}", document_summary(&document.summary), verdict_map(&document.trials));
+    let mut files = vec![("map.txt".to_owned(), map.into_bytes())];
+    // Writers into memory refuse nothing that was read from a file of the same form.
+    files.extend(document_json(document).ok().map(|text| ("result.json".to_owned(), text.into_bytes())));
+    files.extend(trials_csv(&document.trials).ok().map(|text| ("trials.csv".to_owned(), text.into_bytes())));
+    files
+}
+
+fn told(document: &ResultDocument, format: Format) -> Result<String, Complaint> {
+    Ok(match format {
+        Format::Json => document_json(document)?,
+        Format::Csv => trials_csv(&document.trials)?,
+        Format::Table => format!(
+            "{}\n\n{}{}{}",
+            document_summary(&document.summary),
+            verdict_map(&document.trials),
+            collapse_text(&collapse(&document.trials)),
+            broken_claims(&document.trials)
+        ),
+    })
+}
+
+fn status(document: &ResultDocument) -> ExitStatus {
+    match document.trials.iter().map(|trial| trial.verdict).max() {
+        Some(Verdict::Error) => ExitStatus::EngineFailed,
+        Some(Verdict::Fail) => ExitStatus::Fails,
+        _ if document.pooled.iter().any(|pooled| pooled.decides()) => ExitStatus::Fails,
+        _ => ExitStatus::Holds,
+    }
+}
+
+pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    let order = match &options.plan {
+        Some(path) => ironspin_lab::GridOrder {
+            body_limit: options.conditions.max_bodies,
+            trial_limit: options.conditions.max_trials,
+            ..read_plan(path)?
+        },
+        None => options.conditions.order(&options.scenes),
+    };
+    let plans = plan_grid(&order)?;
+    if !quiet {
+        super::run::tell_warnings(&plans);
+    }
+    if let Some(file) = &options.ledger {
+        // A ledger that cannot be written is told before the first trial.
+        ironspin_lab::Ledger::open(file)?;
+    }
+    let folder = SweepFolder::prepare(&options.out, &plans, options.shard)?;
+    let command = std::env::args().collect();
+    let manifest = |seconds| document_json(&Manifest::new(Vec::clone(&command), plans.iter(), seconds));
+    folder.put("manifest.json", manifest(0.0)?.as_bytes())?;
+    let stop = progress::stop_flag();
+    let bar = progress::Bar::new(plans.len(), quiet);
+    let swept = folder.run(&plans, options.shard, options.jobs, &stop, &|event| bar.follow(&plans, event), &drawn);
+    let seconds = bar.end(swept.as_ref().map_or(0, |swept| swept.run));
+    let swept = swept?;
+    folder.put("manifest.json", manifest(seconds)?.as_bytes())?;
+    output::print(&told(&swept.document, options.format)?)?;
+    if !quiet {
+        let kept = swept.document.trials.len() - swept.run;
+        if kept > 0 {
+            output::note(&format!("{kept} of them were in the folder already"));
+        }
+        if swept.strangers > 0 {
+            output::note(&format!("{} trials in the folder belong to no trial of this plan", swept.strangers));
+        }
+        output::note(&format!("results in {}", options.out.display()));
+    }
+    if let Some(file) = &options.ledger {
+        super::ledger::keep(file, options.name.as_deref(), &Kept::Results(Box::new(swept.document.clone())))?;
+    }
+    let interrupted = stop.load(Ordering::Relaxed) && swept.document.trials.len() < swept.planned;
+    if interrupted {
+        output::note("the same command goes on from here");
+    }
+    Ok(super::after(interrupted, swept.planned, swept.document.trials.len(), status(&swept.document)))
+}
+
+pub(crate) fn merge(options: &MergeOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    let swept = SweepFolder::merge(&options.out, &options.shares, &drawn)?;
+    output::print(&told(&swept.document, options.format)?)?;
+    let missing = swept.planned - swept.document.trials.len();
+    if missing > 0 {
+        output::note(&format!("{missing} of {} trials are in none of the folders", swept.planned));
+    }
+    if !quiet {
+        output::note(&format!("results in {}", options.out.display()));
+    }
+    Ok(status(&swept.document))
+}

@@ -1,0 +1,95 @@
+//! `twin`: trials that must agree with themselves after an exact change.
+
+use crate::args::{Change, Format, FramesOptions, TwinOptions};
+use crate::complaint::{Complaint, ExitStatus};
+use crate::{output, progress};
+use ironspin_lab::{
+    RunFolder, TrialPlan, TwinKind, TwinOrder, TwinRecord, TwinsDocument, plan_grid, run_twin, share_out, twins_of,
+    write_frames,
+};
+use ironspin_model::Verdict;
+use ironspin_report::{document_json, growth_plot, twin_csv, twin_table};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Mutex, PoisonError};
+
+/// The twins that were asked for, of every trial.
+fn orders(plans: &[TrialPlan], by: &[Change]) -> Vec<TwinOrder> {
+    if by.is_empty() {
+        return twins_of(plans, Some(&TwinKind::all()));
+    }
+    plans
+        .iter()
+        .flat_map(|plan| {
+            let plan = std::slice::from_ref(plan);
+            by.iter().flat_map(move |change| match change {
+                Change::Kind(kind) => twins_of(plan, Some(&[*kind])),
+                Change::Promised => twins_of(plan, None),
+            })
+        })
+        .collect()
+}
+
+/// Runs twins on all cores, in the order of the list; what was finished, and whether Ctrl-C came.
+pub(super) fn run_twins(orders: &[TwinOrder], jobs: usize, quiet: bool, stop: &AtomicBool) -> (Vec<TwinRecord>, bool) {
+    let program = std::env::current_exe().ok();
+    let bar = progress::Bar::new(orders.len(), quiet);
+    let mut longest: Vec<usize> = (0..orders.len()).collect();
+    longest.sort_by(|&a, &b| orders[b].plan.weight().total_cmp(&orders[a].plan.weight()).then(a.cmp(&b)));
+    let records: Mutex<Vec<Option<TwinRecord>>> = Mutex::new(orders.iter().map(|_| None).collect());
+    share_out(&longest, jobs, stop, &|number| {
+        let order = &orders[number];
+        bar.say(&format!("now {} by {}", order.plan.setup.name, order.kind.word()));
+        let record = run_twin(order, program.as_deref());
+        bar.done(record.verdict);
+        records.lock().unwrap_or_else(PoisonError::into_inner)[number] = Some(record);
+    });
+    let records: Vec<TwinRecord> =
+        records.into_inner().unwrap_or_else(PoisonError::into_inner).into_iter().flatten().collect();
+    bar.end_as(records.len(), "twin");
+    (records, stop.load(Ordering::Relaxed))
+}
+
+/// The worse of a status and what twins come to.
+pub(super) fn worse(status: ExitStatus, twins: &[TwinRecord]) -> ExitStatus {
+    match (status, twins.iter().map(|record| record.verdict).max()) {
+        (ExitStatus::EngineFailed, _) | (_, Some(Verdict::Error)) => ExitStatus::EngineFailed,
+        (ExitStatus::Fails, _) | (_, Some(Verdict::Fail)) => ExitStatus::Fails,
+        _ => status,
+    }
+}
+
+pub(crate) fn run(options: &TwinOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    let plans = plan_grid(&options.conditions.order(&options.scenes))?;
+    let orders = orders(&plans, &options.by);
+    let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
+    let (records, interrupted) = run_twins(&orders, options.jobs, quiet, &progress::stop_flag());
+    let document = TwinsDocument::of(&records);
+    if let Some(folder) = folder {
+        let manifest = ironspin_lab::Manifest::new(std::env::args().collect(), plans.iter(), 0.0);
+        folder.write("manifest.json", document_json(&manifest)?.as_bytes())?;
+        folder.write("twins.json", document_json(&document)?.as_bytes())?;
+        for (number, record) in records.iter().enumerate().filter(|(_, record)| record.first.is_some()) {
+            let name = format!("{:03}-{}-{}.svg", number + 1, record.order.plan.setup.name, record.order.kind.word());
+            folder.write(&name, growth_plot(record)?.as_bytes())?;
+        }
+        let place = folder.publish()?;
+        output::note(&format!("results in {}", place.display()));
+    }
+    output::print(&match options.format {
+        Format::Json => document_json(&document)?,
+        Format::Csv => twin_csv(&document)?,
+        Format::Table => twin_table(&records),
+    })?;
+    let status = worse(ExitStatus::Holds, &records);
+    Ok(super::after(interrupted, orders.len(), records.len(), status))
+}
+
+/// The other end of a twin in a process of its own.
+pub(crate) fn frames(options: &FramesOptions) -> Result<ExitStatus, Complaint> {
+    let plans = plan_grid(&options.conditions.order(std::slice::from_ref(&options.scene)))?;
+    let mut out = std::io::BufWriter::with_capacity(1 << 20, std::io::stdout().lock());
+    for plan in plans.iter().take(1) {
+        write_frames(plan, &mut out)?;
+    }
+    Ok(ExitStatus::Holds)
+}

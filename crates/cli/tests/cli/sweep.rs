@@ -1,0 +1,130 @@
+//! Sweeps: folders that go on where they stopped, shares, plans, and what is refused before the first trial.
+
+use crate::util::Yard;
+use std::path::Path;
+use std::process::Stdio;
+use std::time::Duration;
+
+const GRID: &str =
+    "first-drop rivet-shot ingot-stack --dt 1/30,1/60 --units 1,2^-10 --engine builtin --engine builtin:swept=off -q";
+
+/// The files drawn from the trials.
+fn drawn(yard: &Yard, folder: &str) -> [String; 3] {
+    ["result.json", "trials.csv", "map.txt"].map(|name| yard.read(&format!("{folder}/{name}")))
+}
+
+fn trials(yard: &Yard, folder: &str) -> Vec<std::path::PathBuf> {
+    let entries = std::fs::read_dir(yard.path(&format!("{folder}/trials"))).expect("a folder of trials");
+    let mut files: Vec<_> = entries.map(|entry| entry.expect("an entry").path()).collect();
+    files.sort();
+    files
+}
+
+#[test]
+fn a_sweep_goes_on_where_it_stopped_and_ends_with_the_same_bytes() {
+    let yard = Yard::new();
+    yard.expect(1, &format!("sweep {} --out whole --jobs 1", GRID));
+    let whole = drawn(&yard, "whole");
+    let files = trials(&yard, "whole");
+    assert_eq!(files.len(), 3 * 2 * 2 * 2);
+    assert!(
+        whole[2].contains("rivet-shot on builtin:swept=off\n  dt           1/30  1/60\n  -            FAIL  FAIL"),
+        "{}",
+        whole[2]
+    );
+    // Half of the trials lost, one of the others broken off in the middle.
+    for file in files.iter().step_by(2) {
+        std::fs::remove_file(file).unwrap();
+    }
+    let broken = std::fs::read_to_string(&files[1]).unwrap();
+    std::fs::write(&files[1], &broken[..broken.len() / 2]).unwrap();
+    let kept = std::fs::metadata(&files[3]).unwrap().modified().unwrap();
+    let again = yard.expect(1, &format!("sweep {} --out whole --jobs 2", GRID).replace(" -q", ""));
+    assert!(again.err.contains("13 trials in"), "{}", again.err);
+    assert!(again.err.contains("11 of them were in the folder already"), "{}", again.err);
+    assert_eq!(drawn(&yard, "whole"), whole);
+    assert_eq!(std::fs::metadata(&files[3]).unwrap().modified().unwrap(), kept, "a finished trial was written again");
+}
+
+#[test]
+fn shares_are_fixed_and_join_to_the_whole() {
+    let yard = Yard::new();
+    yard.expect(1, &format!("sweep {} --out whole", GRID));
+    let mut sum = 0;
+    for share in 1..=3 {
+        yard.ironspin(&format!("sweep {} --out part{share} --shard {share}/3", GRID));
+        sum += trials(&yard, &format!("part{share}")).len();
+    }
+    assert_eq!(sum, 24);
+    yard.expect(1, "merge part1 part2 part3 --out joined -q");
+    assert_eq!(drawn(&yard, "joined"), drawn(&yard, "whole"));
+    let partly = yard.ironspin("merge part1 --out some");
+    assert!(partly.err.contains("trials are in none of the folders"), "{}", partly.err);
+    yard.ironspin("sweep first-drop --out other -q");
+    let mixed = yard.expect(2, "merge part1 other --out mixed");
+    assert!(mixed.err.contains("`other` is a share of another grid"), "{}", mixed.err);
+}
+
+#[test]
+fn a_plan_file_says_the_same_as_the_command_line() {
+    let yard = Yard::new();
+    yard.write(
+        "yard.toml",
+        "plan = 1\nscenes = [\"first-drop\", \"rivet-shot\"]\ndt = [\"1/30\", \"1/60\"]\nsize = [1, 4]\nseed = [3]\n",
+    );
+    yard.expect(0, "sweep --plan yard.toml --out planned -q");
+    yard.expect(0, "sweep first-drop rivet-shot --dt 1/30,1/60 --size 1,4 --seed 3 --out typed -q");
+    assert_eq!(drawn(&yard, "planned"), drawn(&yard, "typed"));
+}
+
+#[test]
+fn what_cannot_be_swept_is_refused_before_the_first_trial() {
+    let yard = Yard::new();
+    yard.write("slip.toml", "plan = 1\nscenes = [\"first-drop\"]\nsizes = [1]\n");
+    yard.write("none.toml", "plan = 1\nscenes = [\"first-drp\"]\n");
+    yard.write("taken/precious.txt", "x");
+    for (line, words) in [
+        ("sweep --plan slip.toml", "unknown key `sizes`"),
+        ("sweep --plan slip.toml", "slip.toml:3:1"),
+        ("sweep --plan none.toml", "did you mean `first-drop`?"),
+        ("sweep --plan missing.toml", "cannot read the plan"),
+        ("sweep first-drop --set heigth=1,2", "heigth"),
+        ("sweep first-drop --seed 1..10000 --dt 1/30,1/60,1/120", "this grid has 30000 trials, and the limit is 20000"),
+        ("sweep first-drop --out taken", "is no folder of results"),
+        ("sweep first-drop --shard 6/5", "expected SHARE/SHARES"),
+        ("sweep first-drop --out slip.toml/x", "cannot write"),
+    ] {
+        let answer = yard.expect(2, line);
+        assert!(answer.err.contains(words), "{line}\n{}", answer.err);
+    }
+    assert_eq!(yard.names(), ["none.toml", "slip.toml", "taken"]);
+}
+
+#[test]
+#[cfg(unix)]
+fn killed_at_any_moment_no_finished_trial_is_lost() {
+    let yard = Yard::new();
+    yard.expect(1, &format!("sweep {} --out whole", GRID));
+    let mut before = 0;
+    for moment in [30, 60, 90, 120, 40] {
+        let mut child = std::process::Command::new(assert_cmd::cargo::cargo_bin("ironspin"))
+            .current_dir(yard.path(""))
+            .args(format!("sweep {} --out cut --jobs 2", GRID).split_whitespace())
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("the program to start");
+        std::thread::sleep(Duration::from_millis(moment));
+        child.kill().expect("a signal");
+        child.wait().expect("an end");
+        let finished = if Path::new(&yard.path("cut/trials")).exists() {
+            trials(&yard, "cut").iter().filter(|file| file.extension().is_some_and(|end| end == "json")).count()
+        } else {
+            0
+        };
+        assert!(finished >= before, "a finished trial was lost");
+        before = finished;
+    }
+    yard.expect(1, &format!("sweep {} --out cut", GRID));
+    assert_eq!(drawn(&yard, "cut"), drawn(&yard, "whole"));
+}

@@ -1,0 +1,148 @@
+//! Results as they stand on disk. Kept apart from what is in memory, so that the form on disk changes only on purpose.
+
+mod manifest;
+mod trial;
+
+pub use manifest::{Host, Manifest};
+pub use trial::{ClaimDocument, TrialDocument};
+
+use crate::pool::{PooledClaim, pool_documents};
+use crate::record::TrialRecord;
+use ironspin_model::{Bound, Severity, Verdict};
+use serde::{Deserialize, Serialize};
+
+/// Name and version of the form. Version 1 is the first: version, tool, summary, trials with their claims; `timing` in
+/// a field of its own that may be left out.
+pub const FORMAT: &str = "ironspin.result/1";
+
+/// A result file.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct ResultDocument {
+    /// [`FORMAT`].
+    pub format: String,
+    /// The program that wrote it.
+    pub tool: Tool,
+    /// How many trials turned out how.
+    pub summary: Summary,
+    /// The trials, in the order of the plan.
+    pub trials: Vec<TrialDocument>,
+    /// Claims about the values of trials that differ by their seed alone.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub pooled: Vec<PooledDocument>,
+}
+
+/// A claim about the values of several trials together.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct PooledDocument {
+    scene: String,
+    engine: String,
+    dt_text: String,
+    seeds: Vec<u64>,
+    gauge: String,
+    of: String,
+    /// `null` when nothing could be measured.
+    measured: Option<f64>,
+    bound: Bound,
+    verdict: Verdict,
+    severity: Severity,
+    detail: String,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    warnings: Vec<String>,
+}
+
+impl PooledDocument {
+    /// Whether this failure fails the run.
+    pub fn decides(&self) -> bool {
+        self.verdict == Verdict::Fail && self.severity == Severity::Must
+    }
+
+    fn of(pooled: PooledClaim) -> Self {
+        PooledDocument {
+            scene: pooled.scene,
+            engine: pooled.engine,
+            dt_text: pooled.dt,
+            seeds: pooled.seeds,
+            gauge: pooled.gauge.name.to_owned(),
+            of: pooled.of_text,
+            measured: pooled.measured,
+            bound: pooled.bound,
+            verdict: pooled.verdict,
+            severity: pooled.severity,
+            detail: pooled.detail,
+            warnings: pooled.warnings,
+        }
+    }
+}
+
+/// The program that wrote a file.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Tool {
+    /// `ironspin`.
+    pub name: String,
+    /// Its version.
+    pub version: String,
+}
+
+impl Tool {
+    /// This program.
+    pub fn this() -> Self {
+        Tool { name: "ironspin".to_owned(), version: env!("CARGO_PKG_VERSION").to_owned() }
+    }
+}
+
+/// How many trials turned out how.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Summary {
+    /// All of them.
+    pub trials: usize,
+    /// Every claim that must hold holds.
+    pub pass: usize,
+    /// A claim that must hold does not.
+    pub fail: usize,
+    /// The engine lacks a feature.
+    pub unsupported: usize,
+    /// The engine failed.
+    pub error: usize,
+}
+
+impl Summary {
+    /// Counts verdicts.
+    pub fn of(records: &[TrialRecord]) -> Self {
+        Summary::count(records.iter().map(|record| record.verdict))
+    }
+
+    /// Counts verdicts.
+    pub fn count(verdicts: impl Iterator<Item = Verdict>) -> Self {
+        let mut summary = Summary::default();
+        for verdict in verdicts {
+            summary.trials += 1;
+            match verdict {
+                Verdict::Pass => summary.pass += 1,
+                Verdict::Fail => summary.fail += 1,
+                Verdict::Unsupported => summary.unsupported += 1,
+                Verdict::Error => summary.error += 1,
+            }
+        }
+        summary
+    }
+}
+
+impl ResultDocument {
+    /// The document of some trials; `timing` says whether how long they took is in it.
+    pub fn of(records: &[TrialRecord], timing: bool) -> Self {
+        ResultDocument::joined(records.iter().map(|record| TrialDocument::of(record, timing)).collect())
+    }
+
+    /// The document of trials that may have been written before.
+    pub fn joined(mut trials: Vec<TrialDocument>) -> Self {
+        let pooled = pool_documents(&trials).into_iter().map(PooledDocument::of).collect();
+        trials.iter_mut().for_each(TrialDocument::drop_samples);
+        ResultDocument {
+            format: FORMAT.to_owned(),
+            tool: Tool::this(),
+            summary: Summary::count(trials.iter().map(|trial| trial.verdict)),
+            trials,
+            pooled,
+        }
+    }
+}

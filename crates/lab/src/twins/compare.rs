@@ -1,0 +1,195 @@
+//! Two streams of frames compared: where they first differ, how far they part, how fast.
+
+use ironspin_model::{BodyState, Frame, World};
+use serde::{Deserialize, Serialize};
+
+/// Samples of the difference over time that are kept.
+const SAMPLES: u64 = 400;
+/// A difference beyond this share of the smallest body grows no further in the way it did.
+const SATURATED: f64 = 1e-2;
+/// Fewest samples from which a doubling time is worked out, and the least ratio of the last to the first of them.
+const FEWEST: usize = 8;
+const LEAST_RATIO: f64 = 16.0;
+
+/// The first place where two trials differ.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Difference {
+    /// Steps done.
+    pub step: u64,
+    /// Simulated time, s.
+    pub time: f64,
+    /// Name of the body.
+    pub body: String,
+    /// Which number of its state: `x`, `vy`, `spin`, ...
+    pub component: String,
+    /// Its value in the plain trial; `null` where it is no number.
+    pub plain: Option<f64>,
+    /// Its value in the twin.
+    pub twin: Option<f64>,
+}
+
+/// How two trials part.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Growth {
+    /// Times of the samples, s.
+    pub times: Vec<f64>,
+    /// Largest distance of a body from its twin up to then, m.
+    pub apart: Vec<f64>,
+    /// Time in which the distance doubles while it is small, s; absent when it does not grow in this way.
+    pub doubling: Option<f64>,
+}
+
+pub(super) struct Comparison<'a> {
+    world: &'a World,
+    exact: bool,
+    stride: u64,
+    smallest: f64,
+    pub(super) first: Option<Difference>,
+    /// Largest distance, m, with body and time.
+    pub(super) worst: Option<(f64, usize, f64)>,
+    growth: Growth,
+    since: f64,
+}
+
+impl<'a> Comparison<'a> {
+    /// `exact`: the first difference is any at all, also of notices; else of more than `smallest` times a rounding error it is still told.
+    pub(super) fn new(world: &'a World, exact: bool, steps: u64, smallest: f64) -> Self {
+        let stride = steps.div_ceil(SAMPLES).max(1);
+        Comparison { world, exact, stride, smallest, first: None, worst: None, growth: Growth::default(), since: 0.0 }
+    }
+
+    pub(super) fn see(&mut self, plain: &Frame, twin: &Frame) {
+        if self.first.is_none() {
+            self.first = self.first_difference(plain, twin);
+        }
+        let mut apart = 0.0;
+        for (id, (a, b)) in plain.bodies.iter().zip(&twin.bodies).enumerate() {
+            let distance = distance(a, b);
+            if distance > apart {
+                apart = distance;
+            }
+            if distance > self.worst.map_or(0.0, |worst| worst.0) {
+                self.worst = Some((distance, id, plain.time));
+            }
+        }
+        self.since = self.since.max(apart);
+        if plain.step.is_multiple_of(self.stride) {
+            self.growth.times.push(plain.time);
+            self.growth.apart.push(self.since);
+            self.since = 0.0;
+        }
+    }
+
+    fn first_difference(&self, plain: &Frame, twin: &Frame) -> Option<Difference> {
+        let (step, time) = (plain.step, plain.time);
+        let finite = |value: f64| value.is_finite().then_some(value);
+        let told = |body: String, component: &str, [plain, twin]: [f64; 2]| {
+            Some(Difference {
+                step,
+                time,
+                body,
+                component: component.to_owned(),
+                plain: finite(plain),
+                twin: finite(twin),
+            })
+        };
+        if plain.bodies.len() != twin.bodies.len() {
+            return told(String::new(), "number of bodies", [plain.bodies.len() as f64, twin.bodies.len() as f64]);
+        }
+        for (id, (a, b)) in plain.bodies.iter().zip(&twin.bodies).enumerate() {
+            for (name, (p, q)) in COMPONENTS.iter().zip(components(a).into_iter().zip(components(b))) {
+                // Both not a number is the same; zeros of either sign are.
+                if p != q && !(p.is_nan() && q.is_nan()) {
+                    return told(self.world.bodies[id].name.clone(), name, [p, q]);
+                }
+            }
+        }
+        if self.exact && plain.events != twin.events {
+            return told(String::new(), "notices of sensors", [plain.events.len() as f64, twin.events.len() as f64]);
+        }
+        None
+    }
+
+    pub(super) fn growth(&self) -> Growth {
+        Growth { doubling: doubling(&self.growth, SATURATED * self.smallest), ..self.growth.clone() }
+    }
+}
+
+const COMPONENTS: [&str; 6] = ["x", "y", "angle", "vx", "vy", "spin"];
+
+fn components(state: &BodyState) -> [f64; 6] {
+    let (p, v) = (state.position, state.velocity);
+    [p.x, p.y, state.angle, v.x, v.y, state.spin.z]
+}
+
+/// How far apart two states are, m; infinite where one of them is not there.
+fn distance(a: &BodyState, b: &BodyState) -> f64 {
+    match [a.is_absent(), b.is_absent()] {
+        [true, true] => 0.0,
+        _ => {
+            let distance = a.position.distance(b.position);
+            if distance.is_nan() { f64::INFINITY } else { distance }
+        }
+    }
+}
+
+/// Time in which a small difference doubles: the slope of its logarithm over time by least squares, up to where it saturates.
+fn doubling(growth: &Growth, saturated: f64) -> Option<f64> {
+    let points: Vec<(f64, f64)> = growth
+        .times
+        .iter()
+        .zip(&growth.apart)
+        .skip_while(|(_, apart)| **apart == 0.0)
+        .take_while(|(_, apart)| **apart < saturated)
+        .filter(|(_, apart)| **apart > 0.0)
+        .map(|(&time, &apart)| (time, libm::log(apart)))
+        .collect();
+    let (first, last) = (points.first()?, points.last()?);
+    if points.len() < FEWEST || last.1 - first.1 < libm::log(LEAST_RATIO) {
+        return None;
+    }
+    let slope = crate::fit::line(&points)?.slope;
+    (slope > 0.0).then(|| std::f64::consts::LN_2 / slope)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ironspin_model::{Body, DVec3};
+
+    fn frame(step: u64, x: f64) -> Frame {
+        let state = BodyState::planar(DVec3::new(x, 0.0, 0.0), 0.0, DVec3::ZERO, 0.0);
+        Frame { step, time: step as f64 * 0.1, bodies: vec![state], ..Frame::default() }
+    }
+
+    fn world() -> World {
+        World { bodies: vec![Body::plain("ball")], ..World::planar(1.0) }
+    }
+
+    #[test]
+    fn the_first_difference_is_told_with_its_place_and_the_growth_with_its_doubling_time() {
+        let world = world();
+        let mut comparison = Comparison::new(&world, true, 60, 1.0);
+        for step in 0..60 {
+            // From step 10 on a difference that doubles every second.
+            let apart = if step < 10 { 0.0 } else { 1e-12 * libm::exp2((step - 10) as f64 * 0.1) };
+            comparison.see(&frame(step, 0.0), &frame(step, apart));
+        }
+        let first = comparison.first.clone().unwrap();
+        assert_eq!((first.step, first.body.as_str(), first.component.as_str()), (10, "ball", "x"));
+        assert_eq!((first.plain, first.twin), (Some(0.0), Some(1e-12)));
+        assert_eq!(comparison.worst.unwrap().1, 0);
+        assert!((comparison.growth().doubling.unwrap() - 1.0).abs() < 1e-9);
+    }
+
+    #[test]
+    fn equal_streams_do_not_differ_and_a_jump_has_no_doubling_time() {
+        let world = world();
+        let mut comparison = Comparison::new(&world, true, 20, 1.0);
+        (0..20).for_each(|step| comparison.see(&frame(step, 0.5), &frame(step, 0.5)));
+        assert_eq!((comparison.first.clone(), comparison.worst), (None, None));
+        let mut jump = Comparison::new(&world, true, 20, 1.0);
+        (0..20).for_each(|step| jump.see(&frame(step, 0.5), &frame(step, if step < 5 { 0.5 } else { 0.7 })));
+        assert_eq!((jump.first.clone().unwrap().step, jump.growth().doubling), (5, None));
+    }
+}
