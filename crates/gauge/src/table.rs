@@ -90,6 +90,8 @@ pub struct GaugeEntry {
     pub needs: &'static [Need],
     /// Whether the value is a count, of which right digits can be told.
     pub counts: bool,
+    /// It asks where outlines are and who is near whom; a gauge that does not spares a trial the work.
+    pub looks: bool,
     /// Makes the gauge for a world and some bodies.
     pub make: fn(&World, &Scope) -> Box<dyn Gauge>,
 }
@@ -113,6 +115,7 @@ pub(crate) const PLAIN: GaugeEntry = GaugeEntry {
     usual_causes: "",
     needs: &[],
     counts: false,
+    looks: true,
     make: stands::stands,
 };
 

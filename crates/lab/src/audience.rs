@@ -21,6 +21,8 @@ pub(crate) struct Audience<'a> {
     pub(crate) prober: Prober<'a>,
     sanity: Sanity,
     sight: Sight,
+    /// Whether any of the gauges asks it anything.
+    looks: bool,
     /// Gravity from a time on, for scenes that change it.
     gravity: Vec<(f64, DVec3)>,
     /// Scripted deeds in the order of their times.
@@ -49,9 +51,11 @@ impl<'a> Audience<'a> {
         let deeds = world.actions.iter().filter(|action| !matches!(action.deed, Deed::Gravity(_)));
         let mut script: Vec<_> = deeds.map(|action| (action.at_time, action.body, &action.deed)).collect();
         script.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let watches: Vec<Watch> = setup.claims.iter().filter_map(|claim| Watch::new(claim, world)).collect();
         Audience {
             world,
-            watches: setup.claims.iter().filter_map(|claim| Watch::new(claim, world)).collect(),
+            looks: watches.iter().any(Watch::looks),
+            watches,
             recorder: Recorder::new(world, steps),
             before: None,
             fault: None,
@@ -115,7 +119,9 @@ impl<'a> Audience<'a> {
             self.writer = None;
             self.kept = Some(Err(fault.to_string()));
         }
-        self.sight.see(frame);
+        if self.looks {
+            self.sight.see(frame);
+        }
         let (world, before, sight) = (self.world, self.before.as_ref(), &self.sight);
         let view = View { world, before, now: frame, gravity, deeds: &deeds, sight };
         for watch in &mut self.watches {

@@ -353,7 +353,10 @@ fn broken(plan: &TrialPlan, until: &str) -> Option<String> {
     let meant = record.claims.iter().filter(|claim| until == "any" || is_meant(claim.gauge.name, until));
     let mut failed = meant.filter(|claim| claim.verdict == Verdict::Fail && (until != "any" || claim.decides()));
     failed.next().map(|claim| {
-        let measured = claim.measured.map_or("not measured".to_owned(), |value| format!("{value:.6e}"));
+        let measured = claim.measured.map_or("not measured".to_owned(), |value| match value.fract() == 0.0 {
+            true => format!("{value:.0}"),
+            false => format!("{value:.4e}"),
+        });
         format!("{} {measured}: {}", claim.gauge.name, claim.detail)
     })
 }

@@ -23,6 +23,10 @@ use std::time::{Duration, Instant};
 const FORMAT: &str = "ironspin.plan/1";
 const PLAN: &str = "plan.json";
 const TRIALS: &str = "trials";
+/// Begins the name of a file that is not whole yet.
+const DRAFT: &str = ".draft-";
+/// A draft of this age belongs to no sweep that runs.
+const OLD_DRAFT: Duration = Duration::from_secs(600);
 /// Room that a trial takes, at least, bytes.
 const ROOM_A_TRIAL: usize = 2048;
 /// Most room that is tried before the first trial, bytes.
@@ -102,6 +106,7 @@ impl SweepFolder {
         folder.check()?;
         let io = |cause| folder.fault(cause);
         std::fs::create_dir_all(place.join(TRIALS)).map_err(io)?;
+        folder.remove_old_drafts();
         let plan = PlanFile {
             format: FORMAT.to_owned(),
             shard: shard.map(|shard| format!("{}/{}", shard.number, shard.of)),
@@ -227,7 +232,7 @@ impl SweepFolder {
         let io = |cause| self.fault(cause);
         let target = self.place.join(name);
         let parent = target.parent().unwrap_or(&self.place);
-        let mut draft = tempfile::Builder::new().prefix(".draft-").tempfile_in(parent).map_err(io)?;
+        let mut draft = tempfile::Builder::new().prefix(DRAFT).tempfile_in(parent).map_err(io)?;
         draft.write_all(contents).map_err(io)?;
         draft.as_file().sync_data().map_err(io)?;
         open_to_others(draft.path()).map_err(io)?;
@@ -239,21 +244,44 @@ impl SweepFolder {
         FolderError::Io { folder: self.place.clone(), cause }
     }
 
-    /// Whether the folder may be written.
+    /// Whether the folder may be written. One that was left before its plan was written holds nothing but drafts.
     fn check(&self) -> Result<(), FolderError> {
         let place = &self.place;
-        let free = !place.exists() || place.join(PLAN).is_file();
-        let empty = || -> io::Result<bool> { Ok(place.is_dir() && place.read_dir()?.next().is_none()) };
-        if free || empty().map_err(|cause| self.fault(cause))? {
+        if !place.exists() || place.join(PLAN).is_file() {
             return Ok(());
         }
-        Err(FolderError::NotOurs(place.clone()))
+        if !place.is_dir() {
+            return Err(FolderError::NotOurs(place.clone()));
+        }
+        for entry in place.read_dir().map_err(|cause| self.fault(cause))? {
+            let name = entry.map_err(|cause| self.fault(cause))?.file_name();
+            let name = name.to_string_lossy();
+            if !name.starts_with(DRAFT) && name != TRIALS {
+                return Err(FolderError::NotOurs(place.clone()));
+            }
+        }
+        Ok(())
+    }
+
+    /// Removes what a sweep that was killed has left half written; what is young may belong to one that runs.
+    fn remove_old_drafts(&self) {
+        for folder in [self.place.clone(), self.place.join(TRIALS)] {
+            for entry in folder.read_dir().into_iter().flatten().flatten() {
+                let is_draft = entry.file_name().to_string_lossy().starts_with(DRAFT);
+                let age =
+                    entry.metadata().ok().and_then(|data| data.modified().ok()).and_then(|time| time.elapsed().ok());
+                if is_draft && age.is_some_and(|age| age > OLD_DRAFT) {
+                    // What cannot be removed does no harm.
+                    let _ = std::fs::remove_file(entry.path());
+                }
+            }
+        }
     }
 
     fn try_room(&self, trials: usize) -> Result<(), FolderError> {
         let room = vec![0x20; (trials * ROOM_A_TRIAL).min(MOST_ROOM)];
         let io = |cause| self.fault(cause);
-        let mut trial = tempfile::Builder::new().prefix(".draft-").tempfile_in(&self.place).map_err(io)?;
+        let mut trial = tempfile::Builder::new().prefix(DRAFT).tempfile_in(&self.place).map_err(io)?;
         trial.write_all(&room).map_err(io)?;
         trial.as_file().sync_data().map_err(io)
     }
@@ -309,4 +337,23 @@ fn open_to_others(file: &Path) -> io::Result<()> {
 #[cfg(not(unix))]
 fn open_to_others(_: &Path) -> io::Result<()> {
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_folder_that_was_left_before_its_plan_is_taken_and_one_of_others_is_not() {
+        let place = tempfile::tempdir().unwrap();
+        std::fs::create_dir_all(place.path().join("cut/trials")).unwrap();
+        std::fs::write(place.path().join("cut/.draft-x"), "half").unwrap();
+        assert!(SweepFolder::prepare(&place.path().join("cut"), &[], None).is_ok());
+        assert!(place.path().join("cut/plan.json").is_file());
+        std::fs::create_dir_all(place.path().join("other/trials")).unwrap();
+        std::fs::write(place.path().join("other/letter.txt"), "dear").unwrap();
+        let refused = SweepFolder::prepare(&place.path().join("other"), &[], None);
+        assert!(matches!(refused, Err(FolderError::NotOurs(_))));
+        assert!(matches!(SweepFolder::read(&place.path().join("other")), Err(FolderError::NotOurs(_))));
+    }
 }

@@ -20,6 +20,11 @@ impl Watch {
         Some(Watch { gauge: (entry.make)(world, &scope), claim: claim.clone(), entry, inside: false })
     }
 
+    /// Whether the gauge asks where outlines are.
+    pub(crate) fn looks(&self) -> bool {
+        self.entry.looks
+    }
+
     pub(crate) fn observe(&mut self, view: &View<'_>) {
         let inside = self.claim.window.contains(view.now.time);
         if inside {

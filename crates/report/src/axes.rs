@@ -143,7 +143,7 @@ fn fill(svg: &mut String, figure: &Figure) -> Result<(), String> {
     if named {
         chart
             .configure_series_labels()
-            .position(SeriesLabelPosition::UpperLeft)
+            .position(SeriesLabelPosition::LowerRight)
             .background_style(WHITE.mix(0.85))
             .border_style(RGBColor(0xdd, 0xd9, 0xd0))
             .label_font(("sans-serif", 13).into_font().color(&dark))

@@ -2,7 +2,7 @@
 
 use crate::axes::{Axis, Figure, Line, draw};
 use crate::look::SERIES;
-use crate::machine::MachineError;
+use crate::machine::{MachineError, csv_text};
 use crate::number::show;
 use crate::plot::PlotError;
 use ironspin_lab::{CostDocument, CostRecord};
@@ -175,8 +175,7 @@ pub fn cost_csv(document: &CostDocument) -> Result<String, MachineError> {
             cost.error.map_or_else(String::new, |error| error.to_string()),
         ])?;
     }
-    let bytes = writer.into_inner().map_err(|error| csv::Error::from(error.into_error()))?;
-    Ok(String::from_utf8_lossy(&bytes).into_owned())
+    csv_text(writer)
 }
 
 /// Cost over the number of bodies, one line an engine, with the budget, on logarithmic axes, as SVG.

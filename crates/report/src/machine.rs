@@ -80,6 +80,11 @@ pub fn trials_csv(trials: &[TrialDocument]) -> Result<String, MachineError> {
             writer.write_record(head.iter().copied().chain(tail))?;
         }
     }
+    csv_text(writer)
+}
+
+/// What a writer into memory has written.
+pub(crate) fn csv_text(writer: csv::Writer<Vec<u8>>) -> Result<String, MachineError> {
     let bytes = writer.into_inner().map_err(|error| csv::Error::from(error.into_error()))?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }

@@ -79,7 +79,7 @@ fn one_map(trials: &[&TrialDocument]) -> String {
     let mark_of = |row: usize, step: usize| cells.get(&(row, step)).map_or_else(String::new, |trials| cell(trials));
     let marks: Vec<Vec<String>> =
         (0..rows.things.len()).map(|row| across.iter().map(|&step| mark_of(row, step)).collect()).collect();
-    let named = rows.things.iter().map(|row| row.chars().count()).max().unwrap_or(0).max(2);
+    let named = rows.things.iter().map(|row| row.chars().count()).max().unwrap_or(0).max(5);
     let heads: Vec<&str> = across.iter().map(|&step| steps.things[step].1).collect();
     let width =
         |column: usize| marks.iter().map(|row| row[column].len()).chain([heads[column].len()]).max().unwrap_or(0);
@@ -91,7 +91,7 @@ fn one_map(trials: &[&TrialDocument]) -> String {
     };
     let mut out = line("dt", &heads);
     for (name, marks) in rows.things.iter().zip(&marks) {
-        let name = if name.is_empty() { "-" } else { name };
+        let name = if name.is_empty() { "plain" } else { name };
         out.push_str(&line(name, &marks.iter().map(String::as_str).collect::<Vec<_>>()));
     }
     out

@@ -85,7 +85,10 @@ fn in_short(search: &EdgeRecord) -> String {
                 String::new()
             };
             let way = if edge.breaks { "starts to break" } else { "starts to hold" };
-            format!("{way} at {}{known}{and}; not monotone", digits(edge.behind))
+            let last = search.edges.last().unwrap_or(edge);
+            let from = if last.breaks { "breaks" } else { "holds" };
+            let on = digits(last.behind);
+            format!("{way} at {}{known}{and}; {from} from {on} on; not monotone", digits(edge.behind))
         }
     }
 }
@@ -177,7 +180,7 @@ pub fn collapse_text(found: &[Collapse]) -> String {
 /// What changed between two results, the worst first.
 pub fn comparison_text(found: &Comparison) -> String {
     let mut out =
-        format!("{} figures compared, {} the same, {} changes\n", found.compared, found.same, found.changes.len());
+        format!("{} figures compared, {} the same, {} changed\n", found.compared, found.same, found.changes.len());
     for change in &found.changes {
         let value = |value: Option<f64>| value.map_or_else(|| "-".to_owned(), |value| with_unit(value, &change.unit));
         let figures = match (change.base, change.new) {

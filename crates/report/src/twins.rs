@@ -1,7 +1,7 @@
 //! Twins for people: a table, what differs first and how it grows, a plot of the difference over time.
 
 use crate::look::{SERIES, mark};
-use crate::machine::MachineError;
+use crate::machine::{MachineError, csv_text};
 use crate::number::show;
 use ironspin_lab::{Demand, TwinRecord, TwinsDocument};
 use ironspin_model::Verdict;
@@ -83,7 +83,7 @@ fn where_and_how(record: &TwinRecord) -> String {
     if record.first.is_some() {
         out.push_str(&match record.growth.doubling {
             Some(doubling) => format!(
-                "        the difference doubles every {} s: what starts as rounding grows like this where bodies collide (chaos)\n",
+                "        the difference doubles every {} s: what starts as rounding grows like this where bodies collide or topple (chaos)\n",
                 show(doubling)
             ),
             None => "        the difference does not grow by doubling: it came at once or stays what it is\n".to_owned(),
@@ -142,8 +142,7 @@ pub fn twin_csv(document: &TwinsDocument) -> Result<String, MachineError> {
             twin.change.clone(),
         ])?;
     }
-    let bytes = writer.into_inner().map_err(|error| csv::Error::from(error.into_error()))?;
-    Ok(String::from_utf8_lossy(&bytes).into_owned())
+    csv_text(writer)
 }
 
 /// The distance over time on a logarithmic axis, as SVG.

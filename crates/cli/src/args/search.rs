@@ -94,12 +94,16 @@ pub(crate) struct CostOptions {
 
 #[derive(Debug, Args)]
 pub(crate) struct CompareOptions {
-    /// What it was: a folder of results, a .json file of results or costs, or LEDGER#ENTRY (number or name)
-    #[arg(value_name = "BASE")]
-    pub(crate) base: String,
-    /// What it is now
-    #[arg(value_name = "NEW")]
-    pub(crate) new: String,
+    /// What it was and what it is now, each a folder of results, a .json file of results or costs, or LEDGER#ENTRY (number or name); with --name
+    /// only what it is now
+    #[arg(value_name = "BASE NEW", required = true, num_args = 1..=2)]
+    pub(crate) results: Vec<String>,
+    /// Compare with the entry of this name in the ledger
+    #[arg(long, value_name = "NAME", requires = "ledger")]
+    pub(crate) name: Option<String>,
+    /// The ledger
+    #[arg(long, value_name = "FILE", requires = "name")]
+    pub(crate) ledger: Option<PathBuf>,
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = Format::Table)]
     pub(crate) format: Format,

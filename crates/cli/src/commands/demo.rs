@@ -3,13 +3,22 @@
 use crate::args::DemoOptions;
 use crate::complaint::{Complaint, ExitStatus};
 use crate::{output, progress};
-use ironspin_lab::{GridOrder, RunFolder, plan_grid};
-use ironspin_report::{summary_line, verdict_table, what_broke};
+use ironspin_lab::{GridOrder, RunFolder, TrialPlan, TwinKind, plan_grid, twins_of};
+use ironspin_report::{summary_line, twin_table, verdict_table, what_broke};
 
 /// The default, and a setting that looks for collisions only where bodies stand at the end of a step and forgets the
 /// load of a pile from step to step.
 const ENGINES: [&str; 2] = ["builtin", "builtin:swept=off,warm-start=off,substeps=1,iterations=4"];
 const STEPS: [&str; 2] = ["1/60", "1/240"];
+
+/// Changes after which some of the trials are held against themselves.
+const TWINS: [TwinKind; 4] = [TwinKind::Process, TwinKind::Restore, TwinKind::Units, TwinKind::Mirror];
+const TWIN_SCENES: [&str; 3] = ["ingot-stack", "rivet-shot", "turnstile"];
+
+fn is_twin_trial(plan: &TrialPlan) -> bool {
+    let usual = plan.engine.text() == ENGINES[0] && plan.conditions.dt.text == STEPS[0];
+    usual && TWIN_SCENES.contains(&plan.scene.as_str())
+}
 
 pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
     let folder = RunFolder::prepare(&options.out)?;
@@ -18,9 +27,18 @@ pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Comp
         ENGINES.map(str::to_owned).to_vec(),
         STEPS.iter().filter_map(|text| text.parse().ok()).collect(),
     ))?;
-    let progress::Watched { records, seconds, interrupted, .. } = progress::run_watched(&plans, options.jobs, quiet);
+    let progress::Watched { records, seconds, interrupted, stop } = progress::run_watched(&plans, options.jobs, quiet);
     let title = "Demo: the bundled scenes on the built-in engine, with a careful and a careless setting, at two steps";
     let place = publish_and_print(folder, title, &records, seconds)?;
+    if !interrupted {
+        let orders: Vec<_> = plans
+            .iter()
+            .filter(|plan| is_twin_trial(plan))
+            .flat_map(|plan| twins_of(std::slice::from_ref(plan), Some(&TWINS)))
+            .collect();
+        let (twins, _) = super::twin::run_twins(&orders, options.jobs, quiet, &stop);
+        output::print(&format!("\n{}", twin_table(&twins)))?;
+    }
     output::print(&format!("\nReport: {}\n", place.join("report.html").display()))?;
     // That the careless setting fails is part of the demo, so it is no failure of the command.
     Ok(super::after(interrupted, plans.len(), records.len(), ExitStatus::Holds))

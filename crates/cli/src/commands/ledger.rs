@@ -42,7 +42,14 @@ fn read(named: &str) -> Result<Kept, Complaint> {
 }
 
 pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Complaint> {
-    let found = match (read(&options.base)?, read(&options.new)?) {
+    let wrong = |why: &str| Complaint::Kept { why: why.to_owned() };
+    let (base, new) = match (options.results.as_slice(), &options.name, &options.ledger) {
+        ([new], Some(name), Some(ledger)) => (format!("{}#{name}", ledger.display()), new),
+        ([base, new], None, None) => (base.clone(), new),
+        ([_], ..) => return Err(wrong("compare with what? Give BASE and NEW, or NEW with --ledger and --name")),
+        _ => return Err(wrong("with --name there is one result to compare, not two")),
+    };
+    let found = match (read(&base)?, read(new)?) {
         (Kept::Results(base), Kept::Results(new)) => compare_results(&base, &new),
         (Kept::Costs(base), Kept::Costs(new)) => compare_costs(&base, &new),
         _ => return Err(Complaint::Kept { why: "results and costs do not compare with each other".to_owned() }),

@@ -136,6 +136,13 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Com
             plans.push(plan);
         }
     }
+    if let (Some(gauge), Some(plan)) = (&options.error, plans.first()) {
+        let known: Vec<&str> = plan.setup.claims.iter().map(|claim| claim.gauge.as_str()).collect();
+        if !known.contains(&gauge.as_str()) {
+            let why = format!("the scene claims nothing about `{gauge}`; it claims: {}", known.join(", "));
+            return Err(Complaint::Kept { why });
+        }
+    }
     let order = CostOrder {
         plans,
         axis,

@@ -58,6 +58,7 @@ fn whole_numbers_stay_whole_and_conditions_can_be_raised() {
         ("edge ingot-stack --raise count=9 --until any", "expected NAME=FROM..TO"),
         ("series first-drop --over dt=1/30,1/60 --gauge nothing.known", "there is no gauge called"),
         ("series first-drop --over dt=1/30", "--gauge"),
+        ("cost ingot-stack --over count=2,4 --error tunnel.count", "claims nothing about `tunnel.count`"),
     ] {
         let answer = yard.expect(2, line);
         assert!(answer.err.contains(words), "{line}\n{}", answer.err);
@@ -86,7 +87,7 @@ fn each_integrator_shows_its_order_on_a_spring() {
 #[test]
 fn costs_are_measured_and_kept_apart_from_verdicts() {
     let yard = Yard::new();
-    let line = "cost hopper-count --over count=10,20,40 --engine builtin --engine builtin:substeps=1 --rounds 2 --longest 0.1 --error overlap.deepest";
+    let line = "cost hopper-count --over count=10,20,40 --engine builtin --engine builtin:substeps=1 --rounds 2 --longest 0.1 --error overlap.share";
     let found = document(&yard, 0, &format!("{line} --plot cost.svg --ledger yard.db --name costs"));
     assert_eq!(found["format"], "ironspin.cost/1");
     let costs = found["costs"].as_array().unwrap();
@@ -114,13 +115,15 @@ fn what_got_worse_is_told_and_ends_with_one() {
     let bad = yard.ironspin("run rivet-shot first-drop --engine builtin:swept=off --format json -q").out;
     yard.write("bad.json", &bad.replace("builtin:swept=off", "builtin"));
     let same = yard.expect(0, "compare good yard.db#baseline");
-    assert!(same.out.contains("0 changes"), "{}", same.out);
+    assert!(same.out.contains(", 0 changed"), "{}", same.out);
+    yard.expect(0, "compare good --ledger yard.db --name baseline");
     let worse = yard.expect(1, "compare good bad.json");
     assert!(worse.out.contains("newly fails") && worse.out.contains("tunnel.count"), "{}", worse.out);
     let better = yard.expect(0, "compare bad.json good");
     assert!(better.out.contains("newly passes"), "{}", better.out);
     for (line, words) in [
         ("compare good yard.db#nothing", "has no entry `nothing`"),
+        ("compare good", "compare with what?"),
         ("compare good nowhere.json", "cannot read `nowhere.json`"),
         ("history rivet-shit --ledger yard.db", "did you mean `rivet-shot`?"),
         ("history rivet-shot --ledger none.db", "there is no ledger `none.db`"),

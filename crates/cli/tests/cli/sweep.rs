@@ -28,7 +28,7 @@ fn a_sweep_goes_on_where_it_stopped_and_ends_with_the_same_bytes() {
     let files = trials(&yard, "whole");
     assert_eq!(files.len(), 3 * 2 * 2 * 2);
     assert!(
-        whole[2].contains("rivet-shot on builtin:swept=off\n  dt           1/30  1/60\n  -            FAIL  FAIL"),
+        whole[2].contains("rivet-shot on builtin:swept=off\n  dt           1/30  1/60\n  plain        FAIL  FAIL"),
         "{}",
         whole[2]
     );

@@ -16,6 +16,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     usual_causes: "tunnelling, blow-up, an energy gain that throws bodies out",
     needs: &[Need::Bounds],
     counts: true,
+    looks: false,
     make: count,
 };
 

@@ -17,6 +17,7 @@ pub(crate) const FREQUENCY: GaugeEntry = GaugeEntry {
     limits: "Frequencies above half a step rate are folded down. Fewer than 16 frames give nothing. Of more than 256 bodies, 256 spread evenly are looked at. Even steps are taken for granted.",
     usual_causes: "half the step rate: pushed apart and falling together in turns; lower: a soft contact or a stiff joint that rings",
     make: frequency,
+    looks: false,
     ..PLAIN
 };
 

@@ -15,6 +15,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     limits: "Steady motion counts as well: use it where bodies should rest.",
     usual_causes: "contacts that flicker on and off; overlap correction that overshoots; no warm starting; restitution at rest",
     make: speed,
+    looks: false,
     ..PLAIN
 };
 
@@ -29,6 +30,7 @@ pub(crate) const TRAVEL: GaugeEntry = GaugeEntry {
     limits: "Steady motion counts as well: use it where bodies should rest.",
     usual_causes: "as jitter by speed; besides, slow creep over a long window",
     make: travel,
+    looks: false,
     ..PLAIN
 };
 

@@ -18,6 +18,7 @@ pub(crate) const WRONG: GaugeEntry = GaugeEntry {
     usual_causes: "no leave for a body that is removed or asleep; a pass between two frames; enter again for a body that never left; an overlap as built",
     needs: &[Need::Sensor],
     counts: true,
+    looks: true,
     make: wrong,
 };
 

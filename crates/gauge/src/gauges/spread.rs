@@ -16,6 +16,7 @@ pub(crate) const CHI: GaugeEntry = GaugeEntry {
     usual_causes: "energy lost or gained at pegs; a preferred side; seeds that are not random; particles that stick together",
     needs: &[Need::Measure, Need::Law],
     make: chi,
+    looks: false,
     ..PLAIN
 };
 

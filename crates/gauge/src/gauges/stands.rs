@@ -15,6 +15,7 @@ pub(crate) const STANDS: GaugeEntry = GaugeEntry {
     limits: "A round body may roll by an eighth of a turn without moving much: meant for bodies with corners.",
     usual_causes: "creep, jitter or a first landing that kicks; load that does not reach the bottom of the pile",
     make: stands,
+    looks: false,
     ..PLAIN
 };
 

@@ -15,6 +15,7 @@ pub(crate) const X: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "wrong forces, friction or impulses on the way; a wrong scale or axis",
     make: x,
+    looks: false,
     ..PLAIN
 };
 
@@ -29,6 +30,7 @@ pub(crate) const Y: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "gravity of a wrong size or sign; half sizes taken for full sizes; sinking",
     make: y,
+    looks: false,
     ..PLAIN
 };
 
@@ -43,6 +45,7 @@ pub(crate) const VX: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "friction or impulses of a wrong size; hidden damping; a blow that is not passed on whole",
     make: vx,
+    looks: false,
     ..PLAIN
 };
 
@@ -57,6 +60,7 @@ pub(crate) const VY: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "gravity of a wrong size; restitution; hidden damping",
     make: vy,
+    looks: false,
     ..PLAIN
 };
 
@@ -71,6 +75,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "friction of a wrong size or mixed wrongly; a cap on speeds; hidden damping",
     make: speed,
+    looks: false,
     ..PLAIN
 };
 
@@ -85,6 +90,7 @@ pub(crate) const SPIN: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "a wrong moment of inertia; friction without lever arm or of the wrong sign; a cap on turning",
     make: spin,
+    looks: false,
     ..PLAIN
 };
 
@@ -103,6 +109,7 @@ pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
     usual_causes: "as for the quantities that the measure is made of",
     needs: &[Need::Measure],
     make: measured,
+    looks: false,
     ..PLAIN
 };
 

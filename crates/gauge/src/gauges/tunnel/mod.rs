@@ -23,6 +23,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     usual_causes: "collision looked for only where bodies stand at the end of a step; swept collision for static barriers only, or for translation only",
     needs: &[Need::Against],
     counts: true,
+    looks: true,
     make: count,
 };
 
