@@ -36,6 +36,7 @@ fn main() -> ExitCode {
         Command::Judge(options) => commands::judge::run(options, arguments.quiet),
         Command::Scenes(options) => commands::scenes::run(options),
         Command::Schema(options) => commands::schema::run(options),
+        Command::ServeEngine => commands::engines::serve(),
         Command::Engines => commands::engines::run(),
         Command::Explain(options) => commands::explain::run(options),
     };

@@ -58,7 +58,7 @@ pub use grid::{LabEvent, run_grid, share_out};
 pub use judging::{JudgeError, JudgeOrder, judge_trace};
 pub use ledger::{Change, ChangeKind, Comparison, Figure, Kept, Ledger, LedgerError, compare_costs, compare_results};
 pub use order::{GridOrder, PlanError, TRIAL_LIMIT, plan_grid};
-pub use plan::{TrialPlan, check_claims, keep_traces};
+pub use plan::{TrialPlan, check_claims, keep_traces, shell_line};
 pub use plan_file::{plan_schema, read_plan};
 pub use pool::{PooledClaim, pool};
 pub use probes::{Answer, ProbeRecord};

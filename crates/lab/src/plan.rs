@@ -80,6 +80,17 @@ impl TrialPlan {
     }
 }
 
+/// Words as they are typed to a shell: what a shell would take apart stands in quotes.
+pub fn shell_line(words: &[String]) -> String {
+    let plain =
+        |word: &str| !word.is_empty() && word.chars().all(|c| c.is_ascii_alphanumeric() || "-_./:=,@+^%".contains(c));
+    let told = |word: &String| match plain(word) {
+        true => word.clone(),
+        false => format!("'{}'", word.replace('\'', r"'\''")),
+    };
+    words.iter().map(told).collect::<Vec<_>>().join(" ")
+}
+
 /// SHA-256 of some texts, one after the other, in hexadecimal digits.
 pub(crate) fn hash<'a>(texts: impl IntoIterator<Item = &'a str>) -> String {
     let mut hasher = Sha256::new();
@@ -160,6 +171,13 @@ pub fn check_claims(scene: &Scene, setup: &Setup) -> Result<(), SceneError> {
 mod tests {
     use super::*;
     use ironspin_scene::Settings;
+
+    #[test]
+    fn words_with_blanks_are_quoted() {
+        let words = ["run", "a-b.toml", "--engine", "cmd:./x --flag 'y'"].map(str::to_owned);
+        assert_eq!(shell_line(&words), r"run a-b.toml --engine 'cmd:./x --flag '\''y'\'''");
+        assert_eq!(shell_line(&[String::new()]), "''");
+    }
 
     fn claim_fault(claim: &str) -> SceneError {
         let text = format!(

@@ -5,15 +5,29 @@
 //! | [`EngineSpec`] | an engine as named on the command line, checked | `spec.rs` |
 //! | [`EngineSpec::start`] | a running engine behind the [`ironspin_model::Engine`] trait | `spec.rs` |
 //! | `Guarded` | turns a panic of an engine into an error of its trial | `guarded.rs` |
+//! | `Remote`, [`serve`] | an engine in a process of its own, over the protocol; the other end of it | `protocol/` |
 //! | [`builtin_settings`] | what can be chosen for the built-in engine | here |
 
 mod guarded;
 mod playback;
+mod protocol;
 mod spec;
 
+pub use protocol::{Starter, serve};
 pub use spec::EngineSpec;
 
 /// Every setting of the built-in engine with meaning and default.
 pub fn builtin_settings() -> Vec<ironspin_model::OptionInfo> {
     ironspin_engine::Settings::default().list()
+}
+
+/// Starts the built-in engine with settings, as pairs of name and value.
+///
+/// # Errors
+/// For a setting that it does not have or cannot take.
+pub fn start_builtin(
+    options: &[(String, String)],
+) -> Result<Box<dyn ironspin_model::Engine>, ironspin_model::EngineError> {
+    let pairs = options.iter().map(|(name, value)| (name.as_str(), value.as_str()));
+    Ok(Box::new(ironspin_engine::Builtin::new(ironspin_engine::Settings::read(pairs)?)))
 }

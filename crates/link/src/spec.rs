@@ -2,6 +2,7 @@
 
 use crate::guarded::Guarded;
 use crate::playback::Playback;
+use crate::protocol::Remote;
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{Engine, EngineError, nearest};
 use sha2::{Digest, Sha256};
@@ -9,7 +10,7 @@ use std::io::Read;
 use std::path::{Path, PathBuf};
 
 /// The kinds of engine that can be named.
-const KINDS: [&str; 2] = ["builtin", "trace"];
+const KINDS: [&str; 3] = ["builtin", "trace", "cmd"];
 
 /// An engine as named on the command line, such as `builtin:swept=all,iterations=8`. Checked when it is read, so that
 /// a wrong name costs nothing.
@@ -23,6 +24,7 @@ pub struct EngineSpec {
 enum Kind {
     Builtin(Box<Settings>),
     Trace(PathBuf),
+    Program { words: Vec<String>, options: Vec<(String, String)> },
 }
 
 impl EngineSpec {
@@ -34,6 +36,9 @@ impl EngineSpec {
         let (kind, options) = text.split_once(':').unwrap_or((text, ""));
         if kind == "trace" && !options.is_empty() {
             return Ok(EngineSpec::of_trace(Path::new(options)));
+        }
+        if kind == "cmd" {
+            return program(text, options);
         }
         if kind != "builtin" {
             return Err(EngineError::UnknownEngine {
@@ -64,6 +69,8 @@ impl EngineSpec {
         match &self.kind {
             Kind::Builtin(_) => format!("builtin {}", env!("CARGO_PKG_VERSION")),
             Kind::Trace(path) => hash_of(path).unwrap_or_else(|_| "unread".to_owned()),
+            // What a program found by name is may change unseen; one named by its path is known by its file.
+            Kind::Program { words, .. } => hash_of(Path::new(&words[0])).unwrap_or_else(|_| "unread".to_owned()),
         }
     }
 
@@ -75,9 +82,56 @@ impl EngineSpec {
         let engine: Box<dyn Engine> = match &self.kind {
             Kind::Builtin(settings) => Box::new(Builtin::new((**settings).clone())),
             Kind::Trace(path) => Box::new(Playback::open(path)?),
+            Kind::Program { words, options } => Box::new(Remote::start(&words[0], &words[1..], options)?),
         };
         Ok(Box::new(Guarded::new(engine)))
     }
+}
+
+/// Reads `PROGRAM ARGUMENTS :: name=value,name=value`; quotes keep blanks together.
+fn program(text: &str, told: &str) -> Result<EngineSpec, EngineError> {
+    let (line, options) = told.split_once(" :: ").unwrap_or((told, ""));
+    let mut words: Vec<String> = Vec::new();
+    let (mut quote, mut open) = (None, false);
+    for c in line.chars() {
+        match quote {
+            Some(mark) if c == mark => quote = None,
+            None if c == '"' || c == '\'' => {
+                quote = Some(c);
+                if !open {
+                    words.push(String::new());
+                    open = true;
+                }
+            }
+            None if c.is_whitespace() => open = false,
+            _ => {
+                if !open {
+                    words.push(String::new());
+                    open = true;
+                }
+                if let Some(word) = words.last_mut() {
+                    word.push(c);
+                }
+            }
+        }
+    }
+    let wrong = |expected: &str| {
+        Err(EngineError::BadValue { option: "cmd".to_owned(), found: told.to_owned(), expected: expected.to_owned() })
+    };
+    if quote.is_some() {
+        return wrong("quotes in pairs");
+    }
+    if words.first().is_none_or(String::is_empty) {
+        return wrong("a program, such as cmd:./engine --flag");
+    }
+    let mut pairs = Vec::new();
+    for pair in options.split(',').filter(|pair| !pair.trim().is_empty()) {
+        match pair.split_once('=') {
+            Some((name, value)) => pairs.push((name.trim().to_owned(), value.trim().to_owned())),
+            None => return wrong("options as name=value after ` :: `"),
+        }
+    }
+    Ok(EngineSpec { text: text.to_owned(), kind: Kind::Program { words, options: pairs } })
 }
 
 fn hash_of(path: &Path) -> std::io::Result<String> {

@@ -141,7 +141,7 @@ pub fn broken_claims(trials: &[TrialDocument]) -> String {
         if many > 1 {
             out.push_str(&format!("     {}\n", places.join("; ")));
         }
-        out.push_str(&format!("     again: ironspin {}\n", trial.again.join(" ")));
+        out.push_str(&format!("     again: ironspin {}\n", ironspin_lab::shell_line(&trial.again)));
     }
     out
 }

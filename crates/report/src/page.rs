@@ -131,7 +131,7 @@ fn broken(records: &[TrialRecord]) -> String {
         }
         out.push_str(&format!(
             "<p>Again: <code>ironspin {}</code></p></li>\n",
-            escape(&record.plan.arguments().join(" "))
+            escape(&ironspin_lab::shell_line(&record.plan.arguments()))
         ));
     }
     out.push_str("</ol>\n");

@@ -159,7 +159,7 @@ pub fn what_broke(records: &[TrialRecord]) -> String {
             }
             out.push_str(&format!("     because {}\n", claim.claim.because));
         }
-        out.push_str(&format!("     again: ironspin {}\n", record.plan.arguments().join(" ")));
+        out.push_str(&format!("     again: ironspin {}\n", ironspin_lab::shell_line(&record.plan.arguments())));
     }
     out
 }

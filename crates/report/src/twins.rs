@@ -90,7 +90,7 @@ fn where_and_how(record: &TwinRecord) -> String {
         });
     }
     let plan = &record.order.plan;
-    let words = plan.arguments()[1..].join(" ");
+    let words = ironspin_lab::shell_line(&plan.arguments()[1..]);
     out.push_str(&format!("        again: ironspin twin {words} --by {}\n", record.order.kind.word()));
     out
 }

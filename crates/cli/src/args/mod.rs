@@ -63,6 +63,8 @@ pub(crate) enum Command {
     Scenes(ScenesOptions),
     /// Print the JSON Schema of a file format, for editors and validators
     Schema(SchemaOptions),
+    /// Serve the built-in engine over the engine protocol, one JSON-RPC call a line on standard input
+    ServeEngine,
     /// List the engines that can be tested, with their settings
     Engines,
     /// Say what a gauge measures and what usually breaks it

@@ -6,6 +6,7 @@ mod demo;
 mod docs;
 mod judge;
 mod mistakes;
+mod remote;
 mod run;
 mod scenes;
 mod search;

@@ -1,0 +1,299 @@
+//! Deeds, frames and everything else that is said, as JSON, and back.
+
+use super::number::Number;
+use super::world::{flat, is_false, space};
+use ironspin_model::{BodyState, Contact, DVec3, Deed, Frame, SensorEvent, SensorEventKind};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+/// Parameters of `advance`.
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub(crate) struct Advance {
+    pub(crate) dt: Vec<Number>,
+    #[serde(default = "one")]
+    pub(crate) record: u64,
+    #[serde(default)]
+    pub(crate) actions: Vec<ActionRow>,
+}
+
+fn one() -> u64 {
+    1
+}
+
+/// One deed before one step.
+#[derive(Clone, Debug, Default, Serialize, Deserialize)]
+pub(crate) struct ActionRow {
+    pub(crate) before_step: u64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) body: Option<usize>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    impulse: Option<[Number; 2]>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    force: Option<[Number; 2]>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    point: Option<[Number; 2]>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    torque: Option<Number>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    velocity: Option<[Number; 2]>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    spin: Option<Number>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    place: Option<PlaceRow>,
+    #[serde(default, skip_serializing_if = "is_false")]
+    remove: bool,
+    #[serde(default, skip_serializing_if = "is_false")]
+    add: bool,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    split: Option<Vec<usize>>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    gravity: Option<[Number; 2]>,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+struct PlaceRow {
+    position: [Number; 2],
+    angle: Number,
+}
+
+impl ActionRow {
+    pub(crate) fn of(before_step: u64, body: usize, deed: &Deed) -> ActionRow {
+        let mut row = ActionRow { before_step, body: Some(body), ..ActionRow::default() };
+        match deed {
+            Deed::Impulse { impulse, point } => (row.impulse, row.point) = (Some(flat(*impulse)), point.map(flat)),
+            Deed::Force { force, point } => (row.force, row.point) = (Some(flat(*force)), point.map(flat)),
+            Deed::Torque(torque) => row.torque = Some(Number(*torque)),
+            Deed::Velocity(velocity) => row.velocity = Some(flat(*velocity)),
+            Deed::Spin(spin) => row.spin = Some(Number(*spin)),
+            Deed::Place { position, angle } => {
+                row.place = Some(PlaceRow { position: flat(*position), angle: Number(*angle) });
+            }
+            Deed::Remove => row.remove = true,
+            Deed::Add => row.add = true,
+            Deed::Split(pieces) => row.split = Some(pieces.clone()),
+            Deed::Gravity(gravity) => (row.gravity, row.body) = (Some(flat(*gravity)), None),
+        }
+        row
+    }
+
+    /// The body and the deed.
+    pub(crate) fn deed(&self) -> Result<(usize, Deed), String> {
+        if let Some(gravity) = self.gravity {
+            return Ok((0, Deed::Gravity(space(gravity))));
+        }
+        let body = self.body.ok_or("an action without a body")?;
+        let point = self.point.map(space);
+        let deed = if let Some(impulse) = self.impulse {
+            Deed::Impulse { impulse: space(impulse), point }
+        } else if let Some(force) = self.force {
+            Deed::Force { force: space(force), point }
+        } else if let Some(torque) = self.torque {
+            Deed::Torque(torque.0)
+        } else if let Some(velocity) = self.velocity {
+            Deed::Velocity(space(velocity))
+        } else if let Some(spin) = self.spin {
+            Deed::Spin(spin.0)
+        } else if let Some(place) = &self.place {
+            Deed::Place { position: space(place.position), angle: place.angle.0 }
+        } else if let Some(pieces) = &self.split {
+            Deed::Split(pieces.clone())
+        } else if self.remove {
+            Deed::Remove
+        } else if self.add {
+            Deed::Add
+        } else {
+            return Err("an action that does nothing".to_owned());
+        };
+        Ok((body, deed))
+    }
+}
+
+/// The answer to `advance`.
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub(crate) struct Frames {
+    pub(crate) frames: Vec<FrameRow>,
+}
+
+/// One frame.
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub(crate) struct FrameRow {
+    pub(crate) step: u64,
+    pub(crate) state: Vec<Number>,
+    #[serde(default)]
+    contacts: Vec<Vec<Number>>,
+    #[serde(default)]
+    events: Vec<EventRow>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct EventRow {
+    step: u64,
+    kind: String,
+    sensor: [usize; 2],
+    other: [usize; 2],
+}
+
+impl FrameRow {
+    pub(crate) fn of(frame: &Frame) -> FrameRow {
+        let state = frame.bodies.iter().flat_map(|state| {
+            let (p, v) = (state.position, state.velocity);
+            [p.x, p.y, state.angle, v.x, v.y, state.spin.z].map(Number)
+        });
+        FrameRow {
+            step: frame.step,
+            state: state.collect(),
+            contacts: frame.contacts.iter().map(contact_row).collect(),
+            events: frame
+                .events
+                .iter()
+                .map(|event| EventRow {
+                    step: event.step,
+                    kind: if event.kind == SensorEventKind::Enter { "enter" } else { "leave" }.to_owned(),
+                    sensor: event.sensor,
+                    other: event.other,
+                })
+                .collect(),
+        }
+    }
+
+    /// The frame, at a time.
+    pub(crate) fn frame(self, time: f64, count: usize) -> Result<Frame, String> {
+        if self.state.len() != 6 * count {
+            return Err(format!(
+                "{} numbers in the state of frame {}, and {} for {count} bodies are due",
+                self.state.len(),
+                self.step,
+                6 * count
+            ));
+        }
+        let bodies = self.state.chunks_exact(6).map(|row| {
+            if row.iter().all(|number| number.0.is_nan()) {
+                return BodyState::absent();
+            }
+            let at = |place: usize| row[place].0;
+            BodyState::planar(DVec3::new(at(0), at(1), 0.0), at(2), DVec3::new(at(3), at(4), 0.0), at(5))
+        });
+        Ok(Frame {
+            step: self.step,
+            time,
+            bodies: bodies.collect(),
+            contacts: self.contacts.iter().map(|row| contact_of(row)).collect::<Result<_, _>>()?,
+            events: self.events.iter().map(event_of).collect::<Result<_, _>>()?,
+        })
+    }
+}
+
+fn contact_row(contact: &Contact) -> Vec<Number> {
+    let [i, j] = contact.bodies;
+    let (p, n) = (contact.point, contact.normal);
+    let mut row = [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse].map(Number).to_vec();
+    if contact.times != 1 {
+        row.push(Number(contact.times as f64));
+    }
+    row
+}
+
+fn contact_of(row: &[Number]) -> Result<Contact, String> {
+    if !(8..=9).contains(&row.len()) {
+        return Err(format!("a contact of {} numbers, and 8 are due", row.len()));
+    }
+    let at = |place: usize| row[place].0;
+    let whole = |value: f64| (value >= 0.0 && value.fract() == 0.0 && value < 1e15).then_some(value as usize);
+    let [i, j] = [whole(at(0)), whole(at(1))];
+    let (Some(i), Some(j)) = (i, j) else { return Err("a contact of no bodies".to_owned()) };
+    Ok(Contact {
+        bodies: [i, j],
+        point: DVec3::new(at(2), at(3), 0.0),
+        normal: DVec3::new(at(4), at(5), 0.0),
+        depth: at(6),
+        impulse: at(7),
+        times: row.get(8).map_or(1, |times| times.0.max(0.0) as u64),
+    })
+}
+
+fn event_of(row: &EventRow) -> Result<SensorEvent, String> {
+    let kind = match row.kind.as_str() {
+        "enter" => SensorEventKind::Enter,
+        "leave" => SensorEventKind::Leave,
+        other => return Err(format!("an event of the kind `{other}`, and enter or leave is due")),
+    };
+    Ok(SensorEvent { step: row.step, kind, sensor: row.sensor, other: row.other })
+}
+
+/// What an engine says about itself.
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct Hello {
+    pub(crate) protocol: u64,
+    pub(crate) engine: EngineRow,
+    #[serde(default)]
+    pub(crate) spaces: Vec<u8>,
+    #[serde(default)]
+    pub(crate) scalar: String,
+    #[serde(default)]
+    pub(crate) shapes: Vec<String>,
+    #[serde(default)]
+    pub(crate) features: Vec<String>,
+    #[serde(default)]
+    pub(crate) options: BTreeMap<String, OptionRow>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct EngineRow {
+    pub(crate) name: String,
+    #[serde(default)]
+    pub(crate) version: String,
+}
+
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub(crate) struct OptionRow {
+    #[serde(default)]
+    pub(crate) about: String,
+    #[serde(default)]
+    pub(crate) default: serde_json::Value,
+}
+
+/// The answer to `ray`.
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct Ray {
+    pub(crate) hit: Option<HitRow>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct HitRow {
+    pub(crate) body: usize,
+    pub(crate) point: [Number; 2],
+    pub(crate) normal: [Number; 2],
+    pub(crate) distance: Number,
+}
+
+/// Parameters of `ray`.
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct RayAsked {
+    pub(crate) from: [Number; 2],
+    pub(crate) to: [Number; 2],
+}
+
+impl RayAsked {
+    pub(crate) fn of(from: DVec3, to: DVec3) -> RayAsked {
+        RayAsked { from: flat(from), to: flat(to) }
+    }
+
+    pub(crate) fn ends(&self) -> [DVec3; 2] {
+        [space(self.from), space(self.to)]
+    }
+}
+
+impl HitRow {
+    pub(crate) fn of(hit: &ironspin_model::RayHit) -> HitRow {
+        HitRow { body: hit.body, point: flat(hit.point), normal: flat(hit.normal), distance: Number(hit.distance) }
+    }
+
+    pub(crate) fn hit(&self) -> ironspin_model::RayHit {
+        ironspin_model::RayHit {
+            body: self.body,
+            point: space(self.point),
+            normal: space(self.normal),
+            distance: self.distance.0,
+        }
+    }
+}

@@ -1,0 +1,33 @@
+//! The engine protocol, version 1: JSON-RPC 2.0, one object a line (docs/engine-protocol.md).
+//!
+//! | file | content |
+//! |---|---|
+//! | `number.rs` | numbers, also those that are not finite |
+//! | `world.rs` | worlds as JSON, and back |
+//! | `message.rs` | deeds, frames and everything else that is said |
+//! | `client.rs` | an engine in a process of its own behind the `Engine` trait |
+//! | `child.rs` | that process: lines, time limits, last words |
+//! | `serve.rs` | the other end: any engine of this process, served |
+
+mod child;
+mod client;
+mod message;
+mod number;
+mod serve;
+mod world;
+
+pub(crate) use client::Remote;
+pub use serve::{Starter, serve};
+
+/// The version of the protocol.
+pub(crate) const VERSION: u64 = 1;
+/// The engine lacks a feature.
+pub(crate) const UNSUPPORTED: i64 = -32001;
+/// A call that needs a world came before `build`.
+pub(crate) const NOTHING_BUILT: i64 = -32000;
+/// Parameters are wrong.
+pub(crate) const BAD_PARAMETERS: i64 = -32602;
+/// No such method.
+pub(crate) const NO_METHOD: i64 = -32601;
+/// A feature beyond those of a scene: bodies that come in later, and splits.
+pub(crate) const ABSENT: &str = "absent";

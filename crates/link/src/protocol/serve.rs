@@ -1,0 +1,211 @@
+//! Any engine of this process, served over the protocol.
+
+use super::message::{ActionRow, Advance, EngineRow, FrameRow, Frames, Hello, HitRow, OptionRow, Ray, RayAsked};
+use super::world::Build;
+use super::{ABSENT, BAD_PARAMETERS, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
+use ironspin_model::{Engine, EngineError, Frame, SensorEvent, Token};
+use serde::Deserialize;
+use serde::de::DeserializeOwned;
+use serde_json::{Value, json};
+use std::io::{self, BufRead, Write};
+
+#[derive(Deserialize)]
+struct Call {
+    #[serde(default)]
+    id: Value,
+    method: String,
+    #[serde(default)]
+    params: Value,
+}
+
+struct Refusal {
+    code: i64,
+    message: String,
+}
+
+impl From<EngineError> for Refusal {
+    fn from(error: EngineError) -> Self {
+        let code = match error {
+            EngineError::Unsupported { .. } => UNSUPPORTED,
+            EngineError::NothingBuilt => NOTHING_BUILT,
+            EngineError::UnknownOption { .. } | EngineError::BadValue { .. } | EngineError::BadWorld { .. } => {
+                BAD_PARAMETERS
+            }
+            _ => -32603,
+        };
+        let message = match &error {
+            EngineError::Unsupported { feature } => feature.clone(),
+            other => other.to_string(),
+        };
+        Refusal { code, message }
+    }
+}
+
+fn bad(message: impl std::fmt::Display) -> Refusal {
+    Refusal { code: BAD_PARAMETERS, message: format!("{message}") }
+}
+
+fn read<T: DeserializeOwned>(params: Value) -> Result<T, Refusal> {
+    serde_json::from_value(params).map_err(bad)
+}
+
+/// Starts an engine with options, as pairs of name and value.
+pub type Starter<'a> = dyn Fn(&[(String, String)]) -> Result<Box<dyn Engine>, EngineError> + 'a;
+
+struct Server<'a> {
+    start: &'a Starter<'a>,
+    engine: Option<Box<dyn Engine>>,
+    done: u64,
+    bodies: usize,
+    /// Actions for later steps.
+    waiting: Vec<ActionRow>,
+    /// What sensors noticed in frames that were not asked for.
+    passed: Vec<SensorEvent>,
+}
+
+/// Answers calls, one a line, until `close` or the end of the input.
+///
+/// # Errors
+/// When a stream breaks.
+pub fn serve(start: &Starter<'_>, input: &mut dyn BufRead, output: &mut dyn Write) -> io::Result<()> {
+    let mut server = Server { start, engine: None, done: 0, bodies: 0, waiting: Vec::new(), passed: Vec::new() };
+    let mut line = String::new();
+    loop {
+        line.clear();
+        if input.read_line(&mut line)? == 0 {
+            return Ok(());
+        }
+        if line.trim().is_empty() {
+            continue;
+        }
+        let (id, answer, ends) = match serde_json::from_str::<Call>(&line) {
+            Ok(call) => {
+                let ends = call.method == "close";
+                (call.id, server.answer(&call.method, call.params), ends)
+            }
+            Err(error) => (Value::Null, Err(Refusal { code: -32700, message: error.to_string() }), false),
+        };
+        let told = match answer {
+            Ok(result) => json!({"jsonrpc": "2.0", "id": id, "result": result}),
+            Err(refusal) => {
+                json!({"jsonrpc": "2.0", "id": id, "error": {"code": refusal.code, "message": refusal.message}})
+            }
+        };
+        serde_json::to_writer(&mut *output, &told)?;
+        output.write_all(b"\n")?;
+        output.flush()?;
+        if ends {
+            return Ok(());
+        }
+    }
+}
+
+impl Server<'_> {
+    fn answer(&mut self, method: &str, params: Value) -> Result<Value, Refusal> {
+        match method {
+            "hello" => self.hello(),
+            "build" => self.build(read(params)?),
+            "advance" => self.advance(read(params)?),
+            "save" => Ok(json!({"token": self.engine()?.save()?.0})),
+            "restore" => {
+                let token = params["token"].as_u64().ok_or_else(|| bad("a token is due"))?;
+                self.engine()?.restore(Token(token))?;
+                let mut step = 0;
+                self.engine()?.advance(&[], &mut |frame| step = frame.step)?;
+                self.done = step;
+                Ok(json!({}))
+            }
+            "ray" => {
+                let asked: RayAsked = read(params)?;
+                let [from, to] = asked.ends();
+                let hit = self.engine()?.ray(from, to)?;
+                serde_json::to_value(Ray { hit: hit.as_ref().map(HitRow::of) }).map_err(bad)
+            }
+            "close" => Ok(json!({})),
+            other => Err(Refusal { code: NO_METHOD, message: format!("no method `{other}`") }),
+        }
+    }
+
+    fn engine(&mut self) -> Result<&mut dyn Engine, Refusal> {
+        match &mut self.engine {
+            Some(engine) => Ok(engine.as_mut()),
+            None => Err(EngineError::NothingBuilt.into()),
+        }
+    }
+
+    fn hello(&mut self) -> Result<Value, Refusal> {
+        let info = (self.start)(&[])?.info();
+        let options = info.options.iter().map(|option| {
+            let row = OptionRow { about: option.about.clone(), default: Value::String(option.default.clone()) };
+            (option.name.clone(), row)
+        });
+        let hello = Hello {
+            protocol: VERSION,
+            engine: EngineRow { name: info.name, version: info.version },
+            spaces: vec![2],
+            scalar: "f64".to_owned(),
+            shapes: ["disc", "box", "polygon", "capsule", "polyline", "half_plane"].map(str::to_owned).to_vec(),
+            features: info.features.iter().cloned().chain([ABSENT.to_owned()]).collect(),
+            options: options.collect(),
+        };
+        serde_json::to_value(hello).map_err(bad)
+    }
+
+    fn build(&mut self, mut build: Build) -> Result<Value, Refusal> {
+        let options: Vec<(String, String)> = std::mem::take(&mut build.options).into_iter().collect();
+        let (world, conditions) = build.world().map_err(bad)?;
+        let mut engine = (self.start)(&options)?;
+        engine.build(&world, &conditions)?;
+        (self.done, self.bodies) = (0, world.bodies.len());
+        self.waiting.clear();
+        self.passed.clear();
+        self.engine = Some(engine);
+        Ok(json!({"bodies": self.bodies}))
+    }
+
+    fn advance(&mut self, asked: Advance) -> Result<Value, Refusal> {
+        if asked.record == 0 {
+            return Err(bad("`record` is 1 or more"));
+        }
+        self.engine()?;
+        for action in asked.actions {
+            if action.before_step < self.done {
+                return Err(bad(format!("an action before step {}, and {} are done", action.before_step, self.done)));
+            }
+            if action.body.is_some_and(|body| body >= self.bodies) {
+                return Err(bad(format!("an action on body {:?}, and there are {}", action.body, self.bodies)));
+            }
+            self.waiting.push(action);
+        }
+        let mut frames = Vec::new();
+        if asked.dt.is_empty() {
+            self.engine()?.advance(&[], &mut |frame| frames.push(FrameRow::of(frame)))?;
+        }
+        for length in &asked.dt {
+            let done = self.done;
+            let (due, later): (Vec<_>, Vec<_>) =
+                std::mem::take(&mut self.waiting).into_iter().partition(|action| action.before_step == done);
+            self.waiting = later;
+            for action in due {
+                let (body, deed) = action.deed().map_err(bad)?;
+                self.engine()?.act(body, &deed)?;
+            }
+            let keeps = (done + 1).is_multiple_of(asked.record);
+            let mut passed = std::mem::take(&mut self.passed);
+            self.engine()?.advance(&[length.0], &mut |frame| {
+                if keeps && passed.is_empty() {
+                    frames.push(FrameRow::of(frame));
+                } else {
+                    passed.extend(frame.events.iter().copied());
+                    if keeps {
+                        let events = std::mem::take(&mut passed);
+                        frames.push(FrameRow::of(&Frame { events, ..frame.clone() }));
+                    }
+                }
+            })?;
+            self.passed = passed;
+            self.done += 1;
+        }
+        serde_json::to_value(Frames { frames }).map_err(bad)
+    }
+}

@@ -1,0 +1,342 @@
+//! Worlds as JSON, and back: parameters of `build`.
+
+use super::number::Number;
+use ironspin_model::{
+    Body, BodyKind, Conditions, DVec2, DVec3, Joint, JointKind, Material, PairMaterial, Part, Shape, World,
+};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+
+fn pair(v: DVec2) -> [Number; 2] {
+    [Number(v.x), Number(v.y)]
+}
+
+pub(super) fn flat(v: DVec3) -> [Number; 2] {
+    [Number(v.x), Number(v.y)]
+}
+
+fn plane([x, y]: [Number; 2]) -> DVec2 {
+    DVec2::new(x.0, y.0)
+}
+
+pub(super) fn space(v: [Number; 2]) -> DVec3 {
+    plane(v).extend(0.0)
+}
+
+pub(super) fn is_false(value: &bool) -> bool {
+    !value
+}
+
+/// Parameters of `build`.
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct Build {
+    space: u8,
+    gravity: [Number; 2],
+    dt: Number,
+    #[serde(default)]
+    seed: u64,
+    #[serde(default)]
+    threads: usize,
+    #[serde(default)]
+    pub(crate) options: BTreeMap<String, String>,
+    materials: Vec<MaterialRow>,
+    #[serde(default)]
+    pairs: Vec<PairRow>,
+    bodies: Vec<BodyRow>,
+    #[serde(default)]
+    joints: Vec<JointRow>,
+    #[serde(default)]
+    apart: Vec<[usize; 2]>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct MaterialRow {
+    name: String,
+    friction: Number,
+    restitution: Number,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct PairRow {
+    between: [usize; 2],
+    friction: Number,
+    restitution: Number,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct BodyRow {
+    id: usize,
+    name: String,
+    kind: KindWord,
+    position: [Number; 2],
+    angle: Number,
+    velocity: [Number; 2],
+    spin: Number,
+    mass: Number,
+    inertia: Number,
+    linear_damping: Number,
+    angular_damping: Number,
+    gravity_factor: Number,
+    fixed_turn: bool,
+    swept: bool,
+    layers: u32,
+    meets: u32,
+    #[serde(default, skip_serializing_if = "is_false")]
+    absent: bool,
+    parts: Vec<PartRow>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+enum KindWord {
+    Static,
+    Kinematic,
+    Dynamic,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct PartRow {
+    shape: ShapeRow,
+    position: [Number; 2],
+    angle: Number,
+    material: usize,
+    sensor: bool,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+enum ShapeRow {
+    Disc(Number),
+    Box([Number; 2]),
+    Polygon(Vec<[Number; 2]>),
+    Capsule([Number; 2]),
+    Polyline(Vec<[Number; 2]>),
+    HalfPlane([Number; 2]),
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct JointRow {
+    kind: String,
+    bodies: [usize; 2],
+    at: [[Number; 2]; 2],
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    length: Option<Number>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    stiffness: Option<Number>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    damping: Option<Number>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    axis: Option<[Number; 2]>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    limits: Option<[Number; 2]>,
+}
+
+impl Build {
+    /// The parameters for a world.
+    pub(crate) fn of(world: &World, conditions: &Conditions, options: BTreeMap<String, String>) -> Build {
+        Build {
+            space: world.space,
+            gravity: flat(world.gravity),
+            dt: Number(conditions.scene_dt() * conditions.slowness()),
+            seed: conditions.seed,
+            threads: conditions.threads,
+            options,
+            materials: world.materials.iter().map(material_row).collect(),
+            pairs: world.pairs.iter().map(pair_row).collect(),
+            bodies: world.bodies.iter().enumerate().map(|(id, body)| body_row(id, body)).collect(),
+            joints: world.joints.iter().map(joint_row).collect(),
+            apart: world.apart.clone(),
+        }
+    }
+
+    /// The world and conditions of the parameters; actions come later, one by one.
+    pub(crate) fn world(self) -> Result<(World, Conditions), String> {
+        let count = self.bodies.len();
+        for (place, body) in self.bodies.iter().enumerate() {
+            if body.id != place {
+                return Err(format!("body {place} has the id {}", body.id));
+            }
+            if let Some(part) = body.parts.iter().find(|part| part.material >= self.materials.len()) {
+                return Err(format!("body {place} is made of material {}, and there is none", part.material));
+            }
+        }
+        let ends = self.joints.iter().map(|joint| joint.bodies).chain(self.apart.iter().copied());
+        if let Some(wrong) = ends.flatten().find(|&id| id >= count) {
+            return Err(format!("a joint or pair names body {wrong}, and there are {count}"));
+        }
+        let dt = ironspin_model::Timestep { text: self.dt.0.to_string(), seconds: self.dt.0 };
+        let conditions = Conditions { seed: self.seed, threads: self.threads.max(1), ..Conditions::with_dt(dt) };
+        let world = World {
+            space: self.space,
+            gravity: space(self.gravity),
+            materials: self
+                .materials
+                .into_iter()
+                .map(|row| Material {
+                    name: row.name,
+                    density: 1.0,
+                    friction: row.friction.0,
+                    restitution: row.restitution.0,
+                })
+                .collect(),
+            pairs: self
+                .pairs
+                .into_iter()
+                .map(|row| PairMaterial {
+                    between: row.between,
+                    friction: row.friction.0,
+                    restitution: row.restitution.0,
+                })
+                .collect(),
+            bodies: self.bodies.into_iter().map(body_of).collect(),
+            joints: self.joints.iter().map(joint_of).collect::<Result<_, _>>()?,
+            apart: self.apart,
+            ..World::planar(f64::INFINITY)
+        };
+        Ok((world, conditions))
+    }
+}
+
+fn material_row(material: &Material) -> MaterialRow {
+    MaterialRow {
+        name: material.name.clone(),
+        friction: Number(material.friction),
+        restitution: Number(material.restitution),
+    }
+}
+
+fn pair_row(pair: &PairMaterial) -> PairRow {
+    PairRow { between: pair.between, friction: Number(pair.friction), restitution: Number(pair.restitution) }
+}
+
+fn body_row(id: usize, body: &Body) -> BodyRow {
+    BodyRow {
+        id,
+        name: body.name.clone(),
+        kind: match body.kind {
+            BodyKind::Static => KindWord::Static,
+            BodyKind::Kinematic => KindWord::Kinematic,
+            BodyKind::Dynamic => KindWord::Dynamic,
+        },
+        position: flat(body.position),
+        angle: Number(body.angle),
+        velocity: flat(body.velocity),
+        spin: Number(body.spin),
+        mass: Number(body.mass),
+        inertia: Number(body.inertia),
+        linear_damping: Number(body.linear_damping),
+        angular_damping: Number(body.angular_damping),
+        gravity_factor: Number(body.gravity_factor),
+        fixed_turn: body.fixed_turn,
+        swept: body.swept,
+        layers: body.layers,
+        meets: body.meets,
+        absent: body.absent,
+        parts: body.parts.iter().map(part_row).collect(),
+    }
+}
+
+fn body_of(row: BodyRow) -> Body {
+    Body {
+        name: row.name,
+        kind: match row.kind {
+            KindWord::Static => BodyKind::Static,
+            KindWord::Kinematic => BodyKind::Kinematic,
+            KindWord::Dynamic => BodyKind::Dynamic,
+        },
+        position: space(row.position),
+        angle: row.angle.0,
+        velocity: space(row.velocity),
+        spin: row.spin.0,
+        mass: row.mass.0,
+        inertia: row.inertia.0,
+        gravity_factor: row.gravity_factor.0,
+        linear_damping: row.linear_damping.0,
+        angular_damping: row.angular_damping.0,
+        fixed_turn: row.fixed_turn,
+        swept: row.swept,
+        layers: row.layers,
+        meets: row.meets,
+        absent: row.absent,
+        parts: row.parts.into_iter().map(part_of).collect(),
+    }
+}
+
+fn part_row(part: &Part) -> PartRow {
+    let points = |points: &[DVec2]| points.iter().map(|&point| pair(point)).collect();
+    PartRow {
+        shape: match &part.shape {
+            Shape::Disc(radius) => ShapeRow::Disc(Number(*radius)),
+            Shape::Box(size) => ShapeRow::Box(pair(*size)),
+            Shape::Polygon(corners) => ShapeRow::Polygon(points(corners)),
+            Shape::Capsule { length, radius } => ShapeRow::Capsule([Number(*length), Number(*radius)]),
+            Shape::Polyline(corners) => ShapeRow::Polyline(points(corners)),
+            Shape::HalfPlane(normal) => ShapeRow::HalfPlane(pair(*normal)),
+        },
+        position: pair(part.position),
+        angle: Number(part.angle),
+        material: part.material,
+        sensor: part.sensor,
+    }
+}
+
+fn part_of(row: PartRow) -> Part {
+    let points = |points: Vec<[Number; 2]>| points.into_iter().map(plane).collect();
+    Part {
+        shape: match row.shape {
+            ShapeRow::Disc(radius) => Shape::Disc(radius.0),
+            ShapeRow::Box(size) => Shape::Box(plane(size)),
+            ShapeRow::Polygon(corners) => Shape::Polygon(points(corners)),
+            ShapeRow::Capsule([length, radius]) => Shape::Capsule { length: length.0, radius: radius.0 },
+            ShapeRow::Polyline(corners) => Shape::Polyline(points(corners)),
+            ShapeRow::HalfPlane(normal) => Shape::HalfPlane(plane(normal)),
+        },
+        position: plane(row.position),
+        angle: row.angle.0,
+        material: row.material,
+        sensor: row.sensor,
+    }
+}
+
+fn joint_row(joint: &Joint) -> JointRow {
+    let mut row = JointRow {
+        kind: joint.kind.feature().trim_start_matches("joint.").to_owned(),
+        bodies: joint.bodies,
+        at: joint.at.map(pair),
+        length: joint.length.map(Number),
+        stiffness: None,
+        damping: None,
+        axis: None,
+        limits: None,
+    };
+    let limited = |limits: Option<[f64; 2]>| limits.map(|limits| limits.map(Number));
+    match joint.kind {
+        JointKind::Spring { stiffness, damping } => {
+            (row.stiffness, row.damping) = (Some(Number(stiffness)), Some(Number(damping)));
+        }
+        JointKind::Hinge { limits } => row.limits = limited(limits),
+        JointKind::Slider { axis, limits } => (row.axis, row.limits) = (Some(pair(axis)), limited(limits)),
+        JointKind::Rod | JointKind::Rope | JointKind::Weld => {}
+    }
+    row
+}
+
+fn joint_of(row: &JointRow) -> Result<Joint, String> {
+    let limits = row.limits.map(|limits| limits.map(|limit| limit.0));
+    let kind = match row.kind.as_str() {
+        "rod" => JointKind::Rod,
+        "rope" => JointKind::Rope,
+        "weld" => JointKind::Weld,
+        "hinge" => JointKind::Hinge { limits },
+        "slider" => {
+            let axis = row.axis.ok_or("a slider without an axis")?;
+            JointKind::Slider { axis: plane(axis), limits }
+        }
+        "spring" => JointKind::Spring {
+            stiffness: row.stiffness.ok_or("a spring without a stiffness")?.0,
+            damping: row.damping.map_or(0.0, |damping| damping.0),
+        },
+        other => return Err(format!("a joint of an unknown kind `{other}`")),
+    };
+    Ok(Joint { kind, bodies: row.bodies, at: row.at.map(plane), length: row.length.map(|length| length.0) })
+}
