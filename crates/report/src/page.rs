@@ -49,6 +49,12 @@ fn dt(record: &TrialRecord) -> &str {
     &record.plan.conditions.dt.text
 }
 
+/// The scene, with everything unusual about conditions and parameters.
+fn row_name(record: &TrialRecord) -> String {
+    let unusual = ironspin_lab::TrialDocument::of(record, false).unusual_text();
+    if unusual.is_empty() { record.scene().to_owned() } else { format!("{}: {unusual}", record.scene()) }
+}
+
 /// Scenes down, engines and steps across; each cell leads to its trial.
 fn verdict_map(records: &[TrialRecord]) -> String {
     let engines = distinct(records, TrialRecord::engine);
@@ -64,13 +70,19 @@ fn verdict_map(records: &[TrialRecord]) -> String {
         }
     }
     out.push_str("</tr></thead><tbody>\n");
-    for scene in distinct(records, TrialRecord::scene) {
-        out.push_str(&format!("<tr><th scope=\"row\">{}</th>", escape(scene)));
+    // Trials that differ in anything but engine and step have a row of their own.
+    let mut rows: Vec<String> = Vec::new();
+    let names: Vec<String> = records.iter().map(row_name).collect();
+    let mut known = std::collections::BTreeSet::new();
+    rows.extend(names.iter().filter(|name| known.insert((*name).clone())).cloned());
+    for row in &rows {
+        out.push_str(&format!("<tr><th scope=\"row\">{}</th>", escape(row)));
         for engine in &engines {
             for step in &steps {
                 let found = records
                     .iter()
-                    .position(|r| r.scene() == scene && r.engine() == *engine && dt(r) == *step)
+                    .zip(&names)
+                    .position(|(r, name)| name == row && r.engine() == *engine && dt(r) == *step)
                     .map(|number| (number, mark(records[number].verdict)));
                 out.push_str(&found.map_or_else(
                     || "<td></td>".to_owned(),

@@ -128,3 +128,33 @@ fn killed_at_any_moment_no_finished_trial_is_lost() {
     yard.expect(1, &format!("sweep {} --out cut", GRID));
     assert_eq!(drawn(&yard, "cut"), drawn(&yard, "whole"));
 }
+
+#[test]
+#[cfg(unix)]
+fn ctrl_c_keeps_what_is_finished_and_ends_with_130() {
+    let yard = Yard::new();
+    let child = std::process::Command::new(assert_cmd::cargo::cargo_bin("ironspin"))
+        .current_dir(yard.path(""))
+        .args("sweep first-drop --seed 1..10000 --out long --jobs 2 -q".split_whitespace())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .expect("the program to start");
+    // Once something is finished the signal has somebody to catch it.
+    let begun = || yard.path("long/trials").is_dir() && !trials(&yard, "long").is_empty();
+    for _ in 0..3000 {
+        if begun() {
+            break;
+        }
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    let signal = std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().expect("kill");
+    assert!(signal.success());
+    let output = child.wait_with_output().expect("an end");
+    let told = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert_eq!(output.status.code(), Some(130), "{told}");
+    assert!(told.contains("the same command goes on from here"), "{told}");
+    let document: serde_json::Value = serde_json::from_str(&yard.read("long/result.json")).unwrap();
+    let kept = document["summary"]["trials"].as_u64().unwrap();
+    assert!(told.contains(&format!("interrupted: {kept} of 10000 trials are finished")), "{told}");
+}
