@@ -79,7 +79,7 @@ impl RunFolder {
             }
         } else {
             // A folder made for one's own eyes is opened to the others as an ordinary new one would be.
-            open_to_others(self.draft.path()).map_err(io)?;
+            open_to_others(self.draft.path(), 0o755).map_err(io)?;
             std::fs::rename(self.draft.path(), &self.target).map_err(io)?;
             // Nothing is left for the guard to remove.
             let _ = self.draft.keep();
@@ -88,14 +88,15 @@ impl RunFolder {
     }
 }
 
+/// What was made for one's own eyes gets the rights of an ordinary new file or folder.
 #[cfg(unix)]
-fn open_to_others(folder: &Path) -> io::Result<()> {
+pub(crate) fn open_to_others(path: &Path, rights: u32) -> io::Result<()> {
     use std::os::unix::fs::PermissionsExt;
-    std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o755))
+    std::fs::set_permissions(path, std::fs::Permissions::from_mode(rights))
 }
 
 #[cfg(not(unix))]
-fn open_to_others(_: &Path) -> io::Result<()> {
+pub(crate) fn open_to_others(_: &Path, _: u32) -> io::Result<()> {
     Ok(())
 }
 

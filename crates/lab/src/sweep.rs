@@ -9,7 +9,7 @@
 //! | others | drawn from the trials whenever some are finished |
 
 use crate::document::{ResultDocument, TrialDocument};
-use crate::folder::FolderError;
+use crate::folder::{FolderError, open_to_others};
 use crate::grid::{LabEvent, work_through};
 use crate::plan::TrialPlan;
 use serde::{Deserialize, Serialize};
@@ -235,7 +235,7 @@ impl SweepFolder {
         let mut draft = tempfile::Builder::new().prefix(DRAFT).tempfile_in(parent).map_err(io)?;
         draft.write_all(contents).map_err(io)?;
         draft.as_file().sync_data().map_err(io)?;
-        open_to_others(draft.path()).map_err(io)?;
+        open_to_others(draft.path(), 0o644).map_err(io)?;
         draft.persist(&target).map_err(|refused| io(refused.error))?;
         Ok(())
     }
@@ -326,17 +326,6 @@ fn trial_name(key: &str) -> String {
 /// What came of a trial; nothing when there is no file, or one that cannot be read.
 fn read_trial(place: &Path, key: &str) -> Option<TrialDocument> {
     serde_json::from_str(&std::fs::read_to_string(place.join(trial_name(key))).ok()?).ok()
-}
-
-#[cfg(unix)]
-fn open_to_others(file: &Path) -> io::Result<()> {
-    use std::os::unix::fs::PermissionsExt;
-    std::fs::set_permissions(file, std::fs::Permissions::from_mode(0o644))
-}
-
-#[cfg(not(unix))]
-fn open_to_others(_: &Path) -> io::Result<()> {
-    Ok(())
 }
 
 #[cfg(test)]

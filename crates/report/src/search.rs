@@ -144,10 +144,9 @@ pub fn series_plot(record: &SeriesRecord) -> Result<String, PlotError> {
         record.points.iter().filter_map(|&(x, y)| Some((x, y.filter(|y| *y > 0.0)?))).collect();
     let mut lines =
         vec![Line { name: record.engine.clone(), colour: SERIES[0], points: points.clone(), dots: true, bare: true }];
-    if let (Some(slope), Some(&(x, y)), Some(&(end, _))) = (record.exponent, points.first(), points.last()) {
+    if let (Some(slope), Some(&(x, _)), Some(&(end, _))) = (record.exponent, points.first(), points.last()) {
         let mean = points.iter().map(|p| p.1.ln() - slope * p.0.ln()).sum::<f64>() / points.len() as f64;
         let at = |x: f64| (x, (mean + slope * x.ln()).exp());
-        let _ = y;
         let name = format!("{} ^ {slope:.3}", record.over);
         lines.push(Line { name, colour: SERIES[1], points: vec![at(x), at(end)], dots: false, bare: false });
     }

@@ -30,6 +30,7 @@ pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Comp
     let progress::Watched { records, seconds, interrupted, stop } = progress::run_watched(&plans, options.jobs, quiet);
     let title = "Demo: the bundled scenes on the built-in engine, with a careful and a careless setting, at two steps";
     let place = publish_and_print(folder, title, &records, seconds)?;
+    let mut status = ExitStatus::Holds;
     if !interrupted {
         let orders: Vec<_> = plans
             .iter()
@@ -38,10 +39,11 @@ pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Comp
             .collect();
         let (twins, _) = super::twin::run_twins(&orders, options.jobs, quiet, &stop);
         output::print(&format!("\n{}", twin_table(&twins)))?;
+        status = super::twin::worse(status, &twins);
     }
     output::print(&format!("\nReport: {}\n", place.join("report.html").display()))?;
     // That the careless setting fails is part of the demo, so it is no failure of the command.
-    Ok(super::after(interrupted, plans.len(), records.len(), ExitStatus::Holds))
+    Ok(super::after(interrupted, plans.len(), records.len(), status))
 }
 
 fn publish_and_print(

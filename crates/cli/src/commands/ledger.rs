@@ -42,6 +42,9 @@ fn read(named: &str) -> Result<Kept, Complaint> {
 }
 
 pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Complaint> {
+    if options.format == Format::Csv {
+        return Err(super::search::no_csv("compare"));
+    }
     let wrong = |why: &str| Complaint::Kept { why: why.to_owned() };
     let (base, new) = match (options.results.as_slice(), &options.name, &options.ledger) {
         ([new], Some(name), Some(ledger)) => (format!("{}#{name}", ledger.display()), new),

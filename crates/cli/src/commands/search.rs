@@ -18,7 +18,7 @@ fn file_fault(path: &Path, cause: std::io::Error) -> Complaint {
 }
 
 /// CSV is for lists of figures only.
-fn no_csv(command: &str) -> Complaint {
+pub(super) fn no_csv(command: &str) -> Complaint {
     Complaint::Kept { why: format!("`{command}` writes tables and JSON; there is no CSV of it") }
 }
 

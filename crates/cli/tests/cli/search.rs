@@ -124,6 +124,7 @@ fn what_got_worse_is_told_and_ends_with_one() {
     for (line, words) in [
         ("compare good yard.db#nothing", "has no entry `nothing`"),
         ("compare good", "compare with what?"),
+        ("compare good bad.json --format csv", "there is no CSV of it"),
         ("compare good nowhere.json", "cannot read `nowhere.json`"),
         ("history rivet-shit --ledger yard.db", "did you mean `rivet-shot`?"),
         ("history rivet-shot --ledger none.db", "there is no ledger `none.db`"),

@@ -52,7 +52,7 @@ pub(super) struct Comparison<'a> {
 }
 
 impl<'a> Comparison<'a> {
-    /// `exact`: the first difference is any at all, also of notices; else of more than `smallest` times a rounding error it is still told.
+    /// `exact`: notices of sensors must agree, too. `smallest` is the size of the smallest body that moves, m.
     pub(super) fn new(world: &'a World, exact: bool, steps: u64, smallest: f64) -> Self {
         let stride = steps.div_ceil(SAMPLES).max(1);
         Comparison { world, exact, stride, smallest, first: None, worst: None, growth: Growth::default(), since: 0.0 }

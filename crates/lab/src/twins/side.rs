@@ -51,7 +51,10 @@ impl<'a> Side<'a> {
         if let Some(telling) = telling {
             engine = Box::new(Retold::new(engine, telling.clone(), &plan.setup));
         }
-        engine.build(&plan.setup.world, &plan.conditions)?;
+        // In another time unit a step is another number of it.
+        let mut conditions = plan.conditions.clone();
+        conditions.dt.seconds *= telling.map_or(1.0, |telling| telling.time);
+        engine.build(&plan.setup.world, &conditions)?;
         Ok(Side {
             engine,
             schedule,

@@ -137,7 +137,7 @@ impl Build {
         Build {
             space: world.space,
             gravity: flat(world.gravity),
-            dt: Number(conditions.scene_dt() * conditions.slowness()),
+            dt: Number(conditions.clock.step(conditions.dt.seconds)),
             seed: conditions.seed,
             threads: conditions.threads,
             options,
