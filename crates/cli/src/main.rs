@@ -37,7 +37,9 @@ fn main() -> ExitCode {
         Command::Scenes(options) => commands::scenes::run(options),
         Command::Schema(options) => commands::schema::run(options),
         Command::ServeEngine => commands::engines::serve(),
-        Command::Engines => commands::engines::run(),
+        Command::ServeLibrary(options) => commands::engines::serve_library(options),
+        Command::KeepEngine(options) => return commands::engines::keep(options),
+        Command::Engines(options) => commands::engines::run(options, arguments.quiet),
         Command::Explain(options) => commands::explain::run(options),
     };
     match outcome {

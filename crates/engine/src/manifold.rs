@@ -96,12 +96,19 @@ fn rounded<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>, ma
     let (face_b, dot_b) = facing(b, bt, -found.normal);
     let face = R::of(1.0 - FACE_CONE);
     if dot_a.max(dot_b) > face {
-        let manifold = if dot_a >= dot_b {
+        let mut manifold = if dot_a >= dot_b {
             clip(a, at, face_a, b, bt, margin, 0)
         } else {
             clip(b, bt, face_b, a, at, margin, 1 << 16).flipped()
         };
         if manifold.count > 0 {
+            // The nearest point may lie a little beyond the end of the face, where it was clipped away.
+            let points = &mut manifold.points[..manifold.count];
+            if let Some(deepest) = points.iter_mut().reduce(|a, b| if b.gap < a.gap { b } else { a })
+                && deepest.gap > found.gap
+            {
+                (deepest.position, deepest.gap) = (found.point, found.gap);
+            }
             return manifold;
         }
     }

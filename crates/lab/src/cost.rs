@@ -5,6 +5,7 @@ use crate::document::{Host, Tool};
 use crate::fit::power_law;
 use crate::plan::TrialPlan;
 use crate::trial::{lacking, run_trial, told};
+use ironspin_link::{Lodging, memory_of_children};
 use ironspin_model::EngineError;
 use ironspin_scene::{Question, TriggerWatch};
 use serde::{Deserialize, Serialize};
@@ -326,17 +327,24 @@ pub fn memory_of_process() -> Option<[u64; 2]> {
     Some([line("VmHWM:")?, line("VmRSS:")?])
 }
 
-/// Builds the world of a trial and takes some steps; memory beyond what there was before, bytes. For a process of its own.
+/// Builds the world of a trial and takes some steps; memory beyond what there was before, or, for an engine in a process of its own, the most
+/// that this process had, bytes. To be called in a process that does nothing else.
 ///
 /// # Errors
 /// When the engine fails.
 pub fn weigh_trial(plan: &TrialPlan) -> Result<Option<u64>, EngineError> {
     let before = memory_of_process();
     let schedule = plan.conditions.schedule(plan.setup.world.duration);
-    let mut engine = told(plan.engine.start()?, plan);
+    // Its process must end with it, to be weighed.
+    let lodging = Lodging { fresh: true, ..plan.engine.lodging().clone() };
+    let mut engine = told(plan.engine.clone().on(&lodging).start()?, plan);
     engine.build(&plan.setup.world, &plan.conditions)?;
     for step in 0..schedule.count().min(100) {
         engine.advance(&[schedule.length(step)], &mut |_| {})?;
+    }
+    if plan.engine.is_foreign() {
+        drop(engine);
+        return Ok(memory_of_children());
     }
     let after = memory_of_process();
     Ok(before.zip(after).map(|(before, after)| after[0].saturating_sub(before[1])))

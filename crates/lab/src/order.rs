@@ -1,7 +1,7 @@
 //! What a grid of trials is made of, and the trials that come of it.
 
 use crate::plan::{TrialPlan, check_claims, hash};
-use ironspin_link::EngineSpec;
+use ironspin_link::{EngineSpec, Lodging};
 use ironspin_model::{Clock, ClockKind, Conditions, EngineError, Factor, Origin, Timestep};
 use ironspin_scene::{Scene, SceneError, Settings};
 use std::sync::Arc;
@@ -34,6 +34,8 @@ pub struct GridOrder {
     pub seeds: Vec<u64>,
     /// How often each trial is run.
     pub repeat: u32,
+    /// How foreign engines are kept.
+    pub lodging: Lodging,
     /// Most bodies a scene may have.
     pub body_limit: usize,
     /// Most trials of the grid.
@@ -55,6 +57,7 @@ impl GridOrder {
             threads: vec![1],
             seeds: vec![1],
             repeat: 1,
+            lodging: Lodging::default(),
             body_limit: ironspin_scene::BODY_LIMIT,
             trial_limit: TRIAL_LIMIT,
         }
@@ -168,7 +171,11 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
             return Err(PlanError::Nothing(what));
         }
     }
-    let engines = order.engines.iter().map(|text| EngineSpec::read(text)).collect::<Result<Vec<_>, _>>()?;
+    let engines = order
+        .engines
+        .iter()
+        .map(|text| Ok(EngineSpec::read(text)?.on(&order.lodging)))
+        .collect::<Result<Vec<_>, EngineError>>()?;
     let engines: Vec<(EngineSpec, String)> =
         engines.into_iter().map(|engine| (engine.clone(), engine.fingerprint())).collect();
     let conditions = order.conditions();

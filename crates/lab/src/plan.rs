@@ -42,6 +42,7 @@ impl TrialPlan {
         words.extend(["--engine".to_owned(), self.engine.text().to_owned()]);
         let unusual = self.conditions.unusual().into_iter();
         words.extend(unusual.flat_map(|(name, value)| [format!("--{name}"), value]));
+        words.extend(self.engine.lodging().arguments());
         words.extend(self.set.iter().flat_map(|(name, value)| ["--set".to_owned(), format!("{name}={value}")]));
         words
     }
@@ -63,7 +64,8 @@ impl TrialPlan {
     /// program.
     pub fn key(&self) -> String {
         let version = env!("CARGO_PKG_VERSION");
-        let whole = format!("{version}\n{}\n{}\n{}", self.scene_hash, self.engine_hash, self.identity());
+        let kept = self.engine.lodging().arguments().join(" ");
+        let whole = format!("{version}\n{}\n{}\n{}\n{kept}", self.scene_hash, self.engine_hash, self.identity());
         hash([whole.as_str()])[..20].to_owned()
     }
 

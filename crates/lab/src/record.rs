@@ -76,6 +76,8 @@ pub struct TrialRecord {
     pub recording: Recording,
     /// Where the frames were kept, or why they could not be, if they were to be.
     pub trace: Option<Result<PathBuf, String>>,
+    /// Why a first try failed, in a process that had run other trials before; this is what came of a second one in a new process.
+    pub retried: Option<String>,
     /// Time that the trial took, s. Never part of a verdict.
     pub seconds: f64,
 }

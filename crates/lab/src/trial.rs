@@ -14,7 +14,7 @@ pub(crate) const STEPS_A_CALL: u64 = 64;
 
 /// Runs one trial. An engine that refuses, fails or gives bad answers makes a verdict of its own kind, never a panic.
 pub fn run_trial(plan: &TrialPlan) -> TrialRecord {
-    run_trial_on(plan, plan.engine.start())
+    run_anew(plan, &AtomicBool::new(false)).0
 }
 
 /// As [`run_trial`], on an engine that has been started already, or could not be.
@@ -24,8 +24,22 @@ pub fn run_trial_on(plan: &TrialPlan, engine: Result<Box<dyn Engine>, EngineErro
 
 /// As [`run_trial`], but nothing comes back when `stop` is set before the end.
 pub(crate) fn run_trial_until(plan: &TrialPlan, stop: &AtomicBool) -> Option<TrialRecord> {
-    let (record, stopped) = attempt(plan, plan.engine.start(), stop);
+    let (record, stopped) = run_anew(plan, stop);
     (!stopped).then_some(record)
+}
+
+/// Runs a trial, and once more in a new process when the engine failed in one that had run other trials before: the fault may be
+/// theirs. What came of the first try is told with the second.
+fn run_anew(plan: &TrialPlan, stop: &AtomicBool) -> (TrialRecord, bool) {
+    let (engine, used) =
+        plan.engine.begin(false).map_or_else(|fault| (Err(fault), false), |(engine, used)| (Ok(engine), used));
+    let (first, stopped) = attempt(plan, engine, stop);
+    if stopped || !used || first.verdict != Verdict::Error {
+        return (first, stopped);
+    }
+    let (mut second, stopped) = attempt(plan, plan.engine.begin(true).map(|(engine, _)| engine), stop);
+    second.retried = Some(first.reason);
+    (second, stopped)
 }
 
 /// Runs a trial until it ends or `stop` is set; whether it was stopped.
@@ -78,6 +92,7 @@ pub(crate) fn conclude(
         probes: audience.prober.records,
         recording,
         trace: audience.kept,
+        retried: None,
         seconds: began.elapsed().as_secs_f64(),
     }
 }

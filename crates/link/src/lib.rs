@@ -6,14 +6,26 @@
 //! | [`EngineSpec::start`] | a running engine behind the [`ironspin_model::Engine`] trait | `spec.rs` |
 //! | `Guarded` | turns a panic of an engine into an error of its trial | `guarded.rs` |
 //! | `Remote`, [`serve`] | an engine in a process of its own, over the protocol; the other end of it | `protocol/` |
+//! | [`Lodging`], [`keep`] | time, memory and processor limits; the process between the bench and an engine | `lodging.rs`, `keeper.rs` |
+//! | [`serve_library`] | a shared library behind the C interface, in a process of its own | `library.rs` |
+//! | [`probe::probe`] | questions with known answers, for the author of an engine | `probe/` |
 //! | [`builtin_settings`] | what can be chosen for the built-in engine | here |
 
 mod guarded;
+mod keeper;
+mod library;
+mod lodging;
 mod playback;
+pub mod probe;
 mod protocol;
 mod spec;
 
-pub use protocol::{Starter, serve};
+#[cfg(unix)]
+pub use keeper::keep;
+pub use keeper::memory_of_children;
+pub use library::serve_library;
+pub use lodging::{LimitError, Limits, Lodging};
+pub use protocol::{Served, Starter, serve};
 pub use spec::EngineSpec;
 
 /// Every setting of the built-in engine with meaning and default.

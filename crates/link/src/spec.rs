@@ -1,30 +1,41 @@
 //! Engines by name.
 
 use crate::guarded::Guarded;
+use crate::lodging::Lodging;
 use crate::playback::Playback;
-use crate::protocol::Remote;
+use crate::protocol::{Program, Remote, Stable};
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{Engine, EngineError, nearest};
 use sha2::{Digest, Sha256};
 use std::io::Read;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// The kinds of engine that can be named.
-const KINDS: [&str; 3] = ["builtin", "trace", "cmd"];
+const KINDS: [&str; 4] = ["builtin", "trace", "cmd", "lib"];
 
 /// An engine as named on the command line, such as `builtin:swept=all,iterations=8`. Checked when it is read, so that
 /// a wrong name costs nothing.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug)]
 pub struct EngineSpec {
     text: String,
     kind: Kind,
+    lodging: Lodging,
+    /// Processes of this engine that wait for their next trial, shared by all copies of this name.
+    stable: Arc<Stable>,
+}
+
+impl PartialEq for EngineSpec {
+    fn eq(&self, other: &Self) -> bool {
+        (&self.text, &self.kind, &self.lodging) == (&other.text, &other.kind, &other.lodging)
+    }
 }
 
 #[derive(Clone, Debug, PartialEq)]
 enum Kind {
     Builtin(Box<Settings>),
     Trace(PathBuf),
-    Program { words: Vec<String>, options: Vec<(String, String)> },
+    Process { program: Program, options: Vec<(String, String)> },
 }
 
 impl EngineSpec {
@@ -38,7 +49,16 @@ impl EngineSpec {
             return Ok(EngineSpec::of_trace(Path::new(options)));
         }
         if kind == "cmd" {
-            return program(text, options);
+            let (words, options) = program(options)?;
+            return Ok(EngineSpec::of(text, Kind::Process { program: Program::Words(words), options }));
+        }
+        if kind == "lib" {
+            let (path, options) = with_options(options)?;
+            if path.trim().is_empty() {
+                return Err(wrong("lib", options_text(text), "a shared library, such as lib:./libengine.so"));
+            }
+            let program = Program::Library(PathBuf::from(path.trim()));
+            return Ok(EngineSpec::of(text, Kind::Process { program, options }));
         }
         if kind != "builtin" {
             return Err(EngineError::UnknownEngine {
@@ -50,12 +70,32 @@ impl EngineSpec {
             let (name, value) = pair.split_once('=').unwrap_or((pair, ""));
             (name.trim(), value.trim())
         });
-        Ok(EngineSpec { kind: Kind::Builtin(Box::new(Settings::read(pairs)?)), text: text.to_owned() })
+        Ok(EngineSpec::of(text, Kind::Builtin(Box::new(Settings::read(pairs)?))))
+    }
+
+    fn of(text: &str, kind: Kind) -> EngineSpec {
+        EngineSpec { text: text.to_owned(), kind, lodging: Lodging::default(), stable: Arc::default() }
+    }
+
+    /// The same engine, in a lodging.
+    #[must_use]
+    pub fn on(self, lodging: &Lodging) -> EngineSpec {
+        EngineSpec { lodging: lodging.clone(), stable: Arc::default(), ..self }
+    }
+
+    /// Whether it lives in a process of its own.
+    pub fn is_foreign(&self) -> bool {
+        matches!(self.kind, Kind::Process { .. })
+    }
+
+    /// How it is kept.
+    pub fn lodging(&self) -> &Lodging {
+        &self.lodging
     }
 
     /// A recorded trace in the place of an engine, as `trace:FILE` names it.
     pub fn of_trace(path: &Path) -> EngineSpec {
-        EngineSpec { text: format!("trace:{}", path.display()), kind: Kind::Trace(path.to_owned()) }
+        EngineSpec::of(&format!("trace:{}", path.display()), Kind::Trace(path.to_owned()))
     }
 
     /// The name as it was typed.
@@ -69,28 +109,97 @@ impl EngineSpec {
         match &self.kind {
             Kind::Builtin(_) => format!("builtin {}", env!("CARGO_PKG_VERSION")),
             Kind::Trace(path) => hash_of(path).unwrap_or_else(|_| "unread".to_owned()),
-            // What a program found by name is may change unseen; one named by its path is known by its file.
-            Kind::Program { words, .. } => hash_of(Path::new(&words[0])).unwrap_or_else(|_| "unread".to_owned()),
+            Kind::Process { program: Program::Library(path), .. } => {
+                hash_of(path).unwrap_or_else(|_| "unread".to_owned())
+            }
+            // What a program found by name is may change unseen; what is named by its path is known by its file.
+            Kind::Process { program: Program::Words(words), .. } => {
+                let known: Vec<String> = words.iter().filter_map(|word| hash_of(Path::new(word)).ok()).collect();
+                if known.is_empty() { "unread".to_owned() } else { known.join(" ") }
+            }
         }
     }
 
-    /// Starts the engine.
+    /// Starts the engine, or takes a process of it that has finished another trial.
     ///
     /// # Errors
     /// When it cannot be started.
     pub fn start(&self) -> Result<Box<dyn Engine>, EngineError> {
+        self.begin(false).map(|(engine, _)| engine)
+    }
+
+    /// As [`EngineSpec::start`]; always a new process when `fresh` is asked for. Also gives back whether it is one that has been used before.
+    ///
+    /// # Errors
+    /// When it cannot be started.
+    pub fn begin(&self, fresh: bool) -> Result<(Box<dyn Engine>, bool), EngineError> {
+        let mut used = false;
         let engine: Box<dyn Engine> = match &self.kind {
             Kind::Builtin(settings) => Box::new(Builtin::new((**settings).clone())),
             Kind::Trace(path) => Box::new(Playback::open(path)?),
-            Kind::Program { words, options } => Box::new(Remote::start(&words[0], &words[1..], options)?),
+            Kind::Process { program, options } => {
+                let (remote, rested) = Remote::start(program, options, &self.lodging, &self.stable, fresh)?;
+                used = rested;
+                Box::new(remote)
+            }
         };
-        Ok(Box::new(Guarded::new(engine)))
+        Ok((Box::new(Guarded::new(engine)), used))
+    }
+
+    /// The program that answers the plain protocol for this engine, and its options.
+    ///
+    /// # Errors
+    /// For a trace, and where this program is needed and not known.
+    pub(crate) fn examined(&self) -> Result<(Program, Vec<(String, String)>), EngineError> {
+        let own = |words: &[&str]| {
+            let program = self.lodging.program.as_ref();
+            let program = program.ok_or_else(|| wrong("engine", &self.text, "the program `ironspin` around it"))?;
+            let words = words.iter().map(|&word| word.to_owned());
+            Ok(Program::Words([program.display().to_string()].into_iter().chain(words).collect()))
+        };
+        match &self.kind {
+            Kind::Builtin(settings) => {
+                let options = settings.list().into_iter().map(|option| (option.name, option.value)).collect();
+                Ok((own(&["serve-engine"])?, options))
+            }
+            Kind::Trace(_) => Err(wrong(
+                "engine",
+                &self.text,
+                "an engine that can be asked; a trace is held against a scene by `judge`",
+            )),
+            Kind::Process { program: Program::Library(path), options } => {
+                Ok((own(&["serve-library", "--plain", &path.display().to_string()])?, options.clone()))
+            }
+            Kind::Process { program, options } => Ok((program.clone(), options.clone())),
+        }
     }
 }
 
-/// Reads `PROGRAM ARGUMENTS :: name=value,name=value`; quotes keep blanks together.
-fn program(text: &str, told: &str) -> Result<EngineSpec, EngineError> {
+fn options_text(text: &str) -> &str {
+    text.split_once(':').map_or("", |(_, options)| options)
+}
+
+fn wrong(kind: &str, found: &str, expected: &str) -> EngineError {
+    EngineError::BadValue { option: kind.to_owned(), found: found.to_owned(), expected: expected.to_owned() }
+}
+
+/// Takes `:: name=value,name=value` from the end of a name.
+fn with_options(told: &str) -> Result<(&str, Vec<(String, String)>), EngineError> {
     let (line, options) = told.split_once(" :: ").unwrap_or((told, ""));
+    let pairs = options.split(',').filter(|pair| !pair.trim().is_empty()).map(|pair| {
+        let (name, value) =
+            pair.split_once('=').ok_or_else(|| wrong("options", pair, "options as name=value after ` :: `"))?;
+        Ok((name.trim().to_owned(), value.trim().to_owned()))
+    });
+    Ok((line, pairs.collect::<Result<_, EngineError>>()?))
+}
+
+/// Words and options of a program.
+type Told = (Vec<String>, Vec<(String, String)>);
+
+/// Reads `PROGRAM ARGUMENTS :: name=value,name=value`; quotes keep blanks together.
+fn program(told: &str) -> Result<Told, EngineError> {
+    let (line, options) = with_options(told)?;
     let mut words: Vec<String> = Vec::new();
     let (mut quote, mut open) = (None, false);
     for c in line.chars() {
@@ -115,23 +224,13 @@ fn program(text: &str, told: &str) -> Result<EngineSpec, EngineError> {
             }
         }
     }
-    let wrong = |expected: &str| {
-        Err(EngineError::BadValue { option: "cmd".to_owned(), found: told.to_owned(), expected: expected.to_owned() })
-    };
     if quote.is_some() {
-        return wrong("quotes in pairs");
+        return Err(wrong("cmd", told, "quotes in pairs"));
     }
     if words.first().is_none_or(String::is_empty) {
-        return wrong("a program, such as cmd:./engine --flag");
+        return Err(wrong("cmd", told, "a program, such as cmd:./engine --flag"));
     }
-    let mut pairs = Vec::new();
-    for pair in options.split(',').filter(|pair| !pair.trim().is_empty()) {
-        match pair.split_once('=') {
-            Some((name, value)) => pairs.push((name.trim().to_owned(), value.trim().to_owned())),
-            None => return wrong("options as name=value after ` :: `"),
-        }
-    }
-    Ok(EngineSpec { text: text.to_owned(), kind: Kind::Program { words, options: pairs } })
+    Ok((words, options))
 }
 
 fn hash_of(path: &Path) -> std::io::Result<String> {

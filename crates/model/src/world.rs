@@ -231,6 +231,21 @@ pub enum Shape {
 }
 
 impl Shape {
+    /// Every word that names a shape.
+    pub const WORDS: [&'static str; 6] = ["disc", "box", "polygon", "capsule", "polyline", "half_plane"];
+
+    /// The word that names it in scenes and in the engine protocol.
+    pub fn word(&self) -> &'static str {
+        match self {
+            Shape::Disc(_) => "disc",
+            Shape::Box(_) => "box",
+            Shape::Polygon(_) => "polygon",
+            Shape::Capsule { .. } => "capsule",
+            Shape::Polyline(_) => "polyline",
+            Shape::HalfPlane(_) => "half_plane",
+        }
+    }
+
     /// The smallest full size, m: a disc's or capsule's diameter, a box's shorter edge, a polygon's smallest width, a
     /// polyline's shortest segment, infinity for a half-plane.
     pub fn smallest_size(&self) -> f64 {

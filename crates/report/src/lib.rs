@@ -12,6 +12,7 @@
 //! | [`twin_table`], [`twin_csv`], [`growth_plot`] | twins | `twins.rs` |
 //! | [`edge_text`], [`series_text`], [`comparison_text`], [`history_text`] | edges, series, comparisons, history | `search.rs` |
 //! | [`cost_table`], [`cost_plot`] | costs | `cost.rs` |
+//! | [`probe_table`] | the examination of an engine | `probe.rs` |
 //! | `axes` | figures with linear or logarithmic axes | `axes.rs` |
 //! | `look` | colours, marks and words of verdicts, the same everywhere | `look.rs` |
 //! | [`show`] | numbers for people | `number.rs` |
@@ -25,6 +26,7 @@ mod number;
 mod page;
 mod picture;
 mod plot;
+mod probe;
 mod search;
 mod sketch;
 mod terminal;
@@ -37,6 +39,7 @@ pub use number::{show, with_unit};
 pub use page::page;
 pub use picture::{Scenery, picture};
 pub use plot::PlotError;
+pub use probe::probe_table;
 pub use search::{collapse_text, comparison_text, edge_text, history_text, series_plot, series_text, worst_of};
 pub use sketch::sketch;
 pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke};

@@ -55,13 +55,27 @@ pub fn trials_csv(trials: &[TrialDocument]) -> Result<String, MachineError> {
         "severity",
         "detail",
         "because",
+        "retried",
     ])?;
     let number = |value: Option<f64>| value.map_or_else(String::new, |value| value.to_string());
     for trial in trials {
         let (dt, unusual) = (trial.dt.to_string(), trial.unusual_text());
         let head = [trial.scene.as_str(), &trial.engine, &dt, &unusual, trial.verdict.word()];
+        let first = trial.retried.as_deref().unwrap_or_default();
         if trial.claims.is_empty() {
-            writer.write_record(head.iter().copied().chain(["", "", "", "", "", "", "", "", &trial.reason, ""]))?;
+            writer.write_record(head.iter().copied().chain([
+                "",
+                "",
+                "",
+                "",
+                "",
+                "",
+                "",
+                "",
+                &trial.reason,
+                "",
+                first,
+            ]))?;
         }
         for claim in &trial.claims {
             let severity = format!("{:?}", claim.severity).to_lowercase();
@@ -76,6 +90,7 @@ pub fn trials_csv(trials: &[TrialDocument]) -> Result<String, MachineError> {
                 &severity,
                 &claim.detail,
                 &claim.because,
+                first,
             ];
             writer.write_record(head.iter().copied().chain(tail))?;
         }

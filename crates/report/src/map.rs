@@ -143,6 +143,12 @@ pub fn broken_claims(trials: &[TrialDocument]) -> String {
         }
         out.push_str(&format!("     again: ironspin {}\n", ironspin_lab::shell_line(&trial.again)));
     }
+    for trial in trials {
+        if let Some(first) = &trial.retried {
+            let (verdict, told) = (mark(trial.verdict), crate::terminal::retried(first));
+            out.push_str(&format!("{verdict} {} on {}, {}\n     {told}\n", trial.scene, trial.engine, place(trial)));
+        }
+    }
     out
 }
 

@@ -203,6 +203,9 @@ fn trial(number: usize, record: &TrialRecord) -> Result<String, PlotError> {
     if !record.reason.is_empty() {
         out.push_str(&format!("<p><strong>{}</strong></p>\n", escape(&sentence(&record.reason))));
     }
+    if let Some(first) = &record.retried {
+        out.push_str(&format!("<p>{}</p>\n", escape(&sentence(&crate::terminal::retried(first)))));
+    }
     if !record.claims.is_empty() {
         out.push_str("<div class=\"wide\"><table><thead><tr><th></th><th>gauge</th><th>of</th><th>measured</th><th>bound</th><th>where, and why the bound</th></tr></thead><tbody>\n");
         for claim in &record.claims {

@@ -108,6 +108,7 @@ fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
             )
         },
     );
+    let why = if record.retried.is_some() { format!("second try; {why}") } else { why };
     let (held, all) = record.tally();
     let conditions = &record.plan.conditions;
     let mut row = vec![verdict];
@@ -127,19 +128,29 @@ fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
     row
 }
 
+/// What is told of a trial that was run a second time.
+pub(crate) fn retried(first: &str) -> String {
+    format!(
+        "this is the second try, in a new process; the first, in a process that had run other trials before: {first}"
+    )
+}
+
 /// Every broken claim in full: measured against bound, where, and why the bound is what it is; then how to run the trial
 /// again. Empty when nothing broke.
 pub fn what_broke(records: &[TrialRecord]) -> String {
     let mut out = String::new();
     for record in records {
         let broken: Vec<&ClaimRecord> = record.claims.iter().filter(|claim| claim.verdict != Verdict::Pass).collect();
-        if broken.is_empty() && record.verdict == Verdict::Pass {
+        if broken.is_empty() && record.verdict == Verdict::Pass && record.retried.is_none() {
             continue;
         }
         let dt = &record.plan.conditions.dt.text;
         out.push_str(&format!("\n{} {} at dt {dt} on {}\n", mark(record.verdict), record.scene(), record.engine()));
         if !record.reason.is_empty() {
             out.push_str(&format!("     {}\n", record.reason));
+        }
+        if let Some(first) = &record.retried {
+            out.push_str(&format!("     {}\n", retried(first)));
         }
         for claim in broken {
             let measured =

@@ -2,6 +2,7 @@
 
 use clap::Args;
 use ironspin_lab::{GridOrder, TRIAL_LIMIT};
+use ironspin_link::{LimitError, Limits, Lodging};
 use ironspin_model::{Clock, ClockKind, Factor, Origin, Stall, Timestep};
 
 /// One seed or several.
@@ -58,6 +59,12 @@ pub(crate) struct ConditionOptions {
     /// How often each trial is run
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=10_000))]
     pub(crate) repeat: u32,
+    /// What an engine in a process of its own may use: start, build, step and cpu in seconds, memory in bytes, such as step=0.5,memory=2GiB
+    #[arg(long, value_name = "NAME=VALUE,...", default_value = "")]
+    pub(crate) limits: Limit,
+    /// A process of its own for every trial, where one would serve for many
+    #[arg(long)]
+    pub(crate) fresh: bool,
     /// Most bodies a scene may have
     #[arg(long, value_name = "N", default_value_t = ironspin_scene::BODY_LIMIT)]
     pub(crate) max_bodies: usize,
@@ -66,7 +73,29 @@ pub(crate) struct ConditionOptions {
     pub(crate) max_trials: usize,
 }
 
+/// Limits, or the usual ones where nothing is said.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Limit(Limits);
+
+impl std::str::FromStr for Limit {
+    type Err = LimitError;
+
+    fn from_str(text: &str) -> Result<Limit, LimitError> {
+        if text.is_empty() { Ok(Limit::default()) } else { text.parse().map(Limit) }
+    }
+}
+
+/// How engines in processes of their own are kept: watched over by this program.
+pub(crate) fn lodging(limits: Limit, fresh: bool) -> Lodging {
+    Lodging { program: std::env::current_exe().ok(), limits: limits.0, fresh }
+}
+
 impl ConditionOptions {
+    /// How engines in processes of their own are kept.
+    pub(crate) fn lodging(&self) -> Lodging {
+        lodging(self.limits, self.fresh)
+    }
+
     /// The grid of some scenes.
     pub(crate) fn order(&self, scenes: &[String]) -> GridOrder {
         let clock = |&kind: &ClockKind| Clock { kind, uneven: self.frames == Frames::Uneven, stall: self.stall };
@@ -79,6 +108,7 @@ impl ConditionOptions {
             threads: self.threads.iter().map(|&threads| usize::from(threads)).collect(),
             seeds: self.seed.0.clone(),
             repeat: self.repeat,
+            lodging: self.lodging(),
             body_limit: self.max_bodies,
             trial_limit: self.max_trials,
             ..GridOrder::plain(scenes.to_vec(), self.engines.clone(), self.dt.clone())

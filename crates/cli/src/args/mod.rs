@@ -1,11 +1,13 @@
 //! What may be typed.
 
 mod conditions;
+mod engines;
 mod search;
 mod sweep;
 mod twin;
 
 pub(crate) use conditions::ConditionOptions;
+pub(crate) use engines::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat, ProbeOptions, ServeLibraryOptions};
 pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
 pub(crate) use sweep::{MergeOptions, SweepOptions};
 pub(crate) use twin::{Change, FramesOptions, TwinOptions};
@@ -65,8 +67,14 @@ pub(crate) enum Command {
     Schema(SchemaOptions),
     /// Serve the built-in engine over the engine protocol, one JSON-RPC call a line on standard input
     ServeEngine,
-    /// List the engines that can be tested, with their settings
-    Engines,
+    /// Load a shared library and serve its engine, for the bench
+    #[command(hide = true)]
+    ServeLibrary(ServeLibraryOptions),
+    /// Run an engine within limits, ending it when the bench ends
+    #[command(hide = true)]
+    KeepEngine(KeepOptions),
+    /// List the engines that can be tested, with their settings; probe one
+    Engines(EnginesOptions),
     /// Say what a gauge measures and what usually breaks it
     Explain(ExplainOptions),
 }

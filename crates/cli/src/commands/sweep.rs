@@ -46,6 +46,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Com
         Some(path) => ironspin_lab::GridOrder {
             body_limit: options.conditions.max_bodies,
             trial_limit: options.conditions.max_trials,
+            lodging: options.conditions.lodging(),
             ..read_plan(path)?
         },
         None => options.conditions.order(&options.scenes),

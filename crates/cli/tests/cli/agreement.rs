@@ -66,6 +66,22 @@ fn gauge_gap(world: &World) -> f64 {
     placed(&world.bodies[0]).gap_to(&placed(&world.bodies[1])).distance
 }
 
+/// The end of one capsule beyond the end of the other, nearly along its face: the deepest point must not be clipped away.
+#[test]
+fn ends_of_capsules_just_beyond_a_face_are_as_deep_as_they_are() {
+    let capsule = |length| Shape::Capsule { length, radius: 0.2 };
+    let world = world(vec![
+        body(&capsule(1.229_531_567_866_988_3), DVec2::ZERO, 4.509_820_882_058_386),
+        body(
+            &capsule(0.759_602_380_019_647_7),
+            DVec2::new(-0.420_832_859_276_483_2, 0.646_558_857_059_214_8),
+            3.857_395_691_903_778,
+        ),
+    ]);
+    let (gap, depth) = (gauge_gap(&world), engine_depth(&world).expect("a contact"));
+    assert!((depth + gap).abs() < 1e-7 && depth > 9e-3, "{depth} and {}", -gap);
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(600))]
     #[test]

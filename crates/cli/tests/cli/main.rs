@@ -1,5 +1,7 @@
 //! The built program, driven on files in temporary folders.
 
+#[cfg(unix)]
+mod adapters;
 mod agreement;
 mod catches;
 mod demo;
@@ -8,6 +10,8 @@ mod judge;
 mod mistakes;
 mod remote;
 mod run;
+#[cfg(unix)]
+mod saboteurs;
 mod scenes;
 mod search;
 mod sweep;

@@ -3,12 +3,20 @@
 use crate::util::Yard;
 use std::process::Command;
 
-fn program() -> String {
+pub(crate) fn program() -> String {
     assert_cmd::cargo::cargo_bin("ironspin").display().to_string()
 }
 
+/// The built-in engine as a shared library, built beside the tests because they depend on it.
+fn library() -> String {
+    let beside = std::path::PathBuf::from(program());
+    let folder = beside.parent().expect("a folder").join("deps");
+    let name = format!("{}ironspin_builtin{}", std::env::consts::DLL_PREFIX, std::env::consts::DLL_SUFFIX);
+    folder.join(name).display().to_string()
+}
+
 /// Runs the program with words that may have blanks in them.
-fn run(yard: &Yard, words: &[&str]) -> (i32, String, String) {
+pub(crate) fn run(yard: &Yard, words: &[&str]) -> (i32, String, String) {
     let output = Command::new(program())
         .current_dir(yard.path(""))
         .env("NO_COLOR", "1")
@@ -36,30 +44,16 @@ fn results(yard: &Yard, scenes: &[&str], engine: &str) -> serde_json::Value {
 }
 
 #[test]
-fn the_built_in_engine_served_gives_the_same_bits() {
+fn the_built_in_engine_served_and_as_a_library_gives_the_same_bits_on_all_scenes() {
     let yard = Yard::new();
-    // Deeds, conditions, sensors, filters, joints, splits, removals, rays, forecasts and a scripted motion.
-    let scenes = [
-        "first-drop",
-        "wagon-count",
-        "turnstile",
-        "gate-layers",
-        "casting-split",
-        "rising-platform",
-        "rivet-ray",
-        "crane-forecast",
-        "ladle-swing",
-        "spring-hammer",
-        "yard-edge",
-        "shape-court",
-    ];
+    let scenes: Vec<&str> = ironspin_scene::bundled::names().collect();
+    let builtin = results(&yard, &scenes, "builtin");
     let served = format!("cmd:{} serve-engine", program());
-    assert_eq!(results(&yard, &scenes, &served), results(&yard, &scenes, "builtin"));
-    let with_options = format!("{served} :: solver=event");
-    assert_eq!(
-        results(&yard, &["wagon-count"], &with_options),
-        results(&yard, &["wagon-count"], "builtin:solver=event")
-    );
+    assert_eq!(results(&yard, &scenes, &served), builtin);
+    assert_eq!(results(&yard, &scenes, &format!("lib:{}", library())), builtin);
+    let by_events = results(&yard, &["wagon-count"], "builtin:solver=event");
+    assert_eq!(results(&yard, &["wagon-count"], &format!("{served} :: solver=event")), by_events);
+    assert_eq!(results(&yard, &["wagon-count"], &format!("lib:{} :: solver=event", library())), by_events);
 }
 
 #[test]
@@ -108,7 +102,7 @@ fn what_crashes_babbles_or_lies_costs_its_own_trial_with_its_last_words() {
         ("cmd:sh -c 'exec >&-; sleep 1'".to_owned(), "no answer to"),
         (spoilt("id.sh", r#"s/"id":2/"id":9/"#), "it answered call 9"),
         (spoilt("state.sh", r#"s/"state":\[/"state":[1,/"#), "numbers in the state of frame"),
-        (spoilt("step.sh", r#"s/"step":3}/"step":4}/"#), "frame 4 where frame 3 is due"),
+        (spoilt("step.sh", r#"s/"step":3,/"step":4,/"#), "frame 4 where frame 3 is due"),
         (spoilt("version.sh", r#"s/"protocol":1/"protocol":2/"#), "version 2 of the protocol"),
         (spoilt("bodies.sh", r#"s/"bodies":2/"bodies":1000000000/"#), "bodies of 2"),
         (format!("cmd:{served} :: swepd=all"), "did you mean `swept`?"),

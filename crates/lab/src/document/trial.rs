@@ -52,6 +52,9 @@ pub struct TrialDocument {
     /// Why, when no claim says so.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub reason: String,
+    /// Why a first try failed, in a process that had run other trials before.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub retried: Option<String>,
     /// The claims.
     pub claims: Vec<ClaimDocument>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -177,6 +180,7 @@ impl TrialDocument {
             steps: record.steps,
             verdict: record.verdict,
             reason: record.reason.clone(),
+            retried: record.retried.clone(),
             claims: record.claims.iter().map(|claim| claim_document(record, claim)).collect(),
             rays: record.probes.iter().filter_map(|probe| ray_document(record, probe)).collect(),
             forecasts: record.probes.iter().filter_map(|probe| forecast_document(record, probe)).collect(),

@@ -1,170 +1,200 @@
 //! An engine's process: started, talked to line by line within time limits, its last words kept, never left behind.
 
+use super::streams::{Answer, Log, follow_log, read_answers, write_calls};
+use crate::keeper::ending;
+use crate::lodging::{Limits, Lodging};
 use ironspin_model::EngineError;
-use std::collections::VecDeque;
-use std::io::{BufRead, BufReader, Read, Write};
-use std::process::{Child, ChildStdin, Command, Stdio};
-use std::sync::mpsc::{Receiver, RecvTimeoutError, sync_channel};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::process::{Child, Command, ExitStatus, Stdio};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel, sync_channel};
 use std::time::Duration;
 
-/// Longest line of an answer, bytes.
-const LONGEST_LINE: u64 = 1 << 30;
-/// Lines of its log that are kept, and bytes of each.
-const LINES_KEPT: usize = 12;
-const LINE_KEPT: usize = 400;
-/// Lines told when it fails.
-const LINES_TOLD: usize = 3;
 /// Time for a line that is on its way when the process has gone.
 const LAST_LINE: Duration = Duration::from_millis(200);
 /// Time to end after `close`.
 const TO_END: Duration = Duration::from_millis(500);
+/// Time for what it said last to come through.
+const LAST_WORDS: Duration = Duration::from_millis(20);
 
-pub(super) struct Process {
+/// What is started.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Program {
+    /// A program with its arguments.
+    Words(Vec<String>),
+    /// A shared library, loaded by this program in a process of its own.
+    Library(std::path::PathBuf),
+}
+
+impl Program {
+    /// Whether frames come as bytes: at the other end is this program.
+    fn in_bytes(&self) -> bool {
+        matches!(self, Program::Library(_))
+    }
+
+    fn command(&self, lodging: &Lodging) -> Result<Command, EngineError> {
+        let words = match (self, &lodging.program) {
+            (Program::Words(words), _) => words.clone(),
+            (Program::Library(path), Some(program)) => [program.as_path(), "serve-library".as_ref(), path.as_path()]
+                .map(|word| word.display().to_string())
+                .to_vec(),
+            (Program::Library(_), None) => {
+                let why = "a shared library is loaded by the program `ironspin` only".to_owned();
+                return Err(EngineError::Crashed { why });
+            }
+        };
+        let mut command = match &lodging.program {
+            Some(keeper) if cfg!(unix) => {
+                let mut command = Command::new(keeper);
+                command.args(["keep-engine", "--bench", &std::process::id().to_string()]);
+                if lodging.limits != Limits::default() {
+                    command.args(["--limits", &lodging.limits.to_string()]);
+                }
+                command.arg("--").args(&words);
+                command
+            }
+            _ => {
+                let mut command = Command::new(&words[0]);
+                command.args(&words[1..]);
+                command
+            }
+        };
+        // Ctrl-C is the bench's to answer, and an engine is ended with all that it has started.
+        #[cfg(unix)]
+        std::os::unix::process::CommandExt::process_group(&mut command, 0);
+        command.stdin(Stdio::piped()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        Ok(command)
+    }
+}
+
+/// A running process.
+pub(crate) struct Process {
     child: Child,
-    input: Option<ChildStdin>,
-    lines: Receiver<Result<String, String>>,
-    log: Arc<Mutex<VecDeque<String>>>,
+    /// Takes calls; gone when it takes no more.
+    calls: Option<Sender<String>>,
+    answers: Receiver<Result<Answer, String>>,
+    log: Log,
+    limits: Limits,
+    ended: Option<ExitStatus>,
+    asked: u64,
 }
 
 impl Process {
-    pub(super) fn start(program: &str, arguments: &[String]) -> Result<Process, EngineError> {
-        let mut child = Command::new(program)
-            .args(arguments)
-            .stdin(Stdio::piped())
-            .stdout(Stdio::piped())
-            .stderr(Stdio::piped())
+    /// # Errors
+    /// When it cannot be started.
+    pub(crate) fn start(program: &Program, lodging: &Lodging) -> Result<Process, EngineError> {
+        let mut child = program
+            .command(lodging)?
             .spawn()
-            .map_err(|error| EngineError::Crashed { why: format!("`{program}` cannot be started: {error}") })?;
+            .map_err(|error| EngineError::Crashed { why: format!("it cannot be started: {error}") })?;
         let gone = || EngineError::Crashed { why: "a process without streams".to_owned() };
         let input = child.stdin.take().ok_or_else(gone)?;
         let output = child.stdout.take().ok_or_else(gone)?;
         let errors = child.stderr.take().ok_or_else(gone)?;
-        // One line ahead at most, so that an engine that talks without end fills no memory.
-        let (send, lines) = sync_channel(1);
-        std::thread::spawn(move || {
-            let mut output = BufReader::with_capacity(1 << 18, output);
-            loop {
-                let mut line = String::new();
-                let read = (&mut output).take(LONGEST_LINE).read_line(&mut line);
-                let told = match read {
-                    Ok(0) => return,
-                    Ok(_) if !line.ends_with('\n') => Err(format!("half a line: `{}`", shortened(&line))),
-                    Ok(_) => Ok(line),
-                    Err(error) => Err(error.to_string()),
-                };
-                let ends = told.is_err();
-                if send.send(told).is_err() || ends {
-                    return;
-                }
-            }
-        });
-        let log = Arc::new(Mutex::new(VecDeque::new()));
-        let kept = Arc::clone(&log);
-        std::thread::spawn(move || {
-            let mut errors = BufReader::new(errors);
-            loop {
-                let mut line = Vec::new();
-                match (&mut errors).take(LINE_KEPT as u64).read_until(b'\n', &mut line) {
-                    Ok(0) | Err(_) => return,
-                    Ok(_) => {
-                        let mut log = kept.lock().unwrap_or_else(PoisonError::into_inner);
-                        log.push_back(String::from_utf8_lossy(&line).trim_end().to_owned());
-                        if log.len() > LINES_KEPT {
-                            log.pop_front();
-                        }
-                    }
-                }
-            }
-        });
-        Ok(Process { child, input: Some(input), lines, log })
+        // One answer ahead at most, so that an engine that talks without end fills no memory.
+        let (send, answers) = sync_channel(1);
+        let in_bytes = program.in_bytes();
+        std::thread::spawn(move || read_answers(output, in_bytes, &send));
+        // An engine that reads nothing holds up this thread only.
+        let (calls, lines) = channel();
+        std::thread::spawn(move || write_calls(input, &lines));
+        let log = Log::default();
+        let kept = log.clone();
+        std::thread::spawn(move || follow_log(errors, &kept));
+        Ok(Process { child, calls: Some(calls), answers, log, limits: lodging.limits, ended: None, asked: 0 })
     }
 
-    /// Sends a line and waits for one.
-    pub(super) fn ask(&mut self, line: &str, limit: Duration) -> Result<String, EngineError> {
-        let written = match &mut self.input {
-            Some(input) => {
-                input.write_all(line.as_bytes()).and_then(|()| input.write_all(b"\n")).and_then(|()| input.flush())
-            }
-            None => Err(std::io::Error::other("it was closed")),
-        };
-        if let Err(error) = written {
+    /// The number of the next call.
+    pub(crate) fn next_call(&mut self) -> u64 {
+        self.asked += 1;
+        self.asked
+    }
+
+    /// Sends a line and waits for an answer.
+    pub(crate) fn ask(&mut self, line: String, limit: Duration) -> Result<Answer, EngineError> {
+        let quoted = shortened(&line);
+        let sent = self.calls.as_ref().is_some_and(|calls| calls.send(line).is_ok());
+        if !sent {
             // What it said before it went says more than that it went.
-            return match self.lines.recv_timeout(LAST_LINE) {
+            return match self.answers.recv_timeout(LAST_LINE) {
                 Ok(Ok(answer)) => Ok(answer),
-                Ok(Err(why)) => Err(self.ended(&why)),
-                Err(_) => Err(self.ended(&format!("no answer to {}: it takes no calls ({error})", shortened(line)))),
+                Ok(Err(why)) => Err(self.gone(&why)),
+                Err(_) => Err(self.gone(&format!("no answer to {quoted}: it takes no calls"))),
             };
         }
-        match self.lines.recv_timeout(limit) {
+        match self.answers.recv_timeout(limit) {
             Ok(Ok(answer)) => Ok(answer),
-            Ok(Err(why)) => Err(self.ended(&why)),
+            Ok(Err(why)) => Err(self.gone(&why)),
             Err(RecvTimeoutError::Timeout) => {
                 self.kill();
-                Err(EngineError::Crashed {
-                    why: format!(
-                        "no answer in {:.1} s to {}{}",
-                        limit.as_secs_f64(),
-                        shortened(line),
-                        self.last_words()
-                    ),
-                })
+                let seconds = limit.as_secs_f64();
+                let why = format!("no answer in {seconds:.1} s to {quoted}{}", self.log.last_words());
+                Err(EngineError::Crashed { why })
             }
-            Err(RecvTimeoutError::Disconnected) => Err(self.ended(&format!("no answer to {}", shortened(line)))),
+            Err(RecvTimeoutError::Disconnected) => Err(self.gone(&format!("no answer to {quoted}"))),
         }
     }
 
     /// Why it has ended, with its status and last words.
-    fn ended(&mut self, why: &str) -> EngineError {
-        self.input = None;
-        let status = self.wait().map_or_else(|| "it closed its output".to_owned(), |status| status.to_string());
+    fn gone(&mut self, why: &str) -> EngineError {
+        self.calls = None;
+        self.wait();
+        let status = match self.ended {
+            Some(status) => ending(status, &self.limits),
+            None => "it closed its output".to_owned(),
+        };
         self.kill();
         // Its log comes by another thread.
-        std::thread::sleep(Duration::from_millis(20));
-        EngineError::Crashed { why: format!("{why}; {status}{}", self.last_words()) }
+        std::thread::sleep(LAST_WORDS);
+        EngineError::Crashed { why: format!("{why}; {status}{}", self.log.last_words()) }
     }
 
-    fn wait(&mut self) -> Option<std::process::ExitStatus> {
-        let pause = Duration::from_millis(5);
+    fn wait(&mut self) {
+        let pause = Duration::from_millis(2);
         for _ in 0..TO_END.as_millis() / pause.as_millis() {
-            if let Ok(Some(status)) = self.child.try_wait() {
-                return Some(status);
+            if self.ended.is_none() {
+                self.ended = self.child.try_wait().ok().flatten();
+            }
+            if self.ended.is_some() {
+                return;
             }
             std::thread::sleep(pause);
         }
-        None
     }
 
+    /// Whether it ends without being ended.
+    pub(crate) fn ends_by_itself(&mut self) -> bool {
+        self.calls = None;
+        self.wait();
+        self.ended.is_some()
+    }
+
+    /// Ends it, with all that it has started.
     fn kill(&mut self) {
-        // It may have ended already.
-        let _ = self.child.kill();
-        let _ = self.child.wait();
-    }
-
-    fn last_words(&self) -> String {
-        let log = self.log.lock().unwrap_or_else(PoisonError::into_inner);
-        let told: Vec<&str> =
-            log.iter().rev().filter(|line| !line.is_empty()).take(LINES_TOLD).map(String::as_str).collect();
-        if told.is_empty() {
-            return String::new();
+        #[cfg(unix)]
+        if let Ok(leader) = i32::try_from(self.child.id()) {
+            // The group may be empty already.
+            let _ = nix::sys::signal::killpg(nix::unistd::Pid::from_raw(leader), nix::sys::signal::Signal::SIGKILL);
         }
-        format!("; its log ends: {}", told.into_iter().rev().collect::<Vec<_>>().join(" / "))
+        let _ = self.child.kill();
+        self.ended = self.ended.or(self.child.wait().ok());
     }
 }
 
 impl Drop for Process {
     fn drop(&mut self) {
-        if let Some(mut input) = self.input.take() {
-            let _ = input.write_all(b"{\"jsonrpc\":\"2.0\",\"id\":0,\"method\":\"close\",\"params\":{}}\n");
-            drop(input);
-            let _ = self.wait();
+        if let Some(calls) = self.calls.take()
+            && self.ended.is_none()
+        {
+            // The thread that writes it closes the input afterwards.
+            let _ = calls.send("{\"jsonrpc\":\"2.0\",\"id\":0,\"method\":\"close\",\"params\":{}}".to_owned());
+            drop(calls);
+            self.wait();
         }
         self.kill();
     }
 }
 
 /// The beginning of a line, to be quoted.
-pub(super) fn shortened(line: &str) -> String {
+pub(crate) fn shortened(line: &str) -> String {
     const MOST: usize = 120;
     let line = line.trim_end();
     match line.char_indices().nth(MOST) {

@@ -1,33 +1,42 @@
 //! An engine in a process of its own behind the `Engine` trait.
 
-use super::child::{Process, shortened};
+use super::bytes;
+use super::child::{Process, Program, shortened};
 use super::message::{ActionRow, Advance, Frames, Hello, Ray, RayAsked};
 use super::number::Number;
+use super::stable::{Resting, Stable};
+use super::streams::Answer;
 use super::world::Build;
 use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
+use crate::lodging::Lodging;
 use ironspin_model::{
-    Action, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, FrameSink, OptionInfo, RayHit, Token, World,
-    nearest,
+    Action, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo, RayHit, Token,
+    World, nearest,
 };
-use serde::Serialize;
 use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+use serde_json::value::RawValue;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
-use std::time::Duration;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
 
-/// Time limits: for the start, for a build, and for a call with so many steps.
-const TO_START: Duration = Duration::from_secs(10);
-const TO_BUILD: Duration = Duration::from_secs(30);
-const A_CALL: Duration = Duration::from_secs(10);
-const A_STEP: Duration = Duration::from_secs(2);
+/// Most states of bodies in one answer: some ten million bytes as text.
+const STATES_A_CALL: usize = 64_000;
+/// Time for a question that needs no step.
+const A_QUESTION: Duration = Duration::from_secs(10);
 
 /// An engine behind a pipe.
 pub(crate) struct Remote {
-    process: Process,
-    info: EngineInfo,
+    /// Gone once it has failed.
+    process: Option<Process>,
+    hello: Arc<Hello>,
     options: BTreeMap<String, String>,
-    calls: u64,
+    lodging: Lodging,
+    stable: Arc<Stable>,
     built: Option<Built>,
+    /// Longest time of a step so far, s, as the mean of a call.
+    slowest: Option<f64>,
 }
 
 struct Built {
@@ -42,75 +51,101 @@ struct Built {
     saved: BTreeMap<u64, (u64, f64, usize)>,
 }
 
-#[derive(serde::Deserialize)]
-struct Answer {
+#[derive(Deserialize)]
+struct Told<'a> {
     #[serde(default)]
     id: Value,
-    #[serde(default)]
-    result: Option<Value>,
+    #[serde(default, borrow)]
+    result: Option<&'a RawValue>,
     #[serde(default)]
     error: Option<Fault>,
 }
 
-#[derive(serde::Deserialize)]
+#[derive(Deserialize)]
 struct Fault {
     code: i64,
     #[serde(default)]
     message: String,
 }
 
+fn bad(why: String) -> EngineError {
+    EngineError::BadAnswer { why }
+}
+
+/// Asks one question; the answer, and what came beside it.
+fn call<T: DeserializeOwned>(
+    process: &mut Process,
+    method: &str,
+    params: &impl Serialize,
+    limit: Duration,
+) -> Result<(T, Vec<u8>), EngineError> {
+    let number = process.next_call();
+    let question = json!({"jsonrpc": "2.0", "id": number, "method": method, "params": params});
+    let Answer { line, bytes } = process.ask(question.to_string(), limit)?;
+    let unread = |error| bad(format!("to `{method}` it said `{}`: {error}", shortened(&line)));
+    let answer: Told<'_> = serde_json::from_str(&line).map_err(unread)?;
+    if answer.id != json!(number) {
+        return Err(bad(format!("to call {number} (`{method}`) it answered call {}", answer.id)));
+    }
+    if let Some(fault) = answer.error {
+        return Err(match fault.code {
+            UNSUPPORTED => EngineError::Unsupported { feature: fault.message },
+            NOTHING_BUILT => EngineError::NothingBuilt,
+            code => bad(format!("to `{method}` it answered error {code}: {}", fault.message)),
+        });
+    }
+    let result = answer.result.ok_or_else(|| bad(format!("to `{method}` neither a result nor an error")))?;
+    Ok((serde_json::from_str(result.get()).map_err(unread)?, bytes))
+}
+
+/// Starts a program and asks what it is.
+fn greet(program: &Program, lodging: &Lodging) -> Result<Resting, EngineError> {
+    let mut process = Process::start(program, lodging)?;
+    let bench = json!({"name": "ironspin", "version": env!("CARGO_PKG_VERSION")});
+    let asked = json!({"protocol": VERSION, "bench": bench});
+    let (hello, _): (Hello, _) = call(&mut process, "hello", &asked, lodging.limits.to_start())?;
+    if hello.protocol != VERSION {
+        let why = format!("it speaks version {} of the protocol, and {VERSION} is spoken here", hello.protocol);
+        return Err(bad(why));
+    }
+    Ok(Resting { process, hello: Arc::new(hello) })
+}
+
 impl Remote {
-    /// Starts a program and asks what it is.
+    /// Takes a process that rests in the stable, or starts one and asks what it is; whether it has been used before.
     ///
     /// # Errors
     /// When it cannot be started, does not answer, speaks another version, or lacks an option.
     pub(crate) fn start(
-        program: &str,
-        arguments: &[String],
+        program: &Program,
         options: &[(String, String)],
-    ) -> Result<Remote, EngineError> {
-        let info =
-            EngineInfo { name: String::new(), version: String::new(), options: Vec::new(), features: Vec::new() };
-        let mut remote = Remote {
-            process: Process::start(program, arguments)?,
-            info,
+        lodging: &Lodging,
+        stable: &Arc<Stable>,
+        fresh: bool,
+    ) -> Result<(Remote, bool), EngineError> {
+        let rested = if fresh || lodging.fresh { None } else { stable.take() };
+        let used = rested.is_some();
+        let resting = rested.map_or_else(|| greet(program, lodging), Ok)?;
+        let hello = resting.hello;
+        if let Some((name, _)) = options.iter().find(|(name, _)| !hello.options.contains_key(name)) {
+            let known: Vec<String> = hello.options.keys().cloned().collect();
+            return Err(EngineError::UnknownOption {
+                engine: hello.engine.name.clone(),
+                found: name.clone(),
+                nearest: nearest(name, known.iter().map(String::as_str)).map(str::to_owned),
+                known,
+            });
+        }
+        let remote = Remote {
+            process: Some(resting.process),
+            hello,
             options: options.iter().cloned().collect(),
-            calls: 0,
+            lodging: lodging.clone(),
+            stable: Arc::clone(stable),
             built: None,
+            slowest: None,
         };
-        let bench = json!({"name": "ironspin", "version": env!("CARGO_PKG_VERSION")});
-        let hello: Hello = remote.call("hello", &json!({"protocol": VERSION, "bench": bench}), TO_START)?;
-        if hello.protocol != VERSION {
-            let why = format!("it speaks version {} of the protocol, and {VERSION} is spoken here", hello.protocol);
-            return Err(EngineError::BadAnswer { why });
-        }
-        let told = |value: &Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
-        for (name, _) in options {
-            if !hello.options.contains_key(name) {
-                let known: Vec<String> = hello.options.keys().cloned().collect();
-                return Err(EngineError::UnknownOption {
-                    engine: hello.engine.name,
-                    found: name.clone(),
-                    nearest: nearest(name, known.iter().map(String::as_str)).map(str::to_owned),
-                    known,
-                });
-            }
-        }
-        remote.info = EngineInfo {
-            name: hello.engine.name,
-            version: hello.engine.version,
-            options: hello
-                .options
-                .iter()
-                .map(|(name, row)| {
-                    let default = told(&row.default);
-                    let value = remote.options.get(name).cloned().unwrap_or_else(|| default.clone());
-                    OptionInfo { name: name.clone(), about: row.about.clone(), default, value }
-                })
-                .collect(),
-            features: hello.features,
-        };
-        Ok(remote)
+        Ok((remote, used))
     }
 
     fn call<T: DeserializeOwned>(
@@ -118,62 +153,23 @@ impl Remote {
         method: &str,
         params: &impl Serialize,
         limit: Duration,
-    ) -> Result<T, EngineError> {
-        self.calls += 1;
-        let bad = |why: String| EngineError::BadAnswer { why };
-        let call = json!({"jsonrpc": "2.0", "id": self.calls, "method": method, "params": params});
-        let line = self.process.ask(&call.to_string(), limit)?;
-        let answer: Answer = serde_json::from_str(&line)
-            .map_err(|error| bad(format!("to `{method}` it said `{}`: {error}", shortened(&line))))?;
-        if answer.id != json!(self.calls) {
-            return Err(bad(format!("to call {} (`{method}`) it answered call {}", self.calls, answer.id)));
+    ) -> Result<(T, Vec<u8>), EngineError> {
+        let gone = || EngineError::Crashed { why: "it has failed before".to_owned() };
+        let outcome = call(self.process.as_mut().ok_or_else(gone)?, method, params, limit);
+        if !matches!(outcome, Ok(_) | Err(EngineError::Unsupported { .. } | EngineError::NothingBuilt)) {
+            self.process = None;
         }
-        if let Some(fault) = answer.error {
-            return Err(match fault.code {
-                UNSUPPORTED => EngineError::Unsupported { feature: fault.message },
-                NOTHING_BUILT => EngineError::NothingBuilt,
-                code => bad(format!("to `{method}` it answered error {code}: {}", fault.message)),
-            });
-        }
-        let result = answer.result.ok_or_else(|| bad(format!("to `{method}` neither a result nor an error")))?;
-        serde_json::from_value(result)
-            .map_err(|error| bad(format!("to `{method}` it said `{}`: {error}", shortened(&line))))
+        outcome
     }
 
-    fn built(&mut self) -> Result<&mut Built, EngineError> {
-        self.built.as_mut().ok_or(EngineError::NothingBuilt)
-    }
-}
-
-impl Engine for Remote {
-    fn info(&self) -> EngineInfo {
-        self.info.clone()
+    /// An answer that is wrong: nothing more is asked of that process.
+    fn wrong(&mut self, why: String) -> EngineError {
+        self.process = None;
+        bad(why)
     }
 
-    fn build(&mut self, world: &World, conditions: &Conditions) -> Result<(), EngineError> {
-        self.built = None;
-        if world.bodies.iter().any(|body| body.absent) && !self.info.features.iter().any(|name| name == ABSENT) {
-            return Err(EngineError::Unsupported { feature: ABSENT.to_owned() });
-        }
-        let build = Build::of(world, conditions, self.options.clone());
-        let answer: Value = self.call("build", &build, TO_BUILD)?;
-        if answer["bodies"] != json!(world.bodies.len()) {
-            let why = format!("it built {} bodies of {}", answer["bodies"], world.bodies.len());
-            return Err(EngineError::BadAnswer { why });
-        }
-        self.built = Some(Built {
-            bodies: world.bodies.len(),
-            done: 0,
-            time: 0.0,
-            actions: world.actions.clone(),
-            next_action: 0,
-            pending: Vec::new(),
-            saved: BTreeMap::new(),
-        });
-        Ok(())
-    }
-
-    fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
+    /// As `advance`, in one call.
+    fn advance_some(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
         let built = self.built()?;
         let mut actions = std::mem::take(&mut built.pending);
         let mut times = Vec::with_capacity(steps.len());
@@ -189,26 +185,123 @@ impl Engine for Remote {
             times.push(time);
         }
         let (done, bodies, since) = (built.done, built.bodies, built.time);
-        let limit = A_CALL + A_STEP * u32::try_from(steps.len()).unwrap_or(u32::MAX);
+        let limit = self.lodging.limits.to_advance(steps.len(), self.slowest);
         let asked = Advance { dt: steps.iter().map(|&step| Number(step)).collect(), record: 1, actions };
-        let answer: Frames = self.call("advance", &asked, limit)?;
-        let due = steps.len().max(1);
-        if answer.frames.len() != due {
-            let why = format!("{} frames for {} steps", answer.frames.len(), steps.len());
-            return Err(EngineError::BadAnswer { why });
+        let began = Instant::now();
+        let (answer, bytes): (Frames, _) = self.call("advance", &asked, limit)?;
+        if !steps.is_empty() {
+            let mean = began.elapsed().as_secs_f64() / steps.len() as f64;
+            self.slowest = Some(self.slowest.map_or(mean, |slowest| slowest.max(mean)));
         }
-        for (number, row) in answer.frames.into_iter().enumerate() {
+        let due = steps.len().max(1);
+        let mut beside = bytes::Frames(&bytes);
+        let mut rows = answer.frames.into_iter();
+        for number in 0..due {
             let (step, time) = if steps.is_empty() { (done, since) } else { (done + number as u64 + 1, times[number]) };
-            if row.step != step {
-                let why = format!("frame {} where frame {step} is due", row.step);
-                return Err(EngineError::BadAnswer { why });
+            let next = match beside.next() {
+                Some(frame) => Some(Ok(frame)),
+                None => rows.next().map(|row| row.frame(bodies)),
+            };
+            let frame = match next {
+                Some(Ok(frame)) => frame,
+                Some(Err(why)) => return Err(self.wrong(why)),
+                None => return Err(self.wrong(format!("{number} frames for {} steps", steps.len()))),
+            };
+            if frame.step != step {
+                return Err(self.wrong(format!("frame {} where frame {step} is due", frame.step)));
             }
-            sink(&row.frame(time, bodies).map_err(|why| EngineError::BadAnswer { why })?);
+            if frame.bodies.len() != bodies {
+                let found = frame.bodies.len();
+                return Err(self.wrong(format!("{found} bodies in frame {step}, and there are {bodies}")));
+            }
+            sink(&Frame { time, ..frame });
+        }
+        if rows.next().is_some() {
+            return Err(self.wrong(format!("more than {due} frames for {} steps", steps.len())));
         }
         let built = self.built()?;
         built.done += steps.len() as u64;
         built.time = time;
         Ok(())
+    }
+
+    fn built(&mut self) -> Result<&mut Built, EngineError> {
+        self.built.as_mut().ok_or(EngineError::NothingBuilt)
+    }
+
+    /// What a world needs and this engine does not list.
+    fn lacking(&self, world: &World) -> Option<String> {
+        let hello = &self.hello;
+        if !hello.spaces.is_empty() && !hello.spaces.contains(&world.space) {
+            return Some(format!("worlds of {} dimensions", world.space));
+        }
+        if world.bodies.iter().any(|body| body.absent) && !hello.features.iter().any(|name| name == ABSENT) {
+            return Some(ABSENT.to_owned());
+        }
+        let parts = world.bodies.iter().flat_map(|body| &body.parts);
+        let mut shapes = parts.map(|part| part.shape.word());
+        // An engine that lists no shape has forgotten to; it will refuse what it cannot build.
+        shapes
+            .find(|word| !hello.shapes.is_empty() && !hello.shapes.iter().any(|known| known == word))
+            .map(|word| format!("the shape {word}"))
+    }
+}
+
+impl Drop for Remote {
+    fn drop(&mut self) {
+        if let Some(process) = self.process.take()
+            && !self.lodging.fresh
+        {
+            self.stable.put(Resting { process, hello: Arc::clone(&self.hello) });
+        }
+    }
+}
+
+impl Engine for Remote {
+    fn info(&self) -> EngineInfo {
+        let told = |value: &Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+        let options = self.hello.options.iter().map(|(name, row)| {
+            let default = told(&row.default);
+            let value = self.options.get(name).cloned().unwrap_or_else(|| default.clone());
+            OptionInfo { name: name.clone(), about: row.about.clone(), default, value }
+        });
+        EngineInfo {
+            name: self.hello.engine.name.clone(),
+            version: self.hello.engine.version.clone(),
+            options: options.collect(),
+            features: self.hello.features.clone(),
+        }
+    }
+
+    fn build(&mut self, world: &World, conditions: &Conditions) -> Result<(), EngineError> {
+        self.built = None;
+        if let Some(feature) = self.lacking(world) {
+            return Err(EngineError::Unsupported { feature });
+        }
+        let build = Build::of(world, conditions, self.options.clone());
+        let (answer, _): (Value, _) = self.call("build", &build, self.lodging.limits.to_build())?;
+        if answer["bodies"] != json!(world.bodies.len()) {
+            return Err(self.wrong(format!("it built {} bodies of {}", answer["bodies"], world.bodies.len())));
+        }
+        self.built = Some(Built {
+            bodies: world.bodies.len(),
+            done: 0,
+            time: 0.0,
+            actions: world.actions.clone(),
+            next_action: 0,
+            pending: Vec::new(),
+            saved: BTreeMap::new(),
+        });
+        Ok(())
+    }
+
+    fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
+        if steps.is_empty() {
+            return self.advance_some(steps, sink);
+        }
+        // Answers of a size that either end can hold.
+        let most = (STATES_A_CALL / self.built()?.bodies.max(1)).max(1);
+        steps.chunks(most).try_for_each(|steps| self.advance_some(steps, sink))
     }
 
     fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
@@ -218,7 +311,7 @@ impl Engine for Remote {
     }
 
     fn save(&mut self) -> Result<Token, EngineError> {
-        let answer: Value = self.call("save", &json!({}), A_CALL)?;
+        let (answer, _): (Value, _) = self.call("save", &json!({}), A_QUESTION)?;
         let token = answer["token"].as_u64();
         let token =
             token.ok_or_else(|| EngineError::BadAnswer { why: format!("a token such as {}", answer["token"]) })?;
@@ -228,7 +321,7 @@ impl Engine for Remote {
     }
 
     fn restore(&mut self, token: Token) -> Result<(), EngineError> {
-        let _: Value = self.call("restore", &json!({"token": token.0}), A_CALL)?;
+        let _: (Value, _) = self.call("restore", &json!({"token": token.0}), A_QUESTION)?;
         let built = self.built()?;
         let known = built.saved.get(&token.0).copied();
         let (done, time, next) =
@@ -239,7 +332,7 @@ impl Engine for Remote {
     }
 
     fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
-        let answer: Ray = self.call("ray", &RayAsked::of(from, to), A_CALL)?;
+        let (answer, _): (Ray, _) = self.call("ray", &RayAsked::of(from, to), A_QUESTION)?;
         Ok(answer.hit.map(|hit| hit.hit()))
     }
 }

@@ -111,6 +111,7 @@ impl ActionRow {
 /// The answer to `advance`.
 #[derive(Debug, Default, Serialize, Deserialize)]
 pub(crate) struct Frames {
+    #[serde(default)]
     pub(crate) frames: Vec<FrameRow>,
 }
 
@@ -135,10 +136,7 @@ struct EventRow {
 
 impl FrameRow {
     pub(crate) fn of(frame: &Frame) -> FrameRow {
-        let state = frame.bodies.iter().flat_map(|state| {
-            let (p, v) = (state.position, state.velocity);
-            [p.x, p.y, state.angle, v.x, v.y, state.spin.z].map(Number)
-        });
+        let state = frame.bodies.iter().flat_map(state_numbers).map(Number);
         FrameRow {
             step: frame.step,
             state: state.collect(),
@@ -156,8 +154,8 @@ impl FrameRow {
         }
     }
 
-    /// The frame, at a time.
-    pub(crate) fn frame(self, time: f64, count: usize) -> Result<Frame, String> {
+    /// The frame, at time 0.
+    pub(crate) fn frame(self, count: usize) -> Result<Frame, String> {
         if self.state.len() != 6 * count {
             return Err(format!(
                 "{} numbers in the state of frame {}, and {} for {count} bodies are due",
@@ -175,7 +173,7 @@ impl FrameRow {
         });
         Ok(Frame {
             step: self.step,
-            time,
+            time: 0.0,
             bodies: bodies.collect(),
             contacts: self.contacts.iter().map(|row| contact_of(row)).collect::<Result<_, _>>()?,
             events: self.events.iter().map(event_of).collect::<Result<_, _>>()?,
@@ -183,14 +181,22 @@ impl FrameRow {
     }
 }
 
+/// A state as six numbers.
+pub(super) fn state_numbers(state: &BodyState) -> [f64; 6] {
+    let (p, v) = (state.position, state.velocity);
+    [p.x, p.y, state.angle, v.x, v.y, state.spin.z]
+}
+
+/// A contact as nine numbers.
+pub(super) fn contact_numbers(contact: &Contact) -> [f64; 9] {
+    let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
+    [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse, contact.times as f64]
+}
+
 fn contact_row(contact: &Contact) -> Vec<Number> {
-    let [i, j] = contact.bodies;
-    let (p, n) = (contact.point, contact.normal);
-    let mut row = [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse].map(Number).to_vec();
-    if contact.times != 1 {
-        row.push(Number(contact.times as f64));
-    }
-    row
+    let row = contact_numbers(contact).map(Number);
+    // One impact is what a row stands for when nothing is said.
+    if contact.times == 1 { row[..8].to_vec() } else { row.to_vec() }
 }
 
 fn contact_of(row: &[Number]) -> Result<Contact, String> {
@@ -221,7 +227,7 @@ fn event_of(row: &EventRow) -> Result<SensorEvent, String> {
 }
 
 /// What an engine says about itself.
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Default, Serialize, Deserialize)]
 pub(crate) struct Hello {
     pub(crate) protocol: u64,
     pub(crate) engine: EngineRow,
@@ -237,7 +243,7 @@ pub(crate) struct Hello {
     pub(crate) options: BTreeMap<String, OptionRow>,
 }
 
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Default, Serialize, Deserialize)]
 pub(crate) struct EngineRow {
     pub(crate) name: String,
     #[serde(default)]

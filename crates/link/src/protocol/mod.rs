@@ -5,19 +5,29 @@
 //! | `number.rs` | numbers, also those that are not finite |
 //! | `world.rs` | worlds as JSON, and back |
 //! | `message.rs` | deeds, frames and everything else that is said |
+//! | `bytes.rs` | frames as bytes, between two processes of this program |
 //! | `client.rs` | an engine in a process of its own behind the `Engine` trait |
-//! | `child.rs` | that process: lines, time limits, last words |
+//! | `child.rs`, `streams.rs` | that process: lines, time limits, last words |
+//! | `stable.rs` | processes that wait for their next trial |
 //! | `serve.rs` | the other end: any engine of this process, served |
 
+mod bytes;
 mod child;
 mod client;
 mod message;
 mod number;
 mod serve;
+mod stable;
+mod streams;
 mod world;
 
+pub(crate) use child::{Process, Program, shortened};
 pub(crate) use client::Remote;
-pub use serve::{Starter, serve};
+pub(crate) use message::Hello;
+pub(crate) use number::Number;
+pub use serve::{Served, Starter, serve};
+pub(crate) use stable::Stable;
+pub(crate) use streams::Answer;
 
 /// The version of the protocol.
 pub(crate) const VERSION: u64 = 1;

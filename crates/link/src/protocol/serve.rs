@@ -1,11 +1,12 @@
 //! Any engine of this process, served over the protocol.
 
+use super::bytes::push_frame;
 use super::message::{ActionRow, Advance, EngineRow, FrameRow, Frames, Hello, HitRow, OptionRow, Ray, RayAsked};
 use super::world::Build;
 use super::{ABSENT, BAD_PARAMETERS, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
-use ironspin_model::{Engine, EngineError, Frame, SensorEvent, Token};
-use serde::Deserialize;
+use ironspin_model::{Engine, EngineError, Frame, SensorEvent, Shape, Token};
 use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::io::{self, BufRead, Write};
 
@@ -52,8 +53,26 @@ fn read<T: DeserializeOwned>(params: Value) -> Result<T, Refusal> {
 /// Starts an engine with options, as pairs of name and value.
 pub type Starter<'a> = dyn Fn(&[(String, String)]) -> Result<Box<dyn Engine>, EngineError> + 'a;
 
+/// What is served.
+#[derive(Clone, Copy)]
+pub struct Served<'a> {
+    /// Starts the engine.
+    pub start: &'a Starter<'a>,
+    /// What `hello` answers; made from what the engine says of itself where nothing is told.
+    pub hello: Option<&'a Value>,
+    /// Frames go beside the answers as bytes, for the other end is this program.
+    pub in_bytes: bool,
+}
+
+/// What comes of a call.
+enum Reply {
+    Value(Value),
+    Frames(Vec<FrameRow>),
+    Bytes(Vec<u8>),
+}
+
 struct Server<'a> {
-    start: &'a Starter<'a>,
+    served: Served<'a>,
     engine: Option<Box<dyn Engine>>,
     done: u64,
     bodies: usize,
@@ -67,8 +86,8 @@ struct Server<'a> {
 ///
 /// # Errors
 /// When a stream breaks.
-pub fn serve(start: &Starter<'_>, input: &mut dyn BufRead, output: &mut dyn Write) -> io::Result<()> {
-    let mut server = Server { start, engine: None, done: 0, bodies: 0, waiting: Vec::new(), passed: Vec::new() };
+pub fn serve(served: Served<'_>, input: &mut dyn BufRead, output: &mut dyn Write) -> io::Result<()> {
+    let mut server = Server { served, engine: None, done: 0, bodies: 0, waiting: Vec::new(), passed: Vec::new() };
     let mut line = String::new();
     loop {
         line.clear();
@@ -85,14 +104,24 @@ pub fn serve(start: &Starter<'_>, input: &mut dyn BufRead, output: &mut dyn Writ
             }
             Err(error) => (Value::Null, Err(Refusal { code: -32700, message: error.to_string() }), false),
         };
-        let told = match answer {
-            Ok(result) => json!({"jsonrpc": "2.0", "id": id, "result": result}),
-            Err(refusal) => {
-                json!({"jsonrpc": "2.0", "id": id, "error": {"code": refusal.code, "message": refusal.message}})
+        let mut beside = Vec::new();
+        match answer {
+            Ok(Reply::Value(result)) => write_result(output, &id, &result)?,
+            Ok(Reply::Frames(frames)) => write_result(output, &id, &Frames { frames })?,
+            Ok(Reply::Bytes(bytes)) => {
+                beside = bytes;
+                write_result(output, &id, &json!({}))?;
             }
-        };
-        serde_json::to_writer(&mut *output, &told)?;
+            Err(Refusal { code, message }) => {
+                let error = json!({"code": code, "message": message});
+                serde_json::to_writer(&mut *output, &json!({"jsonrpc": "2.0", "id": id, "error": error}))?;
+            }
+        }
         output.write_all(b"\n")?;
+        if served.in_bytes {
+            output.write_all(&(beside.len() as u64).to_le_bytes())?;
+            output.write_all(&beside)?;
+        }
         output.flush()?;
         if ends {
             return Ok(());
@@ -100,12 +129,30 @@ pub fn serve(start: &Starter<'_>, input: &mut dyn BufRead, output: &mut dyn Writ
     }
 }
 
+/// Frames are written as they stand, without a tree of values between.
+fn write_result(output: &mut dyn Write, id: &Value, result: &impl Serialize) -> io::Result<()> {
+    #[derive(Serialize)]
+    struct Told<'a, T> {
+        jsonrpc: &'a str,
+        id: &'a Value,
+        result: &'a T,
+    }
+    Ok(serde_json::to_writer(&mut *output, &Told { jsonrpc: "2.0", id, result })?)
+}
+
 impl Server<'_> {
-    fn answer(&mut self, method: &str, params: Value) -> Result<Value, Refusal> {
+    fn answer(&mut self, method: &str, params: Value) -> Result<Reply, Refusal> {
+        if method == "advance" {
+            return self.advance(read(params)?);
+        }
+        self.small(method, params).map(Reply::Value)
+    }
+
+    /// Everything but `advance`.
+    fn small(&mut self, method: &str, params: Value) -> Result<Value, Refusal> {
         match method {
             "hello" => self.hello(),
             "build" => self.build(read(params)?),
-            "advance" => self.advance(read(params)?),
             "save" => Ok(json!({"token": self.engine()?.save()?.0})),
             "restore" => {
                 let token = params["token"].as_u64().ok_or_else(|| bad("a token is due"))?;
@@ -113,6 +160,7 @@ impl Server<'_> {
                 let mut step = 0;
                 self.engine()?.advance(&[], &mut |frame| step = frame.step)?;
                 self.done = step;
+                self.passed.clear();
                 Ok(json!({}))
             }
             "ray" => {
@@ -134,7 +182,10 @@ impl Server<'_> {
     }
 
     fn hello(&mut self) -> Result<Value, Refusal> {
-        let info = (self.start)(&[])?.info();
+        if let Some(told) = self.served.hello {
+            return Ok(told.clone());
+        }
+        let info = (self.served.start)(&[])?.info();
         let options = info.options.iter().map(|option| {
             let row = OptionRow { about: option.about.clone(), default: Value::String(option.default.clone()) };
             (option.name.clone(), row)
@@ -144,7 +195,7 @@ impl Server<'_> {
             engine: EngineRow { name: info.name, version: info.version },
             spaces: vec![2],
             scalar: "f64".to_owned(),
-            shapes: ["disc", "box", "polygon", "capsule", "polyline", "half_plane"].map(str::to_owned).to_vec(),
+            shapes: Shape::WORDS.map(str::to_owned).to_vec(),
             features: info.features.iter().cloned().chain([ABSENT.to_owned()]).collect(),
             options: options.collect(),
         };
@@ -154,16 +205,18 @@ impl Server<'_> {
     fn build(&mut self, mut build: Build) -> Result<Value, Refusal> {
         let options: Vec<(String, String)> = std::mem::take(&mut build.options).into_iter().collect();
         let (world, conditions) = build.world().map_err(bad)?;
-        let mut engine = (self.start)(&options)?;
+        let mut engine = (self.served.start)(&options)?;
         engine.build(&world, &conditions)?;
         (self.done, self.bodies) = (0, world.bodies.len());
         self.waiting.clear();
         self.passed.clear();
+        // What overlaps as built is told with the first frame, whichever that is.
+        engine.advance(&[], &mut |frame| self.passed.extend(frame.events.iter().copied()))?;
         self.engine = Some(engine);
         Ok(json!({"bodies": self.bodies}))
     }
 
-    fn advance(&mut self, asked: Advance) -> Result<Value, Refusal> {
+    fn advance(&mut self, asked: Advance) -> Result<Reply, Refusal> {
         if asked.record == 0 {
             return Err(bad("`record` is 1 or more"));
         }
@@ -177,9 +230,18 @@ impl Server<'_> {
             }
             self.waiting.push(action);
         }
-        let mut frames = Vec::new();
+        let (mut frames, mut bytes) = (Vec::new(), Vec::new());
+        let in_bytes = self.served.in_bytes;
+        let mut keep = |frame: &Frame| match in_bytes {
+            true => push_frame(&mut bytes, frame),
+            false => frames.push(FrameRow::of(frame)),
+        };
         if asked.dt.is_empty() {
-            self.engine()?.advance(&[], &mut |frame| frames.push(FrameRow::of(frame)))?;
+            let passed = std::mem::take(&mut self.passed);
+            self.engine()?.advance(&[], &mut |frame| match passed.is_empty() {
+                true => keep(frame),
+                false => keep(&Frame { events: passed.clone(), ..frame.clone() }),
+            })?;
         }
         for length in &asked.dt {
             let done = self.done;
@@ -194,18 +256,18 @@ impl Server<'_> {
             let mut passed = std::mem::take(&mut self.passed);
             self.engine()?.advance(&[length.0], &mut |frame| {
                 if keeps && passed.is_empty() {
-                    frames.push(FrameRow::of(frame));
+                    keep(frame);
                 } else {
                     passed.extend(frame.events.iter().copied());
                     if keeps {
                         let events = std::mem::take(&mut passed);
-                        frames.push(FrameRow::of(&Frame { events, ..frame.clone() }));
+                        keep(&Frame { events, ..frame.clone() });
                     }
                 }
             })?;
             self.passed = passed;
             self.done += 1;
         }
-        serde_json::to_value(Frames { frames }).map_err(bad)
+        Ok(if in_bytes { Reply::Bytes(bytes) } else { Reply::Frames(frames) })
     }
 }

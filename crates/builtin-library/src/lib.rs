@@ -1,0 +1,268 @@
+//! The built-in engine behind the C interface of `include/ironspin_engine.h`: how the interface is tested both ways, and an
+//! example of it in Rust. Every function is one of the header, where it is explained.
+#![allow(unsafe_code)]
+
+use ironspin_border::{INTERFACE, action_of, raw, status, world_of};
+use ironspin_engine::{Builtin, Settings};
+use ironspin_model::{DVec3, Engine, EngineError, Frame, RayHit, SensorEventKind, Shape, Token};
+use serde_json::json;
+use std::ffi::{CStr, CString, c_char};
+use std::sync::OnceLock;
+
+/// What stands behind the handle.
+pub struct Handle {
+    engine: Option<Builtin>,
+    options: Vec<(String, String)>,
+    /// The present frame.
+    frame: Frame,
+    error: CString,
+}
+
+impl Handle {
+    fn built(&mut self) -> Result<&mut Builtin, EngineError> {
+        self.engine.as_mut().ok_or(EngineError::NothingBuilt)
+    }
+
+    /// Looks at the present frame, or does one step.
+    fn advance(&mut self, steps: &[f64]) -> Result<(), EngineError> {
+        let engine = self.engine.as_mut().ok_or(EngineError::NothingBuilt)?;
+        let frame = &mut self.frame;
+        engine.advance(steps, &mut |now| frame.clone_from(now))
+    }
+
+    fn tell(&mut self, outcome: Result<(), EngineError>) -> i32 {
+        let Err(error) = outcome else { return status::OK };
+        let (code, text) = match &error {
+            EngineError::Unsupported { feature } => (status::UNSUPPORTED, feature.clone()),
+            EngineError::NothingBuilt => (status::NOTHING_BUILT, error.to_string()),
+            EngineError::UnknownOption { .. } | EngineError::BadValue { .. } | EngineError::BadWorld { .. } => {
+                (status::BAD_VALUE, error.to_string())
+            }
+            _ => (status::FAILED, error.to_string()),
+        };
+        self.error = CString::new(text.replace('\0', "?")).unwrap_or_default();
+        code
+    }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`] and is in nobody else's hands.
+unsafe fn with(engine: *mut Handle, act: impl FnOnce(&mut Handle) -> Result<(), EngineError>) -> i32 {
+    // The caller's promise.
+    let handle = unsafe { &mut *engine };
+    let outcome = act(handle);
+    handle.tell(outcome)
+}
+
+/// See the header.
+#[unsafe(no_mangle)]
+pub extern "C" fn ironspin_interface() -> u32 {
+    INTERFACE
+}
+
+/// See the header.
+#[unsafe(no_mangle)]
+pub extern "C" fn ironspin_describe() -> *const c_char {
+    static TOLD: OnceLock<CString> = OnceLock::new();
+    let told = TOLD.get_or_init(|| {
+        let info = Builtin::new(Settings::default()).info();
+        let options: serde_json::Map<String, serde_json::Value> = info
+            .options
+            .iter()
+            .map(|option| (option.name.clone(), json!({"about": option.about, "default": option.default})))
+            .collect();
+        let features: Vec<&str> = info.features.iter().map(String::as_str).chain(["absent"]).collect();
+        let hello = json!({
+            "engine": {"name": info.name, "version": info.version},
+            "spaces": [2],
+            "scalar": "f64",
+            "shapes": Shape::WORDS,
+            "features": features,
+            "options": options,
+        });
+        CString::new(hello.to_string()).unwrap_or_default()
+    });
+    told.as_ptr()
+}
+
+/// See the header.
+#[unsafe(no_mangle)]
+pub extern "C" fn ironspin_create() -> *mut Handle {
+    let handle = Handle { engine: None, options: Vec::new(), frame: Frame::default(), error: CString::default() };
+    Box::into_raw(Box::new(handle))
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`] and is not used again.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_destroy(engine: *mut Handle) {
+    if !engine.is_null() {
+        // The caller's promise.
+        drop(unsafe { Box::from_raw(engine) });
+    }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_last_error(engine: *mut Handle) -> *const c_char {
+    // The caller's promise.
+    unsafe { &*engine }.error.as_ptr()
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`]; both texts end with a zero.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_option(engine: *mut Handle, name: *const c_char, value: *const c_char) -> i32 {
+    // The caller's promise.
+    let [name, value] = [name, value].map(|text| unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned());
+    unsafe {
+        with(engine, |handle| {
+            handle.options.retain(|(known, _)| *known != name);
+            handle.options.push((name, value));
+            Settings::read(handle.options.iter().map(|(name, value)| (name.as_str(), value.as_str()))).map(drop)
+        })
+    }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`]; the arrays of the world are as long as it says.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_build(engine: *mut Handle, world: *const raw::World) -> i32 {
+    // The caller's promise.
+    unsafe {
+        with(engine, |handle| {
+            handle.engine = None;
+            let options = std::mem::take(&mut handle.options);
+            let settings = Settings::read(options.iter().map(|(name, value)| (name.as_str(), value.as_str())))?;
+            let (world, conditions) = world_of(&*world).map_err(|why| EngineError::BadWorld { why })?;
+            let mut engine = Builtin::new(settings);
+            engine.build(&world, &conditions)?;
+            handle.engine = Some(engine);
+            handle.advance(&[])
+        })
+    }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`]; the list of the action is as long as it says.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_act(engine: *mut Handle, action: *const raw::Action) -> i32 {
+    // The caller's promise.
+    unsafe {
+        with(engine, |handle| {
+            let (body, deed) = action_of(&*action).map_err(|why| EngineError::BadAnswer { why })?;
+            handle.built()?.act(body, &deed)
+        })
+    }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_step(engine: *mut Handle, dt: f64) -> i32 {
+    // The caller's promise.
+    unsafe { with(engine, |handle| handle.advance(&[dt])) }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`]; there is room for six numbers a body.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> i32 {
+    // The caller's promise.
+    unsafe {
+        with(engine, |handle| {
+            handle.built()?;
+            let rows = std::slice::from_raw_parts_mut(rows, 6 * handle.frame.bodies.len());
+            for (row, state) in rows.chunks_exact_mut(6).zip(&handle.frame.bodies) {
+                let (p, v) = (state.position, state.velocity);
+                row.copy_from_slice(&[p.x, p.y, state.angle, v.x, v.y, state.spin.z]);
+            }
+            Ok(())
+        })
+    }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`]; there is room for so many rows of nine numbers.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, room: u64) -> u64 {
+    // The caller's promise.
+    let frame = unsafe { &(*engine).frame };
+    for (number, contact) in frame.contacts.iter().take(room as usize).enumerate() {
+        let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
+        let (depth, impulse, times) = (contact.depth, contact.impulse, contact.times as f64);
+        let row = [i as f64, j as f64, p.x, p.y, n.x, n.y, depth, impulse, times];
+        // Within the room.
+        unsafe { std::ptr::copy_nonoverlapping(row.as_ptr(), rows.add(9 * number), 9) };
+    }
+    frame.contacts.len() as u64
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`]; there is room for so many rows of five numbers.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_events(engine: *mut Handle, rows: *mut u64, room: u64) -> u64 {
+    // The caller's promise.
+    let frame = unsafe { &(*engine).frame };
+    for (number, event) in frame.events.iter().take(room as usize).enumerate() {
+        let kind = u64::from(event.kind == SensorEventKind::Leave);
+        let ([sensor, part], [other, other_part]) = (event.sensor, event.other);
+        let row = [kind, sensor as u64, part as u64, other as u64, other_part as u64];
+        // Within the room.
+        unsafe { std::ptr::copy_nonoverlapping(row.as_ptr(), rows.add(5 * number), 5) };
+    }
+    frame.events.len() as u64
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_save(engine: *mut Handle, token: *mut u64) -> i32 {
+    // The caller's promise.
+    unsafe {
+        with(engine, |handle| {
+            *token = handle.built()?.save()?.0;
+            Ok(())
+        })
+    }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`].
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_restore(engine: *mut Handle, token: u64) -> i32 {
+    // The caller's promise.
+    unsafe {
+        with(engine, |handle| {
+            handle.built()?.restore(Token(token))?;
+            handle.advance(&[])
+        })
+    }
+}
+
+/// # Safety
+/// `engine` comes from [`ironspin_create`]; `ends` are four numbers.
+#[unsafe(no_mangle)]
+pub unsafe extern "C" fn ironspin_ray(
+    engine: *mut Handle,
+    ends: *const f64,
+    found: *mut u32,
+    hit: *mut raw::Hit,
+) -> i32 {
+    // The caller's promise.
+    unsafe {
+        with(engine, |handle| {
+            let ends = std::slice::from_raw_parts(ends, 4);
+            let [from, to] = [DVec3::new(ends[0], ends[1], 0.0), DVec3::new(ends[2], ends[3], 0.0)];
+            let told: Option<RayHit> = handle.built()?.ray(from, to)?;
+            *found = u32::from(told.is_some());
+            if let Some(told) = told {
+                let (p, n) = (told.point, told.normal);
+                let (body, distance) = (told.body as u64, told.distance);
+                *hit = raw::Hit { body, point: [p.x, p.y], normal: [n.x, n.y], distance };
+            }
+            Ok(())
+        })
+    }
+}

@@ -1,0 +1,200 @@
+//! The sample engines, and the examination that they pass.
+
+use crate::remote::{program, run};
+use crate::util::Yard;
+use ironspin_border::raw;
+use std::process::Command;
+
+const ROOT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
+
+fn probe(yard: &Yard, engine: &str) -> (i32, String) {
+    let (status, out, err) = run(yard, &["engines", "probe", engine, "-q"]);
+    (status, format!("{out}{err}"))
+}
+
+fn has(tool: &str) -> bool {
+    Command::new(tool).arg("--version").output().is_ok_and(|output| output.status.success())
+}
+
+fn c_sample(yard: &Yard) -> String {
+    let file = yard.path("engine.so").display().to_string();
+    let done = Command::new("cc")
+        .args(["-std=c11", "-O2", "-Wall", "-Wextra", "-Werror", "-shared", "-fPIC", "-ffp-contract=off"])
+        .args(["-I", &format!("{ROOT}/include"), &format!("{ROOT}/adapters/c/engine.c"), "-o", &file, "-lm"])
+        .status()
+        .expect("a C compiler");
+    assert!(done.success());
+    format!("lib:{file}")
+}
+
+#[test]
+fn the_built_in_engine_answers_every_question_rightly() {
+    let yard = Yard::new();
+    let (status, out) = probe(&yard, "builtin");
+    assert!(status == 0 && out.contains("68 questions: 68 right, 0 wrong, 0 not asked"), "{out}");
+    let (status, out) = probe(&yard, &format!("cmd:{} serve-engine", program()));
+    assert!(status == 0 && out.contains("68 right"), "{out}");
+}
+
+#[test]
+fn the_sample_in_python_passes_for_what_it_lists() {
+    if !has("python3") {
+        return;
+    }
+    let yard = Yard::new();
+    let engine = format!("cmd:python3 '{ROOT}/adapters/python/engine.py'");
+    let (status, out) = probe(&yard, &engine);
+    assert!(status == 0 && out.contains("52 right, 0 wrong, 16 not asked"), "{out}");
+    // What it does not list is not asked of it, and options are checked against what it lists.
+    let words = ["run", "first-drop", "ladle-swing", "shape-court", "--engine", &engine, "-q"];
+    let (status, out, err) = run(&yard, &words);
+    assert!(status == 0 && out.contains("3 trials: 1 pass, 0 fail, 2 unsupported"), "{out}{err}");
+    assert!(out.contains("the shape ") && out.contains("joint."), "{out}");
+    let (status, out, _) = run(&yard, &["run", "first-drop", "--engine", &format!("{engine} :: pases=3"), "-q"]);
+    assert!(status == 3 && out.contains("did you mean `passes`?"), "{out}");
+}
+
+#[test]
+fn the_sample_in_c_passes_for_what_it_lists_and_works_with_every_command() {
+    let yard = Yard::new();
+    let engine = c_sample(&yard);
+    let (status, out) = probe(&yard, &engine);
+    assert!(status == 0 && out.contains("51 right, 0 wrong, 17 not asked"), "{out}");
+    for (words, due, part) in [
+        (&["run", "first-drop", "--engine", "builtin"][..], 0, "2 trials: 2 pass"),
+        (
+            &["sweep", "first-drop", "--dt", "1/60,1/120", "--engine", "builtin", "--out", "swept"],
+            0,
+            "4 trials: 4 pass",
+        ),
+        (&["twin", "first-drop", "--by", "again,process,split,mirror"], 0, "4 twins"),
+        (&["cost", "ingot-stack", "--rounds", "1", "--longest", "0.2", "--engine", "builtin"], 0, "c sample"),
+        (
+            &["edge", "first-drop", "--raise", "height=1..2", "--until", "fall.ratio", "--scan", "3"],
+            0,
+            "holds everywhere",
+        ),
+    ] {
+        let all = [words, &["--engine", &engine, "-q"]].concat();
+        let (status, out, err) = run(&yard, &all);
+        assert_eq!(status, due, "{words:?}\n{out}{err}");
+        assert!(
+            out.contains(part) || words[0] == "cost" || words[0] == "edge",
+            "{words:?}: `{part}` not in\n{out}{err}"
+        );
+    }
+}
+
+#[test]
+fn the_header_is_one_for_c_and_for_c_plus_plus() {
+    let yard = Yard::new();
+    let names = ["material", "pair", "part", "body", "joint", "world", "action", "hit"];
+    let told: Vec<String> = names.iter().map(|name| format!("printf(\"%zu \", sizeof(ironspin_{name}));")).collect();
+    yard.write(
+        "use.c",
+        &format!(
+            "#include \"ironspin_engine.h\"\n#include <stdio.h>\nint main(void) {{ {} return 0; }}\n",
+            told.join(" ")
+        ),
+    );
+    // As many bytes as on the other side of the border.
+    let due = [
+        size_of::<raw::Material>(),
+        size_of::<raw::Pair>(),
+        size_of::<raw::Part>(),
+        size_of::<raw::Body>(),
+        size_of::<raw::Joint>(),
+        size_of::<raw::World>(),
+        size_of::<raw::Action>(),
+        size_of::<raw::Hit>(),
+    ];
+    for (compiler, language) in [("cc", "c"), ("c++", "c++")] {
+        if !has(compiler) {
+            continue;
+        }
+        let built = Command::new(compiler)
+            .current_dir(yard.path(""))
+            .args([
+                "-x",
+                language,
+                "-Wall",
+                "-Wextra",
+                "-pedantic",
+                "-Werror",
+                "-I",
+                &format!("{ROOT}/include"),
+                "use.c",
+                "-o",
+                "use",
+            ])
+            .status()
+            .expect("a compiler");
+        assert!(built.success(), "{compiler}");
+        let told = Command::new(yard.path("use")).output().expect("the program to start");
+        let sizes: Vec<usize> = String::from_utf8_lossy(&told.stdout)
+            .split_whitespace()
+            .map(|size| size.parse().expect("a size"))
+            .collect();
+        assert_eq!(sizes, due, "{compiler}");
+    }
+}
+
+#[test]
+fn mistakes_of_authors_are_named() {
+    let yard = Yard::new();
+    // The sound engine, with one thing changed in what it is asked or answers.
+    let spoilt = |name: &str, asked: &str, answered: &str| {
+        let served = format!("{} serve-engine", program());
+        yard.write(name, &format!("sed -u '{asked}' | {served} | sed -u '{answered}'\n"));
+        format!("cmd:sh {name}")
+    };
+    let none = "s/^//";
+    for (engine, question, hint) in [
+        (spoilt("half.sh", r#"s/"box":\[2.0,1.0\]/"box":[4.0,2.0]/g"#, none), "box", "taken for half ones"),
+        (
+            spoilt("disc.sh", r#"s/"disc":1.0/"disc":0.5/g;s/"disc":0.1/"disc":0.05/g"#, none),
+            "disc",
+            "taken for the diameter",
+        ),
+        (spoilt("up.sh", r#"s/"gravity":\[1.0,-2.0\]/"gravity":[1.0,2.0]/"#, none), "gravity", "y is up"),
+        (spoilt("mass.sh", r#"s/"mass":3.0/"mass":1.0/g"#, none), "impulse", "the mass is left out"),
+        (spoilt("late.sh", r#"s/"before_step":3/"before_step":4/"#, none), "action timing", "one step late"),
+        (spoilt("point.sh", r#"s/"point":\[5.0,-1.0\]/"point":[5.0,0.0]/"#, none), "impulse at a point", "is not used"),
+        (spoilt("nan.sh", none, r#"s/"nan"/null/g"#), "removal", "not finite"),
+        (spoilt("word.sh", none, r#"s/"sensor"/"sensors"/"#), "hello", "did you mean `sensor`?"),
+        (spoilt("code.sh", none, "s/-32601/-32600/"), "unknown method", "-32601"),
+        (spoilt("zero.sh", none, r#"s/"step":0,/"step":1,/"#), "frame 0", "steps count from 0"),
+        (
+            spoilt("inertia.sh", r#"s/"inertia":4.0/"inertia":0.125/g"#, none),
+            "impulse at a point",
+            "inertia of the shape",
+        ),
+        (
+            spoilt("bounce.sh", r#"s/"restitution":0.5/"restitution":0.25/g"#, none),
+            "restitution",
+            "multiplied in twice",
+        ),
+        (spoilt("layers.sh", r#"s/"meets":4,/"meets":7,/g"#, none), "layers", "both must want to"),
+        (spoilt("restore.sh", r#"s/"method":"restore"/"method":"save"/"#, none), "restore", "count of steps"),
+    ] {
+        let (status, out) = probe(&yard, &engine);
+        assert_eq!(status, 1, "{engine}\n{out}");
+        let at = out
+            .find(&format!("WRONG   {question} "))
+            .unwrap_or_else(|| panic!("{engine}: `{question}` is not wrong in\n{out}"));
+        let answer: String = out[at..]
+            .lines()
+            .skip(1)
+            .take_while(|line| line.starts_with(' '))
+            .map(|line| line.trim().to_owned() + " ")
+            .collect();
+        assert!(answer.contains(hint), "{engine}: `{hint}` not in `{answer}`");
+    }
+    // A crash over one question is that question's alone.
+    let crash = {
+        let served = format!("{} serve-engine", program());
+        yard.write("crash.sh", &format!("sed -un '/\"method\":\"ray\"/q;p' | {served}\n"));
+        probe(&yard, "cmd:sh crash.sh")
+    };
+    assert!(crash.0 == 1 && crash.1.contains("66 right, 2 wrong"), "{}", crash.1);
+}

@@ -1,0 +1,354 @@
+//! A shared library with the C interface (`include/ironspin_engine.h`) behind the `Engine` trait, and served to the bench.
+//!
+//! Only the process that is started for it loads a library, so that nothing it breaks is the bench's.
+#![allow(unsafe_code)]
+
+use crate::protocol::{Served, serve};
+use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, Packed, PackedAction, STATE_NUMBERS, raw, status};
+use ironspin_model::{
+    BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit,
+    SensorEvent, SensorEventKind, Token, World,
+};
+use libloading::Library;
+use raw::EngineHandle;
+use serde_json::Value;
+use std::collections::BTreeMap;
+use std::ffi::{CStr, CString, c_char};
+use std::io::{self, Write};
+use std::path::Path;
+use std::rc::Rc;
+
+type Count<T> = unsafe extern "C" fn(EngineHandle, *mut T, u64) -> u64;
+
+/// The functions of a library. Those that only some libraries have may be missing.
+struct Interface {
+    create: unsafe extern "C" fn() -> EngineHandle,
+    destroy: unsafe extern "C" fn(EngineHandle),
+    last_error: unsafe extern "C" fn(EngineHandle) -> *const c_char,
+    build: unsafe extern "C" fn(EngineHandle, *const raw::World) -> i32,
+    act: unsafe extern "C" fn(EngineHandle, *const raw::Action) -> i32,
+    step: unsafe extern "C" fn(EngineHandle, f64) -> i32,
+    state: unsafe extern "C" fn(EngineHandle, *mut f64) -> i32,
+    option: Option<unsafe extern "C" fn(EngineHandle, *const c_char, *const c_char) -> i32>,
+    contacts: Option<Count<f64>>,
+    events: Option<Count<u64>>,
+    save: Option<unsafe extern "C" fn(EngineHandle, *mut u64) -> i32>,
+    restore: Option<unsafe extern "C" fn(EngineHandle, u64) -> i32>,
+    ray: Option<unsafe extern "C" fn(EngineHandle, *const f64, *mut u32, *mut raw::Hit) -> i32>,
+    hello: Value,
+    /// Last, so that the functions go before the code.
+    _library: Library,
+}
+
+fn fault(why: impl Into<String>) -> EngineError {
+    EngineError::Crashed { why: why.into() }
+}
+
+impl Interface {
+    fn open(path: &Path) -> Result<Interface, EngineError> {
+        // A plain name would be looked for in the system's folders.
+        let path = std::path::absolute(path).map_err(|error| fault(error.to_string()))?;
+        // The library's own start-up code runs here, which is why this process is not the bench's.
+        let library = unsafe { Library::new(&path) }
+            .map_err(|error| fault(format!("`{}` cannot be loaded: {error}", path.display())))?;
+        // The header says what each name stands for.
+        unsafe {
+            let version: unsafe extern "C" fn() -> u32 = needed(&library, "ironspin_interface")?;
+            let version = version();
+            if version != INTERFACE {
+                return Err(fault(format!(
+                    "it was built for version {version} of the interface, and {INTERFACE} is spoken here"
+                )));
+            }
+            let describe: unsafe extern "C" fn() -> *const c_char = needed(&library, "ironspin_describe")?;
+            let hello = described(describe())?;
+            Ok(Interface {
+                create: needed(&library, "ironspin_create")?,
+                destroy: needed(&library, "ironspin_destroy")?,
+                last_error: needed(&library, "ironspin_last_error")?,
+                build: needed(&library, "ironspin_build")?,
+                act: needed(&library, "ironspin_act")?,
+                step: needed(&library, "ironspin_step")?,
+                state: needed(&library, "ironspin_state")?,
+                option: offered(&library, "ironspin_option"),
+                contacts: offered(&library, "ironspin_contacts"),
+                events: offered(&library, "ironspin_events"),
+                save: offered(&library, "ironspin_save"),
+                restore: offered(&library, "ironspin_restore"),
+                ray: offered(&library, "ironspin_ray"),
+                hello,
+                _library: library,
+            })
+        }
+    }
+
+    fn features(&self) -> Vec<String> {
+        let names = self.hello["features"].as_array();
+        names.into_iter().flatten().filter_map(Value::as_str).map(str::to_owned).collect()
+    }
+}
+
+/// # Safety
+/// `T` must be the type that the header gives to `name`.
+unsafe fn offered<T: Copy>(library: &Library, name: &str) -> Option<T> {
+    // The caller's promise.
+    unsafe { library.get::<T>(name) }.ok().map(|function| *function)
+}
+
+/// # Safety
+/// As [`offered`].
+unsafe fn needed<T: Copy>(library: &Library, name: &str) -> Result<T, EngineError> {
+    // The caller's promise.
+    unsafe { offered(library, name) }.ok_or_else(|| fault(format!("it has no function `{name}`")))
+}
+
+/// # Safety
+/// A text that ends with a zero must stand there, or nothing.
+unsafe fn described(text: *const c_char) -> Result<Value, EngineError> {
+    if text.is_null() {
+        return Err(fault("ironspin_describe gave nothing"));
+    }
+    // The caller's promise.
+    let text = unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned();
+    let mut hello: Value = serde_json::from_str(&text)
+        .map_err(|error| fault(format!("ironspin_describe gave no JSON: {error}: `{}`", text.trim())))?;
+    hello["protocol"] = crate::protocol::VERSION.into();
+    Ok(hello)
+}
+
+/// One engine of a library.
+struct Foreign {
+    interface: Rc<Interface>,
+    handle: EngineHandle,
+    options: Vec<(String, String)>,
+    bodies: usize,
+    step: u64,
+    time: f64,
+    rows: Vec<f64>,
+    contacts: Vec<f64>,
+    events: Vec<u64>,
+    /// Steps and times at the states that were saved.
+    saved: BTreeMap<u64, (u64, f64)>,
+}
+
+impl Foreign {
+    fn start(interface: &Rc<Interface>, options: &[(String, String)]) -> Result<Foreign, EngineError> {
+        // The header asks for nothing more.
+        let handle = unsafe { (interface.create)() };
+        if handle.is_null() {
+            return Err(fault("ironspin_create gave nothing"));
+        }
+        Ok(Foreign {
+            interface: Rc::clone(interface),
+            handle,
+            options: options.to_vec(),
+            bodies: 0,
+            step: 0,
+            time: 0.0,
+            rows: Vec::new(),
+            contacts: Vec::new(),
+            events: Vec::new(),
+            saved: BTreeMap::new(),
+        })
+    }
+
+    fn check(&self, code: i32) -> Result<(), EngineError> {
+        if code == status::OK {
+            return Ok(());
+        }
+        // The header promises a text after a failure.
+        let text = unsafe { (self.interface.last_error)(self.handle) };
+        let text = match text.is_null() {
+            true => "it does not say why".to_owned(),
+            false => unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned(),
+        };
+        Err(match code {
+            status::UNSUPPORTED => EngineError::Unsupported { feature: text },
+            status::NOTHING_BUILT => EngineError::NothingBuilt,
+            status::BAD_VALUE => EngineError::BadWorld { why: text },
+            _ => EngineError::BadAnswer { why: text },
+        })
+    }
+
+    fn frame(&mut self) -> Result<Frame, EngineError> {
+        self.rows.resize(STATE_NUMBERS * self.bodies, f64::NAN);
+        // There is room for every body, and for as many rows as are said.
+        let code = unsafe { (self.interface.state)(self.handle, self.rows.as_mut_ptr()) };
+        self.check(code)?;
+        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, CONTACT_NUMBERS) };
+        let events = unsafe { counted(self.interface.events, self.handle, &mut self.events, EVENT_NUMBERS) };
+        let bodies = self.rows.chunks_exact(STATE_NUMBERS).map(|n| match n.iter().all(|number| number.is_nan()) {
+            true => BodyState::absent(),
+            false => BodyState::planar(DVec3::new(n[0], n[1], 0.0), n[2], DVec3::new(n[3], n[4], 0.0), n[5]),
+        });
+        let step = self.step;
+        Ok(Frame {
+            step,
+            time: self.time,
+            bodies: bodies.collect(),
+            contacts: self.contacts[..contacts * CONTACT_NUMBERS].chunks_exact(CONTACT_NUMBERS).map(contact).collect(),
+            events: self.events[..events * EVENT_NUMBERS].chunks_exact(EVENT_NUMBERS).map(|n| event(n, step)).collect(),
+        })
+    }
+}
+
+fn contact(n: &[f64]) -> Contact {
+    Contact {
+        bodies: [n[0] as usize, n[1] as usize],
+        point: DVec3::new(n[2], n[3], 0.0),
+        normal: DVec3::new(n[4], n[5], 0.0),
+        depth: n[6],
+        impulse: n[7],
+        times: n[8] as u64,
+    }
+}
+
+fn event(n: &[u64], step: u64) -> SensorEvent {
+    SensorEvent {
+        step,
+        kind: if n[0] == 1 { SensorEventKind::Leave } else { SensorEventKind::Enter },
+        sensor: [n[1] as usize, n[2] as usize],
+        other: [n[3] as usize, n[4] as usize],
+    }
+}
+
+/// Fills rows of so many numbers, with more room where it was too little; how many there are.
+///
+/// # Safety
+/// The function must keep to the header.
+unsafe fn counted<T: Copy + Default>(
+    ask: Option<Count<T>>,
+    handle: EngineHandle,
+    rows: &mut Vec<T>,
+    numbers: usize,
+) -> usize {
+    let Some(ask) = ask else { return 0 };
+    loop {
+        let room = rows.len() / numbers;
+        // The caller's promise; there is room for so many.
+        let count = unsafe { ask(handle, rows.as_mut_ptr(), room as u64) } as usize;
+        if count <= room {
+            return count;
+        }
+        rows.resize(numbers * (count + count / 2), T::default());
+    }
+}
+
+impl Drop for Foreign {
+    fn drop(&mut self) {
+        // It is not used again.
+        unsafe { (self.interface.destroy)(self.handle) }
+    }
+}
+
+fn missing<T>(function: Option<T>, feature: &str) -> Result<T, EngineError> {
+    function.ok_or_else(|| EngineError::Unsupported { feature: feature.to_owned() })
+}
+
+impl Engine for Foreign {
+    fn info(&self) -> EngineInfo {
+        let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
+        EngineInfo {
+            name: text(&self.interface.hello["engine"]["name"]),
+            version: text(&self.interface.hello["engine"]["version"]),
+            options: Vec::new(),
+            features: self.interface.features(),
+        }
+    }
+
+    fn build(&mut self, world: &World, conditions: &Conditions) -> Result<(), EngineError> {
+        for (name, value) in &self.options {
+            let set = missing(self.interface.option, &format!("the option {name}"))?;
+            let [name, value] = [name, value].map(|text| CString::new(text.replace('\0', "?")).unwrap_or_default());
+            // Both texts end with a zero.
+            let code = unsafe { set(self.handle, name.as_ptr(), value.as_ptr()) };
+            self.check(code)?;
+        }
+        let packed = Packed::new(world, conditions);
+        // The arrays stand in `packed`.
+        let code = unsafe { (self.interface.build)(self.handle, packed.world()) };
+        self.check(code)?;
+        (self.bodies, self.step, self.time) = (world.bodies.len(), 0, 0.0);
+        self.saved.clear();
+        Ok(())
+    }
+
+    fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
+        if steps.is_empty() {
+            sink(&self.frame()?);
+        }
+        for &length in steps {
+            // The header asks for nothing more.
+            let code = unsafe { (self.interface.step)(self.handle, length) };
+            self.check(code)?;
+            self.step += 1;
+            self.time += length;
+            sink(&self.frame()?);
+        }
+        Ok(())
+    }
+
+    fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
+        let packed = PackedAction::new(body, deed);
+        // The list stands in `packed`.
+        let code = unsafe { (self.interface.act)(self.handle, packed.action()) };
+        self.check(code)
+    }
+
+    fn save(&mut self) -> Result<Token, EngineError> {
+        let (save, mut token) = (missing(self.interface.save, "restore")?, 0);
+        // There is room for a token.
+        let code = unsafe { save(self.handle, &raw mut token) };
+        self.check(code)?;
+        self.saved.insert(token, (self.step, self.time));
+        Ok(Token(token))
+    }
+
+    fn restore(&mut self, token: Token) -> Result<(), EngineError> {
+        let restore = missing(self.interface.restore, "restore")?;
+        // The header asks for nothing more.
+        let code = unsafe { restore(self.handle, token.0) };
+        self.check(code)?;
+        let known = self.saved.get(&token.0).copied();
+        (self.step, self.time) = known.ok_or_else(|| fault(format!("nothing is saved under {}", token.0)))?;
+        Ok(())
+    }
+
+    fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
+        let ray = missing(self.interface.ray, "ray")?;
+        let (ends, mut found, mut hit) = ([from.x, from.y, to.x, to.y], 0, raw::Hit::default());
+        // Four numbers, and room for a hit.
+        let code = unsafe { ray(self.handle, ends.as_ptr(), &raw mut found, &raw mut hit) };
+        self.check(code)?;
+        let [point, normal] = [hit.point, hit.normal].map(|[x, y]| DVec3::new(x, y, 0.0));
+        Ok((found != 0).then(|| RayHit { body: hit.body as usize, point, normal, distance: hit.distance }))
+    }
+}
+
+/// Loads a shared library and serves its engine to the bench on standard input and output, frames as bytes; over the plain protocol when
+/// `plain`. What the library itself prints goes to standard error.
+///
+/// # Errors
+/// When a stream breaks, or the library cannot be loaded.
+pub fn serve_library(path: &Path, plain: bool) -> io::Result<()> {
+    let mut output = io::BufWriter::with_capacity(1 << 18, output()?);
+    let interface = Rc::new(Interface::open(path).map_err(io::Error::other)?);
+    let start = |options: &[(String, String)]| -> Result<Box<dyn Engine>, EngineError> {
+        Ok(Box::new(Foreign::start(&interface, options)?))
+    };
+    let served = Served { start: &start, hello: Some(&interface.hello), in_bytes: !plain };
+    serve(served, &mut io::stdin().lock(), &mut output)
+}
+
+/// Standard output for the protocol alone.
+#[cfg(unix)]
+fn output() -> io::Result<impl Write> {
+    let own = nix::unistd::dup(io::stdout())?;
+    nix::unistd::dup2_stdout(io::stderr())?;
+    Ok(std::fs::File::from(own))
+}
+
+#[cfg(not(unix))]
+fn output() -> io::Result<impl Write> {
+    Ok(io::stdout())
+}

@@ -1,0 +1,438 @@
+//! Whatever an engine lists beyond the plain: sensors, filters, joints, rays, restore, threads.
+
+use super::Question;
+use super::manners::bits;
+use super::say::{body, disc, driven, fixed, flying, made_of, with, world};
+use super::talk::{Seen, Stop, Talk, expect, wrong};
+use serde_json::{Value, json};
+
+pub(super) const QUESTIONS: &[Question] = &[
+    Question {
+        name: "kinematic",
+        asks: "moves kinematic bodies at their velocity, whatever they meet",
+        needs: "kinematic",
+        ask: kinematic,
+    },
+    Question { name: "layers", asks: "lets bodies meet only when both want to", needs: "filter", ask: layers },
+    Question {
+        name: "apart",
+        asks: "keeps pairs in `apart` from touching, in either order",
+        needs: "filter",
+        ask: apart,
+    },
+    Question {
+        name: "sensor",
+        asks: "notices what enters and leaves, and pushes nothing",
+        needs: "sensor",
+        ask: sensor,
+    },
+    Question {
+        name: "sensor as built",
+        asks: "notices at step 0 what overlaps as built",
+        needs: "sensor",
+        ask: sensor_as_built,
+    },
+    Question { name: "swept", asks: "stops fast bodies at thin walls", needs: "swept", ask: swept },
+    Question { name: "restore", asks: "goes back to a saved state, to the last bit", needs: "restore", ask: restore },
+    Question { name: "ray", asks: "tells what a ray hits first", needs: "ray", ask: ray },
+    Question { name: "ray from inside", asks: "hits at distance 0 from inside a solid", needs: "ray", ask: ray_inside },
+    Question { name: "threads", asks: "does the same on two threads as on one", needs: "threads", ask: threads },
+    Question { name: "rod", asks: "keeps the distance of two anchors", needs: "joint.rod", ask: rod },
+    Question {
+        name: "rope",
+        asks: "keeps anchors from going further apart, and no more",
+        needs: "joint.rope",
+        ask: rope,
+    },
+    Question { name: "spring", asks: "pulls by stiffness times stretch", needs: "joint.spring", ask: spring },
+    Question {
+        name: "hinge",
+        asks: "keeps two anchors together and lets bodies turn",
+        needs: "joint.hinge",
+        ask: hinge,
+    },
+    Question { name: "slider", asks: "keeps an anchor on an axis", needs: "joint.slider", ask: slider },
+    Question { name: "weld", asks: "keeps place and angle of two bodies", needs: "joint.weld", ask: weld },
+    Question { name: "absent bodies", asks: "takes bodies in that were absent", needs: "absent", ask: absent },
+];
+
+fn kinematic(talk: &mut Talk) -> Result<(), Stop> {
+    let pusher = with(driven(disc(0.5, 0.0, 0.0)), json!({"velocity": [1.0, 0.0]}));
+    talk.build(&with(world(vec![pusher, disc(0.5, 2.0, 0.0)]), json!({"gravity": [0.0, 0.0]})))?;
+    let seen = talk.run(300, 0.01)?;
+    let hints = [(0.0, "a kinematic body does not move by itself here: it moves at the velocity that it has")];
+    expect(
+        "x of a kinematic body after 3 s at 1 m/s",
+        seen.bodies[0][0],
+        3.0,
+        1e-3,
+        &hints,
+        "nothing pushes a kinematic body: it counts as infinitely heavy",
+    )?;
+    if seen.bodies[1][0] < 3.9 {
+        return wrong(
+            format!("the disc in its way is at x = {}", seen.bodies[1][0]),
+            "kinematic bodies push dynamic ones",
+        );
+    }
+    Ok(())
+}
+
+/// Whether a flying disc is held up by a fixed one, with layers and meets of both.
+fn meet(talk: &mut Talk, first: [u32; 2], second: [u32; 2], apart: &Value) -> Result<bool, Stop> {
+    let wall = with(fixed(disc(1.0, 0.0, 0.0)), json!({"layers": first[0], "meets": first[1]}));
+    let bullet = with(flying(0.5, 3.0, 0.0, -1.0, 0.0), json!({"layers": second[0], "meets": second[1]}));
+    talk.build(&with(world(vec![wall, bullet]), json!({"apart": apart})))?;
+    Ok(talk.run(400, 0.01)?.bodies[1][0] > 0.0)
+}
+
+fn layers(talk: &mut Talk) -> Result<(), Stop> {
+    for (first, second, due, hint) in [
+        ([1, 2], [2, 1], true, "each one's `layers` share a bit with the other's `meets`: they meet"),
+        ([1, 1], [2, 2], false, "neither wants the other: they do not meet"),
+        (
+            [1, 2],
+            [2, 4],
+            false,
+            "both must want to: the second's `meets` leaves the first out, though the first wants it",
+        ),
+        (
+            [1, 4],
+            [2, 1],
+            false,
+            "both must want to: the first's `meets` leaves the second out, though the second wants it",
+        ),
+        ([0x8000_0000, 0x8000_0000], [0x8000_0000, 0x8000_0000], true, "layers are 32 bits without a sign"),
+    ] {
+        if meet(talk, first, second, &json!([]))? != due {
+            return wrong(
+                format!("layers and meets {first:?} and {second:?}: {}", if due { "passes" } else { "is held up" }),
+                hint,
+            );
+        }
+    }
+    Ok(())
+}
+
+fn apart(talk: &mut Talk) -> Result<(), Stop> {
+    let all = [1, u32::MAX];
+    for order in [json!([[0, 1]]), json!([[1, 0]])] {
+        if meet(talk, all, all, &order)? {
+            return wrong(
+                format!("the pair {order} touches"),
+                "pairs in `apart` never touch, in whichever order they are named",
+            );
+        }
+    }
+    Ok(())
+}
+
+fn gate(layers: u32) -> Value {
+    let mut gate = with(fixed(disc(0.5, 0.0, 0.0)), json!({"layers": layers}));
+    gate["parts"][0]["sensor"] = json!(true);
+    gate
+}
+
+fn kinds(frames: &[Seen]) -> Vec<(String, u64)> {
+    let told = |event: &Value| {
+        (event["kind"].as_str().unwrap_or_default().to_owned(), event["step"].as_u64().unwrap_or(u64::MAX))
+    };
+    frames.iter().flat_map(|seen| seen.events.iter().map(told)).collect()
+}
+
+fn sensor(talk: &mut Talk) -> Result<(), Stop> {
+    talk.build(&world(vec![gate(1), flying(0.1, 2.0, 0.0, -1.0, 0.0)]))?;
+    let frames = talk.steps(&[0.01; 400], 1, &json!([]))?;
+    let Some(last) = frames.last() else { return wrong("no frames", "give a frame after every step") };
+    expect(
+        "x after 4 s through a sensor",
+        last.bodies[1][0],
+        -2.0,
+        1e-3,
+        &[(0.6, "a sensor pushes nothing")],
+        "a sensor pushes nothing",
+    )?;
+    let told = kinds(&frames);
+    let words: Vec<&str> = told.iter().map(|(kind, _)| kind.as_str()).collect();
+    if words != ["enter", "leave"] {
+        return wrong(
+            format!("it told {words:?}"),
+            "one `enter` and one `leave` for each body that passes, not one for each step",
+        );
+    }
+    for ((kind, step), due) in told.iter().zip([140.0, 260.0]) {
+        let what = format!("the step of `{kind}`");
+        expect(
+            &what,
+            *step as f64,
+            due,
+            2.0,
+            &[(1.0, "an event has its own step")],
+            "a sensor notices overlap of surfaces, not of centres, at the step where it begins",
+        )?;
+    }
+    let event = frames.iter().flat_map(|seen| &seen.events).next().cloned().unwrap_or_default();
+    if event["sensor"] != json!([0, 0]) || event["other"] != json!([1, 0]) {
+        return wrong(event.to_string(), "`sensor` and `other` are [body, part], the sensor's own first");
+    }
+    Ok(())
+}
+
+fn sensor_as_built(talk: &mut Talk) -> Result<(), Stop> {
+    talk.build(&world(vec![gate(1), disc(0.1, 0.2, 0.0)]))?;
+    let frames = talk.steps(&[0.01; 3], 1, &json!([]))?;
+    let zero = talk.steps(&[], 1, &json!([]))?;
+    let mut told = kinds(&frames);
+    if told.is_empty() {
+        told = kinds(&zero);
+    }
+    // Frame 0 was not asked for, so that the first frame tells it.
+    if told != [("enter".to_owned(), 0)] {
+        return wrong(
+            format!("it told {told:?}"),
+            "an overlap as built is an `enter` at step 0, told with the first frame that is given",
+        );
+    }
+    Ok(())
+}
+
+fn swept(talk: &mut Talk) -> Result<(), Stop> {
+    let shapes = &talk.hello.shapes;
+    let wall = if shapes.iter().any(|shape| shape == "box") {
+        body(&json!({"box": [0.05, 4.0]}), 0.0, 0.0)
+    } else {
+        disc(0.1, 0.0, 0.0)
+    };
+    let bullet = with(flying(0.05, 5.0, 0.0, -300.0, 0.0), json!({"swept": true}));
+    talk.build(&world(vec![fixed(wall), bullet]))?;
+    let x = talk.run(20, 0.01)?.bodies[1][0];
+    if x < 0.0 {
+        return wrong(
+            format!("a swept disc at 300 m/s is at x = {x}, behind a wall at 0"),
+            "bodies with `swept` are followed along their way in the step, not only where they end",
+        );
+    }
+    Ok(())
+}
+
+fn restore(talk: &mut Talk) -> Result<(), Stop> {
+    let mut bodies = vec![fixed(disc(50.0, 0.0, -50.0))];
+    bodies.extend((0..6).map(|n| disc(0.3, 0.11 * f64::from(n % 2), 0.4 + 0.65 * f64::from(n))));
+    talk.build(&with(world(bodies), json!({"gravity": [0.0, -9.8]})))?;
+    talk.run(30, 0.01)?;
+    let token = talk.tell("save", &json!({}))?["token"].clone();
+    let first = talk.run(40, 0.01)?;
+    talk.tell("restore", &json!({"token": token}))?;
+    let back = talk.run(0, 0.01)?;
+    if back.step != 30 {
+        return wrong(
+            format!("step {} after going back to step 30", back.step),
+            "`restore` goes back in the count of steps too",
+        );
+    }
+    let second = talk.run(40, 0.01)?;
+    if first.bodies != second.bodies {
+        return wrong(
+            "the same steps from the restored state end elsewhere",
+            "save everything that the next step uses: warm-start impulses, sleep timers, the broad phase",
+        );
+    }
+    Ok(())
+}
+
+fn hit(talk: &mut Talk, from: [f64; 2], to: [f64; 2]) -> Result<Value, Stop> {
+    Ok(talk.tell("ray", &json!({"from": from, "to": to}))?["hit"].clone())
+}
+
+fn ray(talk: &mut Talk) -> Result<(), Stop> {
+    let mut first = gate(1);
+    first["position"] = json!([2.0, 0.0]);
+    let far = disc(1.0, 5.0, 0.0);
+    talk.build(&world(vec![far, first, disc(1.0, 9.0, 0.0)]))?;
+    talk.run(0, 0.01)?;
+    let told = hit(talk, [0.0, 0.0], [20.0, 0.0])?;
+    if told["body"] == json!(1) {
+        return wrong("it hits a sensor", "rays pass over sensors");
+    }
+    if told["body"] != json!(0) {
+        return wrong(
+            format!("it hits {}", told["body"]),
+            "the first body on the way is told, not the first in the list",
+        );
+    }
+    let number = |value: &Value| value.as_f64().unwrap_or(f64::NAN);
+    let hints = [(0.2, "`distance` is in m from the start of the ray, not a share of it")];
+    expect("distance", number(&told["distance"]), 4.0, 1e-3, &hints, "`distance` is in m from the start of the ray")?;
+    expect(
+        "nx",
+        number(&told["normal"][0]),
+        -1.0,
+        1e-3,
+        &[(1.0, "the normal points out of the body, against the ray")],
+        "the normal points out of the body",
+    )?;
+    match hit(talk, [0.0, 3.0], [20.0, 3.0])?.is_null() {
+        true => Ok(()),
+        false => wrong("a ray that passes by hits something", "answer {\"hit\":null} where nothing is hit"),
+    }
+}
+
+fn ray_inside(talk: &mut Talk) -> Result<(), Stop> {
+    talk.build(&world(vec![disc(1.0, 0.0, 0.0)]))?;
+    talk.run(0, 0.01)?;
+    let told = hit(talk, [0.2, 0.0], [5.0, 0.0])?;
+    if told.is_null() {
+        return wrong("it misses the body in which it begins", "from inside a solid a ray hits it at distance 0");
+    }
+    expect(
+        "distance from inside",
+        told["distance"].as_f64().unwrap_or(f64::NAN),
+        0.0,
+        1e-6,
+        &[(0.8, "this is the way out")],
+        "from inside a solid a ray hits it at distance 0",
+    )
+}
+
+fn threads(talk: &mut Talk) -> Result<(), Stop> {
+    match bits(talk, 1, 1)? == bits(talk, 2, 1)? {
+        true => Ok(()),
+        false => wrong(
+            "two threads give other bits than one",
+            "sums and orders must not hang on who is first: fix them by the numbers of bodies",
+        ),
+    }
+}
+
+fn joined(bodies: Vec<Value>, joint: Value) -> Value {
+    with(world(bodies), json!({"joints": [joint]}))
+}
+
+fn distance(seen: &Seen) -> f64 {
+    let [a, b] = [seen.bodies[0], seen.bodies[1]];
+    (a[0] - b[0]).hypot(a[1] - b[1])
+}
+
+const CENTRES: [[f64; 2]; 2] = [[0.0, 0.0], [0.0, 0.0]];
+
+fn rod(talk: &mut Talk) -> Result<(), Stop> {
+    let joint = json!({"kind": "rod", "bodies": [0, 1], "at": CENTRES});
+    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), flying(0.1, 2.0, 0.0, 1.0, 3.0)], joint))?;
+    let seen = talk.run(200, 0.01)?;
+    let hint = "a rod keeps the distance of its anchors; `length` left out is the distance as built";
+    expect("distance after 2 s on a rod of 2 m", distance(&seen), 2.0, 0.05, &[], hint)
+}
+
+fn rope(talk: &mut Talk) -> Result<(), Stop> {
+    let joint = json!({"kind": "rope", "bodies": [0, 1], "at": CENTRES, "length": 3.0});
+    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), flying(0.1, 1.0, 0.0, 1.0, 0.0)], joint))?;
+    let slack = talk.run(100, 0.01)?;
+    expect(
+        "distance after 1 s on a slack rope",
+        distance(&slack),
+        2.0,
+        0.02,
+        &[(1.0, "a rope does not hold bodies apart: it is no rod"), (3.0, "a slack rope does nothing")],
+        "a slack rope does nothing",
+    )?;
+    let taut = talk.run(300, 0.01)?;
+    match distance(&taut) < 3.1 {
+        true => Ok(()),
+        false => wrong(
+            format!("{} m on a rope of 3 m", distance(&taut)),
+            "a rope lets anchors go no further apart than its length",
+        ),
+    }
+}
+
+fn spring(talk: &mut Talk) -> Result<(), Stop> {
+    let joint =
+        json!({"kind": "spring", "bodies": [0, 1], "at": CENTRES, "length": 1.0, "stiffness": 4.0, "damping": 0.0});
+    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), disc(0.1, 1.5, 0.0)], joint))?;
+    // Angular frequency 2: a half period takes pi / 2.
+    let steps = 1570;
+    let seen = talk.run(steps, 1e-3)?;
+    let hint = "force is stiffness (N/m) times stretch beyond `length`: half a period is pi sqrt(m/k)";
+    expect(
+        "distance half a period after a stretch of 0.5 on a spring of 1 m",
+        distance(&seen),
+        0.5,
+        0.03,
+        &[(1.5, "nothing pulls")],
+        hint,
+    )
+}
+
+fn hinge(talk: &mut Talk) -> Result<(), Stop> {
+    let joint = json!({"kind": "hinge", "bodies": [0, 1], "at": [[1.0, 0.0], [-1.0, 0.0]]});
+    let arm = with(disc(0.1, 2.0, 0.0), json!({"velocity": [0.0, 2.0], "spin": 2.0}));
+    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), arm], joint))?;
+    let row = talk.run(100, 0.01)?.bodies[1];
+    let at = [row[0] - row[2].cos(), row[1] - row[2].sin()];
+    let off = (at[0] - 1.0).hypot(at[1]);
+    let hint = "anchors stand in each body's own frame, and turn with it; a hinge keeps them together";
+    expect("the anchors of a hinge after 1 s are apart by", off, 0.0, 0.05, &[], hint)?;
+    match row[2].abs() > 0.5 {
+        true => Ok(()),
+        false => wrong(
+            format!("it turned by {} rad in 1 s at 2 rad/s", row[2]),
+            "a hinge lets bodies turn freely; this looks like a weld",
+        ),
+    }
+}
+
+fn slider(talk: &mut Talk) -> Result<(), Stop> {
+    let joint = json!({"kind": "slider", "bodies": [0, 1], "at": CENTRES, "axis": [1.0, 0.0]});
+    talk.build(&joined(
+        vec![fixed(disc(0.1, 0.0, 0.0)), with(flying(0.1, 1.0, 0.0, 2.0, 3.0), json!({"spin": 1.0}))],
+        joint,
+    ))?;
+    let row = talk.run(100, 0.01)?.bodies[1];
+    expect(
+        "y off the axis after 1 s",
+        row[1],
+        0.0,
+        0.05,
+        &[],
+        "the second anchor stays on a line along `axis` through the first",
+    )?;
+    expect("angle", row[2], 0.0, 0.05, &[], "a slider lets nothing turn")?;
+    expect("x along the axis after 1 s at 2 m/s", row[0], 3.0, 0.1, &[], "along the axis it slides freely")
+}
+
+fn weld(talk: &mut Talk) -> Result<(), Stop> {
+    let joint = json!({"kind": "weld", "bodies": [0, 1], "at": [[0.5, 0.0], [-0.5, 0.0]]});
+    talk.build(&joined(vec![disc(0.1, 0.0, 0.0), flying(0.1, 1.0, 0.0, 0.0, 1.0)], joint))?;
+    let seen = talk.run(100, 0.01)?;
+    expect(
+        "distance after 1 s",
+        distance(&seen),
+        1.0,
+        0.05,
+        &[],
+        "a weld keeps the place of two bodies to each other",
+    )?;
+    let turned = seen.bodies[1][2] - seen.bodies[0][2];
+    expect("angle between them", turned, 0.0, 0.05, &[], "a weld keeps the angle of two bodies to each other")
+}
+
+fn absent(talk: &mut Talk) -> Result<(), Stop> {
+    let later = with(flying(0.5, 5.0, 0.0, 1.0, 0.0), json!({"absent": true}));
+    talk.build(&made_of(world(vec![disc(0.5, 0.0, 0.0), later]), &[[0.0, 0.0]]))?;
+    let before = talk.run(2, 0.01)?;
+    if !before.bodies[1].iter().all(|number| number.is_nan()) {
+        return wrong(
+            format!("{:?} for an absent body", before.bodies[1]),
+            "all six numbers of an absent body are the text \"nan\"",
+        );
+    }
+    let row = talk.run_with(2, 0.01, &json!([{"before_step": 2, "body": 1, "add": true}]))?.bodies[1];
+    expect(
+        "x two steps after it came in at 5 m",
+        row[0],
+        5.02,
+        1e-6,
+        &[],
+        "an absent body comes in where and as it was built",
+    )
+}

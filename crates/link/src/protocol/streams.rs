@@ -1,0 +1,127 @@
+//! The three streams of an engine's process, each on a thread of its own.
+
+use super::child::shortened;
+use std::collections::VecDeque;
+use std::io::{self, BufRead, BufReader, Read, Write};
+use std::process::{ChildStderr, ChildStdin, ChildStdout};
+use std::sync::mpsc::{Receiver, SyncSender};
+use std::sync::{Arc, Mutex, PoisonError};
+
+/// Longest line of an answer, and most bytes beside it.
+const LONGEST: u64 = 1 << 27;
+/// Lines of its log that are kept, and bytes of each.
+const LINES_KEPT: usize = 12;
+const LINE_KEPT: u64 = 400;
+/// Lines told when it fails.
+const LINES_TOLD: usize = 3;
+
+/// An answer as it came.
+pub(crate) struct Answer {
+    pub(crate) line: String,
+    /// Beside it, where frames come as bytes.
+    pub(crate) bytes: Vec<u8>,
+}
+
+/// Hands on one answer after the other until the stream ends or breaks.
+pub(super) fn read_answers(output: ChildStdout, in_bytes: bool, send: &SyncSender<Result<Answer, String>>) {
+    let mut output = BufReader::with_capacity(1 << 18, output);
+    loop {
+        let answer = match read_line(&mut output) {
+            Ok(None) => return,
+            Ok(Some(line)) if in_bytes => {
+                read_bytes(&mut output).map(|bytes| Answer { line, bytes }).map_err(|e| e.to_string())
+            }
+            Ok(Some(line)) => Ok(Answer { line, bytes: Vec::new() }),
+            Err(why) => Err(why),
+        };
+        let ends = answer.is_err();
+        if send.send(answer).is_err() || ends {
+            return;
+        }
+    }
+}
+
+fn read_line(output: &mut impl BufRead) -> Result<Option<String>, String> {
+    let mut line = Vec::new();
+    let read = output.take(LONGEST).read_until(b'\n', &mut line).map_err(|error| error.to_string())?;
+    let text = |line: Vec<u8>| match String::from_utf8(line) {
+        Ok(line) => Ok(line),
+        Err(error) => {
+            let line = String::from_utf8_lossy(error.as_bytes()).into_owned();
+            Err(format!("a line that is no UTF-8: `{}`", shortened(&line)))
+        }
+    };
+    if read == 0 {
+        return Ok(None);
+    }
+    if line.last() == Some(&b'\n') {
+        return text(line).map(Some);
+    }
+    let line = text(line)?;
+    Err(match read as u64 >= LONGEST {
+        true => format!("a line of more than {LONGEST} bytes: `{}`", shortened(&line)),
+        false => format!("half a line: `{}`", shortened(&line)),
+    })
+}
+
+fn read_bytes(output: &mut impl Read) -> io::Result<Vec<u8>> {
+    let mut count = [0; 8];
+    output.read_exact(&mut count)?;
+    let count = u64::from_le_bytes(count);
+    if count > LONGEST {
+        return Err(io::Error::other(format!("{count} bytes of frames")));
+    }
+    let mut bytes = Vec::new();
+    output.take(count).read_to_end(&mut bytes)?;
+    match bytes.len() as u64 == count {
+        true => Ok(bytes),
+        false => Err(io::Error::other(format!("{} bytes of {count}", bytes.len()))),
+    }
+}
+
+/// Writes one line after the other until there are no more or none is taken.
+pub(super) fn write_calls(mut input: ChildStdin, lines: &Receiver<String>) {
+    while let Ok(line) = lines.recv() {
+        let written =
+            input.write_all(line.as_bytes()).and_then(|()| input.write_all(b"\n")).and_then(|()| input.flush());
+        if written.is_err() {
+            return;
+        }
+    }
+}
+
+/// The last lines of a log.
+#[derive(Clone, Default)]
+pub(super) struct Log(Arc<Mutex<VecDeque<String>>>);
+
+impl Log {
+    fn keep(&self, line: &[u8]) {
+        let mut lines = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        lines.push_back(String::from_utf8_lossy(line).trim_end().to_owned());
+        if lines.len() > LINES_KEPT {
+            lines.pop_front();
+        }
+    }
+
+    pub(super) fn last_words(&self) -> String {
+        let lines = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let told: Vec<&str> =
+            lines.iter().rev().filter(|line| !line.is_empty()).take(LINES_TOLD).map(String::as_str).collect();
+        if told.is_empty() {
+            return String::new();
+        }
+        format!("; its log ends: {}", told.into_iter().rev().collect::<Vec<_>>().join(" / "))
+    }
+}
+
+/// Keeps the last lines of a log, however long it is.
+pub(super) fn follow_log(errors: ChildStderr, log: &Log) {
+    let mut errors = BufReader::new(errors);
+    loop {
+        let mut line = Vec::new();
+        match (&mut errors).take(LINE_KEPT).read_until(b'\n', &mut line) {
+            Ok(0) | Err(_) => return,
+            Ok(_) => log.keep(&line),
+        }
+    }
+}
