@@ -2,9 +2,11 @@
 //! example of it in Rust. Every function is one of the header, where it is explained.
 #![allow(unsafe_code)]
 
-use ironspin_border::{INTERFACE, action_of, raw, status, world_of};
+use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, STATE_NUMBERS, action_of, raw, status, world_of};
 use ironspin_engine::{Builtin, Settings};
-use ironspin_model::{DVec3, Engine, EngineError, Frame, RayHit, SensorEventKind, Shape, Token};
+use ironspin_model::{
+    BodyState, Contact, DVec3, Engine, EngineError, RayHit, SensorEvent, SensorEventKind, Shape, Token,
+};
 use serde_json::json;
 use std::ffi::{CStr, CString, c_char};
 use std::sync::OnceLock;
@@ -13,8 +15,10 @@ use std::sync::OnceLock;
 pub struct Handle {
     engine: Option<Builtin>,
     options: Vec<(String, String)>,
-    /// The present frame.
-    frame: Frame,
+    /// The present frame, in rows.
+    state: Vec<f64>,
+    contacts: Vec<f64>,
+    events: Vec<u64>,
     error: CString,
 }
 
@@ -26,8 +30,14 @@ impl Handle {
     /// Looks at the present frame, or does one step.
     fn advance(&mut self, steps: &[f64]) -> Result<(), EngineError> {
         let engine = self.engine.as_mut().ok_or(EngineError::NothingBuilt)?;
-        let frame = &mut self.frame;
-        engine.advance(steps, &mut |now| frame.clone_from(now))
+        let (state, contacts, events) = (&mut self.state, &mut self.contacts, &mut self.events);
+        engine.advance(steps, &mut |frame| {
+            [&mut *state, contacts].into_iter().for_each(Vec::clear);
+            events.clear();
+            state.extend(frame.bodies.iter().flat_map(state_numbers));
+            contacts.extend(frame.contacts.iter().flat_map(contact_numbers));
+            events.extend(frame.events.iter().flat_map(event_numbers));
+        })
     }
 
     fn tell(&mut self, outcome: Result<(), EngineError>) -> i32 {
@@ -43,6 +53,34 @@ impl Handle {
         self.error = CString::new(text.replace('\0', "?")).unwrap_or_default();
         code
     }
+}
+
+fn state_numbers(state: &BodyState) -> [f64; STATE_NUMBERS] {
+    let (p, v) = (state.position, state.velocity);
+    [p.x, p.y, state.angle, v.x, v.y, state.spin.z]
+}
+
+fn contact_numbers(contact: &Contact) -> [f64; CONTACT_NUMBERS] {
+    let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
+    [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse, contact.times as f64]
+}
+
+fn event_numbers(event: &SensorEvent) -> [u64; EVENT_NUMBERS] {
+    let ([sensor, part], [other, other_part]) = (event.sensor, event.other);
+    let kind = u64::from(event.kind == SensorEventKind::Leave);
+    [kind, sensor as u64, part as u64, other as u64, other_part as u64]
+}
+
+/// Copies as many rows as there is room for; how many there are.
+///
+/// # Safety
+/// There must be room for so many rows of `width` numbers.
+unsafe fn copy_rows<T: Copy>(from: &[T], width: usize, to: *mut T, room: u64) -> u64 {
+    let count = from.len() / width;
+    let copied = count.min(room as usize) * width;
+    // The caller's promise.
+    unsafe { std::ptr::copy_nonoverlapping(from.as_ptr(), to, copied) };
+    count as u64
 }
 
 /// # Safety
@@ -88,7 +126,14 @@ pub extern "C" fn ironspin_describe() -> *const c_char {
 /// See the header.
 #[unsafe(no_mangle)]
 pub extern "C" fn ironspin_create() -> *mut Handle {
-    let handle = Handle { engine: None, options: Vec::new(), frame: Frame::default(), error: CString::default() };
+    let handle = Handle {
+        engine: None,
+        options: Vec::new(),
+        state: Vec::new(),
+        contacts: Vec::new(),
+        events: Vec::new(),
+        error: CString::default(),
+    };
     Box::into_raw(Box::new(handle))
 }
 
@@ -173,11 +218,7 @@ pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> 
     unsafe {
         with(engine, |handle| {
             handle.built()?;
-            let rows = std::slice::from_raw_parts_mut(rows, 6 * handle.frame.bodies.len());
-            for (row, state) in rows.chunks_exact_mut(6).zip(&handle.frame.bodies) {
-                let (p, v) = (state.position, state.velocity);
-                row.copy_from_slice(&[p.x, p.y, state.angle, v.x, v.y, state.spin.z]);
-            }
+            copy_rows(&handle.state, STATE_NUMBERS, rows, u64::MAX);
             Ok(())
         })
     }
@@ -188,15 +229,7 @@ pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> 
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, room: u64) -> u64 {
     // The caller's promise.
-    let frame = unsafe { &(*engine).frame };
-    for (number, contact) in frame.contacts.iter().take(room as usize).enumerate() {
-        let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
-        let (depth, impulse, times) = (contact.depth, contact.impulse, contact.times as f64);
-        let row = [i as f64, j as f64, p.x, p.y, n.x, n.y, depth, impulse, times];
-        // Within the room.
-        unsafe { std::ptr::copy_nonoverlapping(row.as_ptr(), rows.add(9 * number), 9) };
-    }
-    frame.contacts.len() as u64
+    unsafe { copy_rows(&(*engine).contacts, CONTACT_NUMBERS, rows, room) }
 }
 
 /// # Safety
@@ -204,15 +237,7 @@ pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, 
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_events(engine: *mut Handle, rows: *mut u64, room: u64) -> u64 {
     // The caller's promise.
-    let frame = unsafe { &(*engine).frame };
-    for (number, event) in frame.events.iter().take(room as usize).enumerate() {
-        let kind = u64::from(event.kind == SensorEventKind::Leave);
-        let ([sensor, part], [other, other_part]) = (event.sensor, event.other);
-        let row = [kind, sensor as u64, part as u64, other as u64, other_part as u64];
-        // Within the room.
-        unsafe { std::ptr::copy_nonoverlapping(row.as_ptr(), rows.add(5 * number), 5) };
-    }
-    frame.events.len() as u64
+    unsafe { copy_rows(&(*engine).events, EVENT_NUMBERS, rows, room) }
 }
 
 /// # Safety

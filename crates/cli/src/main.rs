@@ -34,6 +34,8 @@ fn main() -> ExitCode {
         Command::Weigh(options) => commands::search::weigh_here(options),
         Command::Frames(options) => commands::twin::frames(options),
         Command::Judge(options) => commands::judge::run(options, arguments.quiet),
+        Command::Report(options) => commands::report::run(options, arguments.quiet),
+        Command::Film(options) => commands::film::run(options, arguments.quiet),
         Command::Scenes(options) => commands::scenes::run(options),
         Command::Schema(options) => commands::schema::run(options),
         Command::ServeEngine => commands::engines::serve(),

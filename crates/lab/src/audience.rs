@@ -71,8 +71,11 @@ impl<'a> Audience<'a> {
         }
     }
 
-    /// Keeps the frames in a file.
+    /// Keeps what the plan asks to be kept.
     pub(crate) fn keep(&mut self, plan: &TrialPlan) {
+        if let Some(pace) = plan.pace {
+            self.recorder.set_pace(pace);
+        }
         let Some((path, format)) = &plan.trace else { return };
         let header = Header {
             scene: plan.setup.name.clone(),

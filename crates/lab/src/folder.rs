@@ -88,6 +88,14 @@ impl RunFolder {
     }
 }
 
+/// Gives a file that was made for one's own eyes the rights of an ordinary new one.
+///
+/// # Errors
+/// When the file system refuses.
+pub fn open_to_all(path: &Path) -> io::Result<()> {
+    open_to_others(path, 0o644)
+}
+
 /// What was made for one's own eyes gets the rights of an ordinary new file or folder.
 #[cfg(unix)]
 pub(crate) fn open_to_others(path: &Path, rights: u32) -> io::Result<()> {

@@ -69,6 +69,7 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
         engine_hash: engine.fingerprint(),
         engine,
         conditions: Conditions { seed: order.seed, ..Conditions::with_dt(dt) },
+        pace: None,
         trace: None,
         judged_by: Some(words(order)),
     };

@@ -53,7 +53,7 @@ pub use cost::{CostDocument, CostOrder, CostRecord, CostTrend, measure_cost, mem
 pub use document::{ClaimDocument, FORMAT, Host, Manifest, ResultDocument, Summary, Tool, TrialDocument};
 pub use edge::{Edge, EdgeDocument, EdgeOrder, EdgeRecord, Tried, find_edges};
 pub use fit::{Line, line, power_law};
-pub use folder::{FolderError, RunFolder};
+pub use folder::{FolderError, RunFolder, open_to_all};
 pub use grid::{LabEvent, run_grid, share_out};
 pub use judging::{JudgeError, JudgeOrder, judge_trace};
 pub use ledger::{Change, ChangeKind, Comparison, Figure, Kept, Ledger, LedgerError, compare_costs, compare_results};
@@ -63,9 +63,9 @@ pub use plan_file::{plan_schema, read_plan};
 pub use pool::{PooledClaim, pool};
 pub use probes::{Answer, ProbeRecord};
 pub use record::{ClaimRecord, TrialRecord};
-pub use recording::{Curve, Recording};
+pub use recording::{Curve, Recording, Replay};
 pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, collapse, run_series};
-pub use sweep::{Draw, Drawn, Shard, SweepFolder, Swept};
+pub use sweep::{Draw, Drawn, Shard, Sketch, SweepFolder, Swept};
 pub use trial::{run_trial, run_trial_on};
 pub use twins::{
     Demand, Difference, Growth, TwinDocument, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin, twins_of,

@@ -211,6 +211,7 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
                     engine: engine.clone(),
                     engine_hash: engine_hash.clone(),
                     conditions: (*conditions).clone(),
+                    pace: None,
                     trace: None,
                     judged_by: None,
                 }));

@@ -26,6 +26,8 @@ pub struct TrialPlan {
     pub engine_hash: String,
     /// Everything else.
     pub conditions: Conditions,
+    /// Steps from one frame of its replay to the next; nothing for as many as make a few hundred.
+    pub pace: Option<u64>,
     /// Where its frames are to be kept, and how.
     pub trace: Option<(PathBuf, TraceFormat)>,
     /// The arguments that judge a recorded trace again, in place of a run.

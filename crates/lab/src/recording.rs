@@ -17,6 +17,38 @@ pub struct Curve {
     pub values: Vec<f64>,
 }
 
+/// Most states of bodies kept for playing a trial back, fewest and most frames.
+const STATES: usize = 6_000;
+const FRAMES: [usize; 2] = [12, 240];
+/// Most contacts kept of a frame; of more, some spread evenly over them.
+const CONTACTS: usize = 256;
+
+/// What a trial is played back from: some of its frames, evenly over its length.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Replay {
+    /// Times of the frames, s.
+    pub times: Vec<f64>,
+    /// x, y and angle of every body, frame after frame; not-a-number for an absent one.
+    pub states: Vec<[f64; 3]>,
+    /// Contact points of each frame, with the impulse of the step, N s.
+    pub contacts: Vec<Vec<[f64; 3]>>,
+}
+
+impl Replay {
+    fn keep(&mut self, frame: &Frame) {
+        self.times.push(frame.time);
+        self.states.extend(frame.bodies.iter().map(|body| [body.position.x, body.position.y, body.angle]));
+        let contacts = frame.contacts.iter().step_by(frame.contacts.len().div_ceil(CONTACTS).max(1));
+        self.contacts.push(contacts.map(|contact| [contact.point.x, contact.point.y, contact.impulse]).collect());
+    }
+
+    /// The states of one frame.
+    pub fn frame(&self, number: usize) -> &[[f64; 3]] {
+        let bodies = self.states.len() / self.times.len().max(1);
+        self.states.get(number * bodies..(number + 1) * bodies).unwrap_or_default()
+    }
+}
+
 /// Samples of a trial.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Recording {
@@ -34,6 +66,8 @@ pub struct Recording {
     pub end: Vec<BodyState>,
     /// Time of the last frame, s.
     pub end_time: f64,
+    /// What it is played back from.
+    pub replay: Replay,
 }
 
 /// Makes a recording while frames stream by.
@@ -42,6 +76,8 @@ pub(crate) struct Recorder {
     dynamic: Vec<usize>,
     tracked: Vec<usize>,
     stride: u64,
+    /// Steps from one frame of the replay to the next.
+    pace: u64,
     first_potential: Option<f64>,
 }
 
@@ -59,7 +95,14 @@ impl Recorder {
             y: paths,
             ..Recording::default()
         };
-        Recorder { recording, dynamic, tracked, stride: steps.div_ceil(SAMPLES).max(1), first_potential: None }
+        let frames = (STATES / world.bodies.len().max(1)).clamp(FRAMES[0], FRAMES[1]) as u64;
+        let stride = steps.div_ceil(SAMPLES).max(1);
+        Recorder { recording, dynamic, tracked, stride, pace: steps.div_ceil(frames).max(1), first_potential: None }
+    }
+
+    /// Keeps every so many steps for the replay, whatever their number.
+    pub(crate) fn set_pace(&mut self, steps: u64) {
+        self.pace = steps.max(1);
     }
 
     pub(crate) fn observe(&mut self, world: &World, frame: &Frame) {
@@ -68,6 +111,9 @@ impl Recorder {
         }
         if frame.step.is_multiple_of(self.stride) {
             self.sample(world, frame);
+        }
+        if frame.step.is_multiple_of(self.pace) {
+            self.recording.replay.keep(frame);
         }
     }
 
@@ -91,6 +137,9 @@ impl Recorder {
         if let Some(frame) = last {
             if self.recording.times.last().is_none_or(|&time| time < frame.time) {
                 self.sample(world, frame);
+            }
+            if self.recording.replay.times.last().is_none_or(|&time| time < frame.time) {
+                self.recording.replay.keep(frame);
             }
             self.recording.end.clone_from(&frame.bodies);
             self.recording.end_time = frame.time;

@@ -5,6 +5,7 @@
 //! |---|---|
 //! | `plan.json` | the keys of the trials, in order; by it the folder is known as a sweep |
 //! | `trials/KEY.json` | what came of one trial |
+//! | `drawings/KEY.json` | what it is drawn from, where that was kept |
 //! | `manifest.json` | what made the folder |
 //! | others | drawn from the trials whenever some are finished |
 
@@ -12,6 +13,7 @@ use crate::document::{ResultDocument, TrialDocument};
 use crate::folder::{FolderError, open_to_others};
 use crate::grid::{LabEvent, work_through};
 use crate::plan::TrialPlan;
+use crate::record::TrialRecord;
 use serde::{Deserialize, Serialize};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
@@ -23,6 +25,7 @@ use std::time::{Duration, Instant};
 const FORMAT: &str = "ironspin.plan/1";
 const PLAN: &str = "plan.json";
 const TRIALS: &str = "trials";
+const DRAWINGS: &str = "drawings";
 /// Begins the name of a file that is not whole yet.
 const DRAFT: &str = ".draft-";
 /// A draft of this age belongs to no sweep that runs.
@@ -55,6 +58,9 @@ struct PlannedTrial {
 pub type Drawn = Vec<(String, Vec<u8>)>;
 /// Draws files from results.
 pub type Draw<'a> = dyn Fn(&ResultDocument) -> Drawn + Sync + 'a;
+
+/// Makes of a trial what it is drawn from, if that is to be kept.
+pub type Sketch<'a> = dyn Fn(&TrialRecord) -> Option<Vec<u8>> + Sync + 'a;
 
 /// One share of a grid, counted from 1.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -145,6 +151,9 @@ impl SweepFolder {
                 let name = trial_name(&planned.key);
                 let bytes = std::fs::read(share.join(&name)).map_err(|cause| folder.fault(cause))?;
                 folder.put(&name, &bytes)?;
+                if let Ok(drawing) = std::fs::read(share.join(drawing_name(&planned.key))) {
+                    folder.put(&drawing_name(&planned.key), &drawing)?;
+                }
                 trials.push(trial);
             }
         }
@@ -164,6 +173,19 @@ impl SweepFolder {
         Ok(ResultDocument::joined(trials.collect()))
     }
 
+    /// The same, each with what it is drawn from, where that was kept.
+    ///
+    /// # Errors
+    /// When it is no folder of a sweep.
+    pub fn read_drawn(place: &Path) -> Result<Vec<(TrialDocument, Option<Vec<u8>>)>, FolderError> {
+        let plan = SweepFolder { place: place.to_owned() }.read_plan()?;
+        let trials = plan.trials.iter().filter_map(|planned| {
+            let drawing = std::fs::read(place.join(drawing_name(&planned.key))).ok();
+            Some((read_trial(place, &planned.key)?, drawing))
+        });
+        Ok(trials.collect())
+    }
+
     /// Runs what is not in the folder yet. When `stop` is set, what is finished stays.
     ///
     /// # Errors
@@ -176,6 +198,7 @@ impl SweepFolder {
         stop: &AtomicBool,
         listener: &(dyn Fn(&LabEvent) + Sync),
         draw: &Draw<'_>,
+        sketch: &Sketch<'_>,
     ) -> Result<Swept, FolderError> {
         let mine = |plan: &TrialPlan| shard.is_none_or(|shard| plan.share(shard.of) + 1 == shard.number);
         let keys: Vec<String> = plans.iter().map(TrialPlan::key).collect();
@@ -199,8 +222,11 @@ impl SweepFolder {
         };
         let finished = work_through(plans, &due, jobs, stop, listener, &|trial, record| {
             // What is read back, so that a sweep that went on gives the same bytes.
-            let written = self.write_trial(&keys[trial], &TrialDocument::of(&record, false));
+            let drawing = sketch(&record);
+            let document = TrialDocument::of(&record, false);
             drop(record);
+            let drawn = drawing.map_or(Ok(()), |bytes| self.put(&drawing_name(&keys[trial]), &bytes));
+            let written = drawn.and_then(|()| self.write_trial(&keys[trial], &document));
             let document = match written {
                 Ok(document) => document,
                 Err(fault) => return give_up(fault),
@@ -232,6 +258,7 @@ impl SweepFolder {
         let io = |cause| self.fault(cause);
         let target = self.place.join(name);
         let parent = target.parent().unwrap_or(&self.place);
+        std::fs::create_dir_all(parent).map_err(io)?;
         let mut draft = tempfile::Builder::new().prefix(DRAFT).tempfile_in(parent).map_err(io)?;
         draft.write_all(contents).map_err(io)?;
         draft.as_file().sync_data().map_err(io)?;
@@ -317,6 +344,10 @@ impl SweepFolder {
         let names = entries.map(|entry| entry.file_name().to_string_lossy().into_owned());
         names.filter(|name| name.ends_with(".json") && !name.starts_with('.') && !known.contains(name)).count()
     }
+}
+
+fn drawing_name(key: &str) -> String {
+    format!("{DRAWINGS}/{key}.json")
 }
 
 fn trial_name(key: &str) -> String {

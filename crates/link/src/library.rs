@@ -6,8 +6,8 @@
 use crate::protocol::{Served, serve};
 use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, Packed, PackedAction, STATE_NUMBERS, raw, status};
 use ironspin_model::{
-    BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit,
-    SensorEvent, SensorEventKind, Token, World,
+    BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink,
+    Rows, SensorEvent, SensorEventKind, Token, World,
 };
 use libloading::Library;
 use raw::EngineHandle;
@@ -170,25 +170,46 @@ impl Foreign {
         })
     }
 
-    fn frame(&mut self) -> Result<Frame, EngineError> {
+    /// Asks for the present frame, and hands it on.
+    fn look(&mut self, sink: &mut RowSink<'_>) -> Result<(), EngineError> {
         self.rows.resize(STATE_NUMBERS * self.bodies, f64::NAN);
         // There is room for every body, and for as many rows as are said.
         let code = unsafe { (self.interface.state)(self.handle, self.rows.as_mut_ptr()) };
         self.check(code)?;
         let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, CONTACT_NUMBERS) };
         let events = unsafe { counted(self.interface.events, self.handle, &mut self.events, EVENT_NUMBERS) };
-        let bodies = self.rows.chunks_exact(STATE_NUMBERS).map(|n| match n.iter().all(|number| number.is_nan()) {
-            true => BodyState::absent(),
-            false => BodyState::planar(DVec3::new(n[0], n[1], 0.0), n[2], DVec3::new(n[3], n[4], 0.0), n[5]),
-        });
         let step = self.step;
-        Ok(Frame {
+        let events = self.events[..events * EVENT_NUMBERS].chunks_exact(EVENT_NUMBERS).map(|n| event(n, step));
+        sink(Rows {
             step,
-            time: self.time,
-            bodies: bodies.collect(),
-            contacts: self.contacts[..contacts * CONTACT_NUMBERS].chunks_exact(CONTACT_NUMBERS).map(contact).collect(),
-            events: self.events[..events * EVENT_NUMBERS].chunks_exact(EVENT_NUMBERS).map(|n| event(n, step)).collect(),
-        })
+            state: &self.rows,
+            contacts: &self.contacts[..contacts * CONTACT_NUMBERS],
+            events: &events.collect::<Vec<_>>(),
+        });
+        Ok(())
+    }
+
+    fn step(&mut self, length: f64) -> Result<(), EngineError> {
+        // The header asks for nothing more.
+        let code = unsafe { (self.interface.step)(self.handle, length) };
+        self.check(code)?;
+        self.step += 1;
+        self.time += length;
+        Ok(())
+    }
+}
+
+fn frame_of(rows: &Rows<'_>, time: f64) -> Frame {
+    let bodies = rows.state.chunks_exact(STATE_NUMBERS).map(|n| match n.iter().all(|number| number.is_nan()) {
+        true => BodyState::absent(),
+        false => BodyState::planar(DVec3::new(n[0], n[1], 0.0), n[2], DVec3::new(n[3], n[4], 0.0), n[5]),
+    });
+    Frame {
+        step: rows.step,
+        time,
+        bodies: bodies.collect(),
+        contacts: rows.contacts.chunks_exact(CONTACT_NUMBERS).map(contact).collect(),
+        events: rows.events.to_vec(),
     }
 }
 
@@ -275,17 +296,26 @@ impl Engine for Foreign {
 
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
         if steps.is_empty() {
-            sink(&self.frame()?);
+            let time = self.time;
+            return self.look(&mut |rows| sink(&frame_of(&rows, time)));
         }
         for &length in steps {
-            // The header asks for nothing more.
-            let code = unsafe { (self.interface.step)(self.handle, length) };
-            self.check(code)?;
-            self.step += 1;
-            self.time += length;
-            sink(&self.frame()?);
+            self.step(length)?;
+            let time = self.time;
+            self.look(&mut |rows| sink(&frame_of(&rows, time)))?;
         }
         Ok(())
+    }
+
+    fn advance_rows(&mut self, steps: &[f64], sink: &mut RowSink<'_>) -> Result<bool, EngineError> {
+        if steps.is_empty() {
+            self.look(sink)?;
+        }
+        for &length in steps {
+            self.step(length)?;
+            self.look(sink)?;
+        }
+        Ok(true)
     }
 
     fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
@@ -321,7 +351,7 @@ impl Engine for Foreign {
         let code = unsafe { ray(self.handle, ends.as_ptr(), &raw mut found, &raw mut hit) };
         self.check(code)?;
         let [point, normal] = [hit.point, hit.normal].map(|[x, y]| DVec3::new(x, y, 0.0));
-        Ok((found != 0).then(|| RayHit { body: hit.body as usize, point, normal, distance: hit.distance }))
+        Ok((found != 0).then_some(RayHit { body: hit.body as usize, point, normal, distance: hit.distance }))
     }
 }
 

@@ -145,7 +145,7 @@ fn bytes(text: &str) -> Option<u64> {
     let number: f64 = text[..digits].trim().parse().ok()?;
     let whole = number * unit;
     // Less could not even start a process.
-    (whole >= 1e6 && whole < 1e18).then_some(whole as u64)
+    (1e6..1e18).contains(&whole).then_some(whole as u64)
 }
 
 #[cfg(test)]

@@ -150,7 +150,7 @@ impl EngineSpec {
     ///
     /// # Errors
     /// For a trace, and where this program is needed and not known.
-    pub(crate) fn examined(&self) -> Result<(Program, Vec<(String, String)>), EngineError> {
+    pub(crate) fn examined(&self) -> Result<(Program, Options), EngineError> {
         let own = |words: &[&str]| {
             let program = self.lodging.program.as_ref();
             let program = program.ok_or_else(|| wrong("engine", &self.text, "the program `ironspin` around it"))?;
@@ -183,8 +183,11 @@ fn wrong(kind: &str, found: &str, expected: &str) -> EngineError {
     EngineError::BadValue { option: kind.to_owned(), found: found.to_owned(), expected: expected.to_owned() }
 }
 
+/// Options as pairs of name and value.
+type Options = Vec<(String, String)>;
+
 /// Takes `:: name=value,name=value` from the end of a name.
-fn with_options(told: &str) -> Result<(&str, Vec<(String, String)>), EngineError> {
+fn with_options(told: &str) -> Result<(&str, Options), EngineError> {
     let (line, options) = told.split_once(" :: ").unwrap_or((told, ""));
     let pairs = options.split(',').filter(|pair| !pair.trim().is_empty()).map(|pair| {
         let (name, value) =
@@ -194,11 +197,8 @@ fn with_options(told: &str) -> Result<(&str, Vec<(String, String)>), EngineError
     Ok((line, pairs.collect::<Result<_, EngineError>>()?))
 }
 
-/// Words and options of a program.
-type Told = (Vec<String>, Vec<(String, String)>);
-
 /// Reads `PROGRAM ARGUMENTS :: name=value,name=value`; quotes keep blanks together.
-fn program(told: &str) -> Result<Told, EngineError> {
+fn program(told: &str) -> Result<(Vec<String>, Options), EngineError> {
     let (line, options) = with_options(told)?;
     let mut words: Vec<String> = Vec::new();
     let (mut quote, mut open) = (None, false);

@@ -1,6 +1,6 @@
 //! The seam between the bench and an engine under test.
 
-use crate::{Conditions, Deed, EngineError, Frame, World};
+use crate::{Conditions, Deed, EngineError, Frame, SensorEvent, World};
 use glam::DVec3;
 use serde::Serialize;
 
@@ -54,6 +54,22 @@ pub struct OptionInfo {
 /// Takes frames as they are made.
 pub type FrameSink<'a> = dyn FnMut(&Frame) + 'a;
 
+/// A frame as rows of numbers.
+#[derive(Clone, Copy, Debug)]
+pub struct Rows<'a> {
+    /// Steps done so far.
+    pub step: u64,
+    /// x, y, angle, vx, vy, spin of each body, m and rad and s.
+    pub state: &'a [f64],
+    /// i, j, x, y, nx, ny, depth, impulse, times of each contact.
+    pub contacts: &'a [f64],
+    /// What sensors noticed.
+    pub events: &'a [SensorEvent],
+}
+
+/// Takes frames as rows.
+pub type RowSink<'a> = dyn FnMut(Rows<'_>) + 'a;
+
 /// An engine under test. The bench calls `build` once for each trial and then `advance`.
 pub trait Engine {
     /// Name, version and options.
@@ -73,6 +89,14 @@ pub trait Engine {
     /// # Errors
     /// [`EngineError::NothingBuilt`] before `build`, any other variant when the engine fails on the way.
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError>;
+
+    /// As [`Engine::advance`], for engines that hold a frame as rows of numbers anyway; false, and nothing done, for all others.
+    ///
+    /// # Errors
+    /// As [`Engine::advance`].
+    fn advance_rows(&mut self, _steps: &[f64], _sink: &mut RowSink<'_>) -> Result<bool, EngineError> {
+        Ok(false)
+    }
 
     /// Does something to a body before the next step, beside the actions of the world.
     ///

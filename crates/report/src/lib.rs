@@ -5,7 +5,9 @@
 //! | [`verdict_table`], [`pooled_lines`], [`what_broke`] | what a person reads in a terminal | `terminal.rs` |
 //! | [`result_json`], [`trials_csv`] | what a program reads | `machine.rs` |
 //! | [`verdict_map`], [`broken_claims`] | verdicts of a sweep over step and scale | `map.rs` |
-//! | [`page`] | one self-contained HTML page | `page.rs`, `page.css` |
+//! | [`page`] | one self-contained HTML page, with replays | `page/` |
+//! | [`Drawing`] | what a trial is drawn from, kept beside results | `drawing.rs` |
+//! | [`gif`], [`strip`], [`still`] | films and pictures of dots | `film/` |
 //! | `picture` | bodies of a world as SVG | `picture.rs` |
 //! | [`sketch`] | a world as characters | `sketch.rs` |
 //! | `plot` | curves over time as SVG | `plot.rs` |
@@ -19,6 +21,8 @@
 
 mod axes;
 mod cost;
+mod drawing;
+mod film;
 mod look;
 mod machine;
 mod map;
@@ -33,10 +37,12 @@ mod terminal;
 mod twins;
 
 pub use cost::{cost_csv, cost_plot, cost_table};
+pub use drawing::Drawing;
+pub use film::{FilmError, FilmStyle, gif, still, strip};
 pub use machine::{MachineError, document_json, result_json, trials_csv};
 pub use map::{broken_claims, document_summary, verdict_map};
 pub use number::{show, with_unit};
-pub use page::page;
+pub use page::{PageTrial, page};
 pub use picture::{Scenery, picture};
 pub use plot::PlotError;
 pub use probe::probe_table;

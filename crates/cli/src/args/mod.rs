@@ -2,12 +2,14 @@
 
 mod conditions;
 mod engines;
+mod look;
 mod search;
 mod sweep;
 mod twin;
 
 pub(crate) use conditions::ConditionOptions;
 pub(crate) use engines::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat, ProbeOptions, ServeLibraryOptions};
+pub(crate) use look::{FilmOptions, ReportOptions};
 pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
 pub(crate) use sweep::{MergeOptions, SweepOptions};
 pub(crate) use twin::{Change, FramesOptions, TwinOptions};
@@ -61,6 +63,10 @@ pub(crate) enum Command {
     Frames(FramesOptions),
     /// Hold the claims of a scene against a recorded trace, from whatever engine or program
     Judge(JudgeOptions),
+    /// Make the page of a folder of results again
+    Report(ReportOptions),
+    /// Draw a trial as a picture, a strip of pictures or a film
+    Film(FilmOptions),
     /// List the bundled scenes; show, copy, check or begin one
     Scenes(ScenesOptions),
     /// Print the JSON Schema of a file format, for editors and validators

@@ -3,8 +3,10 @@
 pub(crate) mod demo;
 pub(crate) mod engines;
 pub(crate) mod explain;
+pub(crate) mod film;
 pub(crate) mod judge;
 pub(crate) mod ledger;
+pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod scenes;
 pub(crate) mod schema;
@@ -16,6 +18,7 @@ use crate::args::Format;
 use crate::complaint::{Complaint, ExitStatus};
 use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, pool};
 use ironspin_model::Verdict;
+use ironspin_report::PageTrial;
 use std::path::PathBuf;
 
 /// Fills a run folder and puts it in its place.
@@ -26,7 +29,9 @@ fn publish(folder: RunFolder, title: &str, records: &[TrialRecord], seconds: f64
     folder.write("manifest.json", manifest.as_bytes())?;
     folder.write("result.json", ironspin_report::result_json(records, true)?.as_bytes())?;
     folder.write("trials.csv", ironspin_report::trials_csv(&ResultDocument::of(records, false).trials)?.as_bytes())?;
-    folder.write("report.html", ironspin_report::page(title, records)?.as_bytes())?;
+    let trials: Vec<PageTrial> = records.iter().map(PageTrial::of).collect();
+    folder.write("drawings.json", &report::drawings(&trials)?)?;
+    folder.write("report.html", ironspin_report::page(title, &[], &trials)?.as_bytes())?;
     Ok(folder.publish()?)
 }
 

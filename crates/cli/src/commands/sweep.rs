@@ -3,9 +3,11 @@
 use crate::args::{Format, MergeOptions, SweepOptions};
 use crate::complaint::{Complaint, ExitStatus};
 use crate::{output, progress};
-use ironspin_lab::{Drawn, Kept, Manifest, ResultDocument, SweepFolder, collapse, plan_grid, read_plan};
+use ironspin_lab::{Drawn, Kept, Manifest, ResultDocument, SweepFolder, TrialRecord, collapse, plan_grid, read_plan};
 use ironspin_model::Verdict;
-use ironspin_report::{broken_claims, collapse_text, document_json, document_summary, trials_csv, verdict_map};
+use ironspin_report::{
+    Drawing, broken_claims, collapse_text, document_json, document_summary, trials_csv, verdict_map,
+};
 use std::sync::atomic::Ordering;
 
 /// The files of a folder that are drawn from its trials.
@@ -65,10 +67,19 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Com
     folder.put("manifest.json", manifest(0.0)?.as_bytes())?;
     let stop = progress::stop_flag();
     let bar = progress::Bar::new(plans.len(), quiet);
-    let swept = folder.run(&plans, options.shard, options.jobs, &stop, &|event| bar.follow(&plans, event), &drawn);
+    let few = plans.len() <= super::report::DRAWN;
+    let sketch = |record: &TrialRecord| {
+        let wanted = few || record.verdict != Verdict::Pass;
+        let drawing = wanted.then(|| Drawing::of(record)).flatten()?;
+        serde_json::to_vec(&drawing).ok()
+    };
+    let swept =
+        folder.run(&plans, options.shard, options.jobs, &stop, &|event| bar.follow(&plans, event), &drawn, &sketch);
     let seconds = bar.end(swept.as_ref().map_or(0, |swept| swept.run));
     let swept = swept?;
     folder.put("manifest.json", manifest(seconds)?.as_bytes())?;
+    let page = ironspin_report::page("A sweep", &[], &super::report::swept(&options.out)?)?;
+    folder.put("report.html", page.as_bytes())?;
     output::print(&told(&swept.document, options.format)?)?;
     if !quiet {
         let kept = swept.document.trials.len() - swept.run;

@@ -176,7 +176,8 @@ fn a_saboteur_leaves_the_rest_of_a_sweep_as_it_is() {
     assert_eq!(beside, trials(&["builtin"], "alone"));
 }
 
-/// Starts the bench on an engine that hangs, once it has told its number.
+/// Starts the bench on an engine that hangs, once it has told its number. The caller waits for its end.
+#[allow(clippy::zombie_processes)]
 fn hanging(yard: &Yard) -> (std::process::Child, String) {
     // Two processes: the one that was started, and one that it started itself.
     yard.write("hang.sh", "sleep 1000 &\necho $! >> numbers\necho $$ >> numbers\nexec sleep 1000\n");

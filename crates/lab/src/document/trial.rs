@@ -131,8 +131,9 @@ pub struct ClaimDocument {
     /// Where, when, which body.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub detail: String,
+    /// Why the value should not be trusted too far.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    warnings: Vec<String>,
+    pub warnings: Vec<String>,
     /// Why the bound is what it is.
     pub because: String,
     /// The law that values must follow. In files of single trials only.

@@ -304,7 +304,7 @@ fn threads(talk: &mut Talk) -> Result<(), Stop> {
     }
 }
 
-fn joined(bodies: Vec<Value>, joint: Value) -> Value {
+fn joined(bodies: Vec<Value>, joint: &Value) -> Value {
     with(world(bodies), json!({"joints": [joint]}))
 }
 
@@ -317,7 +317,7 @@ const CENTRES: [[f64; 2]; 2] = [[0.0, 0.0], [0.0, 0.0]];
 
 fn rod(talk: &mut Talk) -> Result<(), Stop> {
     let joint = json!({"kind": "rod", "bodies": [0, 1], "at": CENTRES});
-    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), flying(0.1, 2.0, 0.0, 1.0, 3.0)], joint))?;
+    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), flying(0.1, 2.0, 0.0, 1.0, 3.0)], &joint))?;
     let seen = talk.run(200, 0.01)?;
     let hint = "a rod keeps the distance of its anchors; `length` left out is the distance as built";
     expect("distance after 2 s on a rod of 2 m", distance(&seen), 2.0, 0.05, &[], hint)
@@ -325,7 +325,7 @@ fn rod(talk: &mut Talk) -> Result<(), Stop> {
 
 fn rope(talk: &mut Talk) -> Result<(), Stop> {
     let joint = json!({"kind": "rope", "bodies": [0, 1], "at": CENTRES, "length": 3.0});
-    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), flying(0.1, 1.0, 0.0, 1.0, 0.0)], joint))?;
+    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), flying(0.1, 1.0, 0.0, 1.0, 0.0)], &joint))?;
     let slack = talk.run(100, 0.01)?;
     expect(
         "distance after 1 s on a slack rope",
@@ -348,7 +348,7 @@ fn rope(talk: &mut Talk) -> Result<(), Stop> {
 fn spring(talk: &mut Talk) -> Result<(), Stop> {
     let joint =
         json!({"kind": "spring", "bodies": [0, 1], "at": CENTRES, "length": 1.0, "stiffness": 4.0, "damping": 0.0});
-    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), disc(0.1, 1.5, 0.0)], joint))?;
+    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), disc(0.1, 1.5, 0.0)], &joint))?;
     // Angular frequency 2: a half period takes pi / 2.
     let steps = 1570;
     let seen = talk.run(steps, 1e-3)?;
@@ -366,7 +366,7 @@ fn spring(talk: &mut Talk) -> Result<(), Stop> {
 fn hinge(talk: &mut Talk) -> Result<(), Stop> {
     let joint = json!({"kind": "hinge", "bodies": [0, 1], "at": [[1.0, 0.0], [-1.0, 0.0]]});
     let arm = with(disc(0.1, 2.0, 0.0), json!({"velocity": [0.0, 2.0], "spin": 2.0}));
-    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), arm], joint))?;
+    talk.build(&joined(vec![fixed(disc(0.1, 0.0, 0.0)), arm], &joint))?;
     let row = talk.run(100, 0.01)?.bodies[1];
     let at = [row[0] - row[2].cos(), row[1] - row[2].sin()];
     let off = (at[0] - 1.0).hypot(at[1]);
@@ -385,7 +385,7 @@ fn slider(talk: &mut Talk) -> Result<(), Stop> {
     let joint = json!({"kind": "slider", "bodies": [0, 1], "at": CENTRES, "axis": [1.0, 0.0]});
     talk.build(&joined(
         vec![fixed(disc(0.1, 0.0, 0.0)), with(flying(0.1, 1.0, 0.0, 2.0, 3.0), json!({"spin": 1.0}))],
-        joint,
+        &joint,
     ))?;
     let row = talk.run(100, 0.01)?.bodies[1];
     expect(
@@ -402,7 +402,7 @@ fn slider(talk: &mut Talk) -> Result<(), Stop> {
 
 fn weld(talk: &mut Talk) -> Result<(), Stop> {
     let joint = json!({"kind": "weld", "bodies": [0, 1], "at": [[0.5, 0.0], [-0.5, 0.0]]});
-    talk.build(&joined(vec![disc(0.1, 0.0, 0.0), flying(0.1, 1.0, 0.0, 0.0, 1.0)], joint))?;
+    talk.build(&joined(vec![disc(0.1, 0.0, 0.0), flying(0.1, 1.0, 0.0, 0.0, 1.0)], &joint))?;
     let seen = talk.run(100, 0.01)?;
     expect(
         "distance after 1 s",

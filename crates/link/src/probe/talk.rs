@@ -1,7 +1,7 @@
 //! One engine, asked and answered as JSON.
 
 use crate::lodging::Lodging;
-use crate::protocol::{Answer, Hello, Number, Process, Program, shortened};
+use crate::protocol::{Hello, Number, Process, Program, shortened};
 use crate::spec::EngineSpec;
 use ironspin_model::EngineError;
 use serde::Deserialize;
@@ -138,7 +138,7 @@ impl Talk {
     /// Sends a line as it is; the answer.
     pub(super) fn line(&mut self, line: &str) -> Result<Value, Stop> {
         let limit = self.limit();
-        let Answer { line, .. } = self.process()?.ask(line.to_owned(), limit).map_err(Stop::Broken)?;
+        let line = self.process()?.ask(line.to_owned(), limit, &mut |_| {}).map_err(Stop::Broken)?;
         serde_json::from_str(&line).map_err(|error| {
             let why = format!("it said `{}`: {error}", shortened(&line));
             Stop::Broken(EngineError::BadAnswer { why })

@@ -1,13 +1,15 @@
 //! An engine's process: started, talked to line by line within time limits, its last words kept, never left behind.
 
-use super::streams::{Answer, Log, follow_log, read_answers, write_calls};
+use super::streams::{Log, Piece, follow_log, read_answers, write_calls};
 use crate::keeper::ending;
 use crate::lodging::{Limits, Lodging};
 use ironspin_model::EngineError;
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel, sync_channel};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
+/// Pieces of answers that may wait.
+const AHEAD: usize = 4;
 /// Time for a line that is on its way when the process has gone.
 const LAST_LINE: Duration = Duration::from_millis(200);
 /// Time to end after `close`.
@@ -70,7 +72,7 @@ pub(crate) struct Process {
     child: Child,
     /// Takes calls; gone when it takes no more.
     calls: Option<Sender<String>>,
-    answers: Receiver<Result<Answer, String>>,
+    answers: Receiver<Result<Piece, String>>,
     log: Log,
     limits: Limits,
     ended: Option<ExitStatus>,
@@ -89,8 +91,8 @@ impl Process {
         let input = child.stdin.take().ok_or_else(gone)?;
         let output = child.stdout.take().ok_or_else(gone)?;
         let errors = child.stderr.take().ok_or_else(gone)?;
-        // One answer ahead at most, so that an engine that talks without end fills no memory.
-        let (send, answers) = sync_channel(1);
+        // A few pieces ahead at most, so that an engine that talks without end fills no memory.
+        let (send, answers) = sync_channel(AHEAD);
         let in_bytes = program.in_bytes();
         std::thread::spawn(move || read_answers(output, in_bytes, &send));
         // An engine that reads nothing holds up this thread only.
@@ -108,21 +110,36 @@ impl Process {
         self.asked
     }
 
-    /// Sends a line and waits for an answer.
-    pub(crate) fn ask(&mut self, line: String, limit: Duration) -> Result<Answer, EngineError> {
+    /// Sends a line and waits for an answer, handing on the frames that come before it as bytes.
+    pub(crate) fn ask(
+        &mut self,
+        line: String,
+        limit: Duration,
+        frames: &mut dyn FnMut(&[u8]),
+    ) -> Result<String, EngineError> {
         let quoted = shortened(&line);
         let sent = self.calls.as_ref().is_some_and(|calls| calls.send(line).is_ok());
         if !sent {
             // What it said before it went says more than that it went.
             return match self.answers.recv_timeout(LAST_LINE) {
-                Ok(Ok(answer)) => Ok(answer),
+                Ok(Ok(Piece::Line(answer))) => Ok(answer),
                 Ok(Err(why)) => Err(self.gone(&why)),
-                Err(_) => Err(self.gone(&format!("no answer to {quoted}: it takes no calls"))),
+                Ok(Ok(Piece::Frame(_))) | Err(_) => {
+                    Err(self.gone(&format!("no answer to {quoted}: it takes no calls")))
+                }
             };
         }
-        match self.answers.recv_timeout(limit) {
-            Ok(Ok(answer)) => Ok(answer),
-            Ok(Err(why)) => Err(self.gone(&why)),
+        let began = Instant::now();
+        let piece = loop {
+            match self.answers.recv_timeout(limit.saturating_sub(began.elapsed())) {
+                Ok(Ok(Piece::Frame(bytes))) => frames(&bytes),
+                Ok(Ok(Piece::Line(answer))) => return Ok(answer),
+                Ok(Err(why)) => break Ok(why),
+                Err(error) => break Err(error),
+            }
+        };
+        match piece {
+            Ok(why) => Err(self.gone(&why)),
             Err(RecvTimeoutError::Timeout) => {
                 self.kill();
                 let seconds = limit.as_secs_f64();

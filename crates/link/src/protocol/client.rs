@@ -1,11 +1,10 @@
 //! An engine in a process of its own behind the `Engine` trait.
 
-use super::bytes;
+use super::bytes::read_frame;
 use super::child::{Process, Program, shortened};
 use super::message::{ActionRow, Advance, Frames, Hello, Ray, RayAsked};
 use super::number::Number;
 use super::stable::{Resting, Stable};
-use super::streams::Answer;
 use super::world::Build;
 use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
 use crate::lodging::Lodging;
@@ -72,16 +71,17 @@ fn bad(why: String) -> EngineError {
     EngineError::BadAnswer { why }
 }
 
-/// Asks one question; the answer, and what came beside it.
+/// Asks one question; frames that come as bytes before the answer go to `frames`.
 fn call<T: DeserializeOwned>(
     process: &mut Process,
     method: &str,
     params: &impl Serialize,
     limit: Duration,
-) -> Result<(T, Vec<u8>), EngineError> {
+    frames: &mut dyn FnMut(&[u8]),
+) -> Result<T, EngineError> {
     let number = process.next_call();
     let question = json!({"jsonrpc": "2.0", "id": number, "method": method, "params": params});
-    let Answer { line, bytes } = process.ask(question.to_string(), limit)?;
+    let line = process.ask(question.to_string(), limit, frames)?;
     let unread = |error| bad(format!("to `{method}` it said `{}`: {error}", shortened(&line)));
     let answer: Told<'_> = serde_json::from_str(&line).map_err(unread)?;
     if answer.id != json!(number) {
@@ -95,7 +95,7 @@ fn call<T: DeserializeOwned>(
         });
     }
     let result = answer.result.ok_or_else(|| bad(format!("to `{method}` neither a result nor an error")))?;
-    Ok((serde_json::from_str(result.get()).map_err(unread)?, bytes))
+    serde_json::from_str(result.get()).map_err(unread)
 }
 
 /// Starts a program and asks what it is.
@@ -103,7 +103,7 @@ fn greet(program: &Program, lodging: &Lodging) -> Result<Resting, EngineError> {
     let mut process = Process::start(program, lodging)?;
     let bench = json!({"name": "ironspin", "version": env!("CARGO_PKG_VERSION")});
     let asked = json!({"protocol": VERSION, "bench": bench});
-    let (hello, _): (Hello, _) = call(&mut process, "hello", &asked, lodging.limits.to_start())?;
+    let hello: Hello = call(&mut process, "hello", &asked, lodging.limits.to_start(), &mut |_| {})?;
     if hello.protocol != VERSION {
         let why = format!("it speaks version {} of the protocol, and {VERSION} is spoken here", hello.protocol);
         return Err(bad(why));
@@ -153,9 +153,19 @@ impl Remote {
         method: &str,
         params: &impl Serialize,
         limit: Duration,
-    ) -> Result<(T, Vec<u8>), EngineError> {
+    ) -> Result<T, EngineError> {
+        self.call_with(method, params, limit, &mut |_| {})
+    }
+
+    fn call_with<T: DeserializeOwned>(
+        &mut self,
+        method: &str,
+        params: &impl Serialize,
+        limit: Duration,
+        frames: &mut dyn FnMut(&[u8]),
+    ) -> Result<T, EngineError> {
         let gone = || EngineError::Crashed { why: "it has failed before".to_owned() };
-        let outcome = call(self.process.as_mut().ok_or_else(gone)?, method, params, limit);
+        let outcome = call(self.process.as_mut().ok_or_else(gone)?, method, params, limit, frames);
         if !matches!(outcome, Ok(_) | Err(EngineError::Unsupported { .. } | EngineError::NothingBuilt)) {
             self.process = None;
         }
@@ -188,36 +198,17 @@ impl Remote {
         let limit = self.lodging.limits.to_advance(steps.len(), self.slowest);
         let asked = Advance { dt: steps.iter().map(|&step| Number(step)).collect(), record: 1, actions };
         let began = Instant::now();
-        let (answer, bytes): (Frames, _) = self.call("advance", &asked, limit)?;
+        let mut due = Due { done, bodies, since, times: &times, seen: 0, wrong: None };
+        let answer: Frames = self.call_with("advance", &asked, limit, &mut |bytes| due.take_bytes(bytes, sink))?;
         if !steps.is_empty() {
             let mean = began.elapsed().as_secs_f64() / steps.len() as f64;
             self.slowest = Some(self.slowest.map_or(mean, |slowest| slowest.max(mean)));
         }
-        let due = steps.len().max(1);
-        let mut beside = bytes::Frames(&bytes);
-        let mut rows = answer.frames.into_iter();
-        for number in 0..due {
-            let (step, time) = if steps.is_empty() { (done, since) } else { (done + number as u64 + 1, times[number]) };
-            let next = match beside.next() {
-                Some(frame) => Some(Ok(frame)),
-                None => rows.next().map(|row| row.frame(bodies)),
-            };
-            let frame = match next {
-                Some(Ok(frame)) => frame,
-                Some(Err(why)) => return Err(self.wrong(why)),
-                None => return Err(self.wrong(format!("{number} frames for {} steps", steps.len()))),
-            };
-            if frame.step != step {
-                return Err(self.wrong(format!("frame {} where frame {step} is due", frame.step)));
-            }
-            if frame.bodies.len() != bodies {
-                let found = frame.bodies.len();
-                return Err(self.wrong(format!("{found} bodies in frame {step}, and there are {bodies}")));
-            }
-            sink(&Frame { time, ..frame });
+        for row in answer.frames {
+            due.take(row.frame(bodies), sink);
         }
-        if rows.next().is_some() {
-            return Err(self.wrong(format!("more than {due} frames for {} steps", steps.len())));
+        if let Some(why) = due.end() {
+            return Err(self.wrong(why));
         }
         let built = self.built()?;
         built.done += steps.len() as u64;
@@ -244,6 +235,53 @@ impl Remote {
         shapes
             .find(|word| !hello.shapes.is_empty() && !hello.shapes.iter().any(|known| known == word))
             .map(|word| format!("the shape {word}"))
+    }
+}
+
+/// The frames that a call must give.
+struct Due<'a> {
+    done: u64,
+    bodies: usize,
+    since: f64,
+    times: &'a [f64],
+    seen: usize,
+    /// What is wrong with the first that is not as it must be; later ones are passed over.
+    wrong: Option<String>,
+}
+
+impl Due<'_> {
+    fn take_bytes(&mut self, bytes: &[u8], sink: &mut FrameSink<'_>) {
+        let frame = read_frame(bytes, 0.0).ok_or_else(|| format!("{} bytes for a frame", bytes.len()));
+        self.take(frame, sink);
+    }
+
+    fn take(&mut self, frame: Result<Frame, String>, sink: &mut FrameSink<'_>) {
+        if self.wrong.is_some() {
+            return;
+        }
+        let (step, time) = match self.times.get(self.seen) {
+            Some(&time) => (self.done + self.seen as u64 + 1, time),
+            None => (self.done, self.since),
+        };
+        self.seen += 1;
+        self.wrong = match frame {
+            Err(why) => Some(why),
+            Ok(_) if self.seen > self.times.len().max(1) => Some(format!("more than {} frames", self.times.len())),
+            Ok(frame) if frame.step != step => Some(format!("frame {} where frame {step} is due", frame.step)),
+            Ok(frame) if frame.bodies.len() != self.bodies => {
+                Some(format!("{} bodies in frame {step}, and there are {}", frame.bodies.len(), self.bodies))
+            }
+            Ok(frame) => {
+                sink(&Frame { time, ..frame });
+                None
+            }
+        };
+    }
+
+    fn end(self) -> Option<String> {
+        let due = self.times.len().max(1);
+        let short = (self.seen < due).then(|| format!("{} frames for {} steps", self.seen, self.times.len()));
+        self.wrong.or(short)
     }
 }
 
@@ -279,7 +317,7 @@ impl Engine for Remote {
             return Err(EngineError::Unsupported { feature });
         }
         let build = Build::of(world, conditions, self.options.clone());
-        let (answer, _): (Value, _) = self.call("build", &build, self.lodging.limits.to_build())?;
+        let answer: Value = self.call("build", &build, self.lodging.limits.to_build())?;
         if answer["bodies"] != json!(world.bodies.len()) {
             return Err(self.wrong(format!("it built {} bodies of {}", answer["bodies"], world.bodies.len())));
         }
@@ -311,7 +349,7 @@ impl Engine for Remote {
     }
 
     fn save(&mut self) -> Result<Token, EngineError> {
-        let (answer, _): (Value, _) = self.call("save", &json!({}), A_QUESTION)?;
+        let answer: Value = self.call("save", &json!({}), A_QUESTION)?;
         let token = answer["token"].as_u64();
         let token =
             token.ok_or_else(|| EngineError::BadAnswer { why: format!("a token such as {}", answer["token"]) })?;
@@ -321,7 +359,7 @@ impl Engine for Remote {
     }
 
     fn restore(&mut self, token: Token) -> Result<(), EngineError> {
-        let _: (Value, _) = self.call("restore", &json!({"token": token.0}), A_QUESTION)?;
+        let _: Value = self.call("restore", &json!({"token": token.0}), A_QUESTION)?;
         let built = self.built()?;
         let known = built.saved.get(&token.0).copied();
         let (done, time, next) =
@@ -332,7 +370,7 @@ impl Engine for Remote {
     }
 
     fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
-        let (answer, _): (Ray, _) = self.call("ray", &RayAsked::of(from, to), A_QUESTION)?;
+        let answer: Ray = self.call("ray", &RayAsked::of(from, to), A_QUESTION)?;
         Ok(answer.hit.map(|hit| hit.hit()))
     }
 }

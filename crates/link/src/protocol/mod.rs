@@ -27,7 +27,6 @@ pub(crate) use message::Hello;
 pub(crate) use number::Number;
 pub use serve::{Served, Starter, serve};
 pub(crate) use stable::Stable;
-pub(crate) use streams::Answer;
 
 /// The version of the protocol.
 pub(crate) const VERSION: u64 = 1;

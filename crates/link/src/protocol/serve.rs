@@ -1,10 +1,11 @@
 //! Any engine of this process, served over the protocol.
 
-use super::bytes::push_frame;
+use super::bytes::{frame_bytes, rows_bytes};
 use super::message::{ActionRow, Advance, EngineRow, FrameRow, Frames, Hello, HitRow, OptionRow, Ray, RayAsked};
+use super::number::Number;
 use super::world::Build;
 use super::{ABSENT, BAD_PARAMETERS, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
-use ironspin_model::{Engine, EngineError, Frame, SensorEvent, Shape, Token};
+use ironspin_model::{Engine, EngineError, Frame, Rows, SensorEvent, Shape, Token};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -60,7 +61,7 @@ pub struct Served<'a> {
     pub start: &'a Starter<'a>,
     /// What `hello` answers; made from what the engine says of itself where nothing is told.
     pub hello: Option<&'a Value>,
-    /// Frames go beside the answers as bytes, for the other end is this program.
+    /// Frames go before the answer as bytes, each as soon as it is made, for the other end is this program.
     pub in_bytes: bool,
 }
 
@@ -68,7 +69,6 @@ pub struct Served<'a> {
 enum Reply {
     Value(Value),
     Frames(Vec<FrameRow>),
-    Bytes(Vec<u8>),
 }
 
 struct Server<'a> {
@@ -100,28 +100,23 @@ pub fn serve(served: Served<'_>, input: &mut dyn BufRead, output: &mut dyn Write
         let (id, answer, ends) = match serde_json::from_str::<Call>(&line) {
             Ok(call) => {
                 let ends = call.method == "close";
-                (call.id, server.answer(&call.method, call.params), ends)
+                (call.id, server.answer(&call.method, call.params, output), ends)
             }
             Err(error) => (Value::Null, Err(Refusal { code: -32700, message: error.to_string() }), false),
         };
-        let mut beside = Vec::new();
+        if served.in_bytes {
+            // No more frames.
+            output.write_all(&0_u64.to_le_bytes())?;
+        }
         match answer {
             Ok(Reply::Value(result)) => write_result(output, &id, &result)?,
             Ok(Reply::Frames(frames)) => write_result(output, &id, &Frames { frames })?,
-            Ok(Reply::Bytes(bytes)) => {
-                beside = bytes;
-                write_result(output, &id, &json!({}))?;
-            }
             Err(Refusal { code, message }) => {
                 let error = json!({"code": code, "message": message});
                 serde_json::to_writer(&mut *output, &json!({"jsonrpc": "2.0", "id": id, "error": error}))?;
             }
         }
         output.write_all(b"\n")?;
-        if served.in_bytes {
-            output.write_all(&(beside.len() as u64).to_le_bytes())?;
-            output.write_all(&beside)?;
-        }
         output.flush()?;
         if ends {
             return Ok(());
@@ -141,9 +136,9 @@ fn write_result(output: &mut dyn Write, id: &Value, result: &impl Serialize) -> 
 }
 
 impl Server<'_> {
-    fn answer(&mut self, method: &str, params: Value) -> Result<Reply, Refusal> {
+    fn answer(&mut self, method: &str, params: Value, output: &mut dyn Write) -> Result<Reply, Refusal> {
         if method == "advance" {
-            return self.advance(read(params)?);
+            return self.advance(read(params)?, output);
         }
         self.small(method, params).map(Reply::Value)
     }
@@ -216,7 +211,7 @@ impl Server<'_> {
         Ok(json!({"bodies": self.bodies}))
     }
 
-    fn advance(&mut self, asked: Advance) -> Result<Reply, Refusal> {
+    fn advance(&mut self, asked: Advance, output: &mut dyn Write) -> Result<Reply, Refusal> {
         if asked.record == 0 {
             return Err(bad("`record` is 1 or more"));
         }
@@ -230,11 +225,19 @@ impl Server<'_> {
             }
             self.waiting.push(action);
         }
-        let (mut frames, mut bytes) = (Vec::new(), Vec::new());
+        if self.served.in_bytes && asked.record == 1 && self.advance_rows(&asked.dt, output)? {
+            return Ok(Reply::Frames(Vec::new()));
+        }
+        let (mut frames, mut bytes, mut broken) = (Vec::new(), Vec::new(), None);
         let in_bytes = self.served.in_bytes;
-        let mut keep = |frame: &Frame| match in_bytes {
-            true => push_frame(&mut bytes, frame),
-            false => frames.push(FrameRow::of(frame)),
+        let mut keep = |frame: &Frame| {
+            if !in_bytes {
+                return frames.push(FrameRow::of(frame));
+            }
+            frame_bytes(&mut bytes, frame);
+            if let Err(error) = output.write_all(&bytes) {
+                broken = Some(error);
+            }
         };
         if asked.dt.is_empty() {
             let passed = std::mem::take(&mut self.passed);
@@ -245,13 +248,7 @@ impl Server<'_> {
         }
         for length in &asked.dt {
             let done = self.done;
-            let (due, later): (Vec<_>, Vec<_>) =
-                std::mem::take(&mut self.waiting).into_iter().partition(|action| action.before_step == done);
-            self.waiting = later;
-            for action in due {
-                let (body, deed) = action.deed().map_err(bad)?;
-                self.engine()?.act(body, &deed)?;
-            }
+            self.act()?;
             let keeps = (done + 1).is_multiple_of(asked.record);
             let mut passed = std::mem::take(&mut self.passed);
             self.engine()?.advance(&[length.0], &mut |frame| {
@@ -268,6 +265,61 @@ impl Server<'_> {
             self.passed = passed;
             self.done += 1;
         }
-        Ok(if in_bytes { Reply::Bytes(bytes) } else { Reply::Frames(frames) })
+        match broken {
+            // The bench has gone.
+            Some(error) => Err(Refusal { code: -32603, message: error.to_string() }),
+            None => Ok(Reply::Frames(frames)),
+        }
+    }
+
+    /// Does what is due before the next step.
+    fn act(&mut self) -> Result<(), Refusal> {
+        let done = self.done;
+        let (due, later): (Vec<_>, Vec<_>) =
+            std::mem::take(&mut self.waiting).into_iter().partition(|action| action.before_step == done);
+        self.waiting = later;
+        for action in due {
+            let (body, deed) = action.deed().map_err(bad)?;
+            self.engine()?.act(body, &deed)?;
+        }
+        Ok(())
+    }
+
+    /// The same for an engine that holds frames as rows of numbers; false for any other.
+    fn advance_rows(&mut self, dt: &[Number], output: &mut dyn Write) -> Result<bool, Refusal> {
+        let (mut bytes, mut broken) = (Vec::new(), None);
+        let mut steps: Vec<&[f64]> = Vec::new();
+        let lengths: Vec<f64> = dt.iter().map(|length| length.0).collect();
+        steps.extend(lengths.chunks(1));
+        if steps.is_empty() {
+            steps.push(&[]);
+        }
+        for step in steps {
+            if !step.is_empty() {
+                self.act()?;
+            }
+            let mut passed = std::mem::take(&mut self.passed);
+            let known = self.engine()?.advance_rows(step, &mut |rows| {
+                if !passed.is_empty() && !step.is_empty() {
+                    passed.extend(rows.events);
+                }
+                let events = if passed.is_empty() { rows.events } else { &passed };
+                rows_bytes(&mut bytes, &Rows { events, ..rows });
+                if let Err(error) = output.write_all(&bytes) {
+                    broken = Some(error);
+                }
+                passed = Vec::new();
+            })?;
+            if !known {
+                self.passed = passed;
+                return Ok(false);
+            }
+            self.done += step.len() as u64;
+        }
+        match broken {
+            // The bench has gone.
+            Some(error) => Err(Refusal { code: -32603, message: error.to_string() }),
+            None => Ok(true),
+        }
     }
 }

@@ -15,24 +15,26 @@ const LINE_KEPT: u64 = 400;
 /// Lines told when it fails.
 const LINES_TOLD: usize = 3;
 
-/// An answer as it came.
-pub(crate) struct Answer {
-    pub(crate) line: String,
-    /// Beside it, where frames come as bytes.
-    pub(crate) bytes: Vec<u8>,
+/// A piece of an answer as it came.
+pub(crate) enum Piece {
+    /// A frame as bytes; more follows.
+    Frame(Vec<u8>),
+    /// The answer itself.
+    Line(String),
 }
 
 /// Hands on one answer after the other until the stream ends or breaks.
-pub(super) fn read_answers(output: ChildStdout, in_bytes: bool, send: &SyncSender<Result<Answer, String>>) {
+pub(super) fn read_answers(output: ChildStdout, in_bytes: bool, send: &SyncSender<Result<Piece, String>>) {
     let mut output = BufReader::with_capacity(1 << 18, output);
     loop {
-        let answer = match read_line(&mut output) {
-            Ok(None) => return,
-            Ok(Some(line)) if in_bytes => {
-                read_bytes(&mut output).map(|bytes| Answer { line, bytes }).map_err(|e| e.to_string())
-            }
-            Ok(Some(line)) => Ok(Answer { line, bytes: Vec::new() }),
-            Err(why) => Err(why),
+        let answer = match in_bytes.then(|| read_bytes(&mut output)) {
+            Some(Ok(Some(frame))) => Ok(Piece::Frame(frame)),
+            Some(Err(why)) => Err(why.to_string()),
+            Some(Ok(None)) | None => match read_line(&mut output) {
+                Ok(None) => return,
+                Ok(Some(line)) => Ok(Piece::Line(line)),
+                Err(why) => Err(why),
+            },
         };
         let ends = answer.is_err();
         if send.send(answer).is_err() || ends {
@@ -64,17 +66,24 @@ fn read_line(output: &mut impl BufRead) -> Result<Option<String>, String> {
     })
 }
 
-fn read_bytes(output: &mut impl Read) -> io::Result<Vec<u8>> {
+/// A frame; nothing where a line follows, or the end.
+fn read_bytes(output: &mut impl BufRead) -> io::Result<Option<Vec<u8>>> {
+    if output.fill_buf()?.is_empty() {
+        return Ok(None);
+    }
     let mut count = [0; 8];
     output.read_exact(&mut count)?;
     let count = u64::from_le_bytes(count);
+    if count == 0 {
+        return Ok(None);
+    }
     if count > LONGEST {
         return Err(io::Error::other(format!("{count} bytes of frames")));
     }
-    let mut bytes = Vec::new();
+    let mut bytes = Vec::with_capacity(count as usize);
     output.take(count).read_to_end(&mut bytes)?;
     match bytes.len() as u64 == count {
-        true => Ok(bytes),
+        true => Ok(Some(bytes)),
         false => Err(io::Error::other(format!("{} bytes of {count}", bytes.len()))),
     }
 }

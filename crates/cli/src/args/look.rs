@@ -1,0 +1,57 @@
+//! Arguments of `report` and `film`.
+
+use super::{ConditionOptions, above_zero};
+use clap::Args;
+use std::path::PathBuf;
+
+#[derive(Debug, Args)]
+pub(crate) struct ReportOptions {
+    /// A folder that `run --out`, `demo` or `sweep` has left
+    #[arg(value_name = "DIR")]
+    pub(crate) folder: PathBuf,
+    /// The page; report.html in the folder when left out
+    #[arg(long, value_name = "FILE")]
+    pub(crate) out: Option<PathBuf>,
+    /// A title for the page
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) title: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct FilmOptions {
+    /// A bundled scene by name, a scene file by path; with --engine trace:FILE a recorded trace of it
+    #[arg(value_name = "SCENE")]
+    pub(crate) scene: String,
+    #[command(flatten)]
+    pub(crate) conditions: ConditionOptions,
+    /// The film (.gif), the picture or strip (.png)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) out: PathBuf,
+    /// So many pictures on one sheet, evenly over the trial
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=60))]
+    pub(crate) strip: Option<u16>,
+    /// One picture, of this time in seconds; the end when left out
+    #[arg(long, value_name = "TIME", conflicts_with = "strip")]
+    pub(crate) at: Option<f64>,
+    /// Pictures a second
+    #[arg(long, value_name = "N", default_value_t = 25.0, value_parser = above_zero)]
+    pub(crate) fps: f64,
+    /// Times as fast as it happened: 0.1 shows it slowed
+    #[arg(long, value_name = "FACTOR", default_value_t = 1.0, value_parser = above_zero)]
+    pub(crate) speed: f64,
+    /// Width of a picture, dots
+    #[arg(long, value_name = "N", default_value_t = 640)]
+    pub(crate) width: u32,
+    /// Keep a body in the middle, by its name
+    #[arg(long, value_name = "BODY")]
+    pub(crate) follow: Option<String>,
+    /// Draw velocities as arrows
+    #[arg(long)]
+    pub(crate) velocities: bool,
+    /// Draw the ways that bodies have come
+    #[arg(long)]
+    pub(crate) trails: bool,
+    /// Draw no contact points
+    #[arg(long)]
+    pub(crate) no_contacts: bool,
+}

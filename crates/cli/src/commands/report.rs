@@ -1,0 +1,82 @@
+//! `report`: the page of a folder of results, made again.
+
+use crate::args::ReportOptions;
+use crate::complaint::{Complaint, ExitStatus};
+use crate::output;
+use ironspin_lab::{FolderError, Manifest, ResultDocument, SweepFolder};
+use ironspin_model::Verdict;
+use ironspin_report::{Drawing, PageTrial, page};
+use serde::{Deserialize, Serialize};
+use std::path::Path;
+
+/// Of more trials than this, what those that passed are drawn from is not kept.
+pub(super) const DRAWN: usize = 60;
+
+/// `drawings.json`: what the trials of `result.json` are drawn from, in the same order.
+#[derive(Serialize, Deserialize)]
+struct Drawings<T> {
+    format: String,
+    drawings: Vec<T>,
+}
+
+const FORMAT: &str = "ironspin.drawings/1";
+
+/// The drawings of some trials as a file.
+pub(super) fn drawings(trials: &[PageTrial]) -> Result<Vec<u8>, Complaint> {
+    let kept = |trial: &PageTrial| trials.len() <= DRAWN || trial.document.verdict != Verdict::Pass;
+    let drawings: Vec<Option<&Drawing>> =
+        trials.iter().map(|trial| trial.drawing.as_ref().filter(|_| kept(trial))).collect();
+    Ok(serde_json::to_vec(&Drawings { format: FORMAT.to_owned(), drawings })?)
+}
+
+/// The trials of a folder of a sweep.
+pub(super) fn swept(folder: &Path) -> Result<Vec<PageTrial>, FolderError> {
+    // A drawing that cannot be read is none.
+    let drawing = |bytes: Option<Vec<u8>>| bytes.and_then(|bytes| serde_json::from_slice(&bytes).ok());
+    let trials = SweepFolder::read_drawn(folder)?.into_iter();
+    Ok(trials.map(|(document, bytes)| PageTrial { document, drawing: drawing(bytes) }).collect())
+}
+
+fn read(folder: &Path) -> Result<Vec<PageTrial>, Complaint> {
+    if folder.join("plan.json").is_file() {
+        return Ok(swept(folder)?);
+    }
+    let why = || Complaint::Kept { why: format!("`{}` is no folder of results", folder.display()) };
+    let text = std::fs::read_to_string(folder.join("result.json")).map_err(|_| why())?;
+    let results: ResultDocument = serde_json::from_str(&text).map_err(|_| why())?;
+    let text = std::fs::read_to_string(folder.join("drawings.json")).unwrap_or_default();
+    let known: Option<Drawings<Option<Drawing>>> = serde_json::from_str(&text).ok();
+    let mut drawings = known.filter(|known| known.format == FORMAT).map(|known| known.drawings).unwrap_or_default();
+    drawings.resize(results.trials.len(), None);
+    Ok(results.trials.into_iter().zip(drawings).map(|(document, drawing)| PageTrial { document, drawing }).collect())
+}
+
+/// What made the folder, in a line.
+fn made_by(folder: &Path) -> Option<String> {
+    let manifest: Manifest = serde_json::from_str(&std::fs::read_to_string(folder.join("manifest.json")).ok()?).ok()?;
+    let (tool, host) = (&manifest.tool, &manifest.host);
+    let command = ironspin_lab::shell_line(manifest.command.get(1..).unwrap_or_default());
+    Some(format!(
+        "Made by: ironspin {command}, version {}, on {} {} with {} processors.",
+        tool.version, host.os, host.arch, host.cores
+    ))
+}
+
+pub(crate) fn run(options: &ReportOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+    let trials = read(&options.folder)?;
+    let notes: Vec<String> = made_by(&options.folder).into_iter().collect();
+    let title = options.title.clone().unwrap_or_else(|| format!("Results in {}", options.folder.display()));
+    let place = options.out.clone().unwrap_or_else(|| options.folder.join("report.html"));
+    let html = page(&title, &notes, &trials)?;
+    let fault = |cause| Complaint::File { path: place.display().to_string(), cause };
+    // Whole or not at all.
+    let parent = place.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let draft = tempfile::Builder::new().prefix(".ironspin-").tempfile_in(parent).map_err(fault)?;
+    std::fs::write(draft.path(), html).map_err(fault)?;
+    ironspin_lab::open_to_all(draft.path()).map_err(fault)?;
+    draft.persist(&place).map_err(|refused| fault(refused.error))?;
+    if !quiet {
+        output::note(&format!("report in {}", place.display()));
+    }
+    Ok(ExitStatus::Holds)
+}

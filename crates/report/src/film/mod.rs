@@ -1,0 +1,206 @@
+//! Films and strips of pictures from a trial, without a window.
+//!
+//! | file | content |
+//! |---|---|
+//! | `mod.rs` | what is drawn of a trial, and the files that come of it |
+//! | `raster.rs` | bodies, contacts, velocities, trails on a picture of dots |
+//! | `palette.rs` | pictures in 255 colours, and what changed from one to the next |
+//! | `letters.rs` | letters of five by seven dots |
+
+mod letters;
+mod palette;
+mod raster;
+
+use crate::picture::Scenery;
+use ironspin_lab::TrialRecord;
+use ironspin_model::{BodyKind, DVec2};
+use palette::Palette;
+use raster::Raster;
+use tiny_skia::{Pixmap, PixmapPaint, Transform};
+
+/// Why a film cannot be made.
+#[derive(Debug, thiserror::Error)]
+pub enum FilmError {
+    /// The trial came to no frame.
+    #[error("there is nothing to show: {0}")]
+    Nothing(String),
+    /// The picture has no size, or one beyond all means.
+    #[error("a picture of {0} by {1} dots cannot be drawn")]
+    Size(u32, u32),
+    /// From the writer.
+    #[error("cannot write the film: {0}")]
+    Writer(String),
+}
+
+/// What is drawn beside the bodies.
+#[derive(Clone, Debug)]
+pub struct FilmStyle {
+    /// Width of a picture, dots.
+    pub width: u32,
+    /// Contact points.
+    pub contacts: bool,
+    /// Velocities as arrows.
+    pub velocities: bool,
+    /// The ways that bodies have come.
+    pub trails: bool,
+    /// A body in the middle of every picture.
+    pub follow: Option<usize>,
+    /// What the trial is called, on each picture.
+    pub title: String,
+}
+
+/// Most dots across or up.
+const MOST: u32 = 8_192;
+
+struct Filming<'a> {
+    record: &'a TrialRecord,
+    style: &'a FilmStyle,
+    size: [u32; 2],
+    low: DVec2,
+    high: DVec2,
+    largest_impulse: f64,
+}
+
+impl<'a> Filming<'a> {
+    fn new(record: &'a TrialRecord, style: &'a FilmStyle) -> Result<Filming<'a>, FilmError> {
+        let recording = &record.recording;
+        if recording.replay.times.is_empty() {
+            let why = if record.reason.is_empty() { "no frame was made".to_owned() } else { record.reason.clone() };
+            return Err(FilmError::Nothing(why));
+        }
+        let (low, high) = Scenery::of(record.world(), &recording.start, &recording.end).corners();
+        let across = high - low;
+        let tall = f64::from(style.width) * (across.y / across.x).clamp(0.3, 1.2);
+        // Most readers of films want even sizes.
+        let size = [style.width & !1, (tall as u32) & !1];
+        if size.iter().any(|&side| side == 0 || side > MOST) {
+            return Err(FilmError::Size(size[0], size[1]));
+        }
+        let impulses = recording.replay.contacts.iter().flatten().map(|contact| contact[2]);
+        Ok(Filming { record, style, size, low, high, largest_impulse: impulses.fold(0.0, f64::max) })
+    }
+
+    fn picture(&self, frame: usize) -> Result<Pixmap, FilmError> {
+        let replay = &self.record.recording.replay;
+        let states = replay.frame(frame);
+        let at = |state: &[f64; 3]| DVec2::new(state[0], state[1]);
+        let shift = self.style.follow.and_then(|body| states.get(body)).map(at).filter(|place| place.is_finite());
+        let shift = shift.map_or(DVec2::ZERO, |place| place - 0.5 * (self.low + self.high));
+        let raster = Raster::new(self.size, self.low + shift, self.high + shift);
+        let mut raster = raster.ok_or(FilmError::Size(self.size[0], self.size[1]))?;
+        let world = self.record.world();
+        let moving: Vec<usize> =
+            (0..world.bodies.len()).filter(|&id| world.bodies[id].kind != BodyKind::Static).collect();
+        if self.style.trails {
+            for (number, &id) in moving.iter().enumerate() {
+                let way = (0..=frame).filter_map(|frame| replay.frame(frame).get(id).map(at));
+                raster.trail(&way.filter(|place| place.is_finite()).collect::<Vec<_>>(), number);
+            }
+        }
+        raster.world(world, states);
+        if self.style.velocities {
+            raster.velocities(&self.velocities(frame, &moving));
+        }
+        if self.style.contacts {
+            for &[x, y, impulse] in &replay.contacts[frame] {
+                raster.contact(DVec2::new(x, y), impulse / self.largest_impulse.max(f64::MIN_POSITIVE));
+            }
+        }
+        let gone = moving.iter().filter(|&&id| states[id][0].is_finite() && !raster.shows(at(&states[id]))).count();
+        raster.text(&format!("{:.3} s  {}", replay.times[frame], self.style.title), 0, false);
+        if gone > 0 {
+            raster.text(&format!("{gone} outside the picture"), -1, true);
+        }
+        Ok(raster.pixels)
+    }
+
+    /// Places and velocities between one frame and its neighbour.
+    fn velocities(&self, frame: usize, moving: &[usize]) -> Vec<(DVec2, DVec2)> {
+        let replay = &self.record.recording.replay;
+        let first = frame.min(replay.times.len().saturating_sub(2));
+        let Some(&end) = replay.times.get(first + 1) else { return Vec::new() };
+        let time = end - replay.times[first];
+        let (here, a, b) = (replay.frame(frame), replay.frame(first), replay.frame(first + 1));
+        let arrow = |&id: &usize| {
+            let place = |state: [f64; 3]| DVec2::new(state[0], state[1]);
+            (place(here[id]), (place(b[id]) - place(a[id])) / time)
+        };
+        moving.iter().map(arrow).filter(|(from, way)| from.is_finite() && way.is_finite()).collect()
+    }
+
+    /// The frame that is nearest to a time.
+    fn nearest(&self, time: f64) -> usize {
+        let far = |frame: &usize| (self.record.recording.replay.times[*frame] - time).abs();
+        (0..self.record.recording.replay.times.len()).min_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(0)
+    }
+}
+
+/// One picture as PNG, of the frame nearest to a time.
+///
+/// # Errors
+/// When there is nothing to show, or the writer refuses.
+pub fn still(record: &TrialRecord, style: &FilmStyle, time: f64) -> Result<Vec<u8>, FilmError> {
+    let filming = Filming::new(record, style)?;
+    png(&filming.picture(filming.nearest(time))?)
+}
+
+/// So many pictures side by side and below each other, evenly over the trial, as one PNG.
+///
+/// # Errors
+/// As [`still`].
+pub fn strip(record: &TrialRecord, style: &FilmStyle, pictures: usize) -> Result<Vec<u8>, FilmError> {
+    let filming = Filming::new(record, style)?;
+    let last = record.recording.replay.times.len() - 1;
+    let pictures = pictures.clamp(1, last + 1);
+    let across = pictures.min(3);
+    let down = pictures.div_ceil(across);
+    const GAP: u32 = 6;
+    let [wide, tall] = filming.size;
+    let whole = [across as u32 * (wide + GAP) + GAP, down as u32 * (tall + GAP) + GAP];
+    let sheet = if whole.iter().any(|&side| side > MOST) { None } else { Pixmap::new(whole[0], whole[1]) };
+    let mut sheet = sheet.ok_or(FilmError::Size(whole[0], whole[1]))?;
+    sheet.fill(tiny_skia::Color::from_rgba8(0xd9, 0xd4, 0xc8, 255));
+    for number in 0..pictures {
+        let frame = if pictures == 1 { last } else { number * last / (pictures - 1) };
+        let picture = filming.picture(frame)?;
+        let x = GAP + (number % across) as u32 * (wide + GAP);
+        let y = GAP + (number / across) as u32 * (tall + GAP);
+        sheet.draw_pixmap(x as i32, y as i32, picture.as_ref(), &PixmapPaint::default(), Transform::identity(), None);
+    }
+    png(&sheet)
+}
+
+/// All frames as a GIF that plays at `speed` times the time of the trial, over and over.
+///
+/// # Errors
+/// As [`still`].
+pub fn gif(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8>, FilmError> {
+    let filming = Filming::new(record, style)?;
+    let told = |error: gif::EncodingError| FilmError::Writer(error.to_string());
+    let [wide, tall] = filming.size.map(|side| u16::try_from(side).unwrap_or(u16::MAX));
+    let times = &record.recording.replay.times;
+    let mut bytes = Vec::new();
+    // Colours of some pictures stand for those of all.
+    let last = times.len() - 1;
+    let samples = [0, last / 3, 2 * last / 3, last].map(|frame| filming.picture(frame));
+    let mut palette = Palette::of(&samples.into_iter().collect::<Result<Vec<_>, _>>()?);
+    let mut encoder = gif::Encoder::new(&mut bytes, wide, tall, palette.colours()).map_err(told)?;
+    encoder.set_repeat(gif::Repeat::Infinite).map_err(told)?;
+    let mut shown = 0;
+    for frame in 0..times.len() {
+        let changed = palette.changed(&filming.picture(frame)?);
+        let mut drawn = gif::Frame::from_indexed_pixels(wide, tall, changed, (frame > 0).then_some(palette::UNCHANGED));
+        drawn.dispose = gif::DisposalMethod::Keep;
+        // Hundredths of a second, so that the whole lasts as long as it should.
+        let until = times.get(frame + 1).map_or(shown + 100, |time| (100.0 * (time - times[0]) / speed).round() as u64);
+        drawn.delay = u16::try_from(until.saturating_sub(shown)).unwrap_or(u16::MAX);
+        shown = until.max(shown);
+        encoder.write_frame(&drawn).map_err(told)?;
+    }
+    drop(encoder);
+    Ok(bytes)
+}
+
+fn png(picture: &Pixmap) -> Result<Vec<u8>, FilmError> {
+    picture.encode_png().map_err(|error| FilmError::Writer(error.to_string()))
+}

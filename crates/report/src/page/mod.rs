@@ -1,0 +1,181 @@
+//! One self-contained HTML page: no network, opens from disk; its small script only plays trials back.
+//!
+//! | file | content |
+//! |---|---|
+//! | `mod.rs` | the whole, the head line, the verdict map |
+//! | `broken.rs` | what broke, worst first |
+//! | `trial.rs` | each trial: claims, replay, curves |
+//! | `replay.js`, `page.css` | the script and the looks |
+
+mod broken;
+mod trial;
+
+use crate::drawing::Drawing;
+use crate::look::SERIES;
+use crate::map::document_summary;
+use crate::number::with_unit;
+use crate::picture::escape;
+use crate::plot::PlotError;
+use ironspin_lab::{ClaimDocument, Summary, TrialDocument, TrialRecord};
+use ironspin_model::Verdict;
+use std::collections::BTreeSet;
+
+/// Most trials that are told one by one; of more, those that passed are only in the map.
+const TOLD: usize = 600;
+
+/// One trial of a page.
+#[derive(Clone, Debug)]
+pub struct PageTrial {
+    /// How it turned out.
+    pub document: TrialDocument,
+    /// What it is drawn from, if that was kept.
+    pub drawing: Option<Drawing>,
+}
+
+impl PageTrial {
+    /// A trial that has just been run.
+    pub fn of(record: &TrialRecord) -> PageTrial {
+        PageTrial { document: TrialDocument::of(record, false), drawing: Drawing::of(record) }
+    }
+
+    fn passed(&self) -> bool {
+        self.document.verdict == Verdict::Pass
+    }
+}
+
+/// The page for some trials; `notes` are lines under its title.
+///
+/// # Errors
+/// When a plot cannot be drawn.
+pub fn page(title: &str, notes: &[String], trials: &[PageTrial]) -> Result<String, PlotError> {
+    let summary = Summary::count(trials.iter().map(|trial| trial.document.verdict));
+    let mut body = format!(
+        "<header><p class=\"kind\">Iron Spin report</p><h1>{}</h1><p>{}</p><p class=\"soft\">{}</p>{}</header>\n",
+        escape(&document_summary(&summary)),
+        in_a_sentence(trials),
+        escape(title),
+        notes.iter().map(|note| format!("<p class=\"soft\">{}</p>", escape(note))).collect::<String>()
+    );
+    body.push_str(&verdict_map(trials));
+    body.push_str(&broken::list(trials));
+    body.push_str(&trial::list(trials)?);
+    let colours: Vec<String> = (0..SERIES.len()).map(|index| format!("\"{}\"", crate::look::css(index))).collect();
+    Ok(format!(
+        "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n\
+         <title>{}</title>\n<link rel=\"icon\" href=\"data:,\">\n<style>\n{}</style>\n</head>\n<body>\n<main>\n{body}</main>\n\
+         <script>\nconst COLOURS = [{}];\n{}</script>\n</body>\n</html>\n",
+        escape(title),
+        include_str!("page.css"),
+        colours.join(", "),
+        include_str!("replay.js")
+    ))
+}
+
+/// Class and word of a verdict.
+fn mark(verdict: Verdict) -> (&'static str, &'static str) {
+    (verdict.word(), crate::look::mark(verdict))
+}
+
+/// What a manager reads.
+fn in_a_sentence(trials: &[PageTrial]) -> String {
+    let of = |verdict: Option<Verdict>| {
+        let wanted = trials.iter().filter(|trial| verdict.is_none_or(|verdict| trial.document.verdict == verdict));
+        wanted.map(|trial| trial.document.scene.as_str()).collect::<BTreeSet<_>>().len()
+    };
+    if trials.is_empty() {
+        return "Nothing was run.".to_owned();
+    }
+    let (all, failing, broken) = (of(None), of(Some(Verdict::Fail)), of(Some(Verdict::Error)));
+    let scenes = |count: usize| format!("{count} of {all} scene{}", if all == 1 { "" } else { "s" });
+    let mut told = Vec::new();
+    if failing > 0 {
+        told.push(format!("In {} a claim fails under some of the conditions.", scenes(failing)));
+    }
+    if broken > 0 {
+        told.push(format!("In {} the engine itself failed.", scenes(broken)));
+    }
+    if told.is_empty() {
+        let none = of(Some(Verdict::Unsupported));
+        told.push(match none {
+            0 => format!("Every claim of {} holds under all conditions.", scenes(all)),
+            none => format!("What could be run holds; {} need something the engine does not have.", scenes(none)),
+        });
+    }
+    if let Some((trial, claim)) = broken::worst(trials) {
+        told.push(format!(
+            "Furthest past its bound: {} in {} on {}, {} where {} is due.",
+            claim.gauge,
+            trial.document.scene,
+            trial.document.engine,
+            measured(claim),
+            bound(claim)
+        ));
+    }
+    escape(&told.join(" "))
+}
+
+fn measured(claim: &ClaimDocument) -> String {
+    claim.measured.map_or_else(|| "nothing".to_owned(), |value| with_unit(value, &claim.unit))
+}
+
+fn bound(claim: &ClaimDocument) -> String {
+    claim.bound.relation(|value| with_unit(value, &claim.unit))
+}
+
+/// Values in the order in which they first come.
+fn distinct<T: Ord + Clone>(values: impl Iterator<Item = T>) -> Vec<T> {
+    let mut known = BTreeSet::new();
+    values.filter(|value| known.insert(value.clone())).collect()
+}
+
+/// The scene, with everything unusual about conditions and parameters.
+fn row_name(trial: &TrialDocument) -> String {
+    let unusual = trial.unusual_text();
+    if unusual.is_empty() { trial.scene.clone() } else { format!("{}: {unusual}", trial.scene) }
+}
+
+/// Scenes and other conditions down, engines and steps across; each cell leads to its trial.
+fn verdict_map(trials: &[PageTrial]) -> String {
+    let documents = || trials.iter().map(|trial| &trial.document);
+    let columns = distinct(documents().map(|trial| (trial.engine.clone(), trial.dt_text.clone())));
+    let engines = distinct(columns.iter().map(|(engine, _)| engine.clone()));
+    let mut cells = std::collections::BTreeMap::new();
+    for (number, trial) in documents().enumerate() {
+        cells.entry((row_name(trial), trial.engine.clone(), trial.dt_text.clone())).or_insert(number);
+    }
+    let mut out = String::from("<h2>Verdicts</h2>\n<div class=\"wide\"><table class=\"map\"><thead><tr><th></th>");
+    let of = |engine: &String| columns.iter().filter(|(other, _)| other == engine).count();
+    for engine in &engines {
+        out.push_str(&format!("<th colspan=\"{}\"><code>{}</code></th>", of(engine), escape(engine)));
+    }
+    out.push_str("</tr><tr><th>scene</th>");
+    let across: Vec<&(String, String)> =
+        engines.iter().flat_map(|engine| columns.iter().filter(move |(other, _)| other == engine)).collect();
+    for (_, step) in &across {
+        out.push_str(&format!("<th>dt {}</th>", escape(step)));
+    }
+    out.push_str("</tr></thead><tbody>\n");
+    for row in distinct(documents().map(row_name)) {
+        out.push_str(&format!("<tr><th scope=\"row\">{}</th>", escape(&row)));
+        for (engine, step) in &across {
+            let cell = cells.get(&(row.clone(), engine.clone(), step.clone()));
+            out.push_str(&cell.map_or_else(
+                || "<td></td>".to_owned(),
+                |&number| {
+                    let (class, word) = mark(trials[number].document.verdict);
+                    let target =
+                        if is_told(trials, number) { format!(" href=\"#trial-{number}\"") } else { String::new() };
+                    format!("<td><a class=\"mark {class}\"{target}>{word}</a></td>")
+                },
+            ));
+        }
+        out.push_str("</tr>\n");
+    }
+    out.push_str("</tbody></table></div>\n");
+    out
+}
+
+/// Whether a trial is told one by one.
+fn is_told(trials: &[PageTrial], number: usize) -> bool {
+    trials.len() <= TOLD || !trials[number].passed()
+}

@@ -1,0 +1,186 @@
+"use strict";
+// Plays trials back on canvases. Data stands beside each canvas; nothing is fetched.
+(() => {
+  const NOWHERE = 65535, STEPS = 65000, TURN = 2 * Math.PI;
+  const unpack = (text) => {
+    const bytes = Uint8Array.from(atob(text), (c) => c.charCodeAt(0));
+    return new Uint16Array(bytes.buffer);
+  };
+
+  class Player {
+    constructor(figure) {
+      this.figure = figure;
+      const data = JSON.parse(figure.querySelector("script").textContent);
+      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts) });
+      this.ends = data.contact_counts.reduce((ends, n) => (ends.push(ends[ends.length - 1] + n), ends), [0]);
+      this.canvas = figure.querySelector("canvas");
+      this.clock = figure.querySelector("output");
+      this.scrub = figure.querySelector("input[type=range]");
+      this.last = this.times.length - 1;
+      this.scrub.max = String(1000 * this.times[this.last] || 1);
+      this.now = this.times[0];
+      this.timer = null;
+      this.moving = this.bodies.map((body, i) => i).filter((i) => this.bodies[i].kind !== "static");
+      const on = (name, event, act) => figure.querySelector(`[data-do=${name}]`).addEventListener(event, act);
+      on("play", "click", () => this.toggle());
+      on("back", "click", () => this.step(-1));
+      on("forth", "click", () => this.step(1));
+      this.scrub.addEventListener("input", () => { this.pause(); this.show(Number(this.scrub.value) / 1000); });
+      for (const box of figure.querySelectorAll("input[type=checkbox]")) box.addEventListener("change", () => this.draw());
+      this.show(this.now);
+    }
+    is(name) { return this.figure.querySelector(`[data-show=${name}]`).checked; }
+    speed() { return Number(this.figure.querySelector("select").value); }
+    toggle() { if (this.timer === null) this.play(); else this.pause(); }
+    play() {
+      if (this.now >= this.times[this.last]) this.now = this.times[0];
+      let before = null;
+      const tick = (at) => {
+        if (before !== null) this.show(this.now + this.speed() * (at - before) / 1000);
+        before = at;
+        if (this.now >= this.times[this.last]) this.pause();
+        else this.timer = requestAnimationFrame(tick);
+      };
+      this.timer = requestAnimationFrame(tick);
+      this.figure.querySelector("[data-do=play]").textContent = "Pause";
+    }
+    pause() {
+      if (this.timer !== null) cancelAnimationFrame(this.timer);
+      this.timer = null;
+      this.figure.querySelector("[data-do=play]").textContent = "Play";
+    }
+    step(by) {
+      this.pause();
+      const frame = this.frame();
+      const next = by > 0 ? frame + 1 : (this.times[frame] < this.now ? frame : frame - 1);
+      this.show(this.times[Math.min(this.last, Math.max(0, next))]);
+    }
+    show(time) {
+      this.now = Math.min(this.times[this.last], Math.max(this.times[0], time));
+      this.scrub.value = String(1000 * this.now);
+      this.clock.textContent = `${this.now.toFixed(3)} s`;
+      this.draw();
+    }
+    frame() {
+      let low = 0, high = this.last;
+      while (low < high) { const mid = (low + high + 1) >> 1; if (this.times[mid] <= this.now) low = mid; else high = mid - 1; }
+      return low;
+    }
+    place(frame, body) {
+      const at = 3 * (frame * this.bodies.length + body), [a, b, c, d] = this.range;
+      const x = this.states[at], y = this.states[at + 1];
+      if (x === NOWHERE || y === NOWHERE) return null;
+      return [a + (c - a) * x / STEPS, b + (d - b) * y / STEPS, TURN * this.states[at + 2] / STEPS];
+    }
+    between(frame, share, body) {
+      const p = this.place(frame, body), q = share > 0 ? this.place(frame + 1, body) : null;
+      if (!p || !q) return p;
+      const turn = ((q[2] - p[2] + 1.5 * TURN) % TURN) - TURN / 2;
+      return [p[0] + share * (q[0] - p[0]), p[1] + share * (q[1] - p[1]), p[2] + share * turn];
+    }
+    draw() {
+      const ratio = window.devicePixelRatio || 1, width = this.canvas.clientWidth || 640;
+      const [left, bottom, right, top] = this.view;
+      const height = Math.min(460, Math.max(160, width * (top - bottom) / (right - left)));
+      this.canvas.style.height = `${height}px`;
+      this.canvas.width = width * ratio; this.canvas.height = height * ratio;
+      const pen = this.canvas.getContext("2d");
+      const scale = Math.min(width / (right - left), height / (top - bottom)) * ratio;
+      const middle = [(left + right) / 2, (bottom + top) / 2];
+      pen.fillStyle = "#fbfaf6"; pen.fillRect(0, 0, this.canvas.width, this.canvas.height);
+      pen.setTransform(scale, 0, 0, -scale, this.canvas.width / 2 - scale * middle[0], this.canvas.height / 2 + scale * middle[1]);
+      const line = 1.2 * ratio / scale, frame = this.frame();
+      const gap = frame < this.last ? this.times[frame + 1] - this.times[frame] : 0;
+      const share = gap > 0 ? (this.now - this.times[frame]) / gap : 0;
+      if (this.is("trails")) this.trails(pen, frame, line);
+      let number = 0;
+      this.bodies.forEach((body, i) => {
+        const still = body.kind === "static", colour = still ? "#9a958a" : COLOURS[number++ % COLOURS.length];
+        const at = this.between(frame, share, i);
+        if (at) this.body(pen, body, at, colour, still, line);
+      });
+      if (this.is("velocities")) this.velocities(pen, frame, share, line);
+      if (this.is("contacts")) this.dots(pen, frame, line);
+      pen.setTransform(1, 0, 0, 1, 0, 0);
+    }
+    body(pen, body, at, colour, still, line) {
+      pen.save();
+      pen.translate(at[0], at[1]); pen.rotate(at[2]);
+      pen.lineWidth = line; pen.strokeStyle = "#22262a"; pen.fillStyle = colour;
+      for (const part of body.parts) {
+        pen.beginPath();
+        pen.setLineDash(part.sensor ? [4 * line, 3 * line] : []);
+        pen.globalAlpha = part.sensor ? 0.15 : (still ? 0.55 : 0.85);
+        if (part.disc) {
+          const [x, y, r] = part.disc, seen = Math.max(r, 1.5 * line);
+          pen.arc(x, y, seen, 0, TURN); pen.fill();
+          if (!still) { pen.moveTo(x, y); pen.lineTo(x + r, y); }
+        } else if (part.capsule) {
+          const [a, b, c, d, r] = part.capsule, along = Math.atan2(d - b, c - a);
+          pen.arc(c, d, r, along - TURN / 4, along + TURN / 4);
+          pen.arc(a, b, r, along + TURN / 4, along + 3 * TURN / 4);
+          pen.closePath(); pen.fill();
+        } else {
+          const points = part.polygon || part.line;
+          points.forEach(([x, y], k) => (k ? pen.lineTo(x, y) : pen.moveTo(x, y)));
+          if (part.polygon) { pen.closePath(); pen.fill(); }
+        }
+        pen.globalAlpha = 1;
+        pen.stroke();
+      }
+      pen.restore();
+    }
+    trails(pen, frame, line) {
+      pen.lineWidth = line; pen.globalAlpha = 0.6;
+      this.moving.forEach((i, number) => {
+        pen.strokeStyle = COLOURS[number % COLOURS.length];
+        pen.beginPath();
+        for (let f = 0, open = false; f <= frame; f++) {
+          const at = this.place(f, i);
+          if (!at) { open = false; continue; }
+          if (open) pen.lineTo(at[0], at[1]); else pen.moveTo(at[0], at[1]);
+          open = true;
+        }
+        pen.stroke();
+      });
+      pen.globalAlpha = 1;
+    }
+    velocities(pen, frame, share, line) {
+      const f = Math.min(frame, this.last - 1);
+      if (f < 0) return;
+      const time = this.times[f + 1] - this.times[f], reach = 0.12 * (this.view[2] - this.view[0]);
+      const arrows = this.moving.map((i) => [this.between(frame, share, i), this.place(f, i), this.place(f + 1, i)]);
+      const ways = arrows.filter(([at, p, q]) => at && p && q).map(([at, p, q]) => [at, (q[0] - p[0]) / time, (q[1] - p[1]) / time]);
+      const most = ways.reduce((most, [, x, y]) => Math.max(most, Math.hypot(x, y)), 0);
+      if (!(most > 0)) return;
+      pen.strokeStyle = "#22262a"; pen.lineWidth = 1.4 * line;
+      for (const [at, x, y] of ways) {
+        const u = x / most * reach, v = y / most * reach, head = 0.22 * Math.hypot(u, v), angle = Math.atan2(v, u);
+        pen.beginPath(); pen.moveTo(at[0], at[1]); pen.lineTo(at[0] + u, at[1] + v);
+        for (const side of [2.6, -2.6]) { pen.moveTo(at[0] + u, at[1] + v); pen.lineTo(at[0] + u + head * Math.cos(angle + side), at[1] + v + head * Math.sin(angle + side)); }
+        pen.stroke();
+      }
+    }
+    dots(pen, frame, line) {
+      const [a, b, c, d] = this.range;
+      pen.fillStyle = "#a93a12";
+      for (let k = 3 * this.ends[frame]; k < 3 * this.ends[frame + 1]; k += 3) {
+        const x = a + (c - a) * this.contacts[k] / STEPS, y = b + (d - b) * this.contacts[k + 1] / STEPS;
+        pen.beginPath(); pen.arc(x, y, line * (1.5 + 4 * Math.sqrt(this.contacts[k + 2] / STEPS)), 0, TURN); pen.fill();
+      }
+    }
+  }
+
+  const players = new Map();
+  const begin = (figure) => { if (!players.has(figure)) players.set(figure, new Player(figure)); return players.get(figure); };
+  // Some at once, the rest when they come into view: a long page opens at once.
+  [...document.querySelectorAll("details[open] figure.replay")].slice(0, 6).forEach(begin);
+  const watch = new IntersectionObserver((seen) => seen.filter((one) => one.isIntersecting).forEach((one) => begin(one.target)));
+  document.querySelectorAll("figure.replay").forEach((figure) => watch.observe(figure));
+  window.addEventListener("resize", () => players.forEach((player) => player.draw()));
+  window.addEventListener("beforeprint", () => document.querySelectorAll("details[open] figure.replay").forEach(begin));
+  // A link to a trial opens it.
+  const open = () => { const target = document.getElementById(location.hash.slice(1)); if (target instanceof HTMLDetailsElement) { target.open = true; target.scrollIntoView(); } };
+  window.addEventListener("hashchange", open);
+  open();
+})();
