@@ -35,6 +35,7 @@ fn main() -> ExitCode {
         Command::Frames(options) => commands::twin::frames(options),
         Command::Judge(options) => commands::judge::run(options, arguments.quiet),
         Command::Report(options) => commands::report::run(options, arguments.quiet),
+        Command::Plot(options) => commands::plot::run(options, arguments.quiet),
         Command::Film(options) => commands::film::run(options, arguments.quiet),
         Command::Scenes(options) => commands::scenes::run(options),
         Command::Schema(options) => commands::schema::run(options),

@@ -11,12 +11,14 @@
 //!
 //! To add a gauge: copy a file of `gauges/`, add its entry to the table, and write both its tests.
 
+mod advice;
 mod gauge;
 mod gauges;
 mod geometry;
 mod judge;
 mod table;
 
+pub use advice::next_step;
 pub use gauge::{Gauge, News, Reading, Scope, View};
 pub use gauges::energy::{MechanicalEnergy, mechanical_energy};
 pub use gauges::spread::pooled_reading;

@@ -213,7 +213,7 @@ pub fn entry_text(gauge: &GaugeEntry) -> String {
         needs.push_str(&format!("- **Needs** {what}.\n"));
     }
     format!(
-        "## {}\n\n{}\n\n- **Formula**: `{}`\n- **Unit**: {}; {} is better\n- **Source**: {}\n- **Limits**: {}\n{needs}- **Usual causes when it fails**: {}\n",
+        "## {}\n\n{}\n\n- **Formula**: `{}`\n- **Unit**: {}; {} is better\n- **Source**: {}\n- **Limits**: {}\n{needs}- **Usual causes when it fails**: {}\n- **What to try next**: {}\n",
         gauge.name,
         gauge.definition,
         gauge.formula,
@@ -221,7 +221,8 @@ pub fn entry_text(gauge: &GaugeEntry) -> String {
         gauge.better.word(),
         gauge.source,
         gauge.limits,
-        gauge.usual_causes
+        gauge.usual_causes,
+        crate::next_step(gauge.name)
     )
 }
 

@@ -65,7 +65,7 @@ pub use probes::{Answer, ProbeRecord};
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording, Replay};
 pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, collapse, run_series};
-pub use sweep::{Draw, Drawn, Shard, Sketch, SweepFolder, Swept};
+pub use sweep::{Draw, Drawn, DrawnTrial, Draws, Shard, Sketch, SweepFolder, Swept};
 pub use trial::{run_trial, run_trial_on};
 pub use twins::{
     Demand, Difference, Growth, TwinDocument, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin, twins_of,

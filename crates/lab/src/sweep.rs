@@ -59,6 +59,18 @@ pub type Drawn = Vec<(String, Vec<u8>)>;
 /// Draws files from results.
 pub type Draw<'a> = dyn Fn(&ResultDocument) -> Drawn + Sync + 'a;
 
+/// What is drawn of a sweep.
+#[derive(Clone, Copy)]
+pub struct Draws<'a> {
+    /// Files of all trials together.
+    pub files: &'a Draw<'a>,
+    /// What a trial is drawn from.
+    pub trial: &'a Sketch<'a>,
+}
+
+/// A trial and what it is drawn from, where that was kept.
+pub type DrawnTrial = (TrialDocument, Option<Vec<u8>>);
+
 /// Makes of a trial what it is drawn from, if that is to be kept.
 pub type Sketch<'a> = dyn Fn(&TrialRecord) -> Option<Vec<u8>> + Sync + 'a;
 
@@ -177,7 +189,7 @@ impl SweepFolder {
     ///
     /// # Errors
     /// When it is no folder of a sweep.
-    pub fn read_drawn(place: &Path) -> Result<Vec<(TrialDocument, Option<Vec<u8>>)>, FolderError> {
+    pub fn read_drawn(place: &Path) -> Result<Vec<DrawnTrial>, FolderError> {
         let plan = SweepFolder { place: place.to_owned() }.read_plan()?;
         let trials = plan.trials.iter().filter_map(|planned| {
             let drawing = std::fs::read(place.join(drawing_name(&planned.key))).ok();
@@ -197,8 +209,7 @@ impl SweepFolder {
         jobs: usize,
         stop: &AtomicBool,
         listener: &(dyn Fn(&LabEvent) + Sync),
-        draw: &Draw<'_>,
-        sketch: &Sketch<'_>,
+        draws: Draws<'_>,
     ) -> Result<Swept, FolderError> {
         let mine = |plan: &TrialPlan| shard.is_none_or(|shard| plan.share(shard.of) + 1 == shard.number);
         let keys: Vec<String> = plans.iter().map(TrialPlan::key).collect();
@@ -222,7 +233,7 @@ impl SweepFolder {
         };
         let finished = work_through(plans, &due, jobs, stop, listener, &|trial, record| {
             // What is read back, so that a sweep that went on gives the same bytes.
-            let drawing = sketch(&record);
+            let drawing = (draws.trial)(&record);
             let document = TrialDocument::of(&record, false);
             drop(record);
             let drawn = drawing.map_or(Ok(()), |bytes| self.put(&drawing_name(&keys[trial]), &bytes));
@@ -235,7 +246,7 @@ impl SweepFolder {
             state.0[trial] = Some(document);
             if state.1.elapsed() > REDRAWN {
                 let so_far = ResultDocument::joined(state.0.iter().flatten().cloned().collect());
-                if let Err(fault) = self.draw(&so_far, draw) {
+                if let Err(fault) = self.draw(&so_far, draws.files) {
                     give_up(fault);
                 }
                 state.1 = Instant::now();
@@ -246,7 +257,7 @@ impl SweepFolder {
         }
         let (known, _) = state.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner);
         let document = ResultDocument::joined(known.into_iter().flatten().collect());
-        self.draw(&document, draw)?;
+        self.draw(&document, draws.files)?;
         Ok(Swept { document, planned, run: finished.iter().flatten().count(), strangers })
     }
 

@@ -6,6 +6,8 @@
 //! | [`result_json`], [`trials_csv`] | what a program reads | `machine.rs` |
 //! | [`verdict_map`], [`broken_claims`] | verdicts of a sweep over step and scale | `map.rs` |
 //! | [`page`] | one self-contained HTML page, with replays | `page/` |
+//! | [`junit_xml`], [`markdown`] | what build servers and reviews read | `exchange.rs` |
+//! | [`result_plot`] | a gauge over a condition or parameter | `scatter.rs` |
 //! | [`Drawing`] | what a trial is drawn from, kept beside results | `drawing.rs` |
 //! | [`gif`], [`strip`], [`still`] | films and pictures of dots | `film/` |
 //! | `picture` | bodies of a world as SVG | `picture.rs` |
@@ -22,6 +24,7 @@
 mod axes;
 mod cost;
 mod drawing;
+mod exchange;
 mod film;
 mod look;
 mod machine;
@@ -31,6 +34,7 @@ mod page;
 mod picture;
 mod plot;
 mod probe;
+mod scatter;
 mod search;
 mod sketch;
 mod terminal;
@@ -38,6 +42,7 @@ mod twins;
 
 pub use cost::{cost_csv, cost_plot, cost_table};
 pub use drawing::Drawing;
+pub use exchange::{junit_xml, markdown};
 pub use film::{FilmError, FilmStyle, gif, still, strip};
 pub use machine::{MachineError, document_json, result_json, trials_csv};
 pub use map::{broken_claims, document_summary, verdict_map};
@@ -46,6 +51,7 @@ pub use page::{PageTrial, page};
 pub use picture::{Scenery, picture};
 pub use plot::PlotError;
 pub use probe::probe_table;
+pub use scatter::{ResultPlot, ResultPlotError, result_plot};
 pub use search::{collapse_text, comparison_text, edge_text, history_text, series_plot, series_text, worst_of};
 pub use sketch::sketch;
 pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke};

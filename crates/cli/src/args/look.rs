@@ -1,4 +1,4 @@
-//! Arguments of `report` and `film`.
+//! Arguments of `report`, `plot` and `film`.
 
 use super::{ConditionOptions, above_zero};
 use clap::Args;
@@ -15,6 +15,25 @@ pub(crate) struct ReportOptions {
     /// A title for the page
     #[arg(long, value_name = "TEXT")]
     pub(crate) title: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct PlotOptions {
+    /// Folders that `run --out`, `demo` or `sweep` has left
+    #[arg(required = true, value_name = "DIR")]
+    pub(crate) folders: Vec<PathBuf>,
+    /// The gauge up
+    #[arg(long, value_name = "GAUGE")]
+    pub(crate) y: String,
+    /// What is across: dt, steps, bodies, seed, or a parameter of the scene
+    #[arg(long, value_name = "NAME", default_value = "dt")]
+    pub(crate) over: String,
+    /// Logarithmic axes: x, y or xy; what is not above 0 is then left out
+    #[arg(long, value_name = "AXES", default_value = "", value_parser = ["", "x", "y", "xy"])]
+    pub(crate) log: String,
+    /// The plot (.svg)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) out: PathBuf,
 }
 
 #[derive(Debug, Args)]

@@ -9,7 +9,7 @@ mod twin;
 
 pub(crate) use conditions::ConditionOptions;
 pub(crate) use engines::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat, ProbeOptions, ServeLibraryOptions};
-pub(crate) use look::{FilmOptions, ReportOptions};
+pub(crate) use look::{FilmOptions, PlotOptions, ReportOptions};
 pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
 pub(crate) use sweep::{MergeOptions, SweepOptions};
 pub(crate) use twin::{Change, FramesOptions, TwinOptions};
@@ -65,6 +65,8 @@ pub(crate) enum Command {
     Judge(JudgeOptions),
     /// Make the page of a folder of results again
     Report(ReportOptions),
+    /// Plot a gauge over a condition or parameter, from folders of results
+    Plot(PlotOptions),
     /// Draw a trial as a picture, a strip of pictures or a film
     Film(FilmOptions),
     /// List the bundled scenes; show, copy, check or begin one
@@ -81,7 +83,7 @@ pub(crate) enum Command {
     KeepEngine(KeepOptions),
     /// List the engines that can be tested, with their settings; probe one
     Engines(EnginesOptions),
-    /// Say what a gauge measures and what usually breaks it
+    /// Say what a gauge measures or a verdict means, what usually breaks it, and what to try next
     Explain(ExplainOptions),
 }
 
@@ -106,6 +108,21 @@ pub(crate) enum Format {
     Csv,
 }
 
+/// What results of trials are written as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ResultFormat {
+    /// A table to read
+    Table,
+    /// One JSON document
+    Json,
+    /// One CSV row a claim
+    Csv,
+    /// JUnit XML, for build servers
+    Junit,
+    /// A table in Markdown
+    Markdown,
+}
+
 #[derive(Debug, Args)]
 pub(crate) struct RunOptions {
     /// Bundled scenes by name, scene files by path
@@ -114,8 +131,8 @@ pub(crate) struct RunOptions {
     #[command(flatten)]
     pub(crate) conditions: ConditionOptions,
     /// What to write to standard output
-    #[arg(long, value_enum, default_value_t = Format::Table)]
-    pub(crate) format: Format,
+    #[arg(long, value_enum, default_value_t = ResultFormat::Table)]
+    pub(crate) format: ResultFormat,
     /// Folder for result.json, trials.csv and report.html
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
@@ -204,8 +221,8 @@ pub(crate) struct JudgeOptions {
     #[arg(long, value_name = "N", default_value_t = ironspin_scene::BODY_LIMIT)]
     pub(crate) max_bodies: usize,
     /// What to write to standard output
-    #[arg(long, value_enum, default_value_t = Format::Table)]
-    pub(crate) format: Format,
+    #[arg(long, value_enum, default_value_t = ResultFormat::Table)]
+    pub(crate) format: ResultFormat,
     /// Folder for result.json, trials.csv and report.html
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
@@ -293,8 +310,8 @@ pub(crate) enum SchemaOf {
 
 #[derive(Debug, Args)]
 pub(crate) struct ExplainOptions {
-    /// Name of a gauge
-    #[arg(value_name = "GAUGE", required_unless_present = "all")]
+    /// Name of a gauge, or a verdict: pass, fail, unsupported, error
+    #[arg(value_name = "NAME", required_unless_present = "all")]
     pub(crate) gauge: Option<String>,
     /// Explain all gauges, as one Markdown document
     #[arg(long, conflicts_with = "gauge")]

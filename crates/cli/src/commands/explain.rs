@@ -8,10 +8,40 @@ use ironspin_gauge::{GAUGES, entry_text, find, handbook};
 pub(crate) fn run(options: &ExplainOptions) -> Result<ExitStatus, Complaint> {
     let text = match &options.gauge {
         None => handbook(),
-        Some(name) => entry_text(find(name).ok_or_else(|| unknown(name))?),
+        Some(name) => match (verdict_text(name), find(name)) {
+            (Some(text), _) => text.to_owned(),
+            (None, Some(gauge)) => entry_text(gauge),
+            (None, None) => return Err(unknown(name)),
+        },
     };
     output::print(&text)?;
     Ok(ExitStatus::Holds)
+}
+
+/// What a verdict means, what usually brings it about, and what to do next.
+fn verdict_text(word: &str) -> Option<&'static str> {
+    Some(match word.to_ascii_lowercase().as_str() {
+        "pass" => {
+            "## pass\n\nEvery claim that must hold holds. A claim that only should hold may still be broken; the list below the table names it.\n\n\
+             - **What to try next**: other steps and sizes (`ironspin sweep`), and whether the trial agrees with itself (`ironspin twin`).\n"
+        }
+        "fail" => {
+            "## FAIL\n\nA claim that must hold does not: its measured value is past its bound. The claim that is furthest past decides; the others stand below the table.\n\n\
+             - **Usual causes**: those of the gauge; `ironspin explain GAUGE` lists them.\n\
+             - **What to try next**: the command behind `again`, with `--out DIR` for the replay; then half the step.\n"
+        }
+        "none" | "unsupported" => {
+            "## none (unsupported)\n\nThe trial was not judged: the engine does not list a feature or shape that the scene needs, or a gauge cannot measure such a scene. It counts neither for nor against the engine.\n\n\
+             - **Usual causes**: an adapter that does not list in `hello` what the engine has; a scene beyond the engine.\n\
+             - **What to try next**: `ironspin engines probe ENGINE` shows what it lists.\n"
+        }
+        "err!" | "error" => {
+            "## ERR! (engine error)\n\nThe engine crashed, hung, or answered what no sound engine answers. Its last words stand in the reason. The trial is lost, and no other.\n\n\
+             - **Usual causes**: a broken line or wrong count of numbers from an adapter; a step that takes longer than its limit; a world that the engine cannot take.\n\
+             - **What to try next**: `ironspin engines probe ENGINE`; the command behind `again`; `--limits step=60` where it is only slow.\n"
+        }
+        _ => return None,
+    })
 }
 
 fn unknown(name: &str) -> Complaint {

@@ -6,6 +6,7 @@ pub(crate) mod explain;
 pub(crate) mod film;
 pub(crate) mod judge;
 pub(crate) mod ledger;
+pub(crate) mod plot;
 pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod scenes;
@@ -14,7 +15,7 @@ pub(crate) mod search;
 pub(crate) mod sweep;
 pub(crate) mod twin;
 
-use crate::args::Format;
+use crate::args::ResultFormat;
 use crate::complaint::{Complaint, ExitStatus};
 use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, pool};
 use ironspin_model::Verdict;
@@ -36,12 +37,16 @@ fn publish(folder: RunFolder, title: &str, records: &[TrialRecord], seconds: f64
 }
 
 /// What is printed of some trials.
-fn told(records: &[TrialRecord], format: Format, timing: bool) -> Result<String, Complaint> {
-    use ironspin_report::{pooled_lines, result_json, summary_line, trials_csv, verdict_table, what_broke};
+fn told(records: &[TrialRecord], format: ResultFormat, timing: bool) -> Result<String, Complaint> {
+    use ironspin_report::{
+        junit_xml, markdown, pooled_lines, result_json, summary_line, trials_csv, verdict_table, what_broke,
+    };
     Ok(match format {
-        Format::Json => result_json(records, timing)?,
-        Format::Csv => trials_csv(&ResultDocument::of(records, false).trials)?,
-        Format::Table => {
+        ResultFormat::Json => result_json(records, timing)?,
+        ResultFormat::Csv => trials_csv(&ResultDocument::of(records, false).trials)?,
+        ResultFormat::Junit => junit_xml(&ResultDocument::of(records, false).trials),
+        ResultFormat::Markdown => markdown(&ResultDocument::of(records, false).trials),
+        ResultFormat::Table => {
             format!(
                 "{}\n{}{}{}",
                 summary_line(records),

@@ -37,7 +37,8 @@ pub(super) fn swept(folder: &Path) -> Result<Vec<PageTrial>, FolderError> {
     Ok(trials.map(|(document, bytes)| PageTrial { document, drawing: drawing(bytes) }).collect())
 }
 
-fn read(folder: &Path) -> Result<Vec<PageTrial>, Complaint> {
+/// What a folder of results holds.
+pub(super) fn read(folder: &Path) -> Result<Vec<PageTrial>, Complaint> {
     if folder.join("plan.json").is_file() {
         return Ok(swept(folder)?);
     }

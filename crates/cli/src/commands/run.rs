@@ -1,6 +1,6 @@
 //! `run`: trials of scenes.
 
-use crate::args::{Format, RunOptions, TraceAs};
+use crate::args::{ResultFormat, RunOptions, TraceAs};
 use crate::complaint::{Complaint, ExitStatus, tell_warning};
 use crate::{output, progress};
 use ironspin_lab::{Kept, ResultDocument, RunFolder, TrialPlan, keep_traces, plan_grid, twins_of};
@@ -58,7 +58,7 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
         let (twins, _) = super::twin::run_twins(&orders, options.jobs, quiet, &watched.stop);
         let told = twin_table(&twins);
         match options.format {
-            Format::Table => output::print(&format!("\n{told}"))?,
+            ResultFormat::Table => output::print(&format!("\n{told}"))?,
             // A document on standard output stays one document.
             _ => output::note(&told),
         }

@@ -1,12 +1,15 @@
 //! `sweep` and `merge`: grids of trials in folders that go on where they stopped.
 
-use crate::args::{Format, MergeOptions, SweepOptions};
+use crate::args::{MergeOptions, ResultFormat, SweepOptions};
 use crate::complaint::{Complaint, ExitStatus};
 use crate::{output, progress};
-use ironspin_lab::{Drawn, Kept, Manifest, ResultDocument, SweepFolder, TrialRecord, collapse, plan_grid, read_plan};
+use ironspin_lab::{
+    Drawn, Draws, Kept, Manifest, ResultDocument, SweepFolder, TrialRecord, collapse, plan_grid, read_plan,
+};
 use ironspin_model::Verdict;
 use ironspin_report::{
-    Drawing, broken_claims, collapse_text, document_json, document_summary, trials_csv, verdict_map,
+    Drawing, broken_claims, collapse_text, document_json, document_summary, junit_xml, markdown, trials_csv,
+    verdict_map,
 };
 use std::sync::atomic::Ordering;
 
@@ -20,11 +23,13 @@ fn drawn(document: &ResultDocument) -> Drawn {
     files
 }
 
-fn told(document: &ResultDocument, format: Format) -> Result<String, Complaint> {
+fn told(document: &ResultDocument, format: ResultFormat) -> Result<String, Complaint> {
     Ok(match format {
-        Format::Json => document_json(document)?,
-        Format::Csv => trials_csv(&document.trials)?,
-        Format::Table => format!(
+        ResultFormat::Json => document_json(document)?,
+        ResultFormat::Csv => trials_csv(&document.trials)?,
+        ResultFormat::Junit => junit_xml(&document.trials),
+        ResultFormat::Markdown => markdown(&document.trials),
+        ResultFormat::Table => format!(
             "{}\n\n{}{}{}",
             document_summary(&document.summary),
             verdict_map(&document.trials),
@@ -73,8 +78,8 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Com
         let drawing = wanted.then(|| Drawing::of(record)).flatten()?;
         serde_json::to_vec(&drawing).ok()
     };
-    let swept =
-        folder.run(&plans, options.shard, options.jobs, &stop, &|event| bar.follow(&plans, event), &drawn, &sketch);
+    let draws = Draws { files: &drawn, trial: &sketch };
+    let swept = folder.run(&plans, options.shard, options.jobs, &stop, &|event| bar.follow(&plans, event), draws);
     let seconds = bar.end(swept.as_ref().map_or(0, |swept| swept.run));
     let swept = swept?;
     folder.put("manifest.json", manifest(seconds)?.as_bytes())?;

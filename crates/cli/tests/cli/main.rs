@@ -7,6 +7,8 @@ mod catches;
 mod demo;
 mod docs;
 mod judge;
+#[cfg(unix)]
+mod look;
 mod mistakes;
 mod remote;
 mod run;

@@ -101,7 +101,11 @@ fn box_turned(talk: &mut Talk) -> Result<(), Stop> {
     // A bar of length 4 that stands on the x axis at a right angle, and one that leans to the left.
     let upright = with(body(&json!({"box": [4.0, 0.2]}), 0.0, 0.0), json!({"angle": std::f64::consts::FRAC_PI_2}));
     let x = held_at(talk, upright, 3.0)?;
-    let hints = [(2.1, "angles are in radians, and are taken for degrees (or not read): the bar still lies")];
+    let hints = [
+        (2.1, "angles are in radians, and are taken for degrees (or not read): the bar still lies"),
+        (0.3, "the angle is right, but sizes of boxes are full, and are taken for half ones"),
+        (4.1, "sizes of boxes are full, and are taken for half ones; angles are in radians"),
+    ];
     expect(
         "a disc against a bar turned by pi/2 is held up where x",
         x,

@@ -16,6 +16,7 @@ use ironspin_lab::TrialRecord;
 use ironspin_model::{BodyKind, DVec2};
 use palette::Palette;
 use raster::Raster;
+use rayon::prelude::*;
 use tiny_skia::{Pixmap, PixmapPaint, Transform};
 
 /// Why a film cannot be made.
@@ -49,6 +50,8 @@ pub struct FilmStyle {
     pub title: String,
 }
 
+/// Pictures that are held at a time.
+const AT_A_TIME: usize = 16;
 /// Most dots across or up.
 const MOST: u32 = 8_192;
 
@@ -59,6 +62,8 @@ struct Filming<'a> {
     low: DVec2,
     high: DVec2,
     largest_impulse: f64,
+    /// Largest speed of any frame, m/s.
+    fastest: f64,
 }
 
 impl<'a> Filming<'a> {
@@ -77,7 +82,14 @@ impl<'a> Filming<'a> {
             return Err(FilmError::Size(size[0], size[1]));
         }
         let impulses = recording.replay.contacts.iter().flatten().map(|contact| contact[2]);
-        Ok(Filming { record, style, size, low, high, largest_impulse: impulses.fold(0.0, f64::max) })
+        let largest_impulse = impulses.fold(0.0, f64::max);
+        let mut filming = Filming { record, style, size, low, high, largest_impulse, fastest: 0.0 };
+        if style.velocities {
+            let frames = 0..recording.replay.times.len();
+            let speeds = frames.flat_map(|frame| filming.velocities(frame)).map(|(_, way)| way.length());
+            filming.fastest = speeds.fold(0.0, f64::max);
+        }
+        Ok(filming)
     }
 
     fn picture(&self, frame: usize) -> Result<Pixmap, FilmError> {
@@ -89,8 +101,7 @@ impl<'a> Filming<'a> {
         let raster = Raster::new(self.size, self.low + shift, self.high + shift);
         let mut raster = raster.ok_or(FilmError::Size(self.size[0], self.size[1]))?;
         let world = self.record.world();
-        let moving: Vec<usize> =
-            (0..world.bodies.len()).filter(|&id| world.bodies[id].kind != BodyKind::Static).collect();
+        let moving = self.moving();
         if self.style.trails {
             for (number, &id) in moving.iter().enumerate() {
                 let way = (0..=frame).filter_map(|frame| replay.frame(frame).get(id).map(at));
@@ -99,7 +110,7 @@ impl<'a> Filming<'a> {
         }
         raster.world(world, states);
         if self.style.velocities {
-            raster.velocities(&self.velocities(frame, &moving));
+            raster.velocities(&self.velocities(frame), self.fastest);
         }
         if self.style.contacts {
             for &[x, y, impulse] in &replay.contacts[frame] {
@@ -114,18 +125,23 @@ impl<'a> Filming<'a> {
         Ok(raster.pixels)
     }
 
+    fn moving(&self) -> Vec<usize> {
+        let bodies = &self.record.world().bodies;
+        (0..bodies.len()).filter(|&id| bodies[id].kind != BodyKind::Static).collect()
+    }
+
     /// Places and velocities between one frame and its neighbour.
-    fn velocities(&self, frame: usize, moving: &[usize]) -> Vec<(DVec2, DVec2)> {
+    fn velocities(&self, frame: usize) -> Vec<(DVec2, DVec2)> {
         let replay = &self.record.recording.replay;
         let first = frame.min(replay.times.len().saturating_sub(2));
         let Some(&end) = replay.times.get(first + 1) else { return Vec::new() };
         let time = end - replay.times[first];
         let (here, a, b) = (replay.frame(frame), replay.frame(first), replay.frame(first + 1));
-        let arrow = |&id: &usize| {
+        let arrow = |id: usize| {
             let place = |state: [f64; 3]| DVec2::new(state[0], state[1]);
             (place(here[id]), (place(b[id]) - place(a[id])) / time)
         };
-        moving.iter().map(arrow).filter(|(from, way)| from.is_finite() && way.is_finite()).collect()
+        self.moving().into_iter().map(arrow).filter(|(from, way)| from.is_finite() && way.is_finite()).collect()
     }
 
     /// The frame that is nearest to a time.
@@ -187,15 +203,22 @@ pub fn gif(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8
     let mut encoder = gif::Encoder::new(&mut bytes, wide, tall, palette.colours()).map_err(told)?;
     encoder.set_repeat(gif::Repeat::Infinite).map_err(told)?;
     let mut shown = 0;
-    for frame in 0..times.len() {
-        let changed = palette.changed(&filming.picture(frame)?);
-        let mut drawn = gif::Frame::from_indexed_pixels(wide, tall, changed, (frame > 0).then_some(palette::UNCHANGED));
-        drawn.dispose = gif::DisposalMethod::Keep;
-        // Hundredths of a second, so that the whole lasts as long as it should.
-        let until = times.get(frame + 1).map_or(shown + 100, |time| (100.0 * (time - times[0]) / speed).round() as u64);
-        drawn.delay = u16::try_from(until.saturating_sub(shown)).unwrap_or(u16::MAX);
-        shown = until.max(shown);
-        encoder.write_frame(&drawn).map_err(told)?;
+    let frames: Vec<usize> = (0..times.len()).collect();
+    // Drawn by several threads, some at a time, and written in their order.
+    for some in frames.chunks(AT_A_TIME) {
+        let pictures: Vec<_> = some.par_iter().map(|&frame| filming.picture(frame)).collect();
+        for (&frame, picture) in some.iter().zip(pictures) {
+            let changed = palette.changed(&picture?);
+            let unchanged = (frame > 0).then_some(palette::UNCHANGED);
+            let mut drawn = gif::Frame::from_indexed_pixels(wide, tall, changed, unchanged);
+            drawn.dispose = gif::DisposalMethod::Keep;
+            // Hundredths of a second, so that the whole lasts as long as it should; the last picture stays for a second.
+            let until =
+                times.get(frame + 1).map_or(shown + 100, |time| (100.0 * (time - times[0]) / speed).round() as u64);
+            drawn.delay = u16::try_from(until.saturating_sub(shown)).unwrap_or(u16::MAX);
+            shown = until.max(shown);
+            encoder.write_frame(&drawn).map_err(told)?;
+        }
     }
     drop(encoder);
     Ok(bytes)

@@ -95,9 +95,9 @@ impl Raster {
             for (number, &point) in points.iter().enumerate() {
                 let dot = spot(point);
                 if number == 0 {
-                    path.move_to(dot.x as f32, dot.y as f32)
+                    path.move_to(dot.x as f32, dot.y as f32);
                 } else {
-                    path.line_to(dot.x as f32, dot.y as f32)
+                    path.line_to(dot.x as f32, dot.y as f32);
                 }
             }
             if close {
@@ -143,9 +143,9 @@ impl Raster {
         for (number, &point) in points.iter().enumerate() {
             let dot = self.place(point);
             if number == 0 {
-                path.move_to(dot.x as f32, dot.y as f32)
+                path.move_to(dot.x as f32, dot.y as f32);
             } else {
-                path.line_to(dot.x as f32, dot.y as f32)
+                path.line_to(dot.x as f32, dot.y as f32);
             }
         }
         let Some(path) = path.finish() else { return };
@@ -158,9 +158,8 @@ impl Raster {
         self.line(points, SERIES[number % SERIES.len()], 0.6, 1.2);
     }
 
-    /// Velocities as arrows from the bodies, the longest a share of the picture.
-    pub(super) fn velocities(&mut self, arrows: &[(DVec2, DVec2)]) {
-        let most = arrows.iter().map(|(_, velocity)| velocity.length()).fold(0.0, f64::max);
+    /// Velocities as arrows from the bodies; the largest of the whole film, `most`, is a share of the picture.
+    pub(super) fn velocities(&mut self, arrows: &[(DVec2, DVec2)], most: f64) {
         if !(most > 0.0) {
             return;
         }

@@ -89,7 +89,12 @@ fn entry(trials: &[PageTrial], case: &Case<'_>) -> String {
             let should = if claim.decides() { "" } else { " class=\"more\"" };
             let detail = if claim.detail.is_empty() { String::new() } else { format!(": {}", escape(&claim.detail)) };
             let causes = ironspin_gauge::find(&claim.gauge).map_or_else(String::new, |gauge| {
-                format!("<p class=\"soft\">Usual causes in an engine: {}.</p>", escape(gauge.usual_causes))
+                let next = ironspin_gauge::next_step(gauge.name);
+                format!(
+                    "<p class=\"soft\">Usual causes in an engine: {}. Try next: {}.</p>",
+                    escape(gauge.usual_causes),
+                    escape(next)
+                )
             });
             format!(
                 "<li{should}><strong>{}</strong> of <code>{}</code> in {place}<p>Measured <strong>{}</strong>, bound {}{detail}.</p>\

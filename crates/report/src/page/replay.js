@@ -151,7 +151,7 @@
       const time = this.times[f + 1] - this.times[f], reach = 0.12 * (this.view[2] - this.view[0]);
       const arrows = this.moving.map((i) => [this.between(frame, share, i), this.place(f, i), this.place(f + 1, i)]);
       const ways = arrows.filter(([at, p, q]) => at && p && q).map(([at, p, q]) => [at, (q[0] - p[0]) / time, (q[1] - p[1]) / time]);
-      const most = ways.reduce((most, [, x, y]) => Math.max(most, Math.hypot(x, y)), 0);
+      const most = this.fastest();
       if (!(most > 0)) return;
       pen.strokeStyle = "#22262a"; pen.lineWidth = 1.4 * line;
       for (const [at, x, y] of ways) {
@@ -160,6 +160,17 @@
         for (const side of [2.6, -2.6]) { pen.moveTo(at[0] + u, at[1] + v); pen.lineTo(at[0] + u + head * Math.cos(angle + side), at[1] + v + head * Math.sin(angle + side)); }
         pen.stroke();
       }
+    }
+    // Of the whole trial, so that what slows down is seen to.
+    fastest() {
+      if (this.most === undefined) {
+        this.most = 0;
+        for (let f = 0; f < this.last; f++) for (const i of this.moving) {
+          const p = this.place(f, i), q = this.place(f + 1, i), time = this.times[f + 1] - this.times[f];
+          if (p && q && time > 0) this.most = Math.max(this.most, Math.hypot(q[0] - p[0], q[1] - p[1]) / time);
+        }
+      }
+      return this.most;
     }
     dots(pen, frame, line) {
       const [a, b, c, d] = this.range;

@@ -1,0 +1,204 @@
+//! Reports, films and the formats of other programs.
+
+use crate::util::Yard;
+use std::path::Path;
+use std::process::Command;
+
+#[test]
+fn reports_are_made_again_from_what_a_folder_holds() {
+    let yard = Yard::new();
+    yard.expect(1, "run rivet-shot ladle-swing --engine builtin --engine builtin:swept=off --out results -q");
+    let first = yard.read("results/report.html");
+    yard.expect(0, "report results --out again.html --title Trials -q");
+    let again = yard.read("again.html");
+    // Drawings come back from the disk as they were; only the head differs.
+    let rest = |page: &str| page[page.find("<h2>Verdicts").expect("verdicts")..].to_owned();
+    assert_eq!(rest(&first), rest(&again));
+    assert!(again.contains("Made by: ironspin run rivet-shot ladle-swing"));
+    assert_eq!(first.matches("<figure class=\"replay\"").count(), 4);
+    // Nothing that would be fetched.
+    for fetched in ["http://", "https://", "src=", "@import", "url("] {
+        assert!(!first.replace("http://www.w3.org/2000/svg", "").contains(fetched), "{fetched}");
+    }
+    let answer = yard.expect(2, "report nowhere");
+    assert!(answer.err.contains("is no folder of results"), "{}", answer.err);
+}
+
+#[test]
+fn sweeps_leave_a_page_and_the_same_one_after_they_went_on() {
+    let yard = Yard::new();
+    let words = "sweep rivet-shot --dt 1/60,1/120 --engine builtin --engine builtin:swept=off -q --out";
+    yard.expect(1, &format!("{words} whole"));
+    yard.expect(1, &format!("{words} parts --shard 1/2"));
+    yard.ironspin(&format!("{words} parts --shard 2/2"));
+    yard.ironspin(&format!("{words} parts"));
+    assert_eq!(yard.read("whole/report.html"), yard.read("parts/report.html"));
+    yard.expect(0, "report whole -q");
+    assert!(yard.read("whole/report.html").contains("<figure class=\"replay\""));
+}
+
+#[test]
+fn build_servers_and_reviewers_read_the_results() {
+    let yard = Yard::new();
+    yard.write("crash.sh", "exit 9\n");
+    let words = [
+        "run",
+        "rivet-shot",
+        "ladle-swing",
+        "--engine",
+        "builtin",
+        "--engine",
+        "builtin:swept=off",
+        "--engine",
+        "cmd:sh crash.sh",
+        "-q",
+    ];
+    let (_, xml, _) = crate::remote::run(&yard, &[&words[..], &["--format", "junit"]].concat());
+    let mut reader = quick_xml::Reader::from_str(&xml);
+    let (mut depth, mut counts) = (0_i32, std::collections::BTreeMap::new());
+    loop {
+        use quick_xml::events::Event;
+        match reader.read_event().expect("well-formed XML") {
+            Event::Start(tag) => {
+                depth += 1;
+                *counts.entry(String::from_utf8_lossy(tag.name().as_ref()).into_owned()).or_insert(0) += 1;
+            }
+            Event::Empty(tag) => {
+                *counts.entry(String::from_utf8_lossy(tag.name().as_ref()).into_owned()).or_insert(0) += 1;
+            }
+            Event::End(_) => depth -= 1,
+            Event::Eof => break,
+            _ => {}
+        }
+    }
+    assert_eq!((depth, counts["testsuites"], counts["testsuite"], counts["error"]), (0, 1, 6, 2), "{xml}");
+    assert!(counts["failure"] >= 1 && xml.contains("again: ironspin run rivet-shot"), "{xml}");
+    let (_, text, _) = crate::remote::run(&yard, &[&words[..], &["--format", "markdown"]].concat());
+    let rows: Vec<&str> = text.lines().filter(|line| line.starts_with('|')).collect();
+    assert_eq!(rows.len(), 2 + 6, "{text}");
+    assert!(rows.iter().all(|row| row.replace("\\|", "").matches('|').count() == 9), "{text}");
+}
+
+#[test]
+fn films_strips_and_pictures_are_what_their_names_say() {
+    let yard = Yard::new();
+    yard.expect(0, "film slag-lob --out lob.gif --width 200 --velocities --trails -q");
+    yard.expect(0, "film slag-lob --out lob.png --strip 4 --width 200 -q");
+    yard.expect(0, "film slag-lob --out one.png --at 0.5 --width 200 --follow lump -q");
+    let bytes = |name: &str| std::fs::read(yard.path(name)).expect("a file");
+    let film = bytes("lob.gif");
+    let mut decoder = gif::DecodeOptions::new().read_info(&film[..]).expect("a GIF");
+    let (mut frames, mut hundredths) = (0, 0_u32);
+    while let Some(frame) = decoder.read_next_frame().expect("a frame") {
+        frames += 1;
+        hundredths += u32::from(frame.delay);
+    }
+    // Three seconds, every second step of 1/60, and the last picture for a second more.
+    assert!((88..=92).contains(&frames) && (390..=405).contains(&hundredths), "{frames} {hundredths}");
+    let size = |name: &str| {
+        let picture = bytes(name);
+        let reader = png::Decoder::new(&picture[..]).read_info().expect("a PNG");
+        (reader.info().width, reader.info().height)
+    };
+    let (strip, one) = (size("lob.png"), size("one.png"));
+    assert_eq!((one.0, strip.0), (200, 3 * 206 + 6));
+    assert_eq!(strip.1, 2 * (one.1 + 6) + 6);
+    // The same bits each time.
+    let first = bytes("lob.gif");
+    yard.expect(0, "film slag-lob --out lob.gif --width 200 --velocities --trails -q");
+    assert_eq!(first, bytes("lob.gif"));
+    for (words, part) in [
+        ("film slag-lob --out lob.mp4", "a film ends with .gif"),
+        ("film slag-lob --out x.gif --strip 3", "ends with .png"),
+        ("film slag-lob --out x.png --dt 1/60,1/30", "a film is of one trial"),
+        ("film slag-lob --out x.png --follow lumpp", "did you mean `lump`?"),
+    ] {
+        let answer = yard.expect(2, words);
+        assert!(answer.err.contains(part), "{words}: {}", answer.err);
+    }
+    assert!(!yard.path("x.png").exists() && !yard.path("x.gif").exists());
+}
+
+#[test]
+fn gauges_are_plotted_over_what_was_swept() {
+    let yard = Yard::new();
+    yard.ironspin(
+        "sweep slag-lob --dt 1/30,1/60,1/120 --engine builtin --engine builtin:integrator=explicit-euler --out swept -q",
+    );
+    yard.expect(0, "plot swept --y path.error --over dt --log xy --out error.svg -q");
+    let svg = yard.read("error.svg");
+    // A dot for each trial, one in each entry of the legend, and a line for each engine and its bound.
+    assert_eq!(svg.matches("<circle").count(), 6 + 2, "{svg}");
+    assert!(svg.contains("path.error, m") && svg.contains("dt, s") && svg.matches("<polyline").count() >= 4);
+    for (words, part) in [
+        ("plot swept --y path.eror --out x.svg", "did you mean `path.error`?"),
+        ("plot swept --y path.error --over sped --out x.svg", "there is no `sped` to plot over"),
+        ("plot swept --y path.error --out x.gif", "a plot ends with .svg"),
+        ("plot nowhere --y path.error --out x.svg", "is no folder of results"),
+    ] {
+        let answer = yard.expect(2, words);
+        assert!(answer.err.contains(part), "{words}: {}", answer.err);
+    }
+}
+
+#[test]
+fn verdicts_and_gauges_are_explained_with_what_to_try_next() {
+    let yard = Yard::new();
+    for name in ["pass", "fail", "ERR!", "unsupported", "tunnel.count"] {
+        assert!(yard.expect(0, &format!("explain {name}")).out.contains("What to try next"), "{name}");
+    }
+}
+
+/// A browser, where one is installed.
+fn browser() -> Option<&'static str> {
+    ["chromium", "chromium-browser"].into_iter().find(|name| Command::new(name).arg("--version").output().is_ok())
+}
+
+/// What stands on a page after its scripts ran, and what the browser said on its console.
+fn seen(browser: &str, page: &Path) -> (String, String) {
+    let profile = tempfile::tempdir().expect("a temporary folder");
+    let output = Command::new(browser)
+        .args(["--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"])
+        .args(["--disable-component-update", "--disable-sync", "--enable-logging=stderr", "--window-size=1280,2000"])
+        .args(["--virtual-time-budget=5000", "--dump-dom"])
+        .arg(format!("--user-data-dir={}", profile.path().display()))
+        .arg(format!("file://{}", page.display()))
+        .output()
+        .expect("the browser to start");
+    let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
+    let said: Vec<String> =
+        text(&output.stderr).lines().filter(|line| line.contains("CONSOLE")).map(str::to_owned).collect();
+    (text(&output.stdout), said.join("\n"))
+}
+
+/// Plays, steps and scrubs as a reader would, and writes down what the page then shows.
+const READER: &str = r#"<script>
+const figure = document.querySelector("figure.replay"), told = [];
+const clock = () => figure.querySelector("output").textContent, button = (name) => figure.querySelector(`[data-do=${name}]`);
+const dots = () => figure.querySelector("canvas").toDataURL();
+const first = dots();
+told.push("at " + clock());
+button("forth").click(); told.push("on " + (clock() !== "0.000 s"));
+button("back").click(); told.push("back " + clock());
+const range = figure.querySelector("input[type=range]");
+range.value = range.max; range.dispatchEvent(new Event("input")); told.push("end " + (Number.parseFloat(clock()) > 0.5), "other " + (dots() !== first));
+figure.querySelector("[data-show=trails]").click(); told.push("trails " + (dots() !== first));
+button("play").click(); told.push("play " + button("play").textContent);
+button("play").click(); told.push("stop " + button("play").textContent);
+document.title = told.join("; ") + "; requests " + performance.getEntriesByType("resource").length;
+</script></body>"#;
+
+#[test]
+fn the_page_plays_and_scrubs_and_says_nothing_on_the_console() {
+    let Some(browser) = browser() else { return };
+    let yard = Yard::new();
+    yard.expect(1, "run rivet-shot --engine builtin:swept=off --out results -q");
+    let page = yard.read("results/report.html").replace("</body>", READER);
+    yard.write("results/read.html", &page);
+    let (dom, said) = seen(browser, &yard.path("results/read.html"));
+    assert_eq!(said, "");
+    let title =
+        "at 0.000 s; on true; back 0.000 s; end true; other true; trails true; play Pause; stop Play; requests 0";
+    let found = dom.split("<title>").nth(1).and_then(|rest| rest.split("</title>").next()).unwrap_or(&dom);
+    assert_eq!(found, title);
+}
