@@ -18,6 +18,10 @@ use std::io::{self, Write};
 use std::path::Path;
 use std::rc::Rc;
 
+/// Room in the pipe to the bench, bytes.
+#[cfg(target_os = "linux")]
+const ROOM: i32 = 1 << 20;
+
 type Count<T> = unsafe extern "C" fn(EngineHandle, *mut T, u64) -> u64;
 
 /// The functions of a library. Those that only some libraries have may be missing.
@@ -375,7 +379,11 @@ pub fn serve_library(path: &Path, plain: bool) -> io::Result<()> {
 fn output() -> io::Result<impl Write> {
     let own = nix::unistd::dup(io::stdout())?;
     nix::unistd::dup2_stdout(io::stderr())?;
-    Ok(std::fs::File::from(own))
+    let own = std::fs::File::from(own);
+    // A frame of a thousand bodies and their contacts goes in whole, so that the engine need not wait until it is read.
+    #[cfg(target_os = "linux")]
+    let _ = nix::fcntl::fcntl(&own, nix::fcntl::FcntlArg::F_SETPIPE_SZ(ROOM));
+    Ok(own)
 }
 
 #[cfg(not(unix))]
