@@ -32,11 +32,9 @@ impl Handle {
         let engine = self.engine.as_mut().ok_or(EngineError::NothingBuilt)?;
         let (state, contacts, events) = (&mut self.state, &mut self.contacts, &mut self.events);
         engine.advance(steps, &mut |frame| {
-            [&mut *state, contacts].into_iter().for_each(Vec::clear);
-            events.clear();
-            state.extend(frame.bodies.iter().flat_map(state_numbers));
-            contacts.extend(frame.contacts.iter().flat_map(contact_numbers));
-            events.extend(frame.events.iter().flat_map(event_numbers));
+            fill(state, &frame.bodies, state_numbers);
+            fill(contacts, &frame.contacts, contact_numbers);
+            fill(events, &frame.events, event_numbers);
         })
     }
 
@@ -52,6 +50,15 @@ impl Handle {
         };
         self.error = CString::new(text.replace('\0', "?")).unwrap_or_default();
         code
+    }
+}
+
+/// One row of numbers for each thing.
+fn fill<T, N: Copy + Default, const W: usize>(rows: &mut Vec<N>, things: &[T], numbers: impl Fn(&T) -> [N; W]) {
+    rows.resize(W * things.len(), N::default());
+    let (rows, _) = rows.as_chunks_mut::<W>();
+    for (row, thing) in rows.iter_mut().zip(things) {
+        *row = numbers(thing);
     }
 }
 

@@ -77,6 +77,23 @@ pub(crate) fn draw(figure: &Figure) -> Result<String, PlotError> {
     Ok(svg)
 }
 
+/// The corner with the fewest points, for the names of the lines.
+fn emptiest(placed: &[Vec<(f64, f64)>], across: (f64, f64), up: (f64, f64)) -> SeriesLabelPosition {
+    let middle = |(low, high): (f64, f64)| 0.5 * (low + high);
+    let count = |right: bool, upper: bool| {
+        let here = |&&(x, y): &&(f64, f64)| (x > middle(across)) == right && (y > middle(up)) == upper;
+        placed.iter().flatten().filter(here).count()
+    };
+    let corners = [
+        (count(true, false), SeriesLabelPosition::LowerRight),
+        (count(true, true), SeriesLabelPosition::UpperRight),
+        (count(false, true), SeriesLabelPosition::UpperLeft),
+        (count(false, false), SeriesLabelPosition::LowerLeft),
+    ];
+    let best = corners.into_iter().reduce(|best, corner| if corner.0 < best.0 { corner } else { best });
+    best.map_or(SeriesLabelPosition::LowerRight, |(_, corner)| corner)
+}
+
 fn fill(svg: &mut String, figure: &Figure) -> Result<(), String> {
     let told = |error: &dyn std::fmt::Display| error.to_string();
     let (across, up) = (&figure.across, &figure.up);
@@ -143,7 +160,7 @@ fn fill(svg: &mut String, figure: &Figure) -> Result<(), String> {
     if named {
         chart
             .configure_series_labels()
-            .position(SeriesLabelPosition::LowerRight)
+            .position(emptiest(&placed, (left, right), (low, high)))
             .background_style(WHITE.mix(0.85))
             .border_style(RGBColor(0xdd, 0xd9, 0xd0))
             .label_font(("sans-serif", 13).into_font().color(&dark))
