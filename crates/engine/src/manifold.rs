@@ -102,12 +102,11 @@ fn rounded<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>, ma
             clip(b, bt, face_b, a, at, margin, 1 << 16).flipped()
         };
         if manifold.count > 0 {
-            // The nearest point may lie a little beyond the end of the face, where it was clipped away.
+            // The deepest point may lie a little beyond the end of the face, where it was clipped away. It stays where it was clipped, so
+            // that a capsule along a row of tiles is not turned, and is told as deep as it is.
             let points = &mut manifold.points[..manifold.count];
-            if let Some(deepest) = points.iter_mut().reduce(|a, b| if b.gap < a.gap { b } else { a })
-                && deepest.gap > found.gap
-            {
-                (deepest.position, deepest.gap) = (found.point, found.gap);
+            if let Some(deepest) = points.iter_mut().reduce(|a, b| if b.gap < a.gap { b } else { a }) {
+                deepest.gap = deepest.gap.min(found.gap);
             }
             return manifold;
         }
