@@ -3,11 +3,11 @@
 //! Only the process that is started for it loads a library, so that nothing it breaks is the bench's.
 #![allow(unsafe_code)]
 
-use crate::protocol::{Served, serve};
+use crate::protocol::{Served, contact_from, serve};
 use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, Packed, PackedAction, STATE_NUMBERS, raw, status};
 use ironspin_model::{
-    BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink,
-    Rows, SensorEvent, SensorEventKind, Token, World,
+    BodyState, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
+    SensorEvent, SensorEventKind, Token, World,
 };
 use libloading::Library;
 use raw::EngineHandle;
@@ -212,19 +212,8 @@ fn frame_of(rows: &Rows<'_>, time: f64) -> Frame {
         step: rows.step,
         time,
         bodies: bodies.collect(),
-        contacts: rows.contacts.chunks_exact(CONTACT_NUMBERS).map(contact).collect(),
+        contacts: rows.contacts.chunks_exact(CONTACT_NUMBERS).map(contact_from).collect(),
         events: rows.events.to_vec(),
-    }
-}
-
-fn contact(n: &[f64]) -> Contact {
-    Contact {
-        bodies: [n[0] as usize, n[1] as usize],
-        point: DVec3::new(n[2], n[3], 0.0),
-        normal: DVec3::new(n[4], n[5], 0.0),
-        depth: n[6],
-        impulse: n[7],
-        times: n[8] as u64,
     }
 }
 

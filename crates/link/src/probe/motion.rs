@@ -174,21 +174,16 @@ fn damping(talk: &mut Talk, what: &str, body: Value, place: usize) -> Result<(),
     let hints = [
         (2.0, "the damping is not read"),
         (0.0, "damping c slows by exp(-c t): it is no share lost at each step"),
-        (2.0 * libm_exp(-0.01), "damping is per second, not per step"),
+        (2.0 * 0.99, "damping is per second, not per step"),
     ];
     expect(
         what,
         row[place],
-        2.0 * libm_exp(-1.0),
+        2.0 / std::f64::consts::E,
         0.02,
         &hints,
         "speed falls as exp(-c t): multiply by exp(-c dt) in each step",
     )
-}
-
-/// For hints and bounds of a few percent.
-fn libm_exp(x: f64) -> f64 {
-    x.exp()
 }
 
 fn damped(talk: &mut Talk) -> Result<(), Stop> {

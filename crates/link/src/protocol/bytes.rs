@@ -1,7 +1,7 @@
 //! Frames as bytes between two processes of this program. No form for others: both ends are the same program.
 
-use super::message::{contact_numbers, state_numbers};
-use ironspin_model::{BodyState, Contact, DVec3, Frame, Rows, SensorEvent, SensorEventKind};
+use super::message::{contact_from, contact_numbers, state_numbers};
+use ironspin_model::{BodyState, DVec3, Frame, Rows, SensorEvent, SensorEventKind};
 
 const EVENT: usize = 6;
 const CONTACT: usize = 9;
@@ -80,17 +80,7 @@ pub(super) fn read_frame(bytes: &[u8], time: f64) -> Option<Frame> {
         }
         BodyState::planar(DVec3::new(x, y, 0.0), angle, DVec3::new(vx, vy, 0.0), spin)
     };
-    let contact = |row: [u64; CONTACT]| {
-        let n = row.map(f64::from_bits);
-        Contact {
-            bodies: [n[0] as usize, n[1] as usize],
-            point: DVec3::new(n[2], n[3], 0.0),
-            normal: DVec3::new(n[4], n[5], 0.0),
-            depth: n[6],
-            impulse: n[7],
-            times: n[8] as u64,
-        }
-    };
+    let contact = |row: [u64; CONTACT]| contact_from(&row.map(f64::from_bits));
     let event = |[step, kind, sensor, part, other, other_part]: [u64; EVENT]| SensorEvent {
         step,
         kind: if kind == 1 { SensorEventKind::Leave } else { SensorEventKind::Enter },

@@ -193,6 +193,18 @@ pub(super) fn contact_numbers(contact: &Contact) -> [f64; 9] {
     [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse, contact.times as f64]
 }
 
+/// A contact from nine numbers.
+pub(crate) fn contact_from(n: &[f64]) -> Contact {
+    Contact {
+        bodies: [n[0] as usize, n[1] as usize],
+        point: DVec3::new(n[2], n[3], 0.0),
+        normal: DVec3::new(n[4], n[5], 0.0),
+        depth: n[6],
+        impulse: n[7],
+        times: n[8] as u64,
+    }
+}
+
 fn contact_row(contact: &Contact) -> Vec<Number> {
     let row = contact_numbers(contact).map(Number);
     // One impact is what a row stands for when nothing is said.

@@ -23,7 +23,7 @@ mod world;
 
 pub(crate) use child::{Process, Program, shortened};
 pub(crate) use client::Remote;
-pub(crate) use message::Hello;
+pub(crate) use message::{Hello, contact_from};
 pub(crate) use number::Number;
 pub use serve::{Served, Starter, serve};
 pub(crate) use stable::Stable;
