@@ -99,6 +99,31 @@ mod tests {
         }
     }
 
+    #[test]
+    fn a_point_on_a_segment_without_thickness_touches_it() {
+        let hull = |corners: &[(f64, f64)]| Outline::Hull {
+            corners: corners.iter().map(|&(x, y)| DVec2::new(x, y)).collect(),
+            radius: 0.0,
+        };
+        let upright = hull(&[(-0.25, 1.5), (-0.25, 2.0)]);
+        let level = hull(&[(1.0, 0.5), (3.0, 0.5)]);
+        let slanted = hull(&[(0.0, 0.0), (1.0, 1.0)]);
+        for (segment, points) in [
+            (&upright, [(-0.25, 2.0), (-0.25, 1.5), (-0.25, 1.75)]),
+            (&level, [(1.0, 0.5), (3.0, 0.5), (2.5, 0.5)]),
+            (&slanted, [(0.0, 0.0), (1.0, 1.0), (0.25, 0.25)]),
+        ] {
+            for point in points {
+                let gap = segment.gap_to(&hull(&[point]));
+                assert!(gap.distance.abs() < 1e-15, "{segment:?} {point:?}: {gap:?}");
+                let back = hull(&[point]).gap_to(segment);
+                assert!(back.distance.abs() < 1e-15, "{point:?} {segment:?}: {back:?}");
+            }
+        }
+        // Segments of one line that overlap have no way out but across, and that is nothing.
+        assert!(level.gap_to(&hull(&[(2.0, 0.5), (4.0, 0.5)])).distance.abs() < 1e-15);
+    }
+
     /// The same by writing down the whole Minkowski difference (de Berg et al., "Computational Geometry", section 13.3), the
     /// slow and plain way: signed distance of the origin from its hull.
     fn whole_difference(a: &[DVec2], b: &[DVec2]) -> f64 {

@@ -166,8 +166,12 @@ fn depth(difference: &Difference<'_>, p: Corner, q: Corner) -> Nearest {
     let ends = [difference.support(along), difference.support(-along)];
     let polygon = hull(vec![p, q, left, right, ends[0], ends[1]], difference.noise);
     if polygon.len() < 3 {
-        // The difference has no area: the way out is across it.
-        return difference.nearest(ends[1], ends[0], true);
+        // The difference has no area: the way out is across it. Seen along it both ends are one.
+        let flat = |corner: &Corner| corner.at == ends[0].at;
+        return match polygon.as_slice() {
+            [one, other] if flat(&ends[1]) => difference.nearest(*one, *other, true),
+            _ => difference.nearest(ends[1], ends[0], true),
+        };
     }
     expand(difference, polygon)
 }
