@@ -120,7 +120,7 @@ pub extern "C" fn ironspin_describe() -> *const c_char {
         let hello = json!({
             "engine": {"name": info.name, "version": info.version},
             "spaces": [2],
-            "scalar": "f64",
+            "scalar": info.scalar.word(),
             "shapes": Shape::WORDS,
             "features": features,
             "options": options,

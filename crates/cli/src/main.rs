@@ -29,6 +29,7 @@ fn main() -> ExitCode {
         Command::Edge(options) => commands::search::edge(options, arguments.quiet),
         Command::Series(options) => commands::search::series(options, arguments.quiet),
         Command::Cost(options) => commands::search::cost(options, arguments.quiet),
+        Command::Proof(options) => commands::proof::run(options, arguments.quiet),
         Command::Compare(options) => commands::ledger::compare(options),
         Command::History(options) => commands::ledger::history(options),
         Command::Weigh(options) => commands::search::weigh_here(options),

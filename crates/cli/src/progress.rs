@@ -1,11 +1,15 @@
-//! What is shown while trials run: a bar on a terminal, nothing elsewhere. Ctrl-C stops the trials and keeps what is finished.
+//! What is shown while trials run: a bar on a terminal, a plain line now and then elsewhere. Ctrl-C stops the trials and keeps what is finished.
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use ironspin_lab::{LabEvent, TrialPlan, TrialRecord, run_grid};
 use ironspin_model::Verdict;
-use std::sync::Arc;
+use std::io::IsTerminal;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
-use std::time::Instant;
+use std::sync::{Arc, Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+/// Time between two lines where standard error is no terminal.
+const BETWEEN_LINES: Duration = Duration::from_secs(10);
 
 /// Set by the first Ctrl-C; the second ends the program at once.
 pub(crate) fn stop_flag() -> Arc<AtomicBool> {
@@ -26,6 +30,8 @@ pub(crate) struct Bar {
     began: Instant,
     failed: AtomicUsize,
     quiet: bool,
+    /// When the last line was told, where lines are told.
+    told: Option<Mutex<Instant>>,
 }
 
 impl Bar {
@@ -37,7 +43,8 @@ impl Bar {
             bar.set_style(style);
         }
         bar.set_message("starting");
-        Bar { bar, began: Instant::now(), failed: AtomicUsize::new(0), quiet }
+        let told = (!quiet && !std::io::stderr().is_terminal()).then(|| Mutex::new(Instant::now()));
+        Bar { bar, began: Instant::now(), failed: AtomicUsize::new(0), quiet, told }
     }
 
     pub(crate) fn follow(&self, plans: &[TrialPlan], event: &LabEvent) {
@@ -57,9 +64,27 @@ impl Bar {
                 if *verdict != Verdict::Pass {
                     self.failed.fetch_add(1, Ordering::Relaxed);
                 }
-                self.bar.inc(1);
+                self.one_more();
             }
         }
+    }
+
+    fn one_more(&self) {
+        self.bar.inc(1);
+        self.tell_line(&format!(", {} not passed", self.failed.load(Ordering::Relaxed)));
+    }
+
+    /// A plain line, when the last one was a while ago.
+    fn tell_line(&self, more: &str) {
+        let Some(told) = &self.told else { return };
+        let mut last = told.lock().unwrap_or_else(PoisonError::into_inner);
+        if last.elapsed() < BETWEEN_LINES {
+            return;
+        }
+        *last = Instant::now();
+        let (done, due) = (self.bar.position(), self.bar.length().unwrap_or(0));
+        let left = self.began.elapsed().as_secs_f64() / done.max(1) as f64 * due.saturating_sub(done) as f64;
+        crate::output::note(&format!("{done} of {due} done{more}, about {left:.0} s left"));
     }
 
     /// Says what runs now.
@@ -72,7 +97,15 @@ impl Bar {
         if verdict != Verdict::Pass {
             self.failed.fetch_add(1, Ordering::Relaxed);
         }
-        self.bar.inc(1);
+        self.one_more();
+    }
+
+    /// So many of so many are done.
+    pub(crate) fn reach(&self, done: usize, due: usize, what: &str) {
+        self.bar.set_length(due as u64);
+        self.bar.set_position(done as u64);
+        self.bar.set_message(what.to_owned());
+        self.tell_line("");
     }
 
     /// Takes the bar away.

@@ -125,6 +125,8 @@ pub(crate) struct Bodies<R> {
     pub(crate) sensors: Vec<Piece<R>>,
     /// Whether no body has layers of its own and no pair is kept apart.
     pub(crate) all_agree: bool,
+    /// Only for faults: of two bodies only what the first one meets is asked.
+    pub(crate) one_way: bool,
     /// Pairs that never meet, the lower first, sorted.
     apart: Vec<(usize, usize)>,
 }
@@ -291,8 +293,8 @@ impl<R: Real> Bodies<R> {
 
     pub(crate) fn filters_agree(&self, a: usize, b: usize) -> bool {
         let (one, other) = (&self.nature[a], &self.nature[b]);
-        one.layers & other.meets != 0
-            && other.layers & one.meets != 0
+        let (first, second) = (one.meets & other.layers != 0, other.meets & one.layers != 0);
+        (if self.one_way { if a < b { first } else { second } } else { first && second })
             && (self.apart.is_empty() || self.apart.binary_search(&(a.min(b), a.max(b))).is_err())
     }
 

@@ -1,17 +1,17 @@
 //! The engine as the bench sees it.
 
 use crate::event::EventWorld;
-use crate::faults::spoilt;
+use crate::faults::{Slip, Spoiler};
 use crate::rays;
 use crate::scalar::Real;
-use crate::settings::{Fault, Precision, Settings, SolverKind};
+use crate::settings::{Precision, Settings, SolverKind};
 use crate::simulation::Simulation;
 use crate::sweep::Blow;
 use crate::tolerance::{TOUCH, TOUCH_SINGLE};
 use crate::vector::Vec2;
 use ironspin_model::{
     Action, BodyKind, BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, FEATURES, Frame,
-    FrameSink, RayHit, SensorEvent, Token, World,
+    FrameSink, RayHit, Scalar, SensorEvent, Token, World,
 };
 
 /// The built-in engine.
@@ -48,6 +48,8 @@ struct Running {
     next_action: usize,
     moving: Vec<bool>,
     frame: Frame,
+    /// A fault at work around the steps; nothing in a sound engine.
+    spoiler: Option<Spoiler>,
 }
 
 impl Builtin {
@@ -101,6 +103,10 @@ impl Engine for Builtin {
             name: "builtin".to_owned(),
             version: env!("CARGO_PKG_VERSION").to_owned(),
             options: self.settings.list(),
+            scalar: match (self.settings.solver, self.settings.precision) {
+                (SolverKind::Event, _) | (_, Precision::F64) => Scalar::F64,
+                (_, Precision::F32) => Scalar::F32,
+            },
             // The event solver does less and says so when it builds.
             features: FEATURES
                 .iter()
@@ -120,14 +126,15 @@ impl Engine for Builtin {
             0 => conditions.threads,
             chosen => chosen as usize,
         };
-        let spoilt = spoilt(world, self.settings.fault);
-        let world = spoilt.as_ref();
-        let core = match (self.settings.solver, self.settings.precision) {
-            (SolverKind::Event, _) => Core::Event(Box::new(EventWorld::new(world, &self.settings)?)),
-            (_, Precision::F64) => Core::Double(Box::new(Simulation::new(world, &self.settings, TOUCH, threads)?)),
-            (_, Precision::F32) => {
-                Core::Single(Box::new(Simulation::new(world, &self.settings, TOUCH_SINGLE, threads)?))
-            }
+        let fault = self.settings.fault_in_force();
+        let spoilt_world = fault.map(|(entry, size)| entry.world(world, size));
+        let world = spoilt_world.as_deref().unwrap_or(world);
+        let spoilt_settings = fault.and_then(|(entry, size)| entry.settings(&self.settings, size));
+        let settings = spoilt_settings.as_ref().unwrap_or(&self.settings);
+        let core = match (settings.solver, settings.precision) {
+            (SolverKind::Event, _) => Core::Event(Box::new(EventWorld::new(world, settings)?)),
+            (_, Precision::F64) => Core::Double(Box::new(Simulation::new(world, settings, TOUCH, threads)?)),
+            (_, Precision::F32) => Core::Single(Box::new(Simulation::new(world, settings, TOUCH_SINGLE, threads)?)),
         };
         let mut running = Running {
             frame: Frame { step: 0, time: 0.0, bodies: Vec::new(), contacts: Vec::new(), events: Vec::new() },
@@ -135,6 +142,7 @@ impl Engine for Builtin {
             next_action: 0,
             moving: world.bodies.iter().map(|body| body.kind != BodyKind::Static || body.absent).collect(),
             core,
+            spoiler: fault.and_then(|(entry, size)| Spoiler::new(entry, size, world)),
         };
         for action in &world.actions {
             // A static body may be placed elsewhere or taken out.
@@ -147,7 +155,11 @@ impl Engine for Builtin {
     }
 
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
+        let forgets = self.settings.slip(Slip::ForgetsBetweenCalls).is_some();
         let running = self.running()?;
+        if forgets {
+            running.core.forget_contacts();
+        }
         if steps.is_empty() {
             sink(&running.frame);
         }
@@ -164,7 +176,7 @@ impl Engine for Builtin {
             return Err(EngineError::Unsupported { feature: "solver=event for forces, torques and splits".to_owned() });
         }
         running.moving[body] = true;
-        running.core.act(&Action { at_time: running.frame.time, body, deed: deed.clone() });
+        running.do_deed(&Action { at_time: running.frame.time, body, deed: deed.clone() });
         Ok(())
     }
 
@@ -179,7 +191,7 @@ impl Engine for Builtin {
         let copy =
             saved.ok_or_else(|| EngineError::BadAnswer { why: format!("nothing is saved under {}", token.0) })?;
         let mut running = copy.clone();
-        if Fault::ForgetsOnRestore.is_on(self.settings.fault) {
+        if self.settings.slip(Slip::ForgetsOnRestore).is_some() {
             running.core.forget_contacts();
         }
         self.running = Some(running);
@@ -187,7 +199,7 @@ impl Engine for Builtin {
     }
 
     fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
-        Ok(self.running()?.core.rays(from, to).into_iter().next())
+        Ok(self.rays(from, to)?.into_iter().next())
     }
 }
 
@@ -197,7 +209,12 @@ impl Builtin {
     /// # Errors
     /// [`EngineError::NothingBuilt`] before `build`.
     pub fn rays(&mut self, from: DVec3, to: DVec3) -> Result<Vec<RayHit>, EngineError> {
-        Ok(self.running()?.core.rays(from, to))
+        let blind = self.settings.slip(Slip::RayFromInside).is_some();
+        let mut hits = self.running()?.core.rays(from, to);
+        if blind {
+            hits.retain(|hit| hit.distance > 0.0);
+        }
+        Ok(hits)
     }
 }
 
@@ -224,6 +241,15 @@ impl Core {
             Core::Double(simulation) => simulation.bodies.state(body),
             Core::Single(simulation) => simulation.bodies.state(body),
             Core::Event(world) => world.bodies.state(body),
+        }
+    }
+
+    /// Only for faults: a body is put elsewhere.
+    fn put(&mut self, body: usize, state: &BodyState) {
+        match self {
+            Core::Double(simulation) => simulation.put(body, state),
+            Core::Single(simulation) => simulation.put(body, state),
+            Core::Event(_) => {}
         }
     }
 
@@ -284,16 +310,39 @@ fn notice<R: Real>(blow: &Blow<R>) -> Contact {
 impl Running {
     fn act(&mut self, dt: f64) {
         // A time that should be equal may be an ulp or two short after many additions.
-        let now = self.frame.time + 1e-9 * dt;
-        while let Some(action) = self.actions.get(self.next_action).filter(|action| action.at_time <= now) {
-            self.core.act(action);
+        let mut now = self.frame.time + 1e-9 * dt;
+        if self.spoiler.as_ref().is_some_and(Spoiler::does_deeds_late) {
+            now -= dt;
+        }
+        while self.actions.get(self.next_action).is_some_and(|action| action.at_time <= now) {
+            let action = self.actions[self.next_action].clone();
+            self.do_deed(&action);
             self.next_action += 1;
+        }
+    }
+
+    fn do_deed(&mut self, action: &Action) {
+        match &self.spoiler {
+            None => self.core.act(action),
+            Some(spoiler) => {
+                let centre = self.core.state(action.body).position;
+                if let Some(deed) = spoiler.deed(&action.deed, centre) {
+                    self.core.act(&Action { deed, ..action.clone() });
+                }
+            }
         }
     }
 
     fn step(&mut self, dt: f64) -> Result<(), EngineError> {
         self.act(dt);
-        self.core.step(dt)?;
+        match self.spoiler.take() {
+            None => self.core.step(dt)?,
+            Some(mut spoiler) => {
+                let done = self.spoilt_step(&mut spoiler, dt);
+                self.spoiler = Some(spoiler);
+                done?;
+            }
+        }
         self.frame.step += 1;
         self.frame.time += dt;
         for body in (0..self.moving.len()).filter(|&body| self.moving[body]) {
@@ -301,6 +350,21 @@ impl Running {
         }
         self.core.contacts(&mut self.frame.contacts);
         self.core.take_events(&mut self.frame.events);
+        if let Some(spoiler) = &mut self.spoiler {
+            spoiler.tell(&mut self.frame);
+        }
+        Ok(())
+    }
+
+    /// A step with a fault around it.
+    fn spoilt_step(&mut self, spoiler: &mut Spoiler, dt: f64) -> Result<(), EngineError> {
+        let states = |core: &Core| (0..self.moving.len()).map(|body| core.state(body)).collect::<Vec<_>>();
+        spoiler.begin(states(&self.core));
+        self.core.step(spoiler.length(dt))?;
+        let mut bodies = states(&self.core);
+        for body in spoiler.meddle(&mut bodies, dt) {
+            self.core.put(body, &bodies[body]);
+        }
         Ok(())
     }
 }

@@ -1,10 +1,11 @@
 //! Contacts that persist from step to step.
 
 use crate::bodies::Bodies;
+use crate::faults::Slip;
 use crate::inner::InnerFaces;
 use crate::manifold::{Manifold, collide};
 use crate::scalar::Real;
-use crate::settings::Mixing;
+use crate::settings::Settings;
 use crate::threads::Threads;
 use crate::tolerance::SLOP;
 use crate::vector::Vec2;
@@ -59,10 +60,17 @@ pub(crate) struct Mixed<R> {
 }
 
 impl<R: Real> Mixed<R> {
-    pub(crate) fn new(world: &World, mixing: Mixing) -> Self {
+    pub(crate) fn new(world: &World, settings: &Settings) -> Self {
         let materials = world.materials.len();
         let table = (0..materials * materials)
-            .map(|cell| mixing.mix(world, cell / materials, cell % materials))
+            .map(|cell| {
+                let (a, b) = (cell / materials, cell % materials);
+                let mixed = settings.mixing.mix(world, a, b);
+                settings.slip(Slip::FirstMaterial).map_or(mixed, |share| {
+                    let first = &world.materials[a];
+                    (mixed.0 + share * (first.friction - mixed.0), mixed.1 + share * (first.restitution - mixed.1))
+                })
+            })
             .map(|(friction, restitution)| (R::of(friction), R::of(restitution)))
             .collect();
         Mixed { table, materials }
@@ -99,6 +107,8 @@ pub(crate) struct Contacts<R> {
     /// Kept between steps to spare allocations.
     manifolds: Vec<Manifold<R>>,
     inner: InnerFaces<R>,
+    /// Only for faults: inner faces are obstacles.
+    pub(crate) seams_catch: bool,
 }
 
 impl<R: Real> Contacts<R> {
@@ -128,7 +138,9 @@ impl<R: Real> Contacts<R> {
             }
         }
         self.manifolds = manifolds;
-        self.inner.drop_from(&mut self.list, bodies);
+        if !self.seams_catch {
+            self.inner.drop_from(&mut self.list, bodies);
+        }
     }
 
     /// Puts a contact into the list, with the impulses it had before; `old` walks along the memory, which is sorted as the pairs are.

@@ -134,7 +134,7 @@ impl EventWorld {
         }
         let count = bodies.len();
         let mut world = EventWorld {
-            mixed: Mixed::new(world, settings.mixing),
+            mixed: Mixed::new(world, settings),
             flights: (0..count).map(|body| flight(&bodies, body, 0.0)).collect(),
             next: vec![NEVER; count],
             tournament: Tournament::new(count),

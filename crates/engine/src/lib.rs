@@ -21,7 +21,7 @@
 //! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
 //! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
 //! | `Threads` | work shared between threads, in order | `threads.rs` |
-//! | `faults` | mistakes built in on purpose: the one place that knows them | `faults.rs` |
+//! | [`faults`], [`FaultEntry`] | mistakes built in on purpose: the catalogue, and the one place that knows them | `faults/` |
 //! | `Simulation` | one step, in order | `simulation.rs` |
 //!
 //! # No absolute tolerance
@@ -76,7 +76,8 @@ mod vector;
 mod wide;
 
 pub use builtin::Builtin;
-pub use settings::{BroadPhase, Fault, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept};
+pub use faults::{FaultEntry, FaultSize, Notice, SOUND, faults};
+pub use settings::{BroadPhase, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept};
 
 #[cfg(test)]
 mod tests {

@@ -24,6 +24,8 @@ pub(crate) struct Sensors<R> {
     passed: Vec<Overlap>,
     /// Position and angle of every body at the start of the step; empty when there are no sensors.
     pub(crate) places: Vec<Place<R>>,
+    /// Only for faults: what went through within the step is not noticed.
+    pub(crate) at_end_only: bool,
     /// Notices not yet handed over.
     pub(crate) events: Vec<SensorEvent>,
 }
@@ -55,8 +57,8 @@ impl<R: Real> Sensors<R> {
                 let pair = ([a, sensor.part], [b, piece.part]);
                 match self.meet(bodies, sensor, piece) {
                     Meeting::Now => self.found.push(pair),
-                    Meeting::Between => passed.push(pair),
-                    Meeting::Not => {}
+                    Meeting::Between if !self.at_end_only => passed.push(pair),
+                    Meeting::Between | Meeting::Not => {}
                 }
             }
         }

@@ -1,5 +1,6 @@
 //! What can be chosen in `builtin:name=value,...`.
 
+use crate::faults::{FaultEntry, Slip, faults};
 use ironspin_model::{EngineError, OptionInfo, World, nearest};
 
 /// A setting with a fixed set of words.
@@ -103,24 +104,6 @@ words! {
     }
 }
 
-words! {
-    /// A mistake built in on purpose.
-    Fault {
-        /// None: the engine as it should be.
-        None = "none",
-        /// Full sizes are taken for half sizes.
-        HalfSizes = "half-sizes",
-        /// Gravity acts twice.
-        GravityTwice = "gravity-twice",
-        /// Restitution is taken for a ratio of heights.
-        RestitutionOfHeight = "restitution-of-height",
-        /// Of two bodies that collide only the first answers.
-        OneAnswers = "one-answers",
-        /// A state that was saved comes back without the impulses of its contacts.
-        ForgetsOnRestore = "forgets-on-restore",
-    }
-}
-
 impl Integrator {
     /// Share of a change of velocity by contacts that moves the body within the same step: all of it for the methods of order 1,
     /// half of it where what pushes acts over the whole step, as gravity does.
@@ -179,7 +162,9 @@ pub struct Settings {
     /// Worker threads; 0 for as many as the conditions allow.
     pub threads: u32,
     /// A mistake built in on purpose.
-    pub fault: Fault,
+    pub fault: Option<&'static FaultEntry>,
+    /// How wrong it is; nothing for as wrong as its entry says.
+    pub fault_size: Option<f64>,
 }
 
 impl Default for Settings {
@@ -197,7 +182,8 @@ impl Default for Settings {
             sleep: false,
             precision: Precision::F64,
             threads: 0,
-            fault: Fault::None,
+            fault: None,
+            fault_size: None,
         }
     }
 }
@@ -243,7 +229,7 @@ fn one_of(words: &[&str]) -> String {
 }
 
 /// All settings of the built-in engine.
-pub const SETTINGS: [Setting; 13] = [
+pub const SETTINGS: [Setting; 14] = [
     Setting {
         name: "integrator",
         about: "how forces are integrated; verlet is exact for constant forces, rk4 costs four evaluations of springs",
@@ -331,13 +317,37 @@ pub const SETTINGS: [Setting; 13] = [
     Setting {
         name: "fault",
         about: "a mistake built in on purpose, to see what notices it",
-        values: || one_of(Fault::WORDS),
-        read: |s, text| set(&mut s.fault, Fault::read(text)),
-        show: |s| s.fault.word().to_owned(),
+        values: || format!("none, or one of {}", faults().map(|fault| fault.name).collect::<Vec<_>>().join(", ")),
+        read: |s, text| {
+            s.fault = FaultEntry::find(text);
+            s.fault.is_some() || text == "none"
+        },
+        show: |s| s.fault.map_or("none", |fault| fault.name).to_owned(),
+    },
+    Setting {
+        name: "fault-size",
+        about: "how wrong that mistake is, as its entry in the catalogue measures it",
+        values: || "a number above zero, or `stated`".to_owned(),
+        read: |s, text| {
+            s.fault_size = text.parse().ok().filter(|size: &f64| *size > 0.0 && size.is_finite());
+            s.fault_size.is_some() || text == "stated"
+        },
+        show: |s| s.fault_size.map_or_else(|| "stated".to_owned(), |size| format!("{size:?}")),
     },
 ];
 
 impl Settings {
+    /// The fault that is on, and its size.
+    pub(crate) fn fault_in_force(&self) -> Option<(&'static FaultEntry, f64)> {
+        self.fault.map(|fault| (fault, self.fault_size.unwrap_or(fault.stated_size())))
+    }
+
+    /// The size of a mistake in the middle of a step, if it is the one that is on.
+    #[inline]
+    pub(crate) fn slip(&self, slip: Slip) -> Option<f64> {
+        self.fault_in_force().filter(|(fault, _)| fault.is(slip)).map(|(_, size)| size)
+    }
+
     /// Steps within a step.
     pub(crate) fn substeps_in_force(&self) -> u32 {
         match (self.substeps, self.solver) {
@@ -369,6 +379,13 @@ impl Settings {
                     expected: (setting.values)(),
                 });
             }
+        }
+        if let Some(size) = settings.fault_size.filter(|_| settings.fault.is_none_or(|fault| fault.size.is_none())) {
+            return Err(EngineError::BadValue {
+                option: "fault-size".to_owned(),
+                found: format!("{size:?}"),
+                expected: "a fault that has a size".to_owned(),
+            });
         }
         Ok(settings)
     }

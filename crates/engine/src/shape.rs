@@ -58,6 +58,16 @@ impl<R: Real> Piece<R> {
     }
 }
 
+impl<R: Real> Piece<R> {
+    pub(crate) fn is_capsule(&self) -> bool {
+        matches!(&self.form, Form::Convex(convex) if convex.corners.len() == 2 && convex.radius > R::ZERO)
+    }
+
+    pub(crate) fn is_polygon(&self) -> bool {
+        matches!(&self.form, Form::Convex(convex) if convex.corners.len() > 2)
+    }
+}
+
 /// Outward normals of the edges of a counter-clockwise polygon.
 fn edge_normals<R: Real>(corners: &[Vec2<R>]) -> Vec<Vec2<R>> {
     let next = |i: usize| corners[(i + 1) % corners.len()];

@@ -4,6 +4,7 @@ use crate::blows;
 use crate::bodies::{Bodies, Motion};
 use crate::broad::Broad;
 use crate::contacts::{Carry, Contacts, Mixed};
+use crate::faults::Slip;
 use crate::forces::Forces;
 use crate::joints::Joints;
 use crate::scalar::Real;
@@ -11,12 +12,12 @@ use crate::sensors::{Place, Sensors};
 use crate::settings::{Settings, SolverKind, Swept};
 use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
-use crate::sweep::{Blow, SweepNumbers, Sweeper};
+use crate::sweep::{Blind, Blow, SweepNumbers, Sweeper};
 use crate::threads::Threads;
 use crate::tolerance::{CONVERGED, SLOP};
 use crate::vector::{Rotation, Vec2};
 use crate::{position, soft};
-use ironspin_model::{BodyKind, Deed, EngineError, World};
+use ironspin_model::{BodyKind, BodyState, Deed, EngineError, World};
 
 /// Everything about a world that is stepped.
 #[derive(Clone, Debug)]
@@ -35,7 +36,7 @@ pub(crate) struct Simulation<R> {
     pub(crate) solver: Solver<R>,
     pub(crate) sensors: Sensors<R>,
     sleep: Sleep<R>,
-    threads: Threads,
+    pub(crate) threads: Threads,
     sweeper: Sweeper<R>,
     /// Whether any body may have to be followed along its path.
     any_swept: bool,
@@ -86,7 +87,7 @@ impl<R: Real> Simulation<R> {
             any_swept,
             unpressed: Vec::new(),
             settings: settings.clone(),
-            mixed: Mixed::new(world, settings.mixing),
+            mixed: Mixed::new(world, settings),
             gravity: R::of(world.gravity.length()),
             touch: R::of(touch),
             last_dt: R::ZERO,
@@ -109,9 +110,23 @@ impl<R: Real> Simulation<R> {
             pressed: false,
             bodies,
         };
+        if settings.fault.is_some() {
+            simulation.take_on_mistakes();
+        }
         simulation.sensors.begin(&simulation.bodies);
         simulation.sensors.end(&simulation.bodies, 0);
         Ok(simulation)
+    }
+
+    /// Only for faults: tells the parts of the engine what they do not see.
+    fn take_on_mistakes(&mut self) {
+        let on = |slip| self.settings.slip(slip).is_some();
+        self.bodies.one_way = on(Slip::OneWayFilter);
+        self.bodies.all_agree &= !self.bodies.one_way;
+        self.contacts.seams_catch = on(Slip::SeamsCatch);
+        self.sensors.at_end_only = on(Slip::SensorsAtEnd);
+        self.sweeper.blind = Blind::of(&self.settings);
+        self.sweeper.struck_twice = self.settings.slip(Slip::StruckTwice).map(R::of);
     }
 
     pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
@@ -145,6 +160,14 @@ impl<R: Real> Simulation<R> {
         }
     }
 
+    /// Only for faults: a body is put elsewhere and given another motion.
+    pub(crate) fn put(&mut self, body: usize, state: &BodyState) {
+        self.bodies.strayed = true;
+        self.bodies.only_falling = false;
+        self.bodies.place(body, Vec2::of(state.position.truncate()), R::of(state.angle));
+        self.bodies.motion[body] = Motion { linear: Vec2::of(state.velocity.truncate()), spin: R::of(state.spin.z) };
+    }
+
     fn arm(&self, body: usize, point: Option<Vec2<R>>) -> Vec2<R> {
         point.map_or(Vec2::ZERO, |point| point - self.bodies.position[body])
     }
@@ -157,7 +180,9 @@ impl<R: Real> Simulation<R> {
             let place = whole.point(self.bodies.position[piece]);
             let turned = angle + self.bodies.angle[piece];
             self.bodies.place(piece, place, turned);
-            self.bodies.motion[piece] = Motion { linear: motion.at(place - whole.position), spin: motion.spin };
+            let lost = self.settings.slip(Slip::SplitLosesTurning).map_or(R::ZERO, R::of);
+            let arm = (place - whole.position) * (R::ONE - lost);
+            self.bodies.motion[piece] = Motion { linear: motion.at(arm), spin: motion.spin };
             self.bodies.acceleration[piece] = self.bodies.acceleration[body];
             self.bodies.present[piece] = true;
         }
@@ -233,12 +258,30 @@ impl<R: Real> Simulation<R> {
                 &self.threads,
             );
         }
+        if self.settings.fault.is_some() {
+            self.lose_pairs();
+        }
         blows::strike(self, dt, self.rest_speed(dt));
         self.last_dt = dt;
     }
 
+    /// Only for faults: contacts that the engine does not know of.
+    fn lose_pairs(&mut self) {
+        if self.settings.slip(Slip::PairsLost).is_some() {
+            self.contacts.list.retain(|contact| (contact.pieces.0 + contact.pieces.1) % 10 != 1);
+        }
+        if self.settings.slip(Slip::EmptyPair).is_some() {
+            let pieces = &self.bodies.pieces;
+            self.contacts.list.retain(|contact| {
+                let [a, b] = [contact.pieces.0, contact.pieces.1].map(|piece| &pieces[piece as usize]);
+                !(a.is_capsule() && b.is_polygon() || a.is_polygon() && b.is_capsule())
+            });
+        }
+    }
+
     pub(crate) fn rest_speed(&self, dt: R) -> R {
-        R::of(self.settings.rest_speed) * self.gravity * dt
+        let natural = R::of(self.settings.rest_speed) * self.gravity * dt;
+        self.settings.slip(Slip::FixedRestSpeed).map_or(natural, |fixed| natural.max(R::of(fixed)))
     }
 
     fn substep(&mut self, dt: R, same_step: bool) {
@@ -256,17 +299,45 @@ impl<R: Real> Simulation<R> {
         let scale = self.speed_scale(dt);
         let late: R = self.settings.integrator.lateness();
         let push_time = (R::ONE - late) * dt;
-        let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale, push_time };
+        let grip = self.spoilt_grip();
+        let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale, push_time, grip };
         self.unpressed.clone_from(&self.bodies.motion);
         self.joints.prepare(&mut self.bodies, dt, carry);
+        let driven = self.settings.slip(Slip::NoCarry).map(|share| self.forget_drivers(R::of(share)));
         self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers, &self.threads);
+        for (body, motion) in driven.into_iter().flatten() {
+            self.bodies.motion[body] = motion;
+        }
+        let spoilt = self.settings.slip(Slip::OverlapIntoSpeed).map(|share| (share, self.bodies.position.clone()));
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
+        if let Some((share, places)) = spoilt {
+            for (body, place) in places.into_iter().enumerate().filter(|&(body, _)| self.bodies.inverse[body].moves()) {
+                let way = self.bodies.position[body] - place;
+                self.bodies.motion[body].linear += way * (R::of(share) / dt);
+            }
+        }
         self.note_acceleration(dt);
         self.move_bodies(dt, rest_speed, &free);
         self.forces.way = free;
-        if !self.joints.is_empty() {
+        if !self.joints.is_empty() && self.settings.slip(Slip::JointDrift).is_none() {
             self.hold_joints(dt, scale);
         }
+    }
+
+    /// Only for faults: what lever arm and response of friction are multiplied by.
+    fn spoilt_grip(&self) -> Option<[R; 2]> {
+        let lever = self.settings.slip(Slip::Lever).map(|missing| [R::ONE - R::of(missing), R::ONE]);
+        lever.or_else(|| self.settings.slip(Slip::FrictionAlong).map(|_| [R::ONE, -R::ONE]))
+    }
+
+    /// Only for faults: takes a share of their motion from driven bodies; what it was.
+    fn forget_drivers(&mut self, share: R) -> Vec<(usize, Motion<R>)> {
+        let driven = (0..self.bodies.len()).filter(|&body| self.bodies.nature[body].kind == BodyKind::Kinematic);
+        let kept: Vec<_> = driven.map(|body| (body, self.bodies.motion[body])).collect();
+        for &(body, motion) in &kept {
+            self.bodies.motion[body] = motion.scaled(R::ONE - share);
+        }
+        kept
     }
 
     /// Takes the drift out of the joints, gives the velocities what that moved, and makes them fit the joints again. Source: Andersen,
@@ -336,6 +407,11 @@ impl<R: Real> Simulation<R> {
         let swept = |body: usize| wanted(body) && bodies.inverse[body].moves() && bodies.present[body];
         self.swept.clear();
         self.swept.extend((0..bodies.len()).map(swept));
+        if let Some(share) = self.settings.slip(Slip::SweptNowAndThen) {
+            let every = (1.0 / share).max(1.0) as u64;
+            let left_out = |body: usize| (self.steps * 7 + body as u64).is_multiple_of(every);
+            self.swept.iter_mut().enumerate().filter(|(body, _)| left_out(*body)).for_each(|(_, swept)| *swept = false);
+        }
     }
 
     /// After a solver that moves bodies itself: swept bodies go again, from where they were, and stop at what they meet.

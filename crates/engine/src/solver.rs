@@ -68,6 +68,8 @@ pub(crate) struct StepNumbers<R> {
     pub(crate) scale: R,
     /// Time from the start of the step at which its pushes act, as far as the ways of the bodies go.
     pub(crate) push_time: R,
+    /// Only for faults: what lever arm and response of friction are multiplied by.
+    pub(crate) grip: Option<[R; 2]>,
 }
 
 fn relative<R: Real>(motion: &[Motion<R>], bodies: [usize; 2], arms: [Vec2<R>; 2]) -> Vec2<R> {
@@ -96,6 +98,12 @@ impl<R: Real> Solver<R> {
         for (contact, &(bundle, lane)) in contacts.list.iter_mut().zip(&self.colouring.slots) {
             let bundle = &mut self.bundles[bundle as usize];
             prepare(bundle, usize::from(lane), contact, bodies, start, step);
+        }
+        if let Some([lever, response]) = step.grip {
+            for rows in self.bundles.iter_mut().flat_map(|bundle| &mut bundle.points) {
+                rows.tangent_arm.iter_mut().flatten().for_each(|arm| *arm = *arm * lever);
+                rows.tangent_mass.iter_mut().for_each(|mass| *mass = *mass * response);
+            }
         }
         self.motion.clear();
         self.motion.extend_from_slice(&bodies.motion);

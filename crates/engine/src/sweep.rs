@@ -6,12 +6,15 @@
 use crate::bodies::{Bodies, Motion};
 use crate::contacts::Mixed;
 use crate::distance::gap_between;
+use crate::faults::Slip;
 use crate::impact::{Pair, Target};
 use crate::inner::is_level;
 use crate::manifold::collide;
 use crate::scalar::Real;
+use crate::settings::Settings;
 use crate::tolerance::{ADVANCES, IMPACTS_IN_A_STEP, IMPACTS_WITHOUT_PROGRESS, SLOP};
 use crate::vector::{Pose, Rotation, Vec2};
+use ironspin_model::BodyKind;
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
@@ -69,6 +72,13 @@ impl<R: Real> Flight<R> {
         Pose { position, rotation: if angle == self.angle { self.axes } else { Rotation::by(angle) } }
     }
 
+    /// Only for faults.
+    fn without_turning(&self) -> Self {
+        let mut still = *self;
+        (still.motion.spin, still.acceleration.spin) = (R::ZERO, R::ZERO);
+        still
+    }
+
     /// Whether the body turns before the step ends.
     fn turns(&self) -> bool {
         self.motion.spin != R::ZERO || self.acceleration.spin != R::ZERO
@@ -119,14 +129,50 @@ pub(crate) struct SweepNumbers<R> {
     pub(crate) touch: R,
 }
 
+/// Only for faults: what a sweep does not see.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Blind<R> {
+    /// What can move.
+    Movers,
+    /// That bodies turn.
+    Turning,
+    /// What is thinner.
+    Thin(R),
+    /// Every tenth pair.
+    Tenth,
+}
+
+impl<R: Real> Blind<R> {
+    pub(crate) fn of(settings: &Settings) -> Option<Self> {
+        let blind = |slip, blind: fn(f64) -> Self| settings.slip(slip).map(blind);
+        blind(Slip::SweptStandingOnly, |_| Blind::Movers)
+            .or_else(|| blind(Slip::SweptNoTurning, |_| Blind::Turning))
+            .or_else(|| blind(Slip::PairsLost, |_| Blind::Tenth))
+            .or_else(|| blind(Slip::SweptNotThin, |thickness| Blind::Thin(R::of(thickness))))
+    }
+}
+
 /// Sweeper that keeps its lists between steps.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Sweeper<R> {
+    pub(crate) blind: Option<Blind<R>>,
+    /// Only for faults: what a blow changes is changed this much more.
+    pub(crate) struck_twice: Option<R>,
     flights: Vec<Flight<R>>,
     queue: BinaryHeap<Reverse<Event>>,
     stalled: Vec<u32>,
     /// Where each body can be until the end of the step.
     rooms: Vec<[Vec2<R>; 2]>,
+}
+
+/// Only for faults.
+fn is_unseen<R: Real>(blind: Blind<R>, bodies: &Bodies<R>, body: usize, other: usize) -> bool {
+    match blind {
+        Blind::Movers => bodies.nature[other].kind != BodyKind::Static,
+        Blind::Turning => false,
+        Blind::Tenth => (bodies.pieces_of[body].start + bodies.pieces_of[other].start) % 10 == 1,
+        Blind::Thin(thickness) => bodies.pieces_of[other].clone().all(|piece| bodies.pieces[piece].size < thickness),
+    }
 }
 
 impl<R: Real> Sweeper<R> {
@@ -204,6 +250,9 @@ impl<R: Real> Sweeper<R> {
             if !self.within_reach(bodies, body, other, step.dt) {
                 continue;
             }
+            if self.blind.is_some_and(|blind| is_unseen(blind, bodies, body, other)) {
+                continue;
+            }
             for mine in bodies.pieces_of[body].clone() {
                 for theirs in bodies.pieces_of[other].clone() {
                     let pieces = (mine.min(theirs), mine.max(theirs));
@@ -261,7 +310,12 @@ impl<R: Real> Sweeper<R> {
     /// The time at which two pieces touch while approaching, by conservative advancement.
     fn meeting(&self, bodies: &Bodies<R>, pieces: (usize, usize), step: SweepNumbers<R>) -> Option<R> {
         let (first, second) = (&bodies.pieces[pieces.0], &bodies.pieces[pieces.1]);
-        let (one, other) = (&self.flights[first.body], &self.flights[second.body]);
+        let spoilt;
+        let (mut one, mut other) = (&self.flights[first.body], &self.flights[second.body]);
+        if self.blind == Some(Blind::Turning) {
+            spoilt = [one.without_turning(), other.without_turning()];
+            [one, other] = [&spoilt[0], &spoilt[1]];
+        }
         // A body that is held for the rest of the step, and one that nothing can push, have no more to say to each other.
         let done = |body: usize, flight: &Flight<R>| flight.held || !bodies.inverse[body].moves();
         if done(first.body, one) && done(second.body, other) {
@@ -364,7 +418,13 @@ impl<R: Real> Sweeper<R> {
             }
         }
         let targets = &targets[..manifold.count];
+        let before = struck.motion;
         let pressed = struck.strike(normal, targets, friction);
+        if let Some(more) = self.struck_twice {
+            for (now, before) in struck.motion.iter_mut().zip(before) {
+                *now = now.plus(now.minus(before).scaled(more));
+            }
+        }
         for (point, impulse) in manifold.points().iter().zip(pressed) {
             blows.push(Blow { bodies: pair, point: point.position, normal, gap: point.gap, impulse, times: 1 });
         }

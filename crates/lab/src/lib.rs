@@ -20,6 +20,7 @@
 //! | [`line`], [`power_law`] | straight lines through points, with their uncertainty | `fit.rs` |
 //! | [`find_edges`] | the value at which a claim starts to break | `edge.rs` |
 //! | [`run_series`], [`collapse`] | claims about many trials along one axis | `series.rs` |
+//! | [`run_proof`] | faults that are caught, and a sound engine that is left alone | `proof/` |
 //! | [`measure_cost`] | what a step costs | `cost.rs` |
 //! | [`Ledger`], [`compare_results`], [`compare_costs`] | past sweeps in one SQLite file; what got better or worse | `ledger/` |
 //! | [`RunFolder`] | a folder of results, written whole or not at all | `folder.rs` |
@@ -39,6 +40,7 @@ mod plan;
 mod plan_file;
 mod pool;
 mod probes;
+mod proof;
 mod record;
 mod recording;
 mod retelling;
@@ -62,6 +64,10 @@ pub use plan::{TrialPlan, check_claims, keep_traces, shell_line};
 pub use plan_file::{plan_schema, read_plan};
 pub use pool::{PooledClaim, pool};
 pub use probes::{Answer, ProbeRecord};
+pub use proof::{
+    Alarm, Capture, ClaimProof, Excused, FaultProof, FaultVerdict, NoticeProof, ProofDocument, ProofError,
+    ProofListener, ProofOrder, SizeProof, run_proof,
+};
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording, Replay};
 pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, collapse, run_series};

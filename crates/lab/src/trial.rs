@@ -4,7 +4,7 @@ use crate::audience::Audience;
 use crate::plan::TrialPlan;
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::retelling::{Retelling, Retold};
-use ironspin_model::{BodyKind, Deed, Engine, EngineError, EngineInfo, Schedule, Verdict};
+use ironspin_model::{BodyKind, Deed, Engine, EngineError, EngineInfo, Scalar, Schedule, Verdict};
 use ironspin_scene::{Setup, TriggerWatch};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
@@ -77,7 +77,8 @@ pub(crate) fn conclude(
             (verdict, fault.to_string(), Vec::new())
         }
         Ok(()) => {
-            let claims: Vec<_> = audience.watches.into_iter().map(|watch| watch.finish(&setup.world)).collect();
+            let scalar = engine_info.as_ref().map_or(Scalar::F64, |info| info.scalar);
+            let claims: Vec<_> = audience.watches.into_iter().map(|watch| watch.finish(&setup.world, scalar)).collect();
             let (verdict, reason) = ClaimRecord::sum(&claims);
             (verdict, reason, claims)
         }
@@ -139,6 +140,10 @@ fn drive(
         return Err(missing);
     }
     engine.build(&plan.setup.world, &plan.conditions)?;
+    if let Some(info) = info {
+        // An option may have chosen other numbers than the engine has by default.
+        info.scalar = engine.info().scalar;
+    }
     engine.advance(&[], &mut |frame| audience.see(frame))?;
     let mut triggers = TriggerWatch::new(&plan.setup.triggers);
     let mut calls = Calls::new(schedule);

@@ -2,7 +2,7 @@
 
 use crate::record::ClaimRecord;
 use ironspin_gauge::{Gauge, GaugeEntry, News, Scope, View, judge};
-use ironspin_model::{Claim, Verdict, World};
+use ironspin_model::{Claim, Scalar, Verdict, World};
 
 pub(crate) struct Watch {
     claim: Claim,
@@ -41,7 +41,10 @@ impl Watch {
         }
     }
 
-    pub(crate) fn finish(self, world: &World) -> ClaimRecord {
+    pub(crate) fn finish(mut self, world: &World, scalar: Scalar) -> ClaimRecord {
+        if let (Scalar::F32, Some(bound)) = (scalar, self.claim.single.take()) {
+            self.claim.bound = bound;
+        }
         let reading = self.gauge.reading(world);
         let outcome = judge(&reading, &self.claim.bound, self.entry.counts);
         let used = reading.value.map_or(f64::INFINITY, |value| self.claim.bound.used(value));

@@ -69,7 +69,13 @@ mod tests {
 
     impl Engine for Bomb {
         fn info(&self) -> EngineInfo {
-            EngineInfo { name: "bomb".into(), version: "1".into(), options: Vec::new(), features: Vec::new() }
+            EngineInfo {
+                name: "bomb".into(),
+                version: "1".into(),
+                options: Vec::new(),
+                scalar: Default::default(),
+                features: Vec::new(),
+            }
         }
         fn build(&mut self, _: &World, _: &Conditions) -> Result<(), EngineError> {
             Ok(())

@@ -7,7 +7,7 @@ use crate::protocol::{Served, contact_from, serve};
 use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, Packed, PackedAction, STATE_NUMBERS, raw, status};
 use ironspin_model::{
     BodyState, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
-    SensorEvent, SensorEventKind, Token, World,
+    Scalar, SensorEvent, SensorEventKind, Token, World,
 };
 use libloading::Library;
 use raw::EngineHandle;
@@ -266,6 +266,7 @@ impl Engine for Foreign {
             name: text(&self.interface.hello["engine"]["name"]),
             version: text(&self.interface.hello["engine"]["version"]),
             options: Vec::new(),
+            scalar: Scalar::of(&text(&self.interface.hello["scalar"])),
             features: self.interface.features(),
         }
     }

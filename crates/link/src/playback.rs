@@ -1,6 +1,6 @@
 //! A recorded trace in the place of an engine.
 
-use ironspin_model::{Conditions, Engine, EngineError, EngineInfo, FEATURES, Frame, FrameSink, World};
+use ironspin_model::{Conditions, Engine, EngineError, EngineInfo, FEATURES, Frame, FrameSink, Scalar, World};
 use ironspin_trace::{Conventions, FrameReader, Table, TraceError};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -49,6 +49,7 @@ impl Engine for Playback {
             name: "trace".to_owned(),
             version: "1".to_owned(),
             options: Vec::new(),
+            scalar: Scalar::F64,
             features: FEATURES
                 .iter()
                 .filter(|name| !answers_questions.contains(name))

@@ -83,6 +83,26 @@ impl EngineSpec {
         EngineSpec { lodging: lodging.clone(), stable: Arc::default(), ..self }
     }
 
+    /// The same engine with more options, as `name=value,name=value`; the last of a name counts.
+    ///
+    /// # Errors
+    /// As [`EngineSpec::read`].
+    pub fn with_options(&self, options: &str) -> Result<EngineSpec, EngineError> {
+        if options.is_empty() {
+            return Ok(self.clone());
+        }
+        let has_options = match &self.kind {
+            Kind::Builtin(_) => self.text.contains(':'),
+            _ => self.text.contains(" :: "),
+        };
+        let between = match (&self.kind, has_options) {
+            (_, true) => ",",
+            (Kind::Builtin(_), false) => ":",
+            (_, false) => " :: ",
+        };
+        Ok(EngineSpec::read(&format!("{}{between}{options}", self.text))?.on(&self.lodging))
+    }
+
     /// Whether it lives in a process of its own.
     pub fn is_foreign(&self) -> bool {
         matches!(self.kind, Kind::Process { .. })

@@ -22,6 +22,9 @@ pub struct Claim {
     pub window: Window,
     /// The bound.
     pub bound: Bound,
+    /// The bound for an engine whose numbers are single precision, where it is another.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub single: Option<Bound>,
     /// A failed `must` fails the trial; a failed `should` is only reported.
     pub severity: Severity,
     /// Why the bound is what it is.

@@ -34,8 +34,45 @@ pub struct EngineInfo {
     pub version: String,
     /// Every option it takes, with the value in force.
     pub options: Vec<OptionInfo>,
+    /// The numbers it works with.
+    pub scalar: Scalar,
     /// What it can do: `sensor`, `joint.hinge`, ...; what is not listed is not asked for.
     pub features: Vec<String>,
+}
+
+/// Numbers that an engine works with. Bounds that are made of rounding errors depend on it.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+pub enum Scalar {
+    /// IEEE 754 binary32.
+    #[serde(rename = "f32")]
+    F32,
+    /// IEEE 754 binary64.
+    #[default]
+    #[serde(rename = "f64")]
+    F64,
+}
+
+impl Scalar {
+    /// The scalar of a word; double precision for what is no word of one.
+    pub fn of(word: &str) -> Scalar {
+        if word == "f32" { Scalar::F32 } else { Scalar::F64 }
+    }
+
+    /// Its word.
+    pub fn word(self) -> &'static str {
+        match self {
+            Scalar::F32 => "f32",
+            Scalar::F64 => "f64",
+        }
+    }
+
+    /// Distance from 1 to the next number.
+    pub fn epsilon(self) -> f64 {
+        match self {
+            Scalar::F32 => f64::from(f32::EPSILON),
+            Scalar::F64 => f64::EPSILON,
+        }
+    }
 }
 
 /// One option of an engine.

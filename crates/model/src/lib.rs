@@ -34,7 +34,7 @@ mod world;
 pub use claim::{Bound, Claim, Details, Law, Measure, MeasureFunction, Severity, Verdict, Window};
 pub use clock::{Clock, ClockError, ClockKind, Schedule, Stall};
 pub use conditions::Conditions;
-pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, RowSink, Rows, Token};
+pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, RowSink, Rows, Scalar, Token};
 pub use error::EngineError;
 pub use factor::{Factor, NumberError, Origin, Timestep};
 pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};

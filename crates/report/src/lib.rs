@@ -17,6 +17,7 @@
 //! | [`edge_text`], [`series_text`], [`comparison_text`], [`history_text`] | edges, series, comparisons, history | `search.rs` |
 //! | [`cost_table`], [`cost_plot`] | costs | `cost.rs` |
 //! | [`probe_table`] | the examination of an engine | `probe.rs` |
+//! | [`proof_text`], [`proof_markdown`], [`proof_page`] | faults and who notices them | `proof/` |
 //! | `axes` | figures with linear or logarithmic axes | `axes.rs` |
 //! | `look` | colours, marks and words of verdicts, the same everywhere | `look.rs` |
 //! | [`show`] | numbers for people | `number.rs` |
@@ -34,6 +35,7 @@ mod page;
 mod picture;
 mod plot;
 mod probe;
+mod proof;
 mod scatter;
 mod search;
 mod sketch;
@@ -51,6 +53,7 @@ pub use page::{PageTrial, page};
 pub use picture::{Scenery, picture};
 pub use plot::PlotError;
 pub use probe::probe_table;
+pub use proof::{fault_list, proof_markdown, proof_page, proof_text};
 pub use scatter::{ResultPlot, ResultPlotError, result_plot};
 pub use search::{collapse_text, comparison_text, edge_text, history_text, series_plot, series_text, worst_of};
 pub use sketch::sketch;

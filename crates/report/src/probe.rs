@@ -37,7 +37,7 @@ pub fn probe_table(report: &ProbeReport, width: usize) -> String {
 }
 
 /// A text in lines of a width, each with an indent.
-fn folded(text: &str, indent: &str, width: usize) -> String {
+pub(crate) fn folded(text: &str, indent: &str, width: usize) -> String {
     let room = width.saturating_sub(indent.len()).max(30);
     let mut out = String::new();
     let mut line = String::new();

@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 37] = [
+const BUNDLED: [(&str, &str); 39] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("bearing-trays", include_str!("../../../scenes/bearing-trays.toml")),
@@ -38,6 +38,8 @@ const BUNDLED: [(&str, &str); 37] = [
     ("crane-forecast", include_str!("../../../scenes/crane-forecast.toml")),
     ("yard-edge", include_str!("../../../scenes/yard-edge.toml")),
     ("casting-split", include_str!("../../../scenes/casting-split.toml")),
+    ("tight-crates", include_str!("../../../scenes/tight-crates.toml")),
+    ("push-bench", include_str!("../../../scenes/push-bench.toml")),
     ("contact-thrift", include_str!("../../../scenes/contact-thrift.toml")),
 ];
 

@@ -4,7 +4,9 @@
 //! centres of mass, and masses and inertias are given.
 
 use crate::scene::Setup;
-use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Deed, Joint, JointKind, Law, Part, Severity, Shape, World};
+use ironspin_model::{
+    Action, Body, BodyKind, Bound, DVec2, DVec3, Deed, Joint, JointKind, Law, Part, Severity, Shape, World,
+};
 use std::fmt::Write;
 
 /// The resolved form of a scene.
@@ -77,6 +79,21 @@ fn number(value: f64) -> String {
         return "1e308".to_owned();
     }
     format!("{value:?}")
+}
+
+fn limit_of(bound: Bound) -> f64 {
+    match bound {
+        Bound::AtMost(limit) | Bound::AtLeast(limit) => limit,
+        Bound::Equals { value, .. } => value,
+    }
+}
+
+/// A number that is another for an engine of single precision, as an expression that gives the same bits again.
+fn by_scalar(double: f64, single: Option<f64>) -> String {
+    match single.filter(|single| *single != double) {
+        Some(single) => format!("\"if eps > 1e-10 {{ {} }} else {{ {} }}\"", number(single), number(double)),
+        None => number(double),
+    }
 }
 
 fn flat(v: DVec2) -> String {
@@ -252,12 +269,16 @@ fn claim_table(claim: &ironspin_model::Claim, world: &World) -> String {
     if claim.window.from > 0.0 || claim.window.to.is_finite() {
         let _ = write!(out, "\nwindow = [{}, {}]", number(claim.window.from), number(claim.window.to));
     }
+    let single = |of: fn(Bound) -> f64| claim.single.map(of);
     let _ = match claim.bound {
-        ironspin_model::Bound::AtMost(limit) => write!(out, "\nat_most = {}", number(limit)),
-        ironspin_model::Bound::AtLeast(limit) => write!(out, "\nat_least = {}", number(limit)),
-        ironspin_model::Bound::Equals { value, within } => {
-            write!(out, "\nequals = {}\nwithin = {}", number(value), number(within))
-        }
+        Bound::AtMost(limit) => write!(out, "\nat_most = {}", by_scalar(limit, single(limit_of))),
+        Bound::AtLeast(limit) => write!(out, "\nat_least = {}", by_scalar(limit, single(limit_of))),
+        Bound::Equals { value, within } => write!(
+            out,
+            "\nequals = {}\nwithin = {}",
+            by_scalar(value, single(limit_of)),
+            by_scalar(within, single(|bound| if let Bound::Equals { within, .. } = bound { within } else { 0.0 }))
+        ),
     };
     if claim.severity == Severity::Should {
         out.push_str("\nseverity = \"should\"");

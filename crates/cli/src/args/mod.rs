@@ -3,6 +3,7 @@
 mod conditions;
 mod engines;
 mod look;
+mod proof;
 mod search;
 mod sweep;
 mod twin;
@@ -10,6 +11,7 @@ mod twin;
 pub(crate) use conditions::ConditionOptions;
 pub(crate) use engines::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat, ProbeOptions, ServeLibraryOptions};
 pub(crate) use look::{FilmOptions, PlotOptions, ReportOptions};
+pub(crate) use proof::{ProofFormat, ProofOptions};
 pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
 pub(crate) use sweep::{MergeOptions, SweepOptions};
 pub(crate) use twin::{Change, FramesOptions, TwinOptions};
@@ -51,6 +53,8 @@ pub(crate) enum Command {
     Series(SeriesOptions),
     /// Measure what a step costs, over a count, for several engines in turns
     Cost(CostOptions),
+    /// Prove that the bench catches engines broken on purpose, and leaves a sound one alone
+    Proof(ProofOptions),
     /// Compare two results: what newly fails, newly passes, got better or worse
     Compare(CompareOptions),
     /// Show the figures of a scene over time, from a ledger

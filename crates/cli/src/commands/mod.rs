@@ -7,6 +7,7 @@ pub(crate) mod film;
 pub(crate) mod judge;
 pub(crate) mod ledger;
 pub(crate) mod plot;
+pub(crate) mod proof;
 pub(crate) mod report;
 pub(crate) mod run;
 pub(crate) mod scenes;

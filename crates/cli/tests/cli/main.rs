@@ -10,6 +10,7 @@ mod judge;
 #[cfg(unix)]
 mod look;
 mod mistakes;
+mod proof;
 mod remote;
 mod run;
 #[cfg(unix)]

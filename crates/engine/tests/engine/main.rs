@@ -3,6 +3,7 @@
 mod determinism;
 mod elastic;
 mod events;
+mod faults;
 mod flight;
 mod friction;
 mod insane;

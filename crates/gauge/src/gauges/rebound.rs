@@ -90,11 +90,11 @@ impl Ratios {
 
     fn reading(&self) -> Reading {
         if self.count == 0 {
-            return Reading::nothing(if self.too_slow > 0 {
-                format!("{} impacts, all too slow for this step to measure", self.too_slow)
-            } else {
-                "no impact was seen".to_owned()
-            });
+            // Impacts that a step of gravity blurs say nothing for or against an engine.
+            return match self.too_slow {
+                0 => Reading::nothing("no impact was seen"),
+                slow => Reading::unsupported(format!("{slow} impacts, all too slow for this step to measure")),
+            };
         }
         let detail = match self.count {
             1 => "one impact".to_owned(),

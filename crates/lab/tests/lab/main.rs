@@ -30,7 +30,13 @@ struct Still<F> {
 
 impl<F: FnMut(&mut Frame) -> Result<(), EngineError>> Engine for Still<F> {
     fn info(&self) -> EngineInfo {
-        EngineInfo { name: "still".into(), version: "1".into(), options: Vec::new(), features: Vec::new() }
+        EngineInfo {
+            name: "still".into(),
+            version: "1".into(),
+            options: Vec::new(),
+            scalar: Default::default(),
+            features: Vec::new(),
+        }
     }
 
     fn build(&mut self, world: &World, _: &Conditions) -> Result<(), EngineError> {

@@ -123,7 +123,13 @@ struct Plain;
 
 impl Engine for Plain {
     fn info(&self) -> EngineInfo {
-        EngineInfo { name: "plain".into(), version: "1".into(), options: Vec::new(), features: vec!["swept".into()] }
+        EngineInfo {
+            name: "plain".into(),
+            version: "1".into(),
+            options: Vec::new(),
+            scalar: Default::default(),
+            features: vec!["swept".into()],
+        }
     }
     fn build(&mut self, _: &World, _: &ironspin_model::Conditions) -> Result<(), EngineError> {
         panic!("never asked")

@@ -17,7 +17,7 @@ pub(super) fn frame_bytes(bytes: &mut Vec<u8>, frame: &Frame) {
 /// The same of a frame in rows.
 pub(super) fn rows_bytes(bytes: &mut Vec<u8>, rows: &Rows<'_>) {
     let size = 32 + 8 * (rows.state.len() + rows.contacts.len() + EVENT * rows.events.len());
-    bytes.clear();
+    // Every byte is written below; only what is new has to be made.
     bytes.resize(8 + size, 0);
     let (mut words, _) = bytes.as_chunks_mut::<8>();
     let [bodies, contacts] = [rows.state.len() / STATE, rows.contacts.len() / CONTACT].map(|count| count as u64);
@@ -56,23 +56,25 @@ impl Rest<'_> {
         Some(words)
     }
 
-    fn rows<const N: usize, T>(&mut self, count: u64, make: impl Fn([u64; N]) -> T) -> Option<Vec<T>> {
+    fn rows<const N: usize, T>(&mut self, count: u64, into: &mut Vec<T>, make: impl Fn([u64; N]) -> T) -> Option<()> {
+        into.clear();
         // A count that is a lie ends before there is room for it.
         if count > (self.0.len() / (8 * N)) as u64 {
             return None;
         }
-        let mut all = Vec::with_capacity(count as usize);
+        into.reserve(count as usize);
         for _ in 0..count {
-            all.push(make(self.words()?));
+            into.push(make(self.words()?));
         }
-        Some(all)
+        Some(())
     }
 }
 
-/// The frame in some bytes, at a time; nothing where they are too few.
-pub(super) fn read_frame(bytes: &[u8], time: f64) -> Option<Frame> {
+/// Fills a frame with what some bytes tell; nothing where they are too few. Its time is left as it is.
+pub(super) fn read_frame(bytes: &[u8], frame: &mut Frame) -> Option<()> {
     let mut rest = Rest(bytes);
     let [step, bodies, contacts, events] = rest.words()?;
+    frame.step = step;
     let state = |row: [u64; STATE]| {
         let [x, y, angle, vx, vy, spin] = row.map(f64::from_bits);
         if row.iter().all(|word| f64::from_bits(*word).is_nan()) {
@@ -87,11 +89,7 @@ pub(super) fn read_frame(bytes: &[u8], time: f64) -> Option<Frame> {
         sensor: [sensor as usize, part as usize],
         other: [other as usize, other_part as usize],
     };
-    Some(Frame {
-        step,
-        time,
-        bodies: rest.rows(bodies, state)?,
-        contacts: rest.rows(contacts, contact)?,
-        events: rest.rows(events, event)?,
-    })
+    rest.rows(bodies, &mut frame.bodies, state)?;
+    rest.rows(contacts, &mut frame.contacts, contact)?;
+    rest.rows(events, &mut frame.events, event)
 }

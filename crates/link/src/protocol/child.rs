@@ -73,6 +73,8 @@ pub(crate) struct Process {
     /// Takes calls; gone when it takes no more.
     calls: Option<Sender<String>>,
     answers: Receiver<Result<Piece, String>>,
+    /// Takes back the room of frames.
+    empty: Sender<Vec<u8>>,
     log: Log,
     limits: Limits,
     ended: Option<ExitStatus>,
@@ -94,14 +96,16 @@ impl Process {
         // A few pieces ahead at most, so that an engine that talks without end fills no memory.
         let (send, answers) = sync_channel(AHEAD);
         let in_bytes = program.in_bytes();
-        std::thread::spawn(move || read_answers(output, in_bytes, &send));
+        // Room that was read goes back to be filled again.
+        let (empty, room) = channel();
+        std::thread::spawn(move || read_answers(output, in_bytes, &send, &room));
         // An engine that reads nothing holds up this thread only.
         let (calls, lines) = channel();
         std::thread::spawn(move || write_calls(input, &lines));
         let log = Log::default();
         let kept = log.clone();
         std::thread::spawn(move || follow_log(errors, &kept));
-        Ok(Process { child, calls: Some(calls), answers, log, limits: lodging.limits, ended: None, asked: 0 })
+        Ok(Process { child, calls: Some(calls), answers, empty, log, limits: lodging.limits, ended: None, asked: 0 })
     }
 
     /// The number of the next call.
@@ -132,7 +136,11 @@ impl Process {
         let began = Instant::now();
         let piece = loop {
             match self.answers.recv_timeout(limit.saturating_sub(began.elapsed())) {
-                Ok(Ok(Piece::Frame(bytes))) => frames(&bytes),
+                Ok(Ok(Piece::Frame(bytes))) => {
+                    frames(&bytes);
+                    // The reader may have ended.
+                    let _ = self.empty.send(bytes);
+                }
                 Ok(Ok(Piece::Line(answer))) => return Ok(answer),
                 Ok(Err(why)) => break Ok(why),
                 Err(error) => break Err(error),

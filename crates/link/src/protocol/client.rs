@@ -9,8 +9,8 @@ use super::world::Build;
 use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
 use crate::lodging::Lodging;
 use ironspin_model::{
-    Action, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo, RayHit, Token,
-    World, nearest,
+    Action, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo, RayHit, Scalar,
+    Token, World, nearest,
 };
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -31,9 +31,13 @@ pub(crate) struct Remote {
     process: Option<Process>,
     hello: Arc<Hello>,
     options: BTreeMap<String, String>,
+    /// The numbers it works with under these options.
+    scalar: Scalar,
     lodging: Lodging,
     stable: Arc<Stable>,
     built: Option<Built>,
+    /// The last frame that came as bytes.
+    frame: Frame,
     /// Longest time of a step so far, s, as the mean of a call.
     slowest: Option<f64>,
 }
@@ -138,11 +142,13 @@ impl Remote {
         }
         let remote = Remote {
             process: Some(resting.process),
+            scalar: Scalar::of(&hello.scalar),
             hello,
             options: options.iter().cloned().collect(),
             lodging: lodging.clone(),
             stable: Arc::clone(stable),
             built: None,
+            frame: Frame::default(),
             slowest: None,
         };
         Ok((remote, used))
@@ -198,15 +204,22 @@ impl Remote {
         let limit = self.lodging.limits.to_advance(steps.len(), self.slowest);
         let asked = Advance { dt: steps.iter().map(|&step| Number(step)).collect(), record: 1, actions };
         let began = Instant::now();
+        // Its lists are kept from call to call.
+        let mut frame = std::mem::take(&mut self.frame);
         let mut due = Due { done, bodies, since, times: &times, seen: 0, wrong: None };
-        let answer: Frames = self.call_with("advance", &asked, limit, &mut |bytes| due.take_bytes(bytes, sink))?;
+        let answer: Frames =
+            self.call_with("advance", &asked, limit, &mut |bytes| due.take_bytes(bytes, &mut frame, sink))?;
         if !steps.is_empty() {
             let mean = began.elapsed().as_secs_f64() / steps.len() as f64;
             self.slowest = Some(self.slowest.map_or(mean, |slowest| slowest.max(mean)));
         }
         for row in answer.frames {
-            due.take(row.frame(bodies), sink);
+            match row.frame(bodies) {
+                Ok(mut told) => due.take(&mut told, sink),
+                Err(why) => due.refuse(why),
+            }
         }
+        self.frame = frame;
         if let Some(why) = due.end() {
             return Err(self.wrong(why));
         }
@@ -250,12 +263,20 @@ struct Due<'a> {
 }
 
 impl Due<'_> {
-    fn take_bytes(&mut self, bytes: &[u8], sink: &mut FrameSink<'_>) {
-        let frame = read_frame(bytes, 0.0).ok_or_else(|| format!("{} bytes for a frame", bytes.len()));
-        self.take(frame, sink);
+    fn take_bytes(&mut self, bytes: &[u8], frame: &mut Frame, sink: &mut FrameSink<'_>) {
+        match read_frame(bytes, frame) {
+            Some(()) => self.take(frame, sink),
+            None => self.refuse(format!("{} bytes for a frame", bytes.len())),
+        }
     }
 
-    fn take(&mut self, frame: Result<Frame, String>, sink: &mut FrameSink<'_>) {
+    /// A frame that cannot be read.
+    fn refuse(&mut self, why: String) {
+        self.seen += 1;
+        self.wrong.get_or_insert(why);
+    }
+
+    fn take(&mut self, frame: &mut Frame, sink: &mut FrameSink<'_>) {
         if self.wrong.is_some() {
             return;
         }
@@ -264,17 +285,16 @@ impl Due<'_> {
             None => (self.done, self.since),
         };
         self.seen += 1;
-        self.wrong = match frame {
-            Err(why) => Some(why),
-            Ok(_) if self.seen > self.times.len().max(1) => Some(format!("more than {} frames", self.times.len())),
-            Ok(frame) if frame.step != step => Some(format!("frame {} where frame {step} is due", frame.step)),
-            Ok(frame) if frame.bodies.len() != self.bodies => {
-                Some(format!("{} bodies in frame {step}, and there are {}", frame.bodies.len(), self.bodies))
-            }
-            Ok(frame) => {
-                sink(&Frame { time, ..frame });
-                None
-            }
+        self.wrong = if self.seen > self.times.len().max(1) {
+            Some(format!("more than {} frames", self.times.len()))
+        } else if frame.step != step {
+            Some(format!("frame {} where frame {step} is due", frame.step))
+        } else if frame.bodies.len() != self.bodies {
+            Some(format!("{} bodies in frame {step}, and there are {}", frame.bodies.len(), self.bodies))
+        } else {
+            frame.time = time;
+            sink(frame);
+            None
         };
     }
 
@@ -307,6 +327,7 @@ impl Engine for Remote {
             name: self.hello.engine.name.clone(),
             version: self.hello.engine.version.clone(),
             options: options.collect(),
+            scalar: self.scalar,
             features: self.hello.features.clone(),
         }
     }
@@ -318,6 +339,9 @@ impl Engine for Remote {
         }
         let build = Build::of(world, conditions, self.options.clone());
         let answer: Value = self.call("build", &build, self.lodging.limits.to_build())?;
+        if let Some(scalar) = answer["scalar"].as_str() {
+            self.scalar = Scalar::of(scalar);
+        }
         if answer["bodies"] != json!(world.bodies.len()) {
             return Err(self.wrong(format!("it built {} bodies of {}", answer["bodies"], world.bodies.len())));
         }

@@ -189,7 +189,7 @@ impl Server<'_> {
             protocol: VERSION,
             engine: EngineRow { name: info.name, version: info.version },
             spaces: vec![2],
-            scalar: "f64".to_owned(),
+            scalar: info.scalar.word().to_owned(),
             shapes: Shape::WORDS.map(str::to_owned).to_vec(),
             features: info.features.iter().cloned().chain([ABSENT.to_owned()]).collect(),
             options: options.collect(),
@@ -207,8 +207,9 @@ impl Server<'_> {
         self.passed.clear();
         // What overlaps as built is told with the first frame, whichever that is.
         engine.advance(&[], &mut |frame| self.passed.extend(frame.events.iter().copied()))?;
+        let scalar = engine.info().scalar.word();
         self.engine = Some(engine);
-        Ok(json!({"bodies": self.bodies}))
+        Ok(json!({"bodies": self.bodies, "scalar": scalar}))
     }
 
     fn advance(&mut self, asked: Advance, output: &mut dyn Write) -> Result<Reply, Refusal> {

@@ -23,11 +23,16 @@ pub(crate) enum Piece {
     Line(String),
 }
 
-/// Hands on one answer after the other until the stream ends or breaks.
-pub(super) fn read_answers(output: ChildStdout, in_bytes: bool, send: &SyncSender<Result<Piece, String>>) {
+/// Hands on one answer after the other until the stream ends or breaks; frames are put in `room` that comes back.
+pub(super) fn read_answers(
+    output: ChildStdout,
+    in_bytes: bool,
+    send: &SyncSender<Result<Piece, String>>,
+    room: &Receiver<Vec<u8>>,
+) {
     let mut output = BufReader::with_capacity(1 << 18, output);
     loop {
-        let answer = match in_bytes.then(|| read_bytes(&mut output)) {
+        let answer = match in_bytes.then(|| read_bytes(&mut output, room)) {
             Some(Ok(Some(frame))) => Ok(Piece::Frame(frame)),
             Some(Err(why)) => Err(why.to_string()),
             Some(Ok(None)) | None => match read_line(&mut output) {
@@ -67,7 +72,7 @@ fn read_line(output: &mut impl BufRead) -> Result<Option<String>, String> {
 }
 
 /// A frame; nothing where a line follows, or the end.
-fn read_bytes(output: &mut impl BufRead) -> io::Result<Option<Vec<u8>>> {
+fn read_bytes(output: &mut impl BufRead, room: &Receiver<Vec<u8>>) -> io::Result<Option<Vec<u8>>> {
     if output.fill_buf()?.is_empty() {
         return Ok(None);
     }
@@ -80,7 +85,9 @@ fn read_bytes(output: &mut impl BufRead) -> io::Result<Option<Vec<u8>>> {
     if count > LONGEST {
         return Err(io::Error::other(format!("{count} bytes of frames")));
     }
-    let mut bytes = Vec::with_capacity(count as usize);
+    let mut bytes = room.try_recv().unwrap_or_default();
+    bytes.clear();
+    bytes.reserve(count as usize);
     output.take(count).read_to_end(&mut bytes)?;
     match bytes.len() as u64 == count {
         true => Ok(Some(bytes)),

@@ -7,12 +7,18 @@ use crate::names::Names;
 use crate::number::{Number, NumberText};
 use crate::rules::{STATE_NAMES, Series, SeriesShape, TWIN_KINDS, Twin};
 use crate::scene::Parameter;
-use ironspin_model::{BodyKind, Bound, Claim, Details, Law, Severity, Window, World};
+use ironspin_model::{BodyKind, Bound, Claim, Details, Law, Scalar, Severity, Window, World};
 
 impl Resolver {
     pub(super) fn claims(&self, tables: &[ClaimTable], world: &World) -> Result<Vec<Claim>, Fault> {
-        let names = self.names.with("dt", self.dt);
-        tables.iter().map(|table| self.claim(table, world, &names)).collect()
+        let names = |scalar: Scalar| self.names.with("dt", self.dt).with("eps", scalar.epsilon());
+        let (double, single) = (names(Scalar::F64), names(Scalar::F32));
+        let claim = |table| {
+            let claim = self.claim(table, world, &double)?;
+            let single = Some(self.bound(table, &single)?).filter(|bound| *bound != claim.bound);
+            Ok(Claim { single, ..claim })
+        };
+        tables.iter().map(claim).collect()
     }
 
     fn claim(&self, table: &ClaimTable, world: &World, names: &Names) -> Result<Claim, Fault> {
@@ -57,6 +63,7 @@ impl Resolver {
             details: self.details(table, names)?,
             window,
             bound: self.bound(table, names)?,
+            single: None,
             severity: match table.severity {
                 SeverityWord::Must => Severity::Must,
                 SeverityWord::Should => Severity::Should,

@@ -7,7 +7,7 @@ use crate::names::Names;
 use crate::scene::{Parameter, Settings};
 
 /// Names that expressions already use for something else.
-const TAKEN: [&str; 7] = ["pi", "tau", "g", "dt", "mass", "deg", "seed"];
+const TAKEN: [&str; 8] = ["pi", "tau", "g", "dt", "eps", "mass", "deg", "seed"];
 
 /// Parameters in the order of the file; each may use those above it.
 pub(super) fn resolve(

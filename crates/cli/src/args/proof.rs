@@ -1,0 +1,43 @@
+//! Arguments of `proof`.
+
+use clap::{Args, ValueEnum};
+use std::path::PathBuf;
+
+/// What a proof is written as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ProofFormat {
+    /// Lines to read
+    Table,
+    /// One JSON document
+    Json,
+    /// The whole matrix in Markdown
+    Markdown,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ProofOptions {
+    /// Only these faults; all when left out
+    #[arg(long = "fault", value_name = "NAME", value_delimiter = ',')]
+    pub(crate) faults: Vec<String>,
+    /// Only these bundled scenes; all when left out
+    #[arg(long = "scene", value_name = "NAME", value_delimiter = ',')]
+    pub(crate) scenes: Vec<String>,
+    /// The small proof: what the entries of the faults name, at one step, and the sound engine as it is by default
+    #[arg(long)]
+    pub(crate) quick: bool,
+    /// The engine that is broken on purpose: one with the options `fault` and `fault-size`
+    #[arg(long, value_name = "ENGINE", default_value = "builtin")]
+    pub(crate) engine: String,
+    /// List the faults, and run nothing
+    #[arg(long)]
+    pub(crate) list: bool,
+    /// What to write to standard output
+    #[arg(long, value_enum, default_value_t = ProofFormat::Table)]
+    pub(crate) format: ProofFormat,
+    /// Folder for proof.json and proof.html
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
+    /// Trials at a time; 0 for one a core
+    #[arg(long, value_name = "N", default_value_t = 0)]
+    pub(crate) jobs: usize,
+}

@@ -1,0 +1,89 @@
+//! Broken engines are caught, and the sound one is left alone.
+
+use crate::util::Yard;
+use ironspin_engine::faults;
+
+fn proof(yard: &Yard, status: i32, line: &str) -> serde_json::Value {
+    let answer = yard.expect(status, &format!("proof {line} --format json"));
+    serde_json::from_str(&answer.out).expect("JSON on standard output")
+}
+
+/// The small proof: every fault where its entry says, at one step, and the sound engine on all scenes.
+#[test]
+fn every_fault_is_caught_and_the_sound_engine_left_alone() {
+    let yard = Yard::new();
+    let proof = proof(&yard, 0, "--quick --out proof");
+    assert_eq!(proof["alarms"].as_array().unwrap().len(), 0, "{}", proof["alarms"]);
+    let told = proof["faults"].as_array().unwrap();
+    assert_eq!(told.len(), faults().count());
+    for fault in told {
+        assert_eq!(fault["verdict"], "caught", "{fault}");
+        let command = fault["command"].as_str().unwrap();
+        assert!(command.starts_with("ironspin run ") || command.starts_with("ironspin twin "), "{command}");
+    }
+    assert_eq!(yard.names(), ["proof"]);
+    let kept: serde_json::Value = serde_json::from_str(&yard.read("proof/proof.json")).unwrap();
+    assert_eq!(kept, proof);
+    let page = yard.read("proof/proof.html");
+    assert!(page.contains("are caught, and the sound one is left alone"));
+    assert!(!page.contains("http://") && !page.contains("https://"));
+}
+
+#[test]
+fn a_fault_that_no_scene_of_the_proof_can_see_is_missed() {
+    let yard = Yard::new();
+    let proof = proof(&yard, 1, "--quick --fault split-loses-turning --scene first-drop");
+    assert_eq!(proof["faults"][0]["verdict"], "missed");
+    let text = yard.expect(1, "proof --quick --fault split-loses-turning --scene first-drop").out;
+    assert!(text.contains("0 of 1 faults caught; 1 missed") && text.contains("MISSED  split-loses-turning"), "{text}");
+}
+
+#[test]
+fn the_smallest_size_that_is_caught_is_found() {
+    let yard = Yard::new();
+    let proof = proof(&yard, 0, "--fault gravity-short --scene slag-lob --scene first-drop");
+    let size = &proof["faults"][0]["size"];
+    assert_eq!((size["tenth"].as_bool(), size["smallest"].as_f64()), (Some(true), Some(0.005)), "{size}");
+    let caught = proof["faults"][0]["caught_by"].as_array().unwrap();
+    assert!(caught.iter().any(|capture| capture["claim"] == "fall.ratio" || capture["claim"] == "path.error"));
+}
+
+#[test]
+fn a_served_engine_can_be_broken_as_well() {
+    let yard = Yard::new();
+    let program = assert_cmd::cargo::cargo_bin("ironspin");
+    let engine = format!("cmd:{} serve-engine", program.display());
+    let arguments = ["proof", "--quick", "--fault", "half-sizes,gravity-twice", "--scene", "first-drop", "--engine"];
+    let output = std::process::Command::new(&program).args(arguments).arg(&engine).output().unwrap();
+    let out = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert_eq!(output.status.code(), Some(0), "{out}{}", String::from_utf8_lossy(&output.stderr));
+    assert!(out.contains("2 of 2 faults caught; no false alarm"), "{out}");
+    assert!(yard.names().is_empty());
+}
+
+#[test]
+fn wrong_names_are_told_with_the_nearest() {
+    let yard = Yard::new();
+    let message = |line: &str| yard.expect(2, line).err;
+    assert!(message("proof --fault half-size").contains("did you mean `half-sizes`?"));
+    assert!(message("proof --scene first-drip").contains("did you mean `first-drop`?"));
+    assert!(message("run first-drop --engine builtin:fault-size=2").contains("a fault that has a size"));
+    assert!(
+        message("run first-drop --engine builtin:fault=seams-catch,fault-size=2").contains("a fault that has a size")
+    );
+    assert!(message("run first-drop --engine builtin:fault=half-size").contains("half-sizes"));
+    let list = yard.expect(0, "proof --list").out;
+    assert!(faults().all(|fault| list.contains(fault.name)), "{list}");
+}
+
+/// The page of the documentation is made by the command; a fault or scene that is new must be on it.
+#[test]
+fn the_documentation_knows_every_fault_and_scene() {
+    let page = include_str!("../../../../docs/proof.md");
+    for fault in faults() {
+        assert!(page.contains(&format!("- **{}**: {}", fault.name, fault.wrong)), "{}", fault.name);
+    }
+    for scene in ironspin_scene::bundled::names() {
+        assert!(page.contains(&format!("| {scene} |")), "{scene}");
+    }
+}

@@ -1,0 +1,260 @@
+//! Mistakes built in on purpose, so that it can be shown that the bench catches them.
+//!
+//! Each entry of the catalogue says what is wrong, how it comes about, how large it is, and which claims of which bundled scenes should
+//! notice. The engine asks in few places: when it reads a world, when a step is begun and ended, when a deed is done, and, for mistakes in
+//! the middle of a step, where [`Settings::slip`](crate::Settings::slip) is called. All of these stand outside every inner loop, so that a
+//! fault that is not on costs nothing.
+
+mod moving;
+mod passing;
+mod reading;
+mod spoiler;
+mod telling;
+mod touching;
+
+use crate::settings::Settings;
+use ironspin_model::{BodyKind, BodyState, DVec3, Deed, Frame, World};
+use std::borrow::Cow;
+
+pub(crate) use spoiler::Spoiler;
+
+/// A mistake that can be switched on.
+#[derive(Debug)]
+pub struct FaultEntry {
+    /// As it is typed behind `fault=`.
+    pub name: &'static str,
+    /// What is wrong.
+    pub wrong: &'static str,
+    /// How it comes about in real engines.
+    pub cause: &'static str,
+    /// How wrong it is, for mistakes that can be smaller or larger.
+    pub size: Option<FaultSize>,
+    /// Who should notice. The first is the claim that is about this.
+    pub noticed: &'static [Notice],
+    way: Way,
+}
+
+/// How wrong a mistake is; a smaller number is a smaller mistake.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct FaultSize {
+    /// The size that the mistake is known for, and has unless another is asked for.
+    pub stated: f64,
+    /// What the number means, with its unit.
+    pub meaning: &'static str,
+}
+
+/// A claim that should notice a fault.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Notice {
+    /// Name of the bundled scene.
+    pub scene: &'static str,
+    /// The gauge of the claim; `twin.` and the kind of a twin that the scene promises; or [`SOUND`].
+    pub claim: &'static str,
+    /// Conditions that it takes, as options of the command line; empty for ordinary ones. `RATE` stands for the steps in a second.
+    pub under: &'static str,
+}
+
+/// The claim that every scene makes of an engine without saying so: that its answers are complete and finite.
+pub const SOUND: &str = "states.sound";
+
+/// The whole mistake, where the size is a share of it.
+const SHARE: Option<FaultSize> = Some(FaultSize { stated: 1.0, meaning: "share of the mistake: 0 none, 1 all of it" });
+
+const fn sized(stated: f64, meaning: &'static str) -> Option<FaultSize> {
+    Some(FaultSize { stated, meaning })
+}
+
+const fn by(scene: &'static str, claim: &'static str) -> Notice {
+    Notice { scene, claim, under: "" }
+}
+
+const fn under(scene: &'static str, claim: &'static str, under: &'static str) -> Notice {
+    Notice { scene, claim, under }
+}
+
+/// Where a mistake is made. The number is its size.
+#[derive(Clone, Copy)]
+enum Way {
+    /// The world is read wrongly.
+    World(fn(&mut World, f64)),
+    /// The settings are not the ones that were asked for.
+    Settings(fn(&mut Settings, f64)),
+    /// A step has another length than the one asked for.
+    Length(fn(&Lengths, f64) -> f64),
+    /// The bodies are meddled with after each step.
+    States(fn(&mut Meddled<'_>, f64)),
+    /// The engine tells something else than it has.
+    Frame(fn(&mut Frame, &Told<'_>, f64)),
+    /// A deed to a body, whose centre is known, is done otherwise, or not at all.
+    Deeds(fn(&Deed, DVec3, f64) -> Option<Deed>),
+    /// In the middle of a step, where the engine asks for it.
+    Slip(Slip),
+}
+
+impl std::fmt::Debug for Way {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(match self {
+            Way::World(_) => "World",
+            Way::Settings(_) => "Settings",
+            Way::Length(_) => "Length",
+            Way::States(_) => "States",
+            Way::Frame(_) => "Frame",
+            Way::Deeds(_) => "Deeds",
+            Way::Slip(_) => "Slip",
+        })
+    }
+}
+
+/// Mistakes in the middle of a step, each asked for in one or two places.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Slip {
+    /// Below so many metres a second nothing bounces.
+    FixedRestSpeed,
+    /// Of two bodies that collide only the first answers.
+    OneAnswers,
+    /// The lever arm of friction is this much too short.
+    Lever,
+    /// Friction pushes along the slip.
+    FrictionAlong,
+    /// Materials do not mix: those of the body that comes first count.
+    FirstMaterial,
+    /// Bodies that are moved apart keep the speed of it.
+    OverlapIntoSpeed,
+    /// Inner faces of level pieces are obstacles.
+    SeamsCatch,
+    /// Contacts do not know how fast a driven body moves.
+    NoCarry,
+    /// The drift of joints is left.
+    JointDrift,
+    /// Capsules and polygons do not meet.
+    EmptyPair,
+    /// Swept collision sees what stands only.
+    SweptStandingOnly,
+    /// Swept collision does not see turning.
+    SweptNoTurning,
+    /// Swept collision leaves out a share of the steps of each body.
+    SweptNowAndThen,
+    /// Swept collision leaves out what is thinner than so many metres.
+    SweptNotThin,
+    /// Sensors look where bodies stand at the end of a step.
+    SensorsAtEnd,
+    /// A ray does not see the body that it starts in.
+    RayFromInside,
+    /// Contacts forget their impulses when a state is put back.
+    ForgetsOnRestore,
+    /// Contacts forget their impulses with every call.
+    ForgetsBetweenCalls,
+    /// What a blow changes is changed this much more.
+    StruckTwice,
+    /// Every tenth pair is not found.
+    PairsLost,
+    /// Blows are struck in the order of a hash map.
+    HashOrder,
+    /// With more than one thread blows are struck as threads come to them.
+    ThreadRace,
+    /// Of two bodies only the layers of one are asked.
+    OneWayFilter,
+    /// Pieces of a body that is split lose what its turning gave them.
+    SplitLosesTurning,
+    /// Deeds are done a step late.
+    DeedsLate,
+}
+
+/// What a mistake in the length of a step knows.
+pub(crate) struct Lengths {
+    /// The length asked for, s.
+    pub(crate) asked: f64,
+    /// The length of the first step, s.
+    pub(crate) first: f64,
+}
+
+/// What a mistake in the states of bodies knows and may change.
+pub(crate) struct Meddled<'a> {
+    /// Before the step.
+    before: &'a [BodyState],
+    /// After it.
+    now: &'a mut [BodyState],
+    kinds: &'a [BodyKind],
+    /// Length of the step, s.
+    dt: f64,
+}
+
+impl Meddled<'_> {
+    /// The state before and after the step of every body that forces move and that is there.
+    fn movers(&mut self) -> impl Iterator<Item = (&BodyState, &mut BodyState)> {
+        let states = self.before.iter().zip(self.now.iter_mut()).zip(self.kinds);
+        states
+            .filter(|((before, now), kind)| **kind == BodyKind::Dynamic && !before.is_absent() && !now.is_absent())
+            .map(|(states, _)| states)
+    }
+}
+
+/// What a mistake in what is told knows.
+pub(crate) struct Told<'a> {
+    /// What was so after the step before.
+    before: &'a [BodyState],
+    kinds: &'a [BodyKind],
+}
+
+/// The whole catalogue.
+pub fn faults() -> impl Iterator<Item = &'static FaultEntry> + Clone {
+    [reading::FAULTS, moving::FAULTS, touching::FAULTS, passing::FAULTS, telling::FAULTS].into_iter().flatten()
+}
+
+impl PartialEq for FaultEntry {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name
+    }
+}
+
+impl FaultEntry {
+    /// The entry of a name.
+    pub fn find(name: &str) -> Option<&'static FaultEntry> {
+        faults().find(|entry| entry.name == name)
+    }
+
+    /// Its size where none is asked for.
+    pub fn stated_size(&self) -> f64 {
+        self.size.map_or(1.0, |size| size.stated)
+    }
+
+    pub(crate) fn is(&self, slip: Slip) -> bool {
+        matches!(self.way, Way::Slip(own) if own == slip)
+    }
+
+    /// The settings as an engine with this fault has them.
+    pub(crate) fn settings(&self, settings: &Settings, size: f64) -> Option<Settings> {
+        let Way::Settings(change) = self.way else { return None };
+        let mut changed = settings.clone();
+        change(&mut changed, size);
+        Some(changed)
+    }
+
+    /// The world as an engine with this fault reads it.
+    pub(crate) fn world<'a>(&self, world: &'a World, size: f64) -> Cow<'a, World> {
+        let Way::World(change) = self.way else { return Cow::Borrowed(world) };
+        let mut changed = world.clone();
+        change(&mut changed, size);
+        Cow::Owned(changed)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeSet;
+
+    #[test]
+    fn the_catalogue_is_large_and_every_entry_is_whole() {
+        let all: Vec<_> = faults().collect();
+        assert!(all.len() >= 48, "{}", all.len());
+        let names: BTreeSet<_> = all.iter().map(|entry| entry.name).collect();
+        assert_eq!(names.len(), all.len());
+        for entry in all {
+            assert!(!entry.noticed.is_empty() && !entry.wrong.is_empty() && !entry.cause.is_empty(), "{}", entry.name);
+            assert!(entry.name.chars().all(|c| c.is_ascii_lowercase() || c == '-'), "{}", entry.name);
+            assert!(entry.size.is_none_or(|size| size.stated > 0.0), "{}", entry.name);
+            assert_eq!(FaultEntry::find(entry.name), Some(entry));
+        }
+    }
+}

@@ -1,0 +1,42 @@
+//! Mistakes in swept collision.
+
+use super::{FaultEntry, Slip, Way, by, sized};
+
+pub(super) const FAULTS: &[FaultEntry] = &[
+    FaultEntry {
+        name: "swept-against-standing-only",
+        wrong: "Swept collision sees what cannot move, and passes through the rest.",
+        cause: "Only the level geometry is in the tree that is swept through.",
+        size: None,
+        noticed: &[by("rivet-hung", "tunnel.count"), by("rivet-blade", "tunnel.count")],
+        way: Way::Slip(Slip::SweptStandingOnly),
+    },
+    FaultEntry {
+        name: "swept-without-turning",
+        wrong: "Swept collision follows centres and forgets that bodies turn.",
+        cause: "The sweep of a shape is a translation.",
+        size: None,
+        noticed: &[by("rivet-blade", "tunnel.count")],
+        way: Way::Slip(Slip::SweptNoTurning),
+    },
+    FaultEntry {
+        name: "swept-now-and-then",
+        wrong: "In a quarter of its steps a body is not swept.",
+        cause: "The work of a step has a limit, and what comes after it is left out.",
+        size: sized(0.25, "share of the steps that are left out"),
+        noticed: &[by("rivet-swarm", "tunnel.count"), by("rivet-shot", "tunnel.count")],
+        way: Way::Slip(Slip::SweptNowAndThen),
+    },
+    FaultEntry {
+        name: "thin-bodies-not-swept",
+        wrong: "Swept collision leaves out what is thinner than half a metre.",
+        cause: "Shapes are shrunk by a margin in metres before they are swept, and thin ones vanish.",
+        size: sized(0.5, "thickness below which a body is left out, m"),
+        noticed: &[
+            by("rivet-shot", "tunnel.count"),
+            by("rivet-hung", "tunnel.count"),
+            by("rivet-blade", "tunnel.count"),
+        ],
+        way: Way::Slip(Slip::SweptNotThin),
+    },
+];

@@ -1,0 +1,333 @@
+//! Mistakes in reading a world: sizes, angles, masses, gravity, materials, filters.
+
+use super::{FaultEntry, SHARE, Way, by, sized};
+use ironspin_model::{Body, BodyKind, DVec2, JointKind, Shape, World, shape_mass};
+
+pub(super) const FAULTS: &[FaultEntry] = &[
+    FaultEntry {
+        name: "half-sizes",
+        wrong: "Full sizes are taken for half sizes: every shape is half as large.",
+        cause: "Boxes and discs are built from half extents, and the caller hands over full ones, or the other way round.",
+        size: SHARE,
+        noticed: &[by("first-drop", "rest.gap"), by("shape-court", "overlap.share")],
+        way: Way::World(|world, share| {
+            shapes(world, |_| true, |shape| scale(shape, 1.0 - 0.5 * share));
+        }),
+    },
+    FaultEntry {
+        name: "degrees-for-radians",
+        wrong: "Angles of bodies and parts are taken for degrees: everything lies almost level.",
+        cause: "One side of an interface speaks degrees and the other radians.",
+        size: SHARE,
+        noticed: &[by("tip-test", "stands"), by("chute", "value.speed")],
+        way: Way::World(|world, share| {
+            let factor = 1.0 - share * (1.0 - std::f64::consts::PI / 180.0);
+            for body in &mut world.bodies {
+                body.angle *= factor;
+                body.parts.iter_mut().for_each(|part| part.angle *= factor);
+            }
+        }),
+    },
+    FaultEntry {
+        name: "gravity-twice",
+        wrong: "Gravity acts twice.",
+        cause: "The caller adds gravity as a force and the engine adds its own.",
+        size: SHARE,
+        noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error"), by("ladle-swing", "period.mean")],
+        way: Way::World(|world, share| world.gravity *= 1.0 + share),
+    },
+    FaultEntry {
+        name: "gravity-per-mass",
+        wrong: "Gravity is taken for a force: heavy bodies fall slower.",
+        cause: "The acceleration is added to the forces and divided by the mass with them.",
+        size: SHARE,
+        noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error")],
+        way: Way::World(|world, share| {
+            for body in world.bodies.iter_mut().filter(|body| body.mass > 0.0) {
+                body.gravity_factor *= 1.0 - share + share / body.mass;
+            }
+        }),
+    },
+    FaultEntry {
+        name: "gravity-sideways",
+        wrong: "Gravity acts along another axis: at full size along x.",
+        cause: "Axes are exchanged between a world whose y points up and one whose z does, or a level is not level.",
+        size: SHARE,
+        noticed: &[by("slag-lob", "path.error"), by("ingot-stack", "stands"), by("greased-floor", "creep.rate")],
+        way: Way::World(|world, share| {
+            let (sin, cos) = (libm::sin(share * FRAC_PI_2), libm::cos(share * FRAC_PI_2));
+            let g = world.gravity;
+            (world.gravity.x, world.gravity.y) = (g.x * cos - g.y * sin, g.x * sin + g.y * cos);
+        }),
+    },
+    FaultEntry {
+        name: "gravity-short",
+        wrong: "A twentieth of gravity is missing.",
+        cause: "A constant is rounded, or gravity is multiplied by a damping that nobody remembers.",
+        size: sized(0.05, "share of gravity that is missing"),
+        noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error"), by("ladle-swing", "period.mean")],
+        way: Way::World(|world, share| world.gravity *= 1.0 - share),
+    },
+    FaultEntry {
+        name: "gravity-factor-forgotten",
+        wrong: "The gravity factor of a body is not read: all fall alike.",
+        cause: "A field that is rarely used is lost on the way.",
+        size: SHARE,
+        noticed: &[by("push-bench", "value.vy")],
+        way: Way::World(|world, share| {
+            world.bodies.iter_mut().for_each(|body| body.gravity_factor += share * (1.0 - body.gravity_factor));
+        }),
+    },
+    FaultEntry {
+        name: "damping-forgotten",
+        wrong: "Damping that the scene asks for is not read.",
+        cause: "A field that is rarely used is lost on the way.",
+        size: SHARE,
+        noticed: &[by("push-bench", "value.vx"), by("push-bench", "value.spin")],
+        way: Way::World(|world, share| {
+            for body in &mut world.bodies {
+                body.linear_damping *= 1.0 - share;
+                body.angular_damping *= 1.0 - share;
+            }
+        }),
+    },
+    FaultEntry {
+        name: "fixed-turn-forgotten",
+        wrong: "Bodies that must keep their angle are turned by what pushes them.",
+        cause: "The lock of one axis is left out where the mass is set after it.",
+        size: None,
+        noticed: &[by("push-bench", "value.spin")],
+        way: Way::World(|world, _| world.bodies.iter_mut().for_each(|body| body.fixed_turn = false)),
+    },
+    FaultEntry {
+        name: "mass-ignored",
+        wrong: "All bodies weigh the same.",
+        cause: "The mass is set before the shapes are, and worked out anew from a density of one.",
+        size: SHARE,
+        noticed: &[by("wagon-count", "impacts.count"), by("push-bench", "value.vx")],
+        way: Way::World(|world, share| {
+            for body in world.bodies.iter_mut().filter(|body| body.mass > 0.0) {
+                let factor = libm::pow(body.mass, -share);
+                body.mass *= factor;
+                body.inertia *= factor;
+            }
+        }),
+    },
+    FaultEntry {
+        name: "disc-like-a-ring",
+        wrong: "A disc has the inertia of a ring, m r² in place of half of it.",
+        cause: "The wrong line of a table of moments of inertia.",
+        size: SHARE,
+        noticed: &[by("roller-table", "value.vx"), by("chute", "value.spin"), by("glancing-discs", "value.spin")],
+        way: Way::World(|world, share| {
+            let disc =
+                |body: &&mut Body| matches!(body.parts.as_slice(), [only] if matches!(only.shape, Shape::Disc(_)));
+            world.bodies.iter_mut().filter(disc).for_each(|body| body.inertia *= 1.0 + share);
+        }),
+    },
+    FaultEntry {
+        name: "no-parallel-axis",
+        wrong: "The inertia of a compound body is the sum of its parts' own.",
+        cause: "The parallel-axis theorem (Steiner) is forgotten where parts are added up.",
+        size: SHARE,
+        noticed: &[by("push-bench", "value.spin")],
+        way: Way::World(|world, share| {
+            let densities: Vec<f64> = world.materials.iter().map(|material| material.density).collect();
+            for body in world.bodies.iter_mut().filter(|body| body.parts.len() > 1 && body.inertia > 0.0) {
+                let own = body.parts.iter().filter(|part| !part.sensor);
+                let own = own.filter_map(|part| shape_mass(&part.shape, densities[part.material]));
+                let (mass, inertia) = own.fold((0.0, 0.0), |sum, part| (sum.0 + part.mass, sum.1 + part.inertia));
+                // The scene may give a mass of its own: the shape of the mistake stays.
+                let alone = inertia * body.mass / mass;
+                body.inertia += share * (alone - body.inertia);
+            }
+        }),
+    },
+    FaultEntry {
+        name: "spring-too-soft",
+        wrong: "A spring has half its stiffness.",
+        cause: "The factor of a half in the energy of a spring is taken into its force.",
+        size: SHARE,
+        noticed: &[by("spring-hammer", "path.error")],
+        way: Way::World(|world, share| {
+            for joint in &mut world.joints {
+                if let JointKind::Spring { stiffness, .. } = &mut joint.kind {
+                    *stiffness *= 1.0 - 0.5 * share;
+                }
+            }
+        }),
+    },
+    FaultEntry {
+        name: "restitution-of-height",
+        wrong: "Restitution is taken for a ratio of heights, which is the square of the ratio of speeds.",
+        cause: "The number is read off a bouncing ball.",
+        size: SHARE,
+        noticed: &[
+            by("bearing-drop", "rebound.speed"),
+            by("bearing-trays", "rebound.speed"),
+            by("glancing-discs", "value.vx"),
+        ],
+        way: Way::World(|world, share| {
+            restitutions(world, |keeps| keeps + share * (keeps.sqrt() - keeps));
+        }),
+    },
+    FaultEntry {
+        name: "restitution-adds",
+        wrong: "A bounce gives more speed than it should: a fiftieth at the stated size.",
+        cause: "The speed wanted after a blow is added to a correction for overlap that is not zero.",
+        size: sized(0.02, "share of the speed that is added"),
+        noticed: &[by("bearing-drop", "rebound.speed"), by("bearing-drop", "energy.drift")],
+        way: Way::World(|world, share| restitutions(world, |keeps| keeps * (1.0 + share))),
+    },
+    FaultEntry {
+        name: "friction-never-zero",
+        wrong: "A friction of nothing is taken for one of a twentieth.",
+        cause: "Zero is taken for not set, and the default is put in its place.",
+        size: sized(0.05, "friction that is put in place of none"),
+        noticed: &[by("greased-floor", "value.vx"), by("greased-floor", "value.spin")],
+        way: Way::World(|world, least| {
+            world.materials.iter_mut().for_each(|material| material.friction = material.friction.max(least));
+            world.pairs.iter_mut().for_each(|pair| pair.friction = pair.friction.max(least));
+        }),
+    },
+    FaultEntry {
+        name: "mass-floor",
+        wrong: "No body weighs less than 100 kg.",
+        cause: "A guard against division by small masses, in kilograms.",
+        size: None,
+        noticed: &[by("push-bench", "twin.mass")],
+        way: Way::World(|world, _| {
+            for body in world.bodies.iter_mut().filter(|body| body.mass > 0.0 && body.mass < 100.0) {
+                body.inertia *= 100.0 / body.mass;
+                body.mass = 100.0;
+            }
+        }),
+    },
+    FaultEntry {
+        name: "friction-and-restitution-swapped",
+        wrong: "Friction is read as restitution and restitution as friction.",
+        cause: "Two numbers of the same type stand beside each other in a call.",
+        size: None,
+        noticed: &[by("bearing-drop", "rebound.speed"), by("chute", "value.speed")],
+        way: Way::World(|world, _| {
+            world.materials.iter_mut().for_each(|m| std::mem::swap(&mut m.friction, &mut m.restitution));
+            world.pairs.iter_mut().for_each(|m| std::mem::swap(&mut m.friction, &mut m.restitution));
+        }),
+    },
+    FaultEntry {
+        name: "pairs-forgotten",
+        wrong: "Friction and restitution given for a pair of materials are not read; the mixed values count.",
+        cause: "A table of pairs is looked up in one order only, or not at all.",
+        size: None,
+        noticed: &[by("bearing-trays", "rebound.speed"), by("chute", "value.speed")],
+        way: Way::World(|world, _| world.pairs.clear()),
+    },
+    FaultEntry {
+        name: "slop-of-metres",
+        wrong: "Five millimetres of overlap are left alone, whatever the size of the bodies.",
+        cause: "A slop chosen for crates of a metre is a constant of the engine.",
+        size: sized(0.005, "overlap that is left, m"),
+        noticed: &[by("first-drop", "rest.gap"), by("first-drop", "twin.units"), by("hopper-count", "overlap.share")],
+        way: Way::World(|world, overlap| {
+            shapes(world, |body| body.kind == BodyKind::Dynamic, |shape| grow(shape, -overlap));
+        }),
+    },
+    FaultEntry {
+        name: "skin-for-surface",
+        wrong: "Contacts are found a centimetre too early, and bodies rest that far above the ground.",
+        cause: "The margin in which pairs are looked for is taken for the surface.",
+        size: sized(0.01, "distance at which bodies touch, m"),
+        noticed: &[
+            by("first-drop", "rest.gap"),
+            by("first-drop", "twin.units"),
+            by("contact-thrift", "contacts.phantom"),
+        ],
+        way: Way::World(|world, skin| {
+            shapes(world, |body| body.kind == BodyKind::Dynamic, |shape| grow(shape, skin));
+        }),
+    },
+    FaultEntry {
+        name: "capsule-over-all",
+        wrong: "The length of a capsule is taken to hold its caps.",
+        cause: "There are two customs for the length of a capsule.",
+        size: SHARE,
+        noticed: &[by("rivet-ray", "ray.error")],
+        way: Way::World(|world, share| {
+            shapes(
+                world,
+                |_| true,
+                |shape| {
+                    if let Shape::Capsule { length, radius } = shape {
+                        *length = (*length - 2.0 * *radius * share).max(1e-3 * *length);
+                    }
+                },
+            );
+        }),
+    },
+    FaultEntry {
+        name: "sensor-pushes",
+        wrong: "A sensor is solid.",
+        cause: "The flag is lost when the shape is copied.",
+        size: None,
+        noticed: &[by("turnstile", "sensor.wrong"), by("turnstile", "ghost.count"), by("turnstile", "value.x")],
+        way: Way::World(|world, _| {
+            world.bodies.iter_mut().flat_map(|body| &mut body.parts).for_each(|part| part.sensor = false);
+        }),
+    },
+    FaultEntry {
+        name: "apart-forgotten",
+        wrong: "Pairs of bodies that are kept apart by name collide after all.",
+        cause: "The list of pairs is asked with the ids in one order only.",
+        size: None,
+        noticed: &[by("gate-layers", "value.x")],
+        way: Way::World(|world, _| world.apart.clear()),
+    },
+    FaultEntry {
+        name: "swept-mark-lost",
+        wrong: "No body gets swept collision, whatever the scene marks.",
+        cause: "The flag is set before the body is built, and reset by it.",
+        size: None,
+        noticed: &[
+            by("rivet-shot", "tunnel.count"),
+            by("rivet-swarm", "tunnel.count"),
+            by("rivet-hung", "tunnel.count"),
+        ],
+        way: Way::World(|world, _| world.bodies.iter_mut().for_each(|body| body.swept = false)),
+    },
+];
+
+const FRAC_PI_2: f64 = std::f64::consts::FRAC_PI_2;
+
+fn shapes(world: &mut World, of: impl Fn(&Body) -> bool, change: impl Fn(&mut Shape)) {
+    let bodies = world.bodies.iter_mut().filter(|body| of(body));
+    bodies.flat_map(|body| &mut body.parts).for_each(|part| change(&mut part.shape));
+}
+
+fn restitutions(world: &mut World, change: impl Fn(f64) -> f64) {
+    world.materials.iter_mut().for_each(|material| material.restitution = change(material.restitution));
+    world.pairs.iter_mut().for_each(|pair| pair.restitution = change(pair.restitution));
+}
+
+fn scale(shape: &mut Shape, factor: f64) {
+    let scaled = |v: &mut DVec2| *v *= factor;
+    match shape {
+        Shape::Disc(radius) => *radius *= factor,
+        Shape::Box(size) => scaled(size),
+        Shape::Capsule { length, radius } => (*length, *radius) = (factor * *length, factor * *radius),
+        Shape::Polygon(points) | Shape::Polyline(points) => points.iter_mut().for_each(scaled),
+        Shape::HalfPlane(_) => {}
+    }
+}
+
+/// Moves the surface out by a distance, as far as a shape has one of its own.
+fn grow(shape: &mut Shape, by: f64) {
+    match shape {
+        Shape::Disc(radius) | Shape::Capsule { radius, .. } => *radius = (*radius + by).max(0.1 * *radius),
+        Shape::Box(size) => *size = (*size + 2.0 * by).max(0.1 * *size),
+        Shape::Polygon(points) => {
+            let reach = points.iter().map(|point| point.length()).fold(0.0, f64::max);
+            points.iter_mut().for_each(|point| *point *= (1.0 + by / reach).max(0.1));
+        }
+        Shape::Polyline(_) | Shape::HalfPlane(_) => {}
+    }
+}

@@ -1,0 +1,58 @@
+//! Faults: none breaks the program, each is one thing only, and a fault of no size is no fault.
+
+use crate::worlds::{bar_pendulum, heap};
+use crate::yard::{conditions, settings};
+use ironspin_engine::{Builtin, faults};
+use ironspin_model::{DVec3, Deed, Engine, Frame, World};
+
+/// Frames of a world with everything that is asked of an engine: steps, a deed, a saved state, a ray.
+fn run(world: &World, options: &str) -> Vec<Frame> {
+    let mut engine = Builtin::new(settings(options));
+    engine.build(world, &conditions()).unwrap();
+    let mut frames = Vec::new();
+    let steps = [1.0 / 64.0; 20];
+    engine.advance(&[], &mut |frame| frames.push(frame.clone())).unwrap();
+    engine.advance(&steps, &mut |frame| frames.push(frame.clone())).unwrap();
+    let token = engine.save().unwrap();
+    let (impulse, point) = (DVec3::new(0.5, 0.0, 0.0), Some(DVec3::new(0.0, 1.0, 0.0)));
+    let mover = world.dynamic_bodies().next().unwrap();
+    engine.act(mover, &Deed::Impulse { impulse, point }).unwrap();
+    engine.advance(&steps, &mut |frame| frames.push(frame.clone())).unwrap();
+    engine.restore(token).unwrap();
+    engine.advance(&steps, &mut |frame| frames.push(frame.clone())).unwrap();
+    engine.ray(DVec3::new(-5.0, 0.5, 0.0), DVec3::new(5.0, 0.5, 0.0)).unwrap();
+    frames
+}
+
+#[test]
+fn no_fault_breaks_the_program_and_the_catalogue_is_listed_among_the_settings() {
+    for fault in faults() {
+        for precision in ["f64", "f32"] {
+            for world in [heap(), bar_pendulum(0.3)] {
+                let frames = run(&world, &format!("fault={},precision={precision}", fault.name));
+                assert_eq!(frames.len(), 61, "{}", fault.name);
+                assert!(frames.iter().all(|frame| frame.bodies.len() == world.bodies.len()), "{}", fault.name);
+            }
+        }
+    }
+    let listed = Builtin::new(settings("")).info().options;
+    let about = &listed.iter().find(|option| option.name == "fault").unwrap().about;
+    assert!(faults().all(|fault| about.contains(fault.name)));
+}
+
+/// What is made smaller and smaller comes to the sound engine: its numbers differ by as little in the end.
+#[test]
+fn a_fault_of_almost_no_size_is_almost_no_fault() {
+    let sound = run(&heap(), "");
+    for fault in faults().filter(|fault| fault.size.is_some()) {
+        let tiny = fault.size.unwrap().stated * 1e-13;
+        let frames = run(&heap(), &format!("fault={},fault-size={tiny:e}", fault.name));
+        // Before bodies have collided so often that a rounding error grows.
+        for (broken, right) in frames.iter().zip(&sound).take(10) {
+            for (b, r) in broken.bodies.iter().zip(&right.bodies) {
+                let apart = (b.position - r.position).length();
+                assert!(apart < 1e-8, "{} is off by {apart} at {tiny}", fault.name);
+            }
+        }
+    }
+}

@@ -1,0 +1,237 @@
+//! The trials and twins that a proof is made of.
+
+use super::ProofOrder;
+use crate::order::{GridOrder, PlanError, plan_grid};
+use crate::plan::TrialPlan;
+use crate::twins::{TwinKind, TwinOrder};
+use ironspin_engine::{FaultEntry, Notice};
+use ironspin_link::EngineSpec;
+use ironspin_model::{Clock, EngineError, Factor, Timestep};
+use std::collections::BTreeMap;
+
+/// Steps at which every fault must be caught.
+pub(super) const STEPS: [&str; 2] = ["1/60", "1/240"];
+/// Steps of the sound engine.
+const SOUND_STEPS: [&str; 4] = ["1/30", "1/60", "1/120", "1/240"];
+/// Settings of the sound engine, with the steps at which each is run.
+const SOUND_SETTINGS: [(&str, &[&str]); 10] = [
+    ("", &SOUND_STEPS),
+    ("precision=f32", &SOUND_STEPS),
+    ("solver=soft", &SOUND_STEPS),
+    ("solver=position", &SOUND_STEPS),
+    ("solver=event", &["1/60"]),
+    ("integrator=symplectic-euler", &["1/240"]),
+    ("integrator=rk4", &["1/60"]),
+    ("swept=all", &["1/60"]),
+    ("broad=tree,threads=2", &["1/60"]),
+    ("sleep=on", &["1/60"]),
+];
+const UNITS: [&str; 3] = ["1", "2^-10", "2^10"];
+
+/// One trial or twin.
+#[derive(Clone, Debug)]
+pub(super) struct Cell {
+    pub(super) key: String,
+    pub(super) work: Work,
+}
+
+#[derive(Clone, Debug)]
+pub(super) enum Work {
+    Trial(Box<TrialPlan>),
+    Twin(Box<TwinOrder>),
+}
+
+impl Cell {
+    fn trial(plan: TrialPlan) -> Cell {
+        Cell { key: plan.identity(), work: Work::Trial(Box::new(plan)) }
+    }
+
+    fn twin(plan: TrialPlan, kind: TwinKind) -> Cell {
+        Cell {
+            key: format!("{}\ntwin {}", plan.identity(), kind.word()),
+            work: Work::Twin(Box::new(TwinOrder { plan, kind })),
+        }
+    }
+
+    pub(super) fn plan(&self) -> &TrialPlan {
+        match &self.work {
+            Work::Trial(plan) => plan,
+            Work::Twin(order) => &order.plan,
+        }
+    }
+
+    pub(super) fn weight(&self) -> f64 {
+        self.plan().weight() * if matches!(self.work, Work::Twin(_)) { 3.0 } else { 1.0 }
+    }
+
+    pub(super) fn words(&self) -> String {
+        let plan = self.plan();
+        format!("{} on {} at {}", plan.setup.name, plan.engine.text(), plan.conditions.dt.text)
+    }
+}
+
+/// Lays out cells.
+pub(super) struct Cells<'a> {
+    pub(super) order: &'a ProofOrder,
+    /// The sound engine.
+    pub(super) sound: EngineSpec,
+    /// Steps at which faults are looked for.
+    pub(super) steps: &'static [&'static str],
+}
+
+impl<'a> Cells<'a> {
+    pub(super) fn new(order: &'a ProofOrder) -> Result<Self, PlanError> {
+        let steps = if order.quick { &STEPS[..1] } else { &STEPS[..] };
+        Ok(Cells { order, sound: EngineSpec::read(&order.engine)?, steps })
+    }
+
+    /// The engine with a fault, at ten to the power of `decade` times its stated size.
+    pub(super) fn broken(&self, fault: &FaultEntry, decade: i32) -> Result<EngineSpec, EngineError> {
+        let engine = self.sound.with_options(&format!("fault={}", fault.name))?;
+        match fault.size {
+            Some(size) if decade != 0 => {
+                // Written with few digits, so that the command can be typed.
+                let smaller = size.stated / 10_f64.powi(-decade);
+                engine.with_options(&format!("fault-size={smaller:?}"))
+            }
+            _ => Ok(engine),
+        }
+    }
+
+    /// The sound engine under all that it must stand, and as it is where a fault will be looked for.
+    pub(super) fn sound(&self) -> Result<Vec<Cell>, PlanError> {
+        let mut cells = Vec::new();
+        let settings = if self.order.quick { &SOUND_SETTINGS[..1] } else { &SOUND_SETTINGS[..] };
+        for &(options, steps) in settings {
+            let engine = self.sound.with_options(options)?;
+            let steps = if self.order.quick { &STEPS[..] } else { steps };
+            let mut grid = self.grid(&self.order.scenes, &engine, steps)?;
+            // Other units where the steps are tried as well.
+            if !self.order.quick && steps.len() > 1 {
+                grid.units = UNITS.iter().map(|text| factor(text)).collect::<Result<_, _>>()?;
+                if !options.is_empty() {
+                    // In the scene's own units at every step, in others at one.
+                    let plain = GridOrder { units: vec![Factor::one()], ..grid.clone() };
+                    cells.extend(plan_grid(&plain)?.into_iter().map(Cell::trial));
+                    grid.steps.retain(|step| step.text == STEPS[0]);
+                }
+            }
+            if !grid.steps.is_empty() {
+                cells.extend(plan_grid(&grid)?.into_iter().map(Cell::trial));
+            }
+        }
+        if !self.order.quick {
+            let grid = self.grid(&self.order.scenes, &self.sound, &STEPS[..1])?;
+            for plan in plan_grid(&grid)? {
+                let promised: Vec<TwinKind> =
+                    plan.setup.twins.iter().filter_map(|twin| TwinKind::of(&twin.by)).collect();
+                cells.extend(promised.into_iter().map(|kind| Cell::twin(plan.clone(), kind)));
+            }
+        }
+        for fault in &self.order.faults {
+            cells.extend(self.named(fault, &self.sound, self.steps, self.seeds())?);
+        }
+        Ok(cells)
+    }
+
+    /// Every fault at its stated size: on all scenes, and where its entry says at every step and seed.
+    pub(super) fn stated(&self) -> Result<Vec<Cell>, PlanError> {
+        let mut cells = Vec::new();
+        for fault in &self.order.faults {
+            let engine = self.broken(fault, 0)?;
+            cells.extend(self.named(fault, &engine, self.steps, self.seeds())?);
+            if !self.order.quick {
+                let grid = self.grid(&self.order.scenes, &engine, &STEPS[..1])?;
+                cells.extend(plan_grid(&grid)?.into_iter().map(Cell::trial));
+            }
+        }
+        Ok(cells)
+    }
+
+    /// A fault at another size, where its entry says.
+    pub(super) fn smaller(&self, fault: &FaultEntry, decade: i32) -> Result<Vec<Cell>, PlanError> {
+        let steps = if decade == -1 { self.steps } else { &self.steps[..1] };
+        self.named(fault, &self.broken(fault, decade)?, steps, &[1])
+    }
+
+    fn seeds(&self) -> &'static [u64] {
+        if self.order.quick { &[1] } else { &[1, 2] }
+    }
+
+    /// The notices of an entry whose scenes are part of the proof.
+    pub(super) fn notices<'f>(&'f self, fault: &'f FaultEntry) -> impl Iterator<Item = &'f Notice> + 'f {
+        fault.noticed.iter().filter(|notice| self.order.scenes.iter().any(|scene| scene == notice.scene))
+    }
+
+    /// What the entry of a fault names.
+    fn named(
+        &self,
+        fault: &FaultEntry,
+        engine: &EngineSpec,
+        steps: &[&str],
+        seeds: &[u64],
+    ) -> Result<Vec<Cell>, PlanError> {
+        let mut cells: BTreeMap<String, Cell> = BTreeMap::new();
+        for notice in self.notices(fault) {
+            for (index, &step) in steps.iter().enumerate() {
+                for &seed in seeds {
+                    // Other seeds at the first step only.
+                    if seed == 1 || index == 0 {
+                        let cell = self.cell(notice, engine, step, seed)?;
+                        cells.insert(cell.key.clone(), cell);
+                    }
+                }
+            }
+        }
+        Ok(cells.into_values().collect())
+    }
+
+    /// The trial or twin of a notice.
+    pub(super) fn cell(&self, notice: &Notice, engine: &EngineSpec, step: &str, seed: u64) -> Result<Cell, PlanError> {
+        let mut grid = self.grid(&[notice.scene.to_owned()], engine, &[step])?;
+        grid.seeds = vec![seed];
+        grid.clocks = vec![clock(notice.under, step)?];
+        let plan = plan_grid(&grid)?.swap_remove(0);
+        let twin = notice.claim.strip_prefix("twin.").and_then(TwinKind::of);
+        Ok(match twin {
+            Some(kind) => Cell::twin(plan, kind),
+            None => Cell::trial(plan),
+        })
+    }
+
+    fn grid(&self, scenes: &[String], engine: &EngineSpec, steps: &[&str]) -> Result<GridOrder, EngineError> {
+        let steps = steps.iter().map(|text| step_of(text)).collect::<Result<_, _>>()?;
+        Ok(GridOrder::plain(scenes.to_vec(), vec![engine.text().to_owned()], steps))
+    }
+}
+
+fn wrong(what: &str, found: &str) -> EngineError {
+    EngineError::BadValue { option: what.to_owned(), found: found.to_owned(), expected: format!("a {what}") }
+}
+
+fn step_of(text: &str) -> Result<Timestep, EngineError> {
+    text.parse().map_err(|_| wrong("step", text))
+}
+
+fn factor(text: &str) -> Result<Factor, EngineError> {
+    text.parse().map_err(|_| wrong("factor", text))
+}
+
+/// The clock of conditions as the command line writes them; a clock of pictures makes as many a second as there are steps.
+fn clock(under: &str, step: &str) -> Result<Clock, EngineError> {
+    let mut clock = Clock::default();
+    let words: Vec<&str> = under.split_whitespace().collect();
+    for pair in words.chunks(2) {
+        let [name, value] = pair else { return Err(wrong("condition", under)) };
+        match *name {
+            "--clock" => {
+                let rate = step.strip_prefix("1/").unwrap_or(step);
+                clock.kind = value.replace("RATE", rate).parse().map_err(|_| wrong("clock", value))?;
+            }
+            "--stall" => clock.stall = Some(value.parse().map_err(|_| wrong("stall", value))?),
+            "--frames" if *value == "uneven" => clock.uneven = true,
+            _ => return Err(wrong("condition", under)),
+        }
+    }
+    Ok(clock)
+}

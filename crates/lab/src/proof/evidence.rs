@@ -1,0 +1,121 @@
+//! What came of the trials of a proof.
+
+use super::cells::{Cell, Cells, Work};
+use crate::plan::TrialPlan;
+use crate::record::TrialRecord;
+use crate::twins::TwinRecord;
+use ironspin_engine::{FaultEntry, Notice, SOUND};
+use ironspin_model::Verdict;
+use std::collections::BTreeMap;
+
+/// What came of a trial or twin, as far as a proof asks.
+#[derive(Clone, Debug)]
+pub(super) struct Outcome {
+    pub(super) verdict: Verdict,
+    /// Why it is an error.
+    pub(super) reason: String,
+    /// Numbers of the claims that must hold and do not.
+    pub(super) broken: Vec<usize>,
+    /// How many claims were held against it.
+    pub(super) held: usize,
+    /// For each claim what was measured, and how much of the bound is used up.
+    pub(super) measured: Vec<(Option<f64>, f64)>,
+}
+
+impl Outcome {
+    pub(super) fn of_trial(record: &TrialRecord) -> Outcome {
+        let claims = || record.claims.iter().enumerate();
+        Outcome {
+            verdict: record.verdict,
+            reason: record.reason.clone(),
+            broken: claims().filter(|(_, claim)| claim.decides()).map(|(number, _)| number).collect(),
+            held: claims().filter(|(_, claim)| claim.verdict == Verdict::Pass).count(),
+            measured: record.claims.iter().map(|claim| (claim.measured, claim.used)).collect(),
+        }
+    }
+
+    pub(super) fn of_twin(record: &TwinRecord) -> Outcome {
+        let broken = if record.verdict == Verdict::Fail { vec![0] } else { Vec::new() };
+        let apart = record.worst.as_ref().map_or(0.0, |worst| worst.0);
+        Outcome {
+            verdict: record.verdict,
+            reason: record.reason.clone(),
+            held: usize::from(record.verdict == Verdict::Pass),
+            broken,
+            measured: vec![(Some(apart).filter(|apart| apart.is_finite()), f64::NAN)],
+        }
+    }
+}
+
+/// All that is known.
+#[derive(Default)]
+pub(super) struct Evidence {
+    known: BTreeMap<String, (Cell, Outcome)>,
+}
+
+impl Evidence {
+    pub(super) fn len(&self) -> usize {
+        self.known.len()
+    }
+
+    pub(super) fn all(&self) -> impl Iterator<Item = &(Cell, Outcome)> {
+        self.known.values()
+    }
+
+    /// The cells of a list that are not known yet, each once.
+    pub(super) fn unknown(&self, cells: Vec<Cell>) -> Vec<Cell> {
+        let mut due: BTreeMap<String, Cell> = BTreeMap::new();
+        for cell in cells.into_iter().filter(|cell| !self.known.contains_key(&cell.key)) {
+            due.insert(cell.key.clone(), cell);
+        }
+        due.into_values().collect()
+    }
+
+    pub(super) fn add(&mut self, found: impl Iterator<Item = (Cell, Outcome)>) {
+        self.known.extend(found.map(|(cell, outcome)| (cell.key.clone(), (cell, outcome))));
+    }
+
+    /// What came of a trial on the sound engine under the same conditions.
+    fn baseline(&self, cells: &Cells<'_>, cell: &Cell) -> Option<&Outcome> {
+        let plan = TrialPlan { engine: cells.sound.clone(), ..cell.plan().clone() };
+        let key = match &cell.work {
+            Work::Trial(_) => plan.identity(),
+            Work::Twin(order) => format!("{}\ntwin {}", plan.identity(), order.kind.word()),
+        };
+        self.known.get(&key).map(|(_, outcome)| outcome)
+    }
+
+    /// The claims that a fault breaks in a trial and that hold without it, by number; and whether it is the first to give an answer that is
+    /// none.
+    pub(super) fn broken_by(&self, cells: &Cells<'_>, cell: &Cell, outcome: &Outcome) -> (Vec<usize>, bool) {
+        let Some(sound) = self.baseline(cells, cell) else { return (Vec::new(), false) };
+        let broken = outcome.broken.iter().copied().filter(|number| !sound.broken.contains(number));
+        (broken.collect(), outcome.verdict == Verdict::Error && sound.verdict != Verdict::Error)
+    }
+
+    /// Whether a claim that the entry of a fault names notices it: at a size, step and seed.
+    pub(super) fn notices(
+        &self,
+        cells: &Cells<'_>,
+        fault: &FaultEntry,
+        notice: &Notice,
+        (decade, step, seed): (i32, &str, u64),
+    ) -> Option<bool> {
+        let engine = cells.broken(fault, decade).ok()?;
+        let wanted = cells.cell(notice, &engine, step, seed).ok()?;
+        let (cell, outcome) = self.known.get(&wanted.key)?;
+        let (broken, unsound) = self.broken_by(cells, cell, outcome);
+        if notice.claim == SOUND {
+            return Some(unsound);
+        }
+        Some(match &cell.work {
+            Work::Twin(_) => !broken.is_empty(),
+            Work::Trial(plan) => broken.iter().any(|&number| plan.setup.claims[number].gauge == notice.claim),
+        })
+    }
+
+    /// Whether any claim that the entry of a fault names notices it.
+    pub(super) fn catches(&self, cells: &Cells<'_>, fault: &FaultEntry, decade: i32, step: &str) -> bool {
+        cells.notices(fault).any(|notice| self.notices(cells, fault, notice, (decade, step, 1)) == Some(true))
+    }
+}
