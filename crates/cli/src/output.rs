@@ -8,10 +8,21 @@ pub(crate) fn colour(stream: &impl IsTerminal) -> bool {
     stream.is_terminal() && !set("NO_COLOR") && std::env::var_os("TERM").is_none_or(|term| term != "dumb")
 }
 
+/// Whether block characters can be written: everywhere but on a terminal that says it is dumb.
+pub(crate) fn blocks() -> bool {
+    std::env::var_os("TERM").is_none_or(|term| term != "dumb")
+}
+
 /// Columns of the terminal, or of the file that takes its place.
 pub(crate) fn width() -> u16 {
     let typed = std::env::var("COLUMNS").ok().and_then(|columns| columns.parse().ok());
     typed.or_else(|| terminal_size::terminal_size().map(|(width, _)| width.0)).unwrap_or(120).max(60)
+}
+
+/// Columns and lines of the terminal.
+pub(crate) fn room() -> [u32; 2] {
+    let size = terminal_size::terminal_size().map(|(width, height)| [u32::from(width.0), u32::from(height.0)]);
+    size.unwrap_or([120, 40])
 }
 
 /// Writes results.

@@ -1,6 +1,6 @@
 //! What can be chosen in `builtin:name=value,...`.
 
-use crate::faults::{FaultEntry, Slip, faults};
+use crate::faults::{FaultEntry, Slip};
 use ironspin_model::{EngineError, OptionInfo, World, nearest};
 
 /// A setting with a fixed set of words.
@@ -317,7 +317,7 @@ pub const SETTINGS: [Setting; 14] = [
     Setting {
         name: "fault",
         about: "a mistake built in on purpose, to see what notices it",
-        values: || format!("none, or one of {}", faults().map(|fault| fault.name).collect::<Vec<_>>().join(", ")),
+        values: || "none, or a fault that `ironspin proof --list` tells".to_owned(),
         read: |s, text| {
             s.fault = FaultEntry::find(text);
             s.fault.is_some() || text == "none"

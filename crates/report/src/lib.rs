@@ -9,8 +9,9 @@
 //! | [`junit_xml`], [`markdown`] | what build servers and reviews read | `exchange.rs` |
 //! | [`result_plot`] | a gauge over a condition or parameter | `scatter.rs` |
 //! | [`Drawing`] | what a trial is drawn from, kept beside results | `drawing.rs` |
-//! | [`gif`], [`strip`], [`still`] | films and pictures of dots | `film/` |
+//! | [`gif`], [`apng`], [`strip`], [`still`], [`play`] | films and pictures of dots, and in a terminal | `film/` |
 //! | `picture` | bodies of a world as SVG | `picture.rs` |
+//! | `sparkline` | a quantity over time in one line of characters | `sparkline.rs` |
 //! | [`sketch`] | a world as characters | `sketch.rs` |
 //! | `plot` | curves over time as SVG | `plot.rs` |
 //! | [`twin_table`], [`twin_csv`], [`growth_plot`] | twins | `twins.rs` |
@@ -39,13 +40,14 @@ mod proof;
 mod scatter;
 mod search;
 mod sketch;
+mod sparkline;
 mod terminal;
 mod twins;
 
 pub use cost::{cost_csv, cost_plot, cost_table};
 pub use drawing::Drawing;
 pub use exchange::{junit_xml, markdown};
-pub use film::{FilmError, FilmStyle, gif, still, strip};
+pub use film::{FilmError, FilmStyle, apng, gif, play, still, strip};
 pub use machine::{MachineError, document_json, result_json, trials_csv};
 pub use map::{broken_claims, document_summary, verdict_map};
 pub use number::{show, with_unit};

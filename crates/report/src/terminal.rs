@@ -2,9 +2,13 @@
 
 use crate::look::mark;
 use crate::number::{show, with_unit};
+use crate::sparkline::sparkline;
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
 use ironspin_lab::{ClaimRecord, PooledClaim, Summary, TrialRecord};
 use ironspin_model::Verdict;
+
+/// Characters of an energy over time.
+const SPARKS: usize = 40;
 
 /// How a table is laid out.
 #[derive(Clone, Copy, Debug)]
@@ -136,8 +140,8 @@ pub(crate) fn retried(first: &str) -> String {
 }
 
 /// Every broken claim in full: measured against bound, where, and why the bound is what it is; then how to run the trial
-/// again. Empty when nothing broke.
-pub fn what_broke(records: &[TrialRecord]) -> String {
+/// again. `blocks` says whether the terminal has block characters. Empty when nothing broke.
+pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
     let mut out = String::new();
     for record in records {
         let broken: Vec<&ClaimRecord> = record.claims.iter().filter(|claim| claim.verdict != Verdict::Pass).collect();
@@ -170,9 +174,27 @@ pub fn what_broke(records: &[TrialRecord]) -> String {
             }
             out.push_str(&format!("     because {}\n", claim.claim.because));
         }
+        out.push_str(&energy_line(record, blocks));
         out.push_str(&format!("     again: ironspin {}\n", ironspin_lab::shell_line(&record.plan.arguments())));
     }
     out
+}
+
+/// The mechanical energy over the trial in one line: when it jumped, when it went.
+fn energy_line(record: &TrialRecord, blocks: bool) -> String {
+    let [_, _, total] = &record.recording.energy;
+    let line = sparkline(&total.values, SPARKS, blocks);
+    let finite = || total.values.iter().copied().filter(|value| value.is_finite());
+    let (low, high) = finite().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), v| (low.min(v), high.max(v)));
+    if line.is_empty() || low > high {
+        return String::new();
+    }
+    let (from, to) = (with_unit(low, "J"), with_unit(high, "J"));
+    if from == to {
+        // Nothing to be seen in four digits.
+        return String::new();
+    }
+    format!("     energy {line} {from} to {to} over {} s\n", show(record.recording.end_time))
 }
 
 /// How many trials turned out how, in one line.

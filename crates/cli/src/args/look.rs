@@ -43,9 +43,12 @@ pub(crate) struct FilmOptions {
     pub(crate) scene: String,
     #[command(flatten)]
     pub(crate) conditions: ConditionOptions,
-    /// The film (.gif), the picture or strip (.png)
-    #[arg(long, value_name = "FILE")]
-    pub(crate) out: PathBuf,
+    /// The film (.gif, or .apng in all colours), the picture or strip (.png)
+    #[arg(long, value_name = "FILE", required_unless_present = "play")]
+    pub(crate) out: Option<PathBuf>,
+    /// Play the film in the terminal, in half blocks; Ctrl-C ends it
+    #[arg(long, conflicts_with_all = ["strip", "at"])]
+    pub(crate) play: bool,
     /// So many pictures on one sheet, evenly over the trial
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=60))]
     pub(crate) strip: Option<u16>,

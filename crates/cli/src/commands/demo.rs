@@ -57,7 +57,7 @@ fn publish_and_print(
         "{}\n{}{}",
         summary_line(records),
         verdict_table(records, super::style()),
-        what_broke(records)
+        what_broke(records, output::blocks())
     ))?;
     Ok(place)
 }

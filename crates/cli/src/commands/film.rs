@@ -1,11 +1,15 @@
-//! `film`: pictures, strips and films of a trial, without a window.
+//! `film`: pictures, strips and films of a trial, in files or in the terminal.
 
 use crate::args::FilmOptions;
 use crate::complaint::{Complaint, ExitStatus};
 use crate::{output, progress};
-use ironspin_lab::plan_grid;
+use ironspin_lab::{TrialRecord, plan_grid};
 use ironspin_model::{World, nearest};
-use ironspin_report::{FilmStyle, gif, still, strip};
+use ironspin_report::{FilmError, FilmStyle, apng, gif, play, still, strip};
+use std::io::IsTerminal;
+use std::path::Path;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::time::{Duration, Instant};
 
 /// The body of a name.
 fn body_of(world: &World, name: &str) -> Result<usize, Complaint> {
@@ -18,15 +22,39 @@ fn body_of(world: &World, name: &str) -> Result<usize, Complaint> {
     })
 }
 
+/// What is made of a trial.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Kind {
+    Gif,
+    Apng,
+    Picture,
+}
+
+/// What the ending of a file asks for.
+fn kind_of(out: &Path, options: &FilmOptions) -> Result<Kind, Complaint> {
+    let wrong = |why: String| Err(Complaint::Kept { why });
+    let kind = match out.extension().and_then(|ending| ending.to_str()) {
+        Some("gif") => Kind::Gif,
+        Some("apng") => Kind::Apng,
+        Some("png") => return Ok(Kind::Picture),
+        _ => {
+            return wrong(format!("`{}`: a film ends with .gif or .apng, a picture or strip with .png", out.display()));
+        }
+    };
+    if options.strip.is_some() || options.at.is_some() {
+        return wrong("a strip or single picture ends with .png".to_owned());
+    }
+    Ok(kind)
+}
+
 pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
     let wrong = |why: String| Err(Complaint::Kept { why });
-    let ending = options.out.extension().and_then(|ending| ending.to_str()).unwrap_or_default();
-    let is_film = ending == "gif";
-    if !is_film && ending != "png" {
-        return wrong(format!("`{}`: a film ends with .gif, a picture or strip with .png", options.out.display()));
+    let out = options.out.as_deref().map(|out| Ok::<_, Complaint>((out, kind_of(out, options)?))).transpose()?;
+    if options.play && !std::io::stdout().is_terminal() {
+        return wrong("a film is played in a terminal, and this is none: --out FILE.gif writes it".to_owned());
     }
-    if is_film && (options.strip.is_some() || options.at.is_some()) {
-        return wrong("a strip or single picture ends with .png".to_owned());
+    if options.play && !output::colour(&std::io::stdout()) {
+        return wrong("a film is played in colours, and they are switched off: --out FILE.gif writes it".to_owned());
     }
     let plans = plan_grid(&options.conditions.order(std::slice::from_ref(&options.scene)))?;
     let [plan] = &plans[..] else {
@@ -48,21 +76,44 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Comp
     };
     let watched = progress::run_watched(std::slice::from_ref(&plan), 1, quiet);
     let Some(record) = watched.records.first() else { return Ok(ExitStatus::Interrupted) };
-    let film = match (options.strip, options.at) {
-        _ if is_film => gif(record, &style, options.speed),
-        (Some(pictures), _) => strip(record, &style, usize::from(pictures)),
-        (None, time) => still(record, &style, time.unwrap_or(f64::MAX)),
-    };
-    let film = film.map_err(|error| Complaint::Kept { why: error.to_string() })?;
-    let fault = |cause| Complaint::File { path: options.out.display().to_string(), cause };
-    if let Some(parent) = options.out.parent().filter(|parent| !parent.as_os_str().is_empty()) {
-        std::fs::create_dir_all(parent).map_err(fault)?;
+    let told = |error: FilmError| Complaint::Kept { why: error.to_string() };
+    if let Some((out, kind)) = out {
+        let film = match kind {
+            Kind::Gif => gif(record, &style, options.speed),
+            Kind::Apng => apng(record, &style, options.speed),
+            Kind::Picture => match options.strip {
+                Some(pictures) => strip(record, &style, usize::from(pictures)),
+                None => still(record, &style, options.at.unwrap_or(f64::MAX)),
+            },
+        };
+        let film = film.map_err(told)?;
+        let fault = |cause| Complaint::File { path: out.display().to_string(), cause };
+        if let Some(parent) = out.parent().filter(|parent| !parent.as_os_str().is_empty()) {
+            std::fs::create_dir_all(parent).map_err(fault)?;
+        }
+        std::fs::write(out, film).map_err(fault)?;
+        if !quiet {
+            let frames = record.recording.replay.times.len();
+            let place = out.display();
+            output::note(&format!("{}: {}, {frames} frames, in {place}", record.scene(), record.verdict.word()));
+        }
     }
-    std::fs::write(&options.out, film).map_err(fault)?;
-    if !quiet {
-        let frames = record.recording.replay.times.len();
-        let place = options.out.display();
-        output::note(&format!("{}: {}, {frames} frames, in {place}", record.scene(), record.verdict.word()));
+    if options.play {
+        show(record, &style, options.speed, &watched.stop).map_err(told)?;
     }
     Ok(super::status(&watched.records))
+}
+
+/// Plays a trial in the terminal, each frame at its time, until it ends or Ctrl-C comes.
+fn show(record: &TrialRecord, style: &FilmStyle, speed: f64, stop: &AtomicBool) -> Result<(), FilmError> {
+    let began = Instant::now();
+    // The screen is cleared once; after that each frame is written over the one before.
+    let mut before = "\u{1b}[2J";
+    play(record, style, output::room(), &mut |time, text| {
+        let due = Duration::from_secs_f64((time / speed).max(0.0));
+        std::thread::sleep(due.saturating_sub(began.elapsed()));
+        let written = output::print(&format!("{before}\u{1b}[H{text}\u{1b}[K\n"));
+        before = "";
+        written.is_ok() && !stop.load(Ordering::Relaxed)
+    })
 }

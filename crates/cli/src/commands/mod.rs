@@ -53,7 +53,7 @@ fn told(records: &[TrialRecord], format: ResultFormat, timing: bool) -> Result<S
                 summary_line(records),
                 verdict_table(records, style()),
                 pooled_lines(&pool(records)),
-                what_broke(records)
+                what_broke(records, crate::output::blocks())
             )
         }
     })

@@ -86,6 +86,14 @@ fn films_strips_and_pictures_are_what_their_names_say() {
     yard.expect(0, "film slag-lob --out lob.png --strip 4 --width 200 -q");
     yard.expect(0, "film slag-lob --out one.png --at 0.5 --width 200 --follow lump -q");
     let bytes = |name: &str| std::fs::read(yard.path(name)).expect("a file");
+    yard.expect(0, "film slag-lob --out lob.apng --width 200 -q");
+    let mut animated = png::Decoder::new(std::io::Cursor::new(bytes("lob.apng"))).read_info().expect("a PNG");
+    let told = animated.info().animation_control.expect("an animation");
+    let mut room = vec![0; animated.output_buffer_size()];
+    for _ in 0..told.num_frames {
+        animated.next_frame(&mut room).expect("a frame");
+    }
+    assert!(told.num_frames > 40 && told.num_plays == 0, "{told:?}");
     let film = bytes("lob.gif");
     let mut decoder = gif::DecodeOptions::new().read_info(&film[..]).expect("a GIF");
     let (mut frames, mut hundredths) = (0, 0_u32);
@@ -110,6 +118,7 @@ fn films_strips_and_pictures_are_what_their_names_say() {
     for (words, part) in [
         ("film slag-lob --out lob.mp4", "a film ends with .gif"),
         ("film slag-lob --out x.gif --strip 3", "ends with .png"),
+        ("film slag-lob --play", "a film is played in a terminal, and this is none"),
         ("film slag-lob --out x.png --dt 1/60,1/30", "a film is of one trial"),
         ("film slag-lob --out x.png --follow lumpp", "did you mean `lump`?"),
     ] {

@@ -41,11 +41,11 @@ fn a_fault_that_no_scene_of_the_proof_can_see_is_missed() {
 #[test]
 fn the_smallest_size_that_is_caught_is_found() {
     let yard = Yard::new();
-    let proof = proof(&yard, 0, "--fault gravity-short --scene slag-lob --scene first-drop");
+    let proof = proof(&yard, 0, "--fault gravity-short --scene slag-lob --scene ladle-swing");
     let size = &proof["faults"][0]["size"];
     assert_eq!((size["tenth"].as_bool(), size["smallest"].as_f64()), (Some(true), Some(0.005)), "{size}");
     let caught = proof["faults"][0]["caught_by"].as_array().unwrap();
-    assert!(caught.iter().any(|capture| capture["claim"] == "fall.ratio" || capture["claim"] == "path.error"));
+    assert!(caught.iter().any(|capture| capture["claim"] == "period.mean" || capture["claim"] == "path.error"));
 }
 
 #[test]
@@ -71,7 +71,7 @@ fn wrong_names_are_told_with_the_nearest() {
     assert!(
         message("run first-drop --engine builtin:fault=seams-catch,fault-size=2").contains("a fault that has a size")
     );
-    assert!(message("run first-drop --engine builtin:fault=half-size").contains("half-sizes"));
+    assert!(message("run first-drop --engine builtin:fault=half-size").contains("ironspin proof --list"));
     let list = yard.expect(0, "proof --list").out;
     assert!(faults().all(|fault| list.contains(fault.name)), "{list}");
 }

@@ -25,7 +25,7 @@ fn run(world: &World, options: &str) -> Vec<Frame> {
 }
 
 #[test]
-fn no_fault_breaks_the_program_and_the_catalogue_is_listed_among_the_settings() {
+fn no_fault_breaks_the_program() {
     for fault in faults() {
         for precision in ["f64", "f32"] {
             for world in [heap(), bar_pendulum(0.3)] {
@@ -35,9 +35,6 @@ fn no_fault_breaks_the_program_and_the_catalogue_is_listed_among_the_settings() 
             }
         }
     }
-    let listed = Builtin::new(settings("")).info().options;
-    let about = &listed.iter().find(|option| option.name == "fault").unwrap().about;
-    assert!(faults().all(|fault| about.contains(fault.name)));
 }
 
 /// What is made smaller and smaller comes to the sound engine: its numbers differ by as little in the end.

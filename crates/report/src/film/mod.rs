@@ -4,12 +4,16 @@
 //! |---|---|
 //! | `mod.rs` | what is drawn of a trial, and the files that come of it |
 //! | `raster.rs` | bodies, contacts, velocities, trails on a picture of dots |
+//! | `blocks.rs` | frames as characters of a terminal |
 //! | `palette.rs` | pictures in 255 colours, and what changed from one to the next |
 //! | `letters.rs` | letters of five by seven dots |
 
+mod blocks;
 mod letters;
 mod palette;
 mod raster;
+
+pub use blocks::play;
 
 use crate::picture::Scenery;
 use ironspin_lab::TrialRecord;
@@ -64,6 +68,8 @@ struct Filming<'a> {
     largest_impulse: f64,
     /// Largest speed of any frame, m/s.
     fastest: f64,
+    /// Whether time and title are written on the picture.
+    lettered: bool,
 }
 
 impl<'a> Filming<'a> {
@@ -83,7 +89,7 @@ impl<'a> Filming<'a> {
         }
         let impulses = recording.replay.contacts.iter().flatten().map(|contact| contact[2]);
         let largest_impulse = impulses.fold(0.0, f64::max);
-        let mut filming = Filming { record, style, size, low, high, largest_impulse, fastest: 0.0 };
+        let mut filming = Filming { record, style, size, low, high, largest_impulse, fastest: 0.0, lettered: true };
         if style.velocities {
             let frames = 0..recording.replay.times.len();
             let speeds = frames.flat_map(|frame| filming.velocities(frame)).map(|(_, way)| way.length());
@@ -118,8 +124,10 @@ impl<'a> Filming<'a> {
             }
         }
         let gone = moving.iter().filter(|&&id| states[id][0].is_finite() && !raster.shows(at(&states[id]))).count();
-        raster.text(&format!("{:.3} s  {}", replay.times[frame], self.style.title), 0, false);
-        if gone > 0 {
+        if self.lettered {
+            raster.text(&format!("{:.3} s  {}", replay.times[frame], self.style.title), 0, false);
+        }
+        if gone > 0 && self.lettered {
             raster.text(&format!("{gone} outside the picture"), -1, true);
         }
         Ok(raster.pixels)
@@ -221,6 +229,40 @@ pub fn gif(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8
         }
     }
     drop(encoder);
+    Ok(bytes)
+}
+
+/// All frames as an animated PNG that plays at `speed` times the time of the trial, over and over, in all its colours.
+///
+/// # Errors
+/// As [`still`].
+pub fn apng(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8>, FilmError> {
+    let filming = Filming::new(record, style)?;
+    let told = |error: png::EncodingError| FilmError::Writer(error.to_string());
+    let [wide, tall] = filming.size;
+    let times = &record.recording.replay.times;
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, wide, tall);
+    encoder.set_color(png::ColorType::Rgb);
+    encoder.set_depth(png::BitDepth::Eight);
+    encoder.set_animated(times.len() as u32, 0).map_err(told)?;
+    let mut writer = encoder.write_header().map_err(told)?;
+    let frames: Vec<usize> = (0..times.len()).collect();
+    for some in frames.chunks(AT_A_TIME) {
+        let pictures: Vec<_> = some.par_iter().map(|&frame| filming.picture(frame)).collect();
+        for (&frame, picture) in some.iter().zip(pictures) {
+            // Thousandths of a second; the last picture stays for a second.
+            let span = times.get(frame + 1).map_or(1.0, |next| (next - times[frame]) / speed);
+            let delay = (1000.0 * span).round().clamp(1.0, f64::from(u16::MAX)) as u16;
+            writer.set_frame_delay(delay, 1000).map_err(told)?;
+            let picture = picture?;
+            // Nothing on a picture can be seen through.
+            let colours: Vec<u8> =
+                picture.pixels().iter().flat_map(|dot| [dot.red(), dot.green(), dot.blue()]).collect();
+            writer.write_image_data(&colours).map_err(told)?;
+        }
+    }
+    writer.finish().map_err(told)?;
     Ok(bytes)
 }
 

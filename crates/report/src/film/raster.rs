@@ -175,7 +175,9 @@ impl Raster {
     /// Contact points, larger where more is pushed; `share` is of the largest impulse.
     pub(super) fn contact(&mut self, at: DVec2, share: f64) {
         let dot = self.place(at);
-        let radius = (1.5 + 4.0 * share.clamp(0.0, 1.0).sqrt()) as f32;
+        // On a small picture a dot is no larger than a sixtieth of its width.
+        let most = self.pixels.width() as f32 / 120.0;
+        let radius = ((1.5 + 4.0 * share.clamp(0.0, 1.0).sqrt()) as f32).min(most.max(0.6));
         if let Some(path) = PathBuilder::from_circle(dot.x as f32, dot.y as f32, radius) {
             self.pixels.fill_path(&path, &paint(ALARM, 1.0), FillRule::Winding, Transform::identity(), None);
         }

@@ -9,7 +9,10 @@ pub use page::proof_page;
 use crate::number::show;
 use crate::probe::folded;
 use ironspin_engine::FaultEntry;
-use ironspin_lab::{Excused, FaultProof, FaultVerdict, ProofDocument};
+use ironspin_lab::{Capture, Excused, FaultProof, FaultVerdict, ProofDocument};
+
+/// Of so many faults everything is told.
+const FEW: usize = 5;
 
 /// The word of a fault's verdict, in capitals where something is wrong.
 fn word(verdict: FaultVerdict) -> &'static str {
@@ -106,6 +109,9 @@ pub fn proof_text(proof: &ProofDocument, width: usize) -> String {
         );
         out.push_str(line.trim_end());
         out.push('\n');
+        if proof.faults.len() <= FEW {
+            out.push_str(&captures(fault, width));
+        }
     }
     if !proof.alarms.is_empty() {
         out.push_str("\nFALSE ALARMS on the sound engine\n");
@@ -136,6 +142,21 @@ pub fn proof_text(proof: &ProofDocument, width: usize) -> String {
             out.push_str(&format!("  {claim}\n"));
         }
     }
+    out
+}
+
+/// All claims that notice a fault, those of its entry marked, and the command that shows it.
+fn captures(fault: &FaultProof, width: usize) -> String {
+    let told = |capture: &Capture| {
+        let named = fault.named.iter().any(|notice| notice.scene == capture.scene && notice.claim == capture.claim);
+        format!("{}{} in {}", if named { "*" } else { "" }, capture.claim, capture.scene)
+    };
+    let all: Vec<String> = fault.caught_by.iter().map(told).collect();
+    let mut out = folded(&format!("{} {}", fault.wrong, fault.cause), "        ", width);
+    if !all.is_empty() {
+        out.push_str(&folded(&format!("noticed by (* named): {}", all.join(", ")), "        ", width));
+    }
+    out.push_str(&format!("        again: {}\n", fault.command));
     out
 }
 

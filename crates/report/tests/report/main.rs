@@ -37,7 +37,7 @@ fn the_table_fits_its_width_and_marks_without_colour() {
 
 #[test]
 fn what_broke_says_what_where_how_badly_and_how_to_see_it_again() {
-    let text = what_broke(&records());
+    let text = what_broke(&records(), true);
     for part in [
         "FAIL rivet-shot at dt 1/60 on builtin:swept=off",
         "tunnel.count of rivet[*]: ",
@@ -49,7 +49,7 @@ fn what_broke_says_what_where_how_badly_and_how_to_see_it_again() {
     ] {
         assert!(text.contains(part), "{part}: {text}");
     }
-    assert_eq!(what_broke(&records()[..1]), "");
+    assert_eq!(what_broke(&records()[..1], true), "");
     assert_eq!(summary_line(&records()), "4 trials: 1 pass, 1 fail, 1 unsupported, 1 engine error");
 }
 
