@@ -2,16 +2,13 @@
 //! their overlap. Each is struck at its own time and the motion since is put right, so that a single blow under constant
 //! acceleration is exact and no energy appears or vanishes.
 
-use crate::bodies::Motion;
 use crate::contacts::Contact;
-use crate::faults::Slip;
 use crate::impact::{Pair, Target};
 use crate::scalar::Real;
 use crate::simulation::Simulation;
 use crate::solver::arms_at_push;
 use crate::sweep::Blow;
 use crate::vector::Vec2;
-use std::collections::HashMap;
 
 /// Rounds of blows in one step before what still approaches is left to the resting solver.
 const BLOW_ROUNDS: u32 = 64;
@@ -115,36 +112,6 @@ impl<R: Real> Simulation<R> {
     /// From where each centre is now, after earlier blows have moved it, to the point.
     fn arms_now(&self, contact: &Contact<R>, point: usize) -> [Vec2<R>; 2] {
         contact.bodies.map(|body| contact.points[point].position - self.bodies.position[body])
-    }
-
-    /// Only for faults: what a blow changes is not all that it should.
-    fn spoil_blow(&self, motion: &mut [Motion<R>; 2], before: [Motion<R>; 2]) {
-        if let Some(share) = self.settings.slip(Slip::OneAnswers) {
-            motion[1] = motion[1].plus(before[1].minus(motion[1]).scaled(R::of(share)));
-        }
-        if let Some(more) = self.settings.slip(Slip::StruckTwice) {
-            for (now, before) in motion.iter_mut().zip(before) {
-                *now = now.plus(now.minus(before).scaled(R::of(more)));
-            }
-        }
-        if let Some(missing) = self.settings.slip(Slip::Lever) {
-            for (now, before) in motion.iter_mut().zip(before) {
-                now.spin += (before.spin - now.spin) * R::of(missing);
-            }
-        }
-    }
-
-    /// Only for faults: blows are struck in an order that has nothing to do with the world.
-    fn spoil_order(&mut self) {
-        if self.settings.slip(Slip::HashOrder).is_some() {
-            let bag: HashMap<usize, R> = self.pending.iter().map(|&(since, number)| (number, since)).collect();
-            self.pending.clear();
-            self.pending.extend(bag.into_iter().map(|(number, since)| (since, number)));
-        }
-        let threads = self.threads.count();
-        if threads > 1 && self.settings.slip(Slip::ThreadRace).is_some() {
-            self.pending.sort_by_key(|&(_, number)| (number % threads, number));
-        }
     }
 
     fn strike_blow(&mut self, number: usize, since: R, rest_speed: R) {

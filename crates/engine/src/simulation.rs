@@ -12,12 +12,12 @@ use crate::sensors::{Place, Sensors};
 use crate::settings::{Settings, SolverKind, Swept};
 use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
-use crate::sweep::{Blind, Blow, SweepNumbers, Sweeper};
+use crate::sweep::{Blow, SweepNumbers, Sweeper};
 use crate::threads::Threads;
 use crate::tolerance::{CONVERGED, SLOP};
 use crate::vector::{Rotation, Vec2};
 use crate::{position, soft};
-use ironspin_model::{BodyKind, BodyState, Deed, EngineError, World};
+use ironspin_model::{BodyKind, Deed, EngineError, World};
 
 /// Everything about a world that is stepped.
 #[derive(Clone, Debug)]
@@ -37,7 +37,7 @@ pub(crate) struct Simulation<R> {
     pub(crate) sensors: Sensors<R>,
     sleep: Sleep<R>,
     pub(crate) threads: Threads,
-    sweeper: Sweeper<R>,
+    pub(crate) sweeper: Sweeper<R>,
     /// Whether any body may have to be followed along its path.
     any_swept: bool,
     /// Motion of every body before contacts and joints push it.
@@ -118,17 +118,6 @@ impl<R: Real> Simulation<R> {
         Ok(simulation)
     }
 
-    /// Only for faults: tells the parts of the engine what they do not see.
-    fn take_on_mistakes(&mut self) {
-        let on = |slip| self.settings.slip(slip).is_some();
-        self.bodies.one_way = on(Slip::OneWayFilter);
-        self.bodies.all_agree &= !self.bodies.one_way;
-        self.contacts.seams_catch = on(Slip::SeamsCatch);
-        self.sensors.at_end_only = on(Slip::SensorsAtEnd);
-        self.sweeper.blind = Blind::of(&self.settings);
-        self.sweeper.struck_twice = self.settings.slip(Slip::StruckTwice).map(R::of);
-    }
-
     pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
         self.bodies.strayed = true;
         self.bodies.only_falling = false;
@@ -158,14 +147,6 @@ impl<R: Real> Simulation<R> {
                 self.bodies.set_gravity(Vec2::of(gravity.truncate()));
             }
         }
-    }
-
-    /// Only for faults: a body is put elsewhere and given another motion.
-    pub(crate) fn put(&mut self, body: usize, state: &BodyState) {
-        self.bodies.strayed = true;
-        self.bodies.only_falling = false;
-        self.bodies.place(body, Vec2::of(state.position.truncate()), R::of(state.angle));
-        self.bodies.motion[body] = Motion { linear: Vec2::of(state.velocity.truncate()), spin: R::of(state.spin.z) };
     }
 
     fn arm(&self, body: usize, point: Option<Vec2<R>>) -> Vec2<R> {
@@ -265,20 +246,6 @@ impl<R: Real> Simulation<R> {
         self.last_dt = dt;
     }
 
-    /// Only for faults: contacts that the engine does not know of.
-    fn lose_pairs(&mut self) {
-        if self.settings.slip(Slip::PairsLost).is_some() {
-            self.contacts.list.retain(|contact| (contact.pieces.0 + contact.pieces.1) % 10 != 1);
-        }
-        if self.settings.slip(Slip::EmptyPair).is_some() {
-            let pieces = &self.bodies.pieces;
-            self.contacts.list.retain(|contact| {
-                let [a, b] = [contact.pieces.0, contact.pieces.1].map(|piece| &pieces[piece as usize]);
-                !(a.is_capsule() && b.is_polygon() || a.is_polygon() && b.is_capsule())
-            });
-        }
-    }
-
     pub(crate) fn rest_speed(&self, dt: R) -> R {
         let natural = R::of(self.settings.rest_speed) * self.gravity * dt;
         self.settings.slip(Slip::FixedRestSpeed).map_or(natural, |fixed| natural.max(R::of(fixed)))
@@ -322,22 +289,6 @@ impl<R: Real> Simulation<R> {
         if !self.joints.is_empty() && self.settings.slip(Slip::JointDrift).is_none() {
             self.hold_joints(dt, scale);
         }
-    }
-
-    /// Only for faults: what lever arm and response of friction are multiplied by.
-    fn spoilt_grip(&self) -> Option<[R; 2]> {
-        let lever = self.settings.slip(Slip::Lever).map(|missing| [R::ONE - R::of(missing), R::ONE]);
-        lever.or_else(|| self.settings.slip(Slip::FrictionAlong).map(|_| [R::ONE, -R::ONE]))
-    }
-
-    /// Only for faults: takes a share of their motion from driven bodies; what it was.
-    fn forget_drivers(&mut self, share: R) -> Vec<(usize, Motion<R>)> {
-        let driven = (0..self.bodies.len()).filter(|&body| self.bodies.nature[body].kind == BodyKind::Kinematic);
-        let kept: Vec<_> = driven.map(|body| (body, self.bodies.motion[body])).collect();
-        for &(body, motion) in &kept {
-            self.bodies.motion[body] = motion.scaled(R::ONE - share);
-        }
-        kept
     }
 
     /// Takes the drift out of the joints, gives the velocities what that moved, and makes them fit the joints again. Source: Andersen,

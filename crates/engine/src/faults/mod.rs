@@ -11,6 +11,7 @@ mod reading;
 mod spoiler;
 mod telling;
 mod touching;
+mod within;
 
 use crate::settings::Settings;
 use ironspin_model::{BodyKind, BodyState, DVec3, Deed, Frame, World};
