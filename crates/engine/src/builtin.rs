@@ -176,7 +176,7 @@ impl Engine for Builtin {
             return Err(EngineError::Unsupported { feature: "solver=event for forces, torques and splits".to_owned() });
         }
         running.moving[body] = true;
-        running.do_deed(&Action { at_time: running.frame.time, body, deed: deed.clone() });
+        running.core.hear(body, deed, running.spoiler.as_ref());
         Ok(())
     }
 
@@ -228,11 +228,20 @@ impl Core {
         Ok(())
     }
 
-    fn act(&mut self, action: &Action) {
+    fn act(&mut self, body: usize, deed: &Deed) {
         match self {
-            Core::Double(simulation) => simulation.act(action.body, &action.deed),
-            Core::Single(simulation) => simulation.act(action.body, &action.deed),
-            Core::Event(world) => world.act(action.body, &action.deed),
+            Core::Double(simulation) => simulation.act(body, deed),
+            Core::Single(simulation) => simulation.act(body, deed),
+            Core::Event(world) => world.act(body, deed),
+        }
+    }
+
+    /// Does a deed, or what a fault makes of it.
+    fn hear(&mut self, body: usize, deed: &Deed, spoiler: Option<&Spoiler>) {
+        let Some(spoiler) = spoiler else { return self.act(body, deed) };
+        let centre = self.state(body).position;
+        if let Some(deed) = spoiler.deed(deed, centre) {
+            self.act(body, &deed);
         }
     }
 
@@ -314,22 +323,9 @@ impl Running {
         if self.spoiler.as_ref().is_some_and(Spoiler::does_deeds_late) {
             now -= dt;
         }
-        while self.actions.get(self.next_action).is_some_and(|action| action.at_time <= now) {
-            let action = self.actions[self.next_action].clone();
-            self.do_deed(&action);
+        while let Some(action) = self.actions.get(self.next_action).filter(|action| action.at_time <= now) {
+            self.core.hear(action.body, &action.deed, self.spoiler.as_ref());
             self.next_action += 1;
-        }
-    }
-
-    fn do_deed(&mut self, action: &Action) {
-        match &self.spoiler {
-            None => self.core.act(action),
-            Some(spoiler) => {
-                let centre = self.core.state(action.body).position;
-                if let Some(deed) = spoiler.deed(&action.deed, centre) {
-                    self.core.act(&Action { deed, ..action.clone() });
-                }
-            }
         }
     }
 

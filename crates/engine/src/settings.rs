@@ -380,6 +380,13 @@ impl Settings {
                 });
             }
         }
+        if let Some(fault) = settings.fault.filter(|fault| !fault.is_made_by(settings.solver)) {
+            return Err(EngineError::BadValue {
+                option: "fault".to_owned(),
+                found: format!("{} with solver={}", fault.name, settings.solver.word()),
+                expected: "solver=impulse, where this mistake is made".to_owned(),
+            });
+        }
         if let Some(size) = settings.fault_size.filter(|_| settings.fault.is_none_or(|fault| fault.size.is_none())) {
             return Err(EngineError::BadValue {
                 option: "fault-size".to_owned(),

@@ -28,7 +28,7 @@ pub(crate) struct Simulation<R> {
     pub(crate) gravity: R,
     pub(crate) touch: R,
     last_dt: R,
-    steps: u64,
+    pub(crate) steps: u64,
     broad: Broad<R>,
     pub(crate) contacts: Contacts<R>,
     pub(crate) joints: Joints<R>,
@@ -47,7 +47,7 @@ pub(crate) struct Simulation<R> {
     /// Lists of the solvers that move bodies themselves, kept between steps.
     pub(crate) lists: Lists<R>,
     /// Which bodies are followed along their path in this step.
-    swept: Vec<bool>,
+    pub(crate) swept: Vec<bool>,
     /// Blows that may have to be struck: overlap time and number of the contact.
     pub(crate) pending: Vec<(R, usize)>,
     /// The last round of blows in which each body was struck.
@@ -278,10 +278,7 @@ impl<R: Real> Simulation<R> {
         let spoilt = self.settings.slip(Slip::OverlapIntoSpeed).map(|share| (share, self.bodies.position.clone()));
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
         if let Some((share, places)) = spoilt {
-            for (body, place) in places.into_iter().enumerate().filter(|&(body, _)| self.bodies.inverse[body].moves()) {
-                let way = self.bodies.position[body] - place;
-                self.bodies.motion[body].linear += way * (R::of(share) / dt);
-            }
+            self.keep_speed_of(&places, R::of(share) / dt);
         }
         self.note_acceleration(dt);
         self.move_bodies(dt, rest_speed, &free);
@@ -359,9 +356,7 @@ impl<R: Real> Simulation<R> {
         self.swept.clear();
         self.swept.extend((0..bodies.len()).map(swept));
         if let Some(share) = self.settings.slip(Slip::SweptNowAndThen) {
-            let every = (1.0 / share).max(1.0) as u64;
-            let left_out = |body: usize| (self.steps * 7 + body as u64).is_multiple_of(every);
-            self.swept.iter_mut().enumerate().filter(|(body, _)| left_out(*body)).for_each(|(_, swept)| *swept = false);
+            self.leave_out(share);
         }
     }
 

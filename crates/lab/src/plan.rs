@@ -51,15 +51,7 @@ impl TrialPlan {
 
     /// What tells this trial from all others of any grid, whatever the version of anything.
     pub fn identity(&self) -> String {
-        let mut told = vec![
-            self.scene.clone(),
-            self.engine.text().to_owned(),
-            self.conditions.dt.text.clone(),
-            self.conditions.unusual_text(),
-            self.conditions.repeat.to_string(),
-        ];
-        told.extend(self.set.iter().map(|(name, value)| format!("{name}={value}")));
-        told.join("\n")
+        identity(&self.scene, &self.engine, &self.conditions, &self.set)
     }
 
     /// Names what comes of this trial: changes with the trial, with the text of its scene, with the engine, and with the version of the
@@ -82,6 +74,19 @@ impl TrialPlan {
         let steps = self.conditions.schedule(self.setup.world.duration).count() as f64;
         steps * (self.setup.world.bodies.len() as f64 + 1.0)
     }
+}
+
+/// What tells a trial from all others, of a scene that need not have been read.
+pub(crate) fn identity(scene: &str, engine: &EngineSpec, conditions: &Conditions, set: &[(String, String)]) -> String {
+    let mut told = vec![
+        scene.to_owned(),
+        engine.text().to_owned(),
+        conditions.dt.text.clone(),
+        conditions.unusual_text(),
+        conditions.repeat.to_string(),
+    ];
+    told.extend(set.iter().map(|(name, value)| format!("{name}={value}")));
+    told.join("\n")
 }
 
 /// Words as they are typed to a shell: what a shell would take apart stands in quotes.

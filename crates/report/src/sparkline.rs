@@ -4,16 +4,21 @@
 const BLOCKS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
 const PLAIN: [char; 8] = ['_', '.', ',', '-', '=', '+', '*', '#'];
 
+/// Lowest and highest of the finite values; the wrong way round where there are none.
+pub(crate) fn range(values: &[f64]) -> (f64, f64) {
+    let finite = values.iter().copied().filter(|value| value.is_finite());
+    finite.fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), v| (low.min(v), high.max(v)))
+}
+
 /// As many characters as `width` at most, each as high as the largest value of its piece lies between the lowest and the highest of all;
 /// `x` where nothing is a number. Empty for no values.
 pub(crate) fn sparkline(values: &[f64], width: usize, blocks: bool) -> String {
-    let finite = || values.iter().copied().filter(|value| value.is_finite());
-    let (low, high) = finite().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), v| (low.min(v), high.max(v)));
+    let (low, high) = range(values);
     let levels = if blocks { BLOCKS } else { PLAIN };
     let width = width.min(values.len());
     let piece = |number: usize| &values[number * values.len() / width..(number + 1) * values.len() / width];
     let letter = |number: usize| {
-        let largest = piece(number).iter().copied().filter(|value| value.is_finite()).fold(f64::NEG_INFINITY, f64::max);
+        let largest = range(piece(number)).1;
         match (largest.is_finite(), high > low) {
             (false, _) => 'x',
             (true, false) => levels[0],

@@ -2,7 +2,7 @@
 
 use crate::look::mark;
 use crate::number::{show, with_unit};
-use crate::sparkline::sparkline;
+use crate::sparkline::{range, sparkline};
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
 use ironspin_lab::{ClaimRecord, PooledClaim, Summary, TrialRecord};
 use ironspin_model::Verdict;
@@ -184,13 +184,9 @@ pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
 fn energy_line(record: &TrialRecord, blocks: bool) -> String {
     let [_, _, total] = &record.recording.energy;
     let line = sparkline(&total.values, SPARKS, blocks);
-    let finite = || total.values.iter().copied().filter(|value| value.is_finite());
-    let (low, high) = finite().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), v| (low.min(v), high.max(v)));
-    if line.is_empty() || low > high {
-        return String::new();
-    }
+    let (low, high) = range(&total.values);
     let (from, to) = (with_unit(low, "J"), with_unit(high, "J"));
-    if from == to {
+    if low > high || from == to {
         // Nothing to be seen in four digits.
         return String::new();
     }

@@ -1,6 +1,8 @@
 //! Arguments of `proof`.
 
+use super::conditions::{Limit, lodging};
 use clap::{Args, ValueEnum};
+use ironspin_link::Lodging;
 use std::path::PathBuf;
 
 /// What a proof is written as.
@@ -40,4 +42,14 @@ pub(crate) struct ProofOptions {
     /// Trials at a time; 0 for one a core
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub(crate) jobs: usize,
+    /// What an engine in a process of its own may use: start, build, step and cpu in seconds, memory in bytes
+    #[arg(long, value_name = "NAME=VALUE,...", default_value = "")]
+    limits: Limit,
+}
+
+impl ProofOptions {
+    /// How an engine in a process of its own is kept.
+    pub(crate) fn lodging(&self) -> Lodging {
+        lodging(self.limits, false)
+    }
 }

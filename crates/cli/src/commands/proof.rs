@@ -42,7 +42,7 @@ pub(crate) fn run(options: &ProofOptions, quiet: bool) -> Result<ExitStatus, Com
         scenes,
         quick: options.quick,
         jobs: options.jobs,
-        program: std::env::current_exe().ok(),
+        lodging: options.lodging(),
     };
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     let stop = progress::stop_flag();

@@ -1,5 +1,6 @@
 //! Broken engines are caught, and the sound one is left alone.
 
+use crate::remote::{library, program, run};
 use crate::util::Yard;
 use ironspin_engine::faults;
 
@@ -49,16 +50,42 @@ fn the_smallest_size_that_is_caught_is_found() {
 }
 
 #[test]
-fn a_served_engine_can_be_broken_as_well() {
+fn an_engine_over_the_wire_or_in_a_library_can_be_broken_as_well() {
     let yard = Yard::new();
-    let program = assert_cmd::cargo::cargo_bin("ironspin");
-    let engine = format!("cmd:{} serve-engine", program.display());
-    let arguments = ["proof", "--quick", "--fault", "half-sizes,gravity-twice", "--scene", "first-drop", "--engine"];
-    let output = std::process::Command::new(&program).args(arguments).arg(&engine).output().unwrap();
-    let out = String::from_utf8_lossy(&output.stdout).into_owned();
-    assert_eq!(output.status.code(), Some(0), "{out}{}", String::from_utf8_lossy(&output.stderr));
-    assert!(out.contains("2 of 2 faults caught; no false alarm"), "{out}");
-    assert!(yard.names().is_empty());
+    for engine in [format!("cmd:{} serve-engine", program()), format!("lib:{}", library())] {
+        let words = ["proof", "--quick", "--fault", "half-sizes,gravity-twice", "--scene", "first-drop", "--engine"];
+        let (status, out, err) = run(&yard, &[&words[..], &[&engine]].concat());
+        assert_eq!(status, 0, "{out}{err}");
+        assert!(out.contains("2 of 2 faults caught; no false alarm"), "{out}");
+    }
+}
+
+/// Bounds that are made of roundings are those of the engine's own scalar, and no wider for double precision.
+#[test]
+fn single_precision_is_not_accused_of_its_roundings() {
+    let yard = Yard::new();
+    let bound = |engine: &str| {
+        let (status, out, err) = run(&yard, &["run", "gate-layers", "--engine", engine, "--format", "json"]);
+        assert_eq!(status, 0, "{out}{err}");
+        let result: serde_json::Value = serde_json::from_str(&out).unwrap();
+        result["trials"][0]["claims"][0]["bound"]["equals"]["within"].as_f64().unwrap()
+    };
+    let served = format!("cmd:{} serve-engine", program());
+    let (double, single) = (bound("builtin"), bound("builtin:precision=f32"));
+    assert!((double - 1e-9).abs() < 1e-11 && single > 1e-5, "{double} {single}");
+    assert_eq!((bound(&served), bound(&format!("{served} :: precision=f32"))), (double, single));
+    // A scene written out keeps both.
+    yard.write("resolved.toml", &yard.expect(0, "scenes show gate-layers --resolved").out);
+    assert_eq!((bound("builtin:precision=f32"), yard.json(0, "resolved.toml --engine builtin:precision=f32")
+        ["trials"][0]["claims"][0]["bound"]["equals"]["within"].as_f64().unwrap()), (single, single));
+}
+
+#[test]
+fn impacts_that_a_step_blurs_are_held_against_nobody() {
+    let yard = Yard::new();
+    let result = yard.json(0, "bearing-drop --dt 1/30");
+    assert_eq!(result["trials"][0]["verdict"], "unsupported");
+    assert!(result["trials"][0]["reason"].as_str().unwrap().contains("too slow for this step"), "{result}");
 }
 
 #[test]
@@ -72,6 +99,8 @@ fn wrong_names_are_told_with_the_nearest() {
         message("run first-drop --engine builtin:fault=seams-catch,fault-size=2").contains("a fault that has a size")
     );
     assert!(message("run first-drop --engine builtin:fault=half-size").contains("ironspin proof --list"));
+    let other = "run first-drop --engine builtin:solver=soft,fault=joint-drifts";
+    assert!(message(other).contains("joint-drifts with solver=soft"));
     let list = yard.expect(0, "proof --list").out;
     assert!(faults().all(|fault| list.contains(fault.name)), "{list}");
 }

@@ -8,7 +8,7 @@ pub(crate) fn program() -> String {
 }
 
 /// The built-in engine as a shared library, built beside the tests because they depend on it.
-fn library() -> String {
+pub(crate) fn library() -> String {
     let beside = std::path::PathBuf::from(program());
     let folder = beside.parent().expect("a folder").join("deps");
     let name = format!("{}ironspin_builtin{}", std::env::consts::DLL_PREFIX, std::env::consts::DLL_SUFFIX);

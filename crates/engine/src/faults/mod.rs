@@ -13,7 +13,7 @@ mod telling;
 mod touching;
 mod within;
 
-use crate::settings::Settings;
+use crate::settings::{Settings, SolverKind};
 use ironspin_model::{BodyKind, BodyState, DVec3, Deed, Frame, World};
 use std::borrow::Cow;
 
@@ -74,7 +74,7 @@ const fn under(scene: &'static str, claim: &'static str, under: &'static str) ->
 }
 
 /// Where a mistake is made. The number is its size.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug)]
 enum Way {
     /// The world is read wrongly.
     World(fn(&mut World, f64)),
@@ -90,20 +90,6 @@ enum Way {
     Deeds(fn(&Deed, DVec3, f64) -> Option<Deed>),
     /// In the middle of a step, where the engine asks for it.
     Slip(Slip),
-}
-
-impl std::fmt::Debug for Way {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(match self {
-            Way::World(_) => "World",
-            Way::Settings(_) => "Settings",
-            Way::Length(_) => "Length",
-            Way::States(_) => "States",
-            Way::Frame(_) => "Frame",
-            Way::Deeds(_) => "Deeds",
-            Way::Slip(_) => "Slip",
-        })
-    }
 }
 
 /// Mistakes in the middle of a step, each asked for in one or two places.
@@ -217,6 +203,12 @@ impl FaultEntry {
     /// Its size where none is asked for.
     pub fn stated_size(&self) -> f64 {
         self.size.map_or(1.0, |size| size.stated)
+    }
+
+    /// Whether the mistake is made under a solver as well. Those in the middle of a step are made where the default one goes.
+    pub(crate) fn is_made_by(&self, solver: SolverKind) -> bool {
+        let around = matches!(self.way, Way::World(_) | Way::Length(_) | Way::Frame(_) | Way::Deeds(_));
+        around || solver == SolverKind::Impulse
     }
 
     pub(crate) fn is(&self, slip: Slip) -> bool {

@@ -43,6 +43,21 @@ impl<R: Real> Simulation<R> {
         }
     }
 
+    /// Bodies that were moved from some places keep the speed of it, times a rate.
+    pub(crate) fn keep_speed_of(&mut self, places: &[Vec2<R>], rate: R) {
+        for (body, &place) in places.iter().enumerate().filter(|&(body, _)| self.bodies.inverse[body].moves()) {
+            self.bodies.motion[body].linear += (self.bodies.position[body] - place) * rate;
+        }
+    }
+
+    /// Leaves bodies out of the sweep in a share of their steps.
+    pub(crate) fn leave_out(&mut self, share: f64) {
+        let every = (1.0 / share).max(1.0) as u64;
+        for (body, swept) in self.swept.iter_mut().enumerate() {
+            *swept &= !(self.steps * 7 + body as u64).is_multiple_of(every);
+        }
+    }
+
     /// What lever arm and response of friction are multiplied by.
     pub(crate) fn spoilt_grip(&self) -> Option<[R; 2]> {
         let lever = self.settings.slip(Slip::Lever).map(|missing| [R::ONE - R::of(missing), R::ONE]);

@@ -2,11 +2,11 @@
 
 use super::ProofOrder;
 use crate::order::{GridOrder, PlanError, plan_grid};
-use crate::plan::TrialPlan;
+use crate::plan::{TrialPlan, identity};
 use crate::twins::{TwinKind, TwinOrder};
 use ironspin_engine::{FaultEntry, Notice};
 use ironspin_link::EngineSpec;
-use ironspin_model::{Clock, EngineError, Factor, Timestep};
+use ironspin_model::{Clock, Conditions, EngineError, Factor, Timestep};
 use std::collections::BTreeMap;
 
 /// Steps at which every fault must be caught.
@@ -26,7 +26,8 @@ const SOUND_SETTINGS: [(&str, &[&str]); 10] = [
     ("broad=tree,threads=2", &["1/60"]),
     ("sleep=on", &["1/60"]),
 ];
-const UNITS: [&str; 3] = ["1", "2^-10", "2^10"];
+/// Units beside the scene's own.
+const OTHER_UNITS: [&str; 2] = ["2^-10", "2^10"];
 
 /// One trial or twin.
 #[derive(Clone, Debug)]
@@ -47,9 +48,16 @@ impl Cell {
     }
 
     fn twin(plan: TrialPlan, kind: TwinKind) -> Cell {
-        Cell {
-            key: format!("{}\ntwin {}", plan.identity(), kind.word()),
-            work: Work::Twin(Box::new(TwinOrder { plan, kind })),
+        Cell { key: twin_key(&plan.identity(), kind), work: Work::Twin(Box::new(TwinOrder { plan, kind })) }
+    }
+
+    /// The key of the same on another engine.
+    pub(super) fn key_on(&self, engine: &EngineSpec) -> String {
+        let plan = self.plan();
+        let key = identity(&plan.scene, engine, &plan.conditions, &plan.set);
+        match &self.work {
+            Work::Trial(_) => key,
+            Work::Twin(order) => twin_key(&key, order.kind),
         }
     }
 
@@ -70,6 +78,10 @@ impl Cell {
     }
 }
 
+fn twin_key(key: &str, kind: TwinKind) -> String {
+    format!("{key}\ntwin {}", kind.word())
+}
+
 /// Lays out cells.
 pub(super) struct Cells<'a> {
     pub(super) order: &'a ProofOrder,
@@ -77,12 +89,27 @@ pub(super) struct Cells<'a> {
     pub(super) sound: EngineSpec,
     /// Steps at which faults are looked for.
     pub(super) steps: &'static [&'static str],
+    /// Names of the options that the engine takes.
+    options: Vec<String>,
 }
 
 impl<'a> Cells<'a> {
     pub(super) fn new(order: &'a ProofOrder) -> Result<Self, PlanError> {
         let steps = if order.quick { &STEPS[..1] } else { &STEPS[..] };
-        Ok(Cells { order, sound: EngineSpec::read(&order.engine)?, steps })
+        let sound = EngineSpec::read(&order.engine)?.on(&order.lodging);
+        let options = sound.start()?.info().options.into_iter().map(|option| option.name).collect();
+        Ok(Cells { order, sound, steps, options })
+    }
+
+    /// Whether the engine takes an option.
+    pub(super) fn has_option(&self, name: &str) -> bool {
+        self.options.iter().any(|option| option == name)
+    }
+
+    /// Whether the engine takes all options of a setting.
+    fn can_be(&self, setting: &str) -> bool {
+        let mut names = setting.split(',').filter_map(|pair| pair.split_once('=')).map(|(name, _)| name);
+        names.all(|name| self.has_option(name))
     }
 
     /// The engine with a fault, at ten to the power of `decade` times its stated size.
@@ -102,21 +129,15 @@ impl<'a> Cells<'a> {
     pub(super) fn sound(&self) -> Result<Vec<Cell>, PlanError> {
         let mut cells = Vec::new();
         let settings = if self.order.quick { &SOUND_SETTINGS[..1] } else { &SOUND_SETTINGS[..] };
-        for &(options, steps) in settings {
+        for &(options, steps) in settings.iter().filter(|(options, _)| self.can_be(options)) {
             let engine = self.sound.with_options(options)?;
             let steps = if self.order.quick { &STEPS[..] } else { steps };
             let mut grid = self.grid(&self.order.scenes, &engine, steps)?;
-            // Other units where the steps are tried as well.
+            cells.extend(plan_grid(&grid)?.into_iter().map(Cell::trial));
+            // In other units where several steps are tried: the engine as it is at all of them, others at one.
             if !self.order.quick && steps.len() > 1 {
-                grid.units = UNITS.iter().map(|text| factor(text)).collect::<Result<_, _>>()?;
-                if !options.is_empty() {
-                    // In the scene's own units at every step, in others at one.
-                    let plain = GridOrder { units: vec![Factor::one()], ..grid.clone() };
-                    cells.extend(plan_grid(&plain)?.into_iter().map(Cell::trial));
-                    grid.steps.retain(|step| step.text == STEPS[0]);
-                }
-            }
-            if !grid.steps.is_empty() {
+                grid.units = OTHER_UNITS.iter().map(|text| factor(text)).collect::<Result<_, _>>()?;
+                grid.steps.retain(|step| options.is_empty() || step.text == STEPS[0]);
                 cells.extend(plan_grid(&grid)?.into_iter().map(Cell::trial));
             }
         }
@@ -192,17 +213,37 @@ impl<'a> Cells<'a> {
         grid.seeds = vec![seed];
         grid.clocks = vec![clock(notice.under, step)?];
         let plan = plan_grid(&grid)?.swap_remove(0);
-        let twin = notice.claim.strip_prefix("twin.").and_then(TwinKind::of);
-        Ok(match twin {
+        Ok(match twin_of(notice) {
             Some(kind) => Cell::twin(plan, kind),
             None => Cell::trial(plan),
         })
     }
 
+    /// Its key, without reading the scene.
+    pub(super) fn key(
+        &self,
+        notice: &Notice,
+        engine: &EngineSpec,
+        step: &str,
+        seed: u64,
+    ) -> Result<String, EngineError> {
+        let clock = clock(notice.under, step)?;
+        let conditions = Conditions { seed, clock, ..Conditions::with_dt(step_of(step)?) };
+        let key = identity(notice.scene, engine, &conditions, &[]);
+        Ok(twin_of(notice).map_or(key.clone(), |kind| twin_key(&key, kind)))
+    }
+
     fn grid(&self, scenes: &[String], engine: &EngineSpec, steps: &[&str]) -> Result<GridOrder, EngineError> {
         let steps = steps.iter().map(|text| step_of(text)).collect::<Result<_, _>>()?;
-        Ok(GridOrder::plain(scenes.to_vec(), vec![engine.text().to_owned()], steps))
+        Ok(GridOrder {
+            lodging: self.order.lodging.clone(),
+            ..GridOrder::plain(scenes.to_vec(), vec![engine.text().to_owned()], steps)
+        })
     }
+}
+
+fn twin_of(notice: &Notice) -> Option<TwinKind> {
+    notice.claim.strip_prefix("twin.").and_then(TwinKind::of)
 }
 
 fn wrong(what: &str, found: &str) -> EngineError {

@@ -24,8 +24,16 @@ pub struct ProofDocument {
     pub engine: String,
     /// Whether it is the small proof.
     pub quick: bool,
-    /// Trials and twins of the sound engine.
+    /// Trials and twins of the sound engine that could be judged.
     pub sound_trials: usize,
+    /// Those that could not: a setting lacks what a scene needs, or a step is too long for what is to be measured.
+    pub sound_unsupported: usize,
+    /// The settings of the sound engine; an empty one is the engine as it is.
+    pub sound_settings: Vec<String>,
+    /// The steps it was run at.
+    pub sound_steps: Vec<String>,
+    /// The length units it was told the world in.
+    pub sound_units: Vec<String>,
     /// Claims that held in them.
     pub sound_held: usize,
     /// Claims that failed on the sound engine although it promises them.
@@ -107,7 +115,7 @@ pub struct FaultProof {
     pub size: Option<SizeProof>,
     /// The claims that should notice it.
     pub named: Vec<NoticeProof>,
-    /// All that notice it at the first step.
+    /// All that notice it at its stated size, at the first step and wherever its entry says.
     pub caught_by: Vec<Capture>,
     /// The command that shows it.
     pub command: String,
@@ -176,6 +184,17 @@ impl ProofDocument {
         self.faults.iter().filter(|fault| fault.verdict == verdict).count()
     }
 
+    /// Scenes in their order.
+    pub fn scenes(&self) -> Vec<&str> {
+        let mut scenes: Vec<&str> = Vec::new();
+        for claim in self.claims.iter().filter(|claim| claim.number.is_some()) {
+            if scenes.last() != Some(&claim.scene.as_str()) {
+                scenes.push(&claim.scene);
+            }
+        }
+        scenes
+    }
+
     /// Claims that no fault breaks.
     pub fn unproven(&self) -> impl Iterator<Item = &ClaimProof> {
         self.claims.iter().filter(|claim| claim.broken_by.is_empty())
@@ -184,6 +203,13 @@ impl ProofDocument {
     /// Whether every fault is caught, and no sound engine accused.
     pub fn holds(&self) -> bool {
         self.alarms.is_empty() && self.faults.iter().all(|fault| fault.verdict == FaultVerdict::Caught)
+    }
+}
+
+impl FaultProof {
+    /// Whether its entry names a claim.
+    pub fn names(&self, capture: &Capture) -> bool {
+        self.named.iter().any(|notice| notice.scene == capture.scene && notice.claim == capture.claim)
     }
 }
 
@@ -196,6 +222,10 @@ pub(super) fn conclude(order: &ProofOrder, cells: &Cells<'_>, evidence: &Evidenc
         engine: order.engine.clone(),
         quick: order.quick,
         sound_trials: 0,
+        sound_unsupported: 0,
+        sound_settings: Vec::new(),
+        sound_steps: Vec::new(),
+        sound_units: Vec::new(),
         sound_held: 0,
         alarms: Vec::new(),
         excused: Vec::new(),
@@ -214,14 +244,29 @@ fn setting<'a>(cells: &Cells<'_>, cell: &'a Cell) -> Option<&'a str> {
     (!rest.contains("fault=")).then(|| rest.trim_start_matches([':', ',', ' ']))
 }
 
+/// Keeps each text once, in order.
+fn note(list: &mut Vec<String>, text: &str) {
+    if let Err(place) = list.binary_search_by(|known| known.as_str().cmp(text)) {
+        list.insert(place, text.to_owned());
+    }
+}
+
 fn sound(cells: &Cells<'_>, evidence: &Evidence, document: &mut ProofDocument) {
     let mut used: BTreeMap<usize, usize> = BTreeMap::new();
     for (cell, outcome) in evidence.all() {
         let Some(setting) = setting(cells, cell) else { continue };
+        if outcome.verdict == Verdict::Unsupported {
+            document.sound_unsupported += 1;
+            continue;
+        }
         document.sound_trials += 1;
+        let conditions = &cell.plan().conditions;
+        note(&mut document.sound_settings, setting);
+        note(&mut document.sound_steps, &conditions.dt.text);
+        note(&mut document.sound_units, &conditions.units.text);
         document.sound_held += outcome.held;
         for alarm in alarms(cell, outcome) {
-            let step = &cell.plan().conditions.dt.text;
+            let step = &conditions.dt.text;
             match excuses().position(|excuse| excuse.covers(setting, &alarm.scene, &alarm.claim, step)) {
                 Some(number) => *used.entry(number).or_default() += 1,
                 None => document.alarms.push(alarm),
@@ -282,16 +327,15 @@ fn fault_proof(cells: &Cells<'_>, evidence: &Evidence, fault: &'static FaultEntr
     let named: Vec<NoticeProof> = cells
         .notices(fault)
         .map(|notice| {
-            let sees = |at: (i32, &str, u64)| evidence.notices(cells, fault, notice, at) == Some(true);
-            let list = |wanted: bool| -> Vec<String> {
-                tried.iter().filter(|(_, at)| sees(*at) == wanted).map(|(text, _)| text.clone()).collect()
-            };
+            let (at, not_at): (Vec<_>, Vec<_>) =
+                tried.iter().partition(|(_, at)| evidence.notices(cells, fault, notice, *at));
+            let texts = |list: Vec<&(String, (i32, &str, u64))>| list.iter().map(|(text, _)| text.clone()).collect();
             NoticeProof {
                 scene: notice.scene.to_owned(),
                 claim: notice.claim.to_owned(),
                 under: notice.under.replace("RATE", STEPS[0].trim_start_matches("1/")),
-                at: list(true),
-                not_at: list(false),
+                at: texts(at),
+                not_at: texts(not_at),
             }
         })
         .collect();

@@ -1,7 +1,6 @@
 //! What came of the trials of a proof.
 
 use super::cells::{Cell, Cells, Work};
-use crate::plan::TrialPlan;
 use crate::record::TrialRecord;
 use crate::twins::TwinRecord;
 use ironspin_engine::{FaultEntry, Notice, SOUND};
@@ -77,12 +76,7 @@ impl Evidence {
 
     /// What came of a trial on the sound engine under the same conditions.
     fn baseline(&self, cells: &Cells<'_>, cell: &Cell) -> Option<&Outcome> {
-        let plan = TrialPlan { engine: cells.sound.clone(), ..cell.plan().clone() };
-        let key = match &cell.work {
-            Work::Trial(_) => plan.identity(),
-            Work::Twin(order) => format!("{}\ntwin {}", plan.identity(), order.kind.word()),
-        };
-        self.known.get(&key).map(|(_, outcome)| outcome)
+        self.known.get(&cell.key_on(&cells.sound)).map(|(_, outcome)| outcome)
     }
 
     /// The claims that a fault breaks in a trial and that hold without it, by number; and whether it is the first to give an answer that is
@@ -100,22 +94,21 @@ impl Evidence {
         fault: &FaultEntry,
         notice: &Notice,
         (decade, step, seed): (i32, &str, u64),
-    ) -> Option<bool> {
-        let engine = cells.broken(fault, decade).ok()?;
-        let wanted = cells.cell(notice, &engine, step, seed).ok()?;
-        let (cell, outcome) = self.known.get(&wanted.key)?;
+    ) -> bool {
+        let key = cells.broken(fault, decade).and_then(|engine| cells.key(notice, &engine, step, seed));
+        let Some((cell, outcome)) = key.ok().and_then(|key| self.known.get(&key)) else { return false };
         let (broken, unsound) = self.broken_by(cells, cell, outcome);
         if notice.claim == SOUND {
-            return Some(unsound);
+            return unsound;
         }
-        Some(match &cell.work {
+        match &cell.work {
             Work::Twin(_) => !broken.is_empty(),
             Work::Trial(plan) => broken.iter().any(|&number| plan.setup.claims[number].gauge == notice.claim),
-        })
+        }
     }
 
     /// Whether any claim that the entry of a fault names notices it.
     pub(super) fn catches(&self, cells: &Cells<'_>, fault: &FaultEntry, decade: i32, step: &str) -> bool {
-        cells.notices(fault).any(|notice| self.notices(cells, fault, notice, (decade, step, 1)) == Some(true))
+        cells.notices(fault).any(|notice| self.notices(cells, fault, notice, (decade, step, 1)))
     }
 }

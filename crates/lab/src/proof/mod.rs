@@ -16,12 +16,12 @@ use crate::grid::share_out;
 use crate::order::PlanError;
 use crate::trial::run_trial;
 use crate::twins::run_twin;
-use cells::{Cell, Cells, Work};
+use cells::{Cell, Cells, STEPS, Work};
 use evidence::{Evidence, Outcome};
 use ironspin_engine::FaultEntry;
+use ironspin_link::Lodging;
 use ironspin_model::EngineError;
-use std::path::PathBuf;
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
 /// Decimal places below its stated size down to which a fault is looked for.
@@ -40,8 +40,8 @@ pub struct ProofOrder {
     pub quick: bool,
     /// Trials at once; 0 for one a core.
     pub jobs: usize,
-    /// This program's own file, for twins in another process.
-    pub program: Option<PathBuf>,
+    /// How foreign engines are kept; its program also runs twins in another process.
+    pub lodging: Lodging,
 }
 
 /// Why there is no proof.
@@ -84,11 +84,10 @@ pub fn run_proof(
     stop: &AtomicBool,
     listener: &ProofListener<'_>,
 ) -> Result<ProofDocument, ProofError> {
-    let engine = ironspin_link::EngineSpec::read(&order.engine)?;
-    if !order.faults.is_empty() && !engine.start()?.info().options.iter().any(|option| option.name == "fault") {
+    let cells = Cells::new(order)?;
+    if !order.faults.is_empty() && !cells.has_option("fault") {
         return Err(ProofError::NoFaults { engine: order.engine.clone() });
     }
-    let cells = Cells::new(order)?;
     let mut evidence = Evidence::default();
     let mut due = cells.sound()?;
     due.extend(cells.stated()?);
@@ -98,7 +97,7 @@ pub fn run_proof(
         let mut left: Vec<&'static FaultEntry> =
             order.faults.iter().copied().filter(|fault| fault.size.is_some()).collect();
         for decade in 1..=DECADES {
-            left.retain(|fault| decade == 1 || evidence.catches(&cells, fault, 1 - decade, "1/60"));
+            left.retain(|fault| decade == 1 || evidence.catches(&cells, fault, 1 - decade, STEPS[0]));
             let mut due = Vec::new();
             for fault in &left {
                 due.extend(cells.smaller(fault, -decade)?);
@@ -121,21 +120,18 @@ fn run(
     let mut longest: Vec<usize> = (0..due.len()).collect();
     longest.sort_by(|&a, &b| due[b].weight().total_cmp(&due[a].weight()).then(a.cmp(&b)));
     let found: Mutex<Vec<Option<Outcome>>> = Mutex::new(due.iter().map(|_| None).collect());
-    let before = evidence.len();
-    let lock = || found.lock().unwrap_or_else(PoisonError::into_inner);
+    let (before, done) = (evidence.len(), AtomicUsize::new(0));
     share_out(&longest, order.jobs, stop, &|number| {
         let outcome = match &due[number].work {
             Work::Trial(plan) => Outcome::of_trial(&run_trial(plan)),
-            Work::Twin(twin) => Outcome::of_twin(&run_twin(twin, order.program.as_deref())),
+            Work::Twin(twin) => Outcome::of_twin(&run_twin(twin, order.lodging.program.as_deref())),
         };
-        let mut found = lock();
-        found[number] = Some(outcome);
-        let done = found.iter().filter(|outcome| outcome.is_some()).count();
-        drop(found);
+        found.lock().unwrap_or_else(PoisonError::into_inner)[number] = Some(outcome);
+        let done = done.fetch_add(1, Ordering::Relaxed) + 1;
         listener(before + done, before + due.len(), &due[number].words());
     });
     let found = found.into_inner().unwrap_or_else(PoisonError::into_inner);
-    let done = found.iter().filter(|outcome| outcome.is_some()).count();
+    let done = done.into_inner();
     if stop.load(Ordering::Relaxed) && done < due.len() {
         return Err(ProofError::Stopped { done: before + done, due: before + due.len() });
     }

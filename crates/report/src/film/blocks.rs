@@ -18,8 +18,8 @@ pub fn play(
 ) -> Result<(), FilmError> {
     let narrow = FilmStyle { width: room[0], ..style.clone() };
     let [wide, tall] = Filming::new(record, &narrow)?.size;
-    // A line of text stands below the picture.
-    let most = 2 * room[1].saturating_sub(1);
+    // Below the picture stand a line of text and the cursor.
+    let most = 2 * room[1].saturating_sub(2);
     let width = if tall > most { wide * most / tall } else { wide };
     let narrow = FilmStyle { width, ..narrow };
     let mut filming = Filming::new(record, &narrow)?;

@@ -1,6 +1,6 @@
 //! A proof as Markdown: the page of the documentation that the command makes.
 
-use super::{excuse, smallest, spaced, summary, word};
+use super::{excuse, put_through, smallest, spaced, summary, word};
 use crate::number::show;
 use ironspin_lab::{FaultProof, ProofDocument};
 use std::collections::BTreeMap;
@@ -47,10 +47,7 @@ pub fn proof_markdown(proof: &ProofDocument) -> String {
     out.push_str("\n## The matrix\n\nFault by scene: how many claims of a scene notice it.\n\n");
     out.push_str(&matrix(proof));
     out.push_str("\n## The sound engine\n\n");
-    out.push_str(&format!(
-        "{} claims held in {} trials and twins: steps from 1/30 to 1/240, units from 2^-10 to 2^10, single and double precision, all solvers and integrators.\n\n",
-        proof.sound_held, proof.sound_trials
-    ));
+    out.push_str(&format!("{}\n\n", put_through(proof)));
     if proof.alarms.is_empty() {
         out.push_str("No false alarm.\n");
     }
@@ -109,12 +106,7 @@ fn noticed(fault: &FaultProof) -> String {
 
 /// Fault by scene.
 fn matrix(proof: &ProofDocument) -> String {
-    let mut scenes: Vec<&str> = Vec::new();
-    for claim in proof.claims.iter().filter(|claim| claim.scene != "*") {
-        if scenes.last() != Some(&claim.scene.as_str()) {
-            scenes.push(&claim.scene);
-        }
-    }
+    let scenes = proof.scenes();
     let mut out = String::new();
     for fault in &proof.faults {
         let mut counts: BTreeMap<&str, usize> = BTreeMap::new();

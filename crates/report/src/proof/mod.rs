@@ -66,13 +66,31 @@ fn summary(proof: &ProofDocument) -> Vec<String> {
         let tenth = sized().filter(|size| size.tenth).count();
         told.push(format!("{tenth} of {} that have a size also at a tenth of it", sized().count()));
     }
-    let alarms = proof.alarms.len();
-    told.push(match alarms {
-        0 => format!("no false alarm in {} trials of the sound engine", proof.sound_trials),
-        1 => format!("1 false alarm in {} trials of the sound engine", proof.sound_trials),
-        _ => format!("{alarms} false alarms in {} trials of the sound engine", proof.sound_trials),
-    });
+    let alarms = match proof.alarms.len() {
+        0 => "no false alarm".to_owned(),
+        1 => "1 false alarm".to_owned(),
+        many => format!("{many} false alarms"),
+    };
+    told.push(format!("{alarms} in {} trials of the sound engine", proof.sound_trials));
     told
+}
+
+/// What the sound engine was put through, in a sentence.
+fn put_through(proof: &ProofDocument) -> String {
+    let settings = proof.sound_settings.iter().map(|setting| match setting.as_str() {
+        "" => "as it is",
+        other => other,
+    });
+    format!(
+        "{} claims held in {} trials and twins; {} more could not be judged (a setting that lacks what a scene needs, a step too long for what is to be measured). \
+         Settings: {}. Steps: {}. Length units: {}.",
+        proof.sound_held,
+        proof.sound_trials,
+        proof.sound_unsupported,
+        settings.collect::<Vec<_>>().join("; "),
+        proof.sound_steps.join(", "),
+        proof.sound_units.join(", ")
+    )
 }
 
 fn smallest(fault: &FaultProof) -> String {
@@ -148,8 +166,7 @@ pub fn proof_text(proof: &ProofDocument, width: usize) -> String {
 /// All claims that notice a fault, those of its entry marked, and the command that shows it.
 fn captures(fault: &FaultProof, width: usize) -> String {
     let told = |capture: &Capture| {
-        let named = fault.named.iter().any(|notice| notice.scene == capture.scene && notice.claim == capture.claim);
-        format!("{}{} in {}", if named { "*" } else { "" }, capture.claim, capture.scene)
+        format!("{}{} in {}", if fault.names(capture) { "*" } else { "" }, capture.claim, capture.scene)
     };
     let all: Vec<String> = fault.caught_by.iter().map(told).collect();
     let mut out = folded(&format!("{} {}", fault.wrong, fault.cause), "        ", width);

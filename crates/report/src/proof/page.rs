@@ -1,9 +1,9 @@
 //! A proof as one self-contained page: what it comes to, the matrix of faults and claims, each fault, the sound engine.
 
-use super::{excuse, smallest, spaced, summary, word};
+use super::{excuse, put_through, smallest, spaced, summary, word};
 use crate::number::show;
 use crate::picture::escape;
-use ironspin_lab::{Capture, ClaimProof, FaultProof, FaultVerdict, ProofDocument};
+use ironspin_lab::{Capture, ClaimProof, FaultVerdict, ProofDocument};
 
 /// One self-contained page.
 pub fn proof_page(proof: &ProofDocument) -> String {
@@ -49,19 +49,9 @@ fn class(verdict: FaultVerdict) -> &'static str {
     }
 }
 
-/// Whether an entry names a claim.
-fn is_named(fault: &FaultProof, capture: &Capture) -> bool {
-    fault.named.iter().any(|notice| notice.scene == capture.scene && notice.claim == capture.claim)
-}
-
 /// Fault by scene; each cell counts the claims that notice, and names them when it is pointed at.
 fn matrix(proof: &ProofDocument) -> String {
-    let mut scenes: Vec<&str> = Vec::new();
-    for claim in proof.claims.iter().filter(|claim| claim.scene != "*") {
-        if scenes.last() != Some(&claim.scene.as_str()) {
-            scenes.push(&claim.scene);
-        }
-    }
+    let scenes = proof.scenes();
     let head: String = scenes.iter().map(|scene| format!("<th><span>{}</span></th>", escape(scene))).collect();
     let mut out = format!(
         "<h2>Who notices what</h2><p class=\"soft\">How many claims of a scene notice a fault; boxed where the entry of the fault names one of \
@@ -75,7 +65,7 @@ fn matrix(proof: &ProofDocument) -> String {
                 out.push_str("<td></td>");
                 continue;
             }
-            let named = seen.iter().any(|capture| is_named(fault, capture));
+            let named = seen.iter().any(|capture| fault.names(capture));
             let told: Vec<&str> = seen.iter().map(|capture| capture.claim.as_str()).collect();
             out.push_str(&format!(
                 "<td class=\"{}\" title=\"{}\">{}</td>",
@@ -145,10 +135,7 @@ fn faults(proof: &ProofDocument) -> String {
 }
 
 fn sound(proof: &ProofDocument) -> String {
-    let mut out = format!(
-        "<h2>The sound engine</h2><p>{} claims held in {} trials and twins.</p>\n",
-        proof.sound_held, proof.sound_trials
-    );
+    let mut out = format!("<h2>The sound engine</h2><p>{}</p>\n", escape(&put_through(proof)));
     if proof.alarms.is_empty() {
         out.push_str("<p>No false alarm.</p>\n");
     } else {
