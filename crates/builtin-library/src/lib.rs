@@ -5,7 +5,7 @@
 use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, STATE_NUMBERS, action_of, raw, status, world_of};
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{
-    BodyState, Contact, DVec3, Engine, EngineError, RayHit, SensorEvent, SensorEventKind, Shape, Token,
+    BodyState, Contact, DVec3, Engine, EngineError, Frame, RayHit, SensorEvent, SensorEventKind, Shape, Token,
 };
 use serde_json::json;
 use std::ffi::{CStr, CString, c_char};
@@ -15,10 +15,6 @@ use std::sync::OnceLock;
 pub struct Handle {
     engine: Option<Builtin>,
     options: Vec<(String, String)>,
-    /// The present frame, in rows.
-    state: Vec<f64>,
-    contacts: Vec<f64>,
-    events: Vec<u64>,
     error: CString,
 }
 
@@ -27,15 +23,9 @@ impl Handle {
         self.engine.as_mut().ok_or(EngineError::NothingBuilt)
     }
 
-    /// Looks at the present frame, or does one step.
-    fn advance(&mut self, steps: &[f64]) -> Result<(), EngineError> {
-        let engine = self.engine.as_mut().ok_or(EngineError::NothingBuilt)?;
-        let (state, contacts, events) = (&mut self.state, &mut self.contacts, &mut self.events);
-        engine.advance(steps, &mut |frame| {
-            fill(state, &frame.bodies, state_numbers);
-            fill(contacts, &frame.contacts, contact_numbers);
-            fill(events, &frame.events, event_numbers);
-        })
+    /// The present frame, once something is built.
+    fn frame(&self) -> Option<&Frame> {
+        self.engine.as_ref().and_then(Builtin::frame)
     }
 
     fn tell(&mut self, outcome: Result<(), EngineError>) -> i32 {
@@ -50,15 +40,6 @@ impl Handle {
         };
         self.error = CString::new(text.replace('\0', "?")).unwrap_or_default();
         code
-    }
-}
-
-/// One row of numbers for each thing.
-fn fill<T, N: Copy + Default, const W: usize>(rows: &mut Vec<N>, things: &[T], numbers: impl Fn(&T) -> [N; W]) {
-    rows.resize(W * things.len(), N::default());
-    let (rows, _) = rows.as_chunks_mut::<W>();
-    for (row, thing) in rows.iter_mut().zip(things) {
-        *row = numbers(thing);
     }
 }
 
@@ -78,16 +59,17 @@ fn event_numbers(event: &SensorEvent) -> [u64; EVENT_NUMBERS] {
     [kind, sensor as u64, part as u64, other as u64, other_part as u64]
 }
 
-/// Copies as many rows as there is room for; how many there are.
+/// Writes a row of numbers for each thing, as many as there is room for; how many things there are.
 ///
 /// # Safety
-/// There must be room for so many rows of `width` numbers.
-unsafe fn copy_rows<T: Copy>(from: &[T], width: usize, to: *mut T, room: u64) -> u64 {
-    let count = from.len() / width;
-    let copied = count.min(room as usize) * width;
-    // The caller's promise.
-    unsafe { std::ptr::copy_nonoverlapping(from.as_ptr(), to, copied) };
-    count as u64
+/// There must be room for so many rows.
+unsafe fn write_rows<T, N, const W: usize>(things: &[T], numbers: fn(&T) -> [N; W], to: *mut N, room: u64) -> u64 {
+    let to: *mut [N; W] = to.cast();
+    for (number, thing) in things.iter().take(room as usize).enumerate() {
+        // The caller's promise.
+        unsafe { to.add(number).write(numbers(thing)) };
+    }
+    things.len() as u64
 }
 
 /// # Safety
@@ -133,14 +115,7 @@ pub extern "C" fn ironspin_describe() -> *const c_char {
 /// See the header.
 #[unsafe(no_mangle)]
 pub extern "C" fn ironspin_create() -> *mut Handle {
-    let handle = Handle {
-        engine: None,
-        options: Vec::new(),
-        state: Vec::new(),
-        contacts: Vec::new(),
-        events: Vec::new(),
-        error: CString::default(),
-    };
+    let handle = Handle { engine: None, options: Vec::new(), error: CString::default() };
     Box::into_raw(Box::new(handle))
 }
 
@@ -191,7 +166,7 @@ pub unsafe extern "C" fn ironspin_build(engine: *mut Handle, world: *const raw::
             let mut engine = Builtin::new(settings);
             engine.build(&world, &conditions)?;
             handle.engine = Some(engine);
-            handle.advance(&[])
+            Ok(())
         })
     }
 }
@@ -214,7 +189,7 @@ pub unsafe extern "C" fn ironspin_act(engine: *mut Handle, action: *const raw::A
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_step(engine: *mut Handle, dt: f64) -> i32 {
     // The caller's promise.
-    unsafe { with(engine, |handle| handle.advance(&[dt])) }
+    unsafe { with(engine, |handle| handle.built()?.advance(&[dt], &mut |_| {})) }
 }
 
 /// # Safety
@@ -224,8 +199,8 @@ pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> 
     // The caller's promise.
     unsafe {
         with(engine, |handle| {
-            handle.built()?;
-            copy_rows(&handle.state, STATE_NUMBERS, rows, u64::MAX);
+            let frame = handle.frame().ok_or(EngineError::NothingBuilt)?;
+            write_rows(&frame.bodies, state_numbers, rows, u64::MAX);
             Ok(())
         })
     }
@@ -236,7 +211,7 @@ pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> 
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, room: u64) -> u64 {
     // The caller's promise.
-    unsafe { copy_rows(&(*engine).contacts, CONTACT_NUMBERS, rows, room) }
+    unsafe { (*engine).frame().map_or(0, |frame| write_rows(&frame.contacts, contact_numbers, rows, room)) }
 }
 
 /// # Safety
@@ -244,7 +219,7 @@ pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, 
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_events(engine: *mut Handle, rows: *mut u64, room: u64) -> u64 {
     // The caller's promise.
-    unsafe { copy_rows(&(*engine).events, EVENT_NUMBERS, rows, room) }
+    unsafe { (*engine).frame().map_or(0, |frame| write_rows(&frame.events, event_numbers, rows, room)) }
 }
 
 /// # Safety
@@ -265,12 +240,7 @@ pub unsafe extern "C" fn ironspin_save(engine: *mut Handle, token: *mut u64) -> 
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_restore(engine: *mut Handle, token: u64) -> i32 {
     // The caller's promise.
-    unsafe {
-        with(engine, |handle| {
-            handle.built()?.restore(Token(token))?;
-            handle.advance(&[])
-        })
-    }
+    unsafe { with(engine, |handle| handle.built()?.restore(Token(token))) }
 }
 
 /// # Safety

@@ -77,6 +77,11 @@ impl Builtin {
         Ok(())
     }
 
+    /// The present frame; nothing before `build`.
+    pub fn frame(&self) -> Option<&Frame> {
+        self.running.as_ref().map(|running| &running.frame)
+    }
+
     /// Finds the pairs that may touch, anew, and counts them: for measuring what it costs.
     pub fn find_pairs(&mut self) -> usize {
         match self.running.as_mut().map(|running| &mut running.core) {

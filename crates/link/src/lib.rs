@@ -7,11 +7,12 @@
 //! | `Guarded` | turns a panic of an engine into an error of its trial | `guarded.rs` |
 //! | `Remote`, [`serve`] | an engine in a process of its own, over the protocol; the other end of it | `protocol/` |
 //! | [`Lodging`], [`keep`] | time, memory and processor limits; the process between the bench and an engine | `lodging.rs`, `keeper.rs` |
-//! | [`serve_library`] | a shared library behind the C interface, in a process of its own | `library.rs` |
+//! | [`serve_library`] | a shared library behind the C interface, in a process of its own | `library.rs`, `interface.rs` |
 //! | [`probe::probe`] | questions with known answers, for the author of an engine | `probe/` |
 //! | [`builtin_settings`] | what can be chosen for the built-in engine | here |
 
 mod guarded;
+mod interface;
 mod keeper;
 mod library;
 mod lodging;

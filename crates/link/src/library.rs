@@ -3,17 +3,18 @@
 //! Only the process that is started for it loads a library, so that nothing it breaks is the bench's.
 #![allow(unsafe_code)]
 
-use crate::protocol::{Served, contact_from, serve};
-use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, Packed, PackedAction, STATE_NUMBERS, raw, status};
+use crate::interface::{Count, Interface, fault};
+use crate::protocol::{Served, Writing, contact_from, serve};
+use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, Packed, PackedAction, STATE_NUMBERS, raw, status};
 use ironspin_model::{
     BodyState, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
     Scalar, SensorEvent, SensorEventKind, Token, World,
 };
-use libloading::Library;
 use raw::EngineHandle;
 use serde_json::Value;
+use std::cell::RefCell;
 use std::collections::BTreeMap;
-use std::ffi::{CStr, CString, c_char};
+use std::ffi::{CStr, CString};
 use std::io::{self, Write};
 use std::path::Path;
 use std::rc::Rc;
@@ -22,103 +23,7 @@ use std::rc::Rc;
 #[cfg(target_os = "linux")]
 const ROOM: i32 = 1 << 20;
 
-type Count<T> = unsafe extern "C" fn(EngineHandle, *mut T, u64) -> u64;
-
-/// The functions of a library. Those that only some libraries have may be missing.
-struct Interface {
-    create: unsafe extern "C" fn() -> EngineHandle,
-    destroy: unsafe extern "C" fn(EngineHandle),
-    last_error: unsafe extern "C" fn(EngineHandle) -> *const c_char,
-    build: unsafe extern "C" fn(EngineHandle, *const raw::World) -> i32,
-    act: unsafe extern "C" fn(EngineHandle, *const raw::Action) -> i32,
-    step: unsafe extern "C" fn(EngineHandle, f64) -> i32,
-    state: unsafe extern "C" fn(EngineHandle, *mut f64) -> i32,
-    option: Option<unsafe extern "C" fn(EngineHandle, *const c_char, *const c_char) -> i32>,
-    contacts: Option<Count<f64>>,
-    events: Option<Count<u64>>,
-    save: Option<unsafe extern "C" fn(EngineHandle, *mut u64) -> i32>,
-    restore: Option<unsafe extern "C" fn(EngineHandle, u64) -> i32>,
-    ray: Option<unsafe extern "C" fn(EngineHandle, *const f64, *mut u32, *mut raw::Hit) -> i32>,
-    hello: Value,
-    /// Last, so that the functions go before the code.
-    _library: Library,
-}
-
-fn fault(why: impl Into<String>) -> EngineError {
-    EngineError::Crashed { why: why.into() }
-}
-
-impl Interface {
-    fn open(path: &Path) -> Result<Interface, EngineError> {
-        // A plain name would be looked for in the system's folders.
-        let path = std::path::absolute(path).map_err(|error| fault(error.to_string()))?;
-        // The library's own start-up code runs here, which is why this process is not the bench's.
-        let library = unsafe { Library::new(&path) }
-            .map_err(|error| fault(format!("`{}` cannot be loaded: {error}", path.display())))?;
-        // The header says what each name stands for.
-        unsafe {
-            let version: unsafe extern "C" fn() -> u32 = needed(&library, "ironspin_interface")?;
-            let version = version();
-            if version != INTERFACE {
-                return Err(fault(format!(
-                    "it was built for version {version} of the interface, and {INTERFACE} is spoken here"
-                )));
-            }
-            let describe: unsafe extern "C" fn() -> *const c_char = needed(&library, "ironspin_describe")?;
-            let hello = described(describe())?;
-            Ok(Interface {
-                create: needed(&library, "ironspin_create")?,
-                destroy: needed(&library, "ironspin_destroy")?,
-                last_error: needed(&library, "ironspin_last_error")?,
-                build: needed(&library, "ironspin_build")?,
-                act: needed(&library, "ironspin_act")?,
-                step: needed(&library, "ironspin_step")?,
-                state: needed(&library, "ironspin_state")?,
-                option: offered(&library, "ironspin_option"),
-                contacts: offered(&library, "ironspin_contacts"),
-                events: offered(&library, "ironspin_events"),
-                save: offered(&library, "ironspin_save"),
-                restore: offered(&library, "ironspin_restore"),
-                ray: offered(&library, "ironspin_ray"),
-                hello,
-                _library: library,
-            })
-        }
-    }
-
-    fn features(&self) -> Vec<String> {
-        let names = self.hello["features"].as_array();
-        names.into_iter().flatten().filter_map(Value::as_str).map(str::to_owned).collect()
-    }
-}
-
-/// # Safety
-/// `T` must be the type that the header gives to `name`.
-unsafe fn offered<T: Copy>(library: &Library, name: &str) -> Option<T> {
-    // The caller's promise.
-    unsafe { library.get::<T>(name) }.ok().map(|function| *function)
-}
-
-/// # Safety
-/// As [`offered`].
-unsafe fn needed<T: Copy>(library: &Library, name: &str) -> Result<T, EngineError> {
-    // The caller's promise.
-    unsafe { offered(library, name) }.ok_or_else(|| fault(format!("it has no function `{name}`")))
-}
-
-/// # Safety
-/// A text that ends with a zero must stand there, or nothing.
-unsafe fn described(text: *const c_char) -> Result<Value, EngineError> {
-    if text.is_null() {
-        return Err(fault("ironspin_describe gave nothing"));
-    }
-    // The caller's promise.
-    let text = unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned();
-    let mut hello: Value = serde_json::from_str(&text)
-        .map_err(|error| fault(format!("ironspin_describe gave no JSON: {error}: `{}`", text.trim())))?;
-    hello["protocol"] = crate::protocol::VERSION.into();
-    Ok(hello)
-}
+type Room = Rc<RefCell<Writing>>;
 
 /// One engine of a library.
 struct Foreign {
@@ -128,6 +33,9 @@ struct Foreign {
     bodies: usize,
     step: u64,
     time: f64,
+    /// Memory shared with the bench.
+    room: Option<Room>,
+    /// Frames that find no place there.
     rows: Vec<f64>,
     contacts: Vec<f64>,
     events: Vec<u64>,
@@ -136,7 +44,11 @@ struct Foreign {
 }
 
 impl Foreign {
-    fn start(interface: &Rc<Interface>, options: &[(String, String)]) -> Result<Foreign, EngineError> {
+    fn start(
+        interface: &Rc<Interface>,
+        options: &[(String, String)],
+        room: Option<Room>,
+    ) -> Result<Foreign, EngineError> {
         // The header asks for nothing more.
         let handle = unsafe { (interface.create)() };
         if handle.is_null() {
@@ -149,6 +61,7 @@ impl Foreign {
             bodies: 0,
             step: 0,
             time: 0.0,
+            room,
             rows: Vec::new(),
             contacts: Vec::new(),
             events: Vec::new(),
@@ -181,16 +94,60 @@ impl Foreign {
         let code = unsafe { (self.interface.state)(self.handle, self.rows.as_mut_ptr()) };
         self.check(code)?;
         let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, CONTACT_NUMBERS) };
-        let events = unsafe { counted(self.interface.events, self.handle, &mut self.events, EVENT_NUMBERS) };
-        let step = self.step;
-        let events = self.events[..events * EVENT_NUMBERS].chunks_exact(EVENT_NUMBERS).map(|n| event(n, step));
-        sink(Rows {
-            step,
-            state: &self.rows,
-            contacts: &self.contacts[..contacts * CONTACT_NUMBERS],
-            events: &events.collect::<Vec<_>>(),
-        });
+        let events = self.noticed();
+        let contacts = &self.contacts[..contacts * CONTACT_NUMBERS];
+        sink(Rows { step: self.step, state: &self.rows, contacts, events: &events, place: None });
         Ok(())
+    }
+
+    /// The same by way of memory that the bench reads, where there is enough of it. Only for frames that the bench is told of.
+    fn look_together(&mut self, sink: &mut RowSink<'_>) -> Result<(), EngineError> {
+        match self.look_into_the_room(sink)? {
+            true => Ok(()),
+            false => self.look(sink),
+        }
+    }
+
+    /// False where there is no such memory, or not enough.
+    fn look_into_the_room(&mut self, sink: &mut RowSink<'_>) -> Result<bool, EngineError> {
+        let Some(room) = self.room.clone() else { return Ok(false) };
+        let mut room = room.borrow_mut();
+        let state = STATE_NUMBERS * self.bodies;
+        let mut wanted = state;
+        loop {
+            let Some(place) = room.place(wanted) else { return Ok(false) };
+            let free = (room.largest() - state) / CONTACT_NUMBERS;
+            let rows: *mut f64 = room.at(place).cast();
+            // There is room for every body, and for as many rows as are said.
+            let code = unsafe { (self.interface.state)(self.handle, rows) };
+            self.check(code)?;
+            let count = self.interface.contacts.map_or(0, |ask| {
+                // As above.
+                unsafe { ask(self.handle, rows.add(state), free as u64) }
+            });
+            let count = usize::try_from(count).unwrap_or(usize::MAX);
+            if count > free {
+                wanted = count.saturating_mul(CONTACT_NUMBERS).saturating_add(state);
+                continue;
+            }
+            let events = self.noticed();
+            // Nobody writes there before the bench has read it.
+            let [state, contacts] = unsafe {
+                let contacts = std::slice::from_raw_parts(rows.add(state), count * CONTACT_NUMBERS);
+                [std::slice::from_raw_parts(rows, state), contacts]
+            };
+            room.told();
+            sink(Rows { step: self.step, state, contacts, events: &events, place: Some(place) });
+            return Ok(true);
+        }
+    }
+
+    /// What sensors noticed.
+    fn noticed(&mut self) -> Vec<SensorEvent> {
+        let step = self.step;
+        // There is room for as many rows as are said.
+        let count = unsafe { counted(self.interface.events, self.handle, &mut self.events, EVENT_NUMBERS) };
+        self.events[..count * EVENT_NUMBERS].chunks_exact(EVENT_NUMBERS).map(|n| event(n, step)).collect()
     }
 
     fn step(&mut self, length: f64) -> Result<(), EngineError> {
@@ -303,11 +260,11 @@ impl Engine for Foreign {
 
     fn advance_rows(&mut self, steps: &[f64], sink: &mut RowSink<'_>) -> Result<bool, EngineError> {
         if steps.is_empty() {
-            self.look(sink)?;
+            self.look_together(sink)?;
         }
         for &length in steps {
             self.step(length)?;
-            self.look(sink)?;
+            self.look_together(sink)?;
         }
         Ok(true)
     }
@@ -350,15 +307,16 @@ impl Engine for Foreign {
 }
 
 /// Loads a shared library and serves its engine to the bench on standard input and output, frames as bytes; over the plain protocol when
-/// `plain`. What the library itself prints goes to standard error.
+/// `plain`; `room` is the number of an open file in memory for them. What the library itself prints goes to standard error.
 ///
 /// # Errors
 /// When a stream breaks, or the library cannot be loaded.
-pub fn serve_library(path: &Path, plain: bool) -> io::Result<()> {
+pub fn serve_library(path: &Path, plain: bool, room: Option<i32>) -> io::Result<()> {
     let mut output = io::BufWriter::with_capacity(1 << 18, output()?);
     let interface = Rc::new(Interface::open(path).map_err(io::Error::other)?);
+    let room = room.and_then(Writing::open).map(|room| Rc::new(RefCell::new(room)));
     let start = |options: &[(String, String)]| -> Result<Box<dyn Engine>, EngineError> {
-        Ok(Box::new(Foreign::start(&interface, options)?))
+        Ok(Box::new(Foreign::start(&interface, options, room.clone())?))
     };
     let served = Served { start: &start, hello: Some(&interface.hello), in_bytes: !plain };
     serve(served, &mut io::stdin().lock(), &mut output)

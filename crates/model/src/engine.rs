@@ -102,6 +102,8 @@ pub struct Rows<'a> {
     pub contacts: &'a [f64],
     /// What sensors noticed.
     pub events: &'a [SensorEvent],
+    /// Where state and contacts stand, one after the other, in memory that is shared with who reads them; nothing where they do not.
+    pub place: Option<usize>,
 }
 
 /// Takes frames as rows.

@@ -53,6 +53,9 @@ pub(crate) struct ServeLibraryOptions {
     /// Over the plain protocol, frames as JSON
     #[arg(long)]
     pub(crate) plain: bool,
+    /// Number of an open file in memory that the bench reads frames from
+    #[arg(long, value_name = "N", conflicts_with = "plain")]
+    pub(crate) room: Option<i32>,
 }
 
 #[derive(Debug, Args)]

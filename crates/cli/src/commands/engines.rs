@@ -70,7 +70,7 @@ pub(crate) fn serve() -> Result<ExitStatus, Complaint> {
 
 /// `serve-library`: a shared library in a process of its own.
 pub(crate) fn serve_library(options: &ServeLibraryOptions) -> Result<ExitStatus, Complaint> {
-    match ironspin_link::serve_library(&options.library, options.plain) {
+    match ironspin_link::serve_library(&options.library, options.plain, options.room) {
         Ok(()) => Ok(ExitStatus::Holds),
         Err(error) => {
             // The bench tells it as the engine's last words.

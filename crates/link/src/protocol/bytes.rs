@@ -1,8 +1,12 @@
 //! Frames as bytes between two processes of this program. No form for others: both ends are the same program.
 
 use super::message::{contact_from, contact_numbers, state_numbers};
+use super::room::Reading;
 use ironspin_model::{BodyState, DVec3, Frame, Rows, SensorEvent, SensorEventKind};
+use std::io::{self, Read};
 
+/// Bytes of step and counts.
+const HEAD: usize = 32;
 const EVENT: usize = 6;
 const CONTACT: usize = 9;
 const STATE: usize = 6;
@@ -11,19 +15,34 @@ const STATE: usize = 6;
 pub(super) fn frame_bytes(bytes: &mut Vec<u8>, frame: &Frame) {
     let state: Vec<f64> = frame.bodies.iter().flat_map(state_numbers).collect();
     let contacts: Vec<f64> = frame.contacts.iter().flat_map(contact_numbers).collect();
-    rows_bytes(bytes, &Rows { step: frame.step, state: &state, contacts: &contacts, events: &frame.events });
+    rows_bytes(
+        bytes,
+        &Rows { step: frame.step, state: &state, contacts: &contacts, events: &frame.events, place: None },
+    );
 }
 
-/// The same of a frame in rows.
+/// Stands where the number of bytes of a frame would, when the place of its rows in shared memory follows.
+const ELSEWHERE: u64 = u64::MAX;
+
+/// The same of a frame in rows; of one that stands in shared memory its place and what sensors noticed.
 pub(super) fn rows_bytes(bytes: &mut Vec<u8>, rows: &Rows<'_>) {
-    let size = 32 + 8 * (rows.state.len() + rows.contacts.len() + EVENT * rows.events.len());
+    let here = if rows.place.is_some() { 8 } else { 8 * (rows.state.len() + rows.contacts.len()) };
+    let size = HEAD + here + 8 * EVENT * rows.events.len();
     // Every byte is written below; only what is new has to be made.
     bytes.resize(8 + size, 0);
     let (mut words, _) = bytes.as_chunks_mut::<8>();
     let [bodies, contacts] = [rows.state.len() / STATE, rows.contacts.len() / CONTACT].map(|count| count as u64);
-    let head = [size as u64, rows.step, bodies, contacts, rows.events.len() as u64];
-    put(&mut words, head.into_iter());
-    put(&mut words, rows.state.iter().chain(rows.contacts).map(|number| number.to_bits()));
+    let head = [rows.step, bodies, contacts, rows.events.len() as u64];
+    match rows.place {
+        Some(place) => {
+            put(&mut words, [ELSEWHERE, place as u64].into_iter());
+            put(&mut words, head.into_iter());
+        }
+        None => {
+            put(&mut words, std::iter::once(size as u64).chain(head));
+            put(&mut words, rows.state.iter().chain(rows.contacts).map(|number| number.to_bits()));
+        }
+    }
     let event = |event: &SensorEvent| {
         let kind = u64::from(event.kind == SensorEventKind::Leave);
         let [s, o] = [event.sensor, event.other].map(|end| end.map(|number| number as u64));
@@ -40,6 +59,52 @@ fn put(room: &mut &mut [[u8; 8]], words: impl Iterator<Item = u64>) {
         count += 1;
     }
     *room = &mut std::mem::take(room)[count..];
+}
+
+/// Reads the bytes of a frame, its rows where they stand, into room that is kept; false where none follow.
+pub(super) fn read_bytes(
+    input: &mut impl Read,
+    shared: &mut Option<Reading>,
+    bytes: &mut Vec<u8>,
+    most: u64,
+) -> io::Result<bool> {
+    let mut word = || {
+        let mut bytes = [0; 8];
+        input.read_exact(&mut bytes).map(|()| u64::from_le_bytes(bytes))
+    };
+    let count = word()?;
+    bytes.clear();
+    if count == 0 {
+        return Ok(false);
+    }
+    if count != ELSEWHERE {
+        exactly(input, count, most, bytes)?;
+        return Ok(true);
+    }
+    let place = word()?;
+    let head = [word()?, word()?, word()?, word()?];
+    let [_, bodies, contacts, events] = head;
+    let lie =
+        || io::Error::other(format!("a frame of {bodies} bodies and {contacts} contacts at {place}, where none is"));
+    bytes.extend(head.iter().flat_map(|word| word.to_le_bytes()));
+    let rows = bodies.saturating_mul(STATE as u64).saturating_add(contacts.saturating_mul(CONTACT as u64));
+    let taken = shared.as_mut().and_then(|shared| shared.take(place as usize, rows as usize, bytes));
+    taken.ok_or_else(lie)?;
+    exactly(input, events.saturating_mul(8 * EVENT as u64), most, bytes)?;
+    Ok(true)
+}
+
+/// Appends so many bytes.
+fn exactly(input: &mut impl Read, count: u64, most: u64, bytes: &mut Vec<u8>) -> io::Result<()> {
+    if count > most {
+        return Err(io::Error::other(format!("{count} bytes of frames")));
+    }
+    bytes.reserve(count as usize);
+    let read = input.take(count).read_to_end(bytes)? as u64;
+    if read != count {
+        return Err(io::Error::other(format!("{read} bytes of {count}")));
+    }
+    Ok(())
 }
 
 /// What is left to be read of a frame.

@@ -1,6 +1,7 @@
 //! An engine's process: started, talked to line by line within time limits, its last words kept, never left behind.
 
-use super::streams::{Log, Piece, follow_log, read_answers, write_calls};
+use super::room::Reading;
+use super::streams::{InBytes, Log, Piece, follow_log, read_answers, write_calls};
 use crate::keeper::ending;
 use crate::lodging::{Limits, Lodging};
 use ironspin_model::EngineError;
@@ -32,7 +33,7 @@ impl Program {
         matches!(self, Program::Library(_))
     }
 
-    fn command(&self, lodging: &Lodging) -> Result<Command, EngineError> {
+    fn command(&self, lodging: &Lodging, shared: Option<&Reading>) -> Result<Command, EngineError> {
         let words = match (self, &lodging.program) {
             (Program::Words(words), _) => words.clone(),
             (Program::Library(path), Some(program)) => [program.as_path(), "serve-library".as_ref(), path.as_path()]
@@ -59,6 +60,10 @@ impl Program {
                 command
             }
         };
+        if let Some(shared) = shared {
+            let number = shared.hand_to(&mut command);
+            command.args(["--room", &number]);
+        }
         // Ctrl-C is the bench's to answer, and an engine is ended with all that it has started.
         #[cfg(unix)]
         std::os::unix::process::CommandExt::process_group(&mut command, 0);
@@ -85,8 +90,10 @@ impl Process {
     /// # Errors
     /// When it cannot be started.
     pub(crate) fn start(program: &Program, lodging: &Lodging) -> Result<Process, EngineError> {
+        let in_bytes = program.in_bytes();
+        let shared = in_bytes.then(Reading::new).flatten();
         let mut child = program
-            .command(lodging)?
+            .command(lodging, shared.as_ref())?
             .spawn()
             .map_err(|error| EngineError::Crashed { why: format!("it cannot be started: {error}") })?;
         let gone = || EngineError::Crashed { why: "a process without streams".to_owned() };
@@ -95,17 +102,26 @@ impl Process {
         let errors = child.stderr.take().ok_or_else(gone)?;
         // A few pieces ahead at most, so that an engine that talks without end fills no memory.
         let (send, answers) = sync_channel(AHEAD);
-        let in_bytes = program.in_bytes();
         // Room that was read goes back to be filled again.
-        let (empty, room) = channel();
-        std::thread::spawn(move || read_answers(output, in_bytes, &send, &room));
+        let (back, empty) = channel();
+        let frames = in_bytes.then_some(InBytes { shared, empty });
+        std::thread::spawn(move || read_answers(output, frames, &send));
         // An engine that reads nothing holds up this thread only.
         let (calls, lines) = channel();
         std::thread::spawn(move || write_calls(input, &lines));
         let log = Log::default();
         let kept = log.clone();
         std::thread::spawn(move || follow_log(errors, &kept));
-        Ok(Process { child, calls: Some(calls), answers, empty, log, limits: lodging.limits, ended: None, asked: 0 })
+        Ok(Process {
+            child,
+            calls: Some(calls),
+            answers,
+            empty: back,
+            log,
+            limits: lodging.limits,
+            ended: None,
+            asked: 0,
+        })
     }
 
     /// The number of the next call.

@@ -6,6 +6,7 @@
 //! | `world.rs` | worlds as JSON, and back |
 //! | `message.rs` | deeds, frames and everything else that is said |
 //! | `bytes.rs` | frames as bytes, between two processes of this program |
+//! | `room.rs` | memory that the two share, so that bytes need not go through a pipe; `roomless.rs` where the system has none |
 //! | `client.rs` | an engine in a process of its own behind the `Engine` trait |
 //! | `child.rs`, `streams.rs` | that process: lines, time limits, last words |
 //! | `stable.rs` | processes that wait for their next trial |
@@ -16,6 +17,11 @@ mod child;
 mod client;
 mod message;
 mod number;
+#[cfg(target_os = "linux")]
+mod room;
+#[cfg(not(target_os = "linux"))]
+#[path = "roomless.rs"]
+mod room;
 mod serve;
 mod stable;
 mod streams;
@@ -25,6 +31,7 @@ pub(crate) use child::{Process, Program, shortened};
 pub(crate) use client::Remote;
 pub(crate) use message::{Hello, contact_from};
 pub(crate) use number::Number;
+pub(crate) use room::Writing;
 pub use serve::{Served, Starter, serve};
 pub(crate) use stable::Stable;
 

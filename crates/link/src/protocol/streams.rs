@@ -1,6 +1,8 @@
 //! The three streams of an engine's process, each on a thread of its own.
 
+use super::bytes::read_bytes;
 use super::child::shortened;
+use super::room::Reading;
 use std::collections::VecDeque;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::process::{ChildStderr, ChildStdin, ChildStdout};
@@ -23,16 +25,34 @@ pub(crate) enum Piece {
     Line(String),
 }
 
-/// Hands on one answer after the other until the stream ends or breaks; frames are put in `room` that comes back.
+/// Where frames come from that are bytes.
+pub(super) struct InBytes {
+    /// Memory shared with the other end.
+    pub(super) shared: Option<Reading>,
+    /// What was read and may be filled again.
+    pub(super) empty: Receiver<Vec<u8>>,
+}
+
+impl InBytes {
+    /// A frame; nothing where a line follows, or the end.
+    fn read(&mut self, output: &mut impl BufRead) -> io::Result<Option<Vec<u8>>> {
+        if output.fill_buf()?.is_empty() {
+            return Ok(None);
+        }
+        let mut bytes = self.empty.try_recv().unwrap_or_default();
+        Ok(read_bytes(output, &mut self.shared, &mut bytes, LONGEST)?.then_some(bytes))
+    }
+}
+
+/// Hands on one answer after the other until the stream ends or breaks.
 pub(super) fn read_answers(
     output: ChildStdout,
-    in_bytes: bool,
+    mut in_bytes: Option<InBytes>,
     send: &SyncSender<Result<Piece, String>>,
-    room: &Receiver<Vec<u8>>,
 ) {
     let mut output = BufReader::with_capacity(1 << 18, output);
     loop {
-        let answer = match in_bytes.then(|| read_bytes(&mut output, room)) {
+        let answer = match in_bytes.as_mut().map(|frames| frames.read(&mut output)) {
             Some(Ok(Some(frame))) => Ok(Piece::Frame(frame)),
             Some(Err(why)) => Err(why.to_string()),
             Some(Ok(None)) | None => match read_line(&mut output) {
@@ -69,30 +89,6 @@ fn read_line(output: &mut impl BufRead) -> Result<Option<String>, String> {
         true => format!("a line of more than {LONGEST} bytes: `{}`", shortened(&line)),
         false => format!("half a line: `{}`", shortened(&line)),
     })
-}
-
-/// A frame; nothing where a line follows, or the end.
-fn read_bytes(output: &mut impl BufRead, room: &Receiver<Vec<u8>>) -> io::Result<Option<Vec<u8>>> {
-    if output.fill_buf()?.is_empty() {
-        return Ok(None);
-    }
-    let mut count = [0; 8];
-    output.read_exact(&mut count)?;
-    let count = u64::from_le_bytes(count);
-    if count == 0 {
-        return Ok(None);
-    }
-    if count > LONGEST {
-        return Err(io::Error::other(format!("{count} bytes of frames")));
-    }
-    let mut bytes = room.try_recv().unwrap_or_default();
-    bytes.clear();
-    bytes.reserve(count as usize);
-    output.take(count).read_to_end(&mut bytes)?;
-    match bytes.len() as u64 == count {
-        true => Ok(Some(bytes)),
-        false => Err(io::Error::other(format!("{} bytes of {count}", bytes.len()))),
-    }
 }
 
 /// Writes one line after the other until there are no more or none is taken.
