@@ -79,6 +79,40 @@ pub struct Reading {
     pub samples: Vec<f64>,
     /// Whether the quantity cannot be measured in this scene at all, whatever the engine does.
     pub unsupported: bool,
+    /// Where to look, when there is one such moment.
+    pub moment: Option<Moment>,
+}
+
+/// A moment at which something is to be seen.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Moment {
+    /// s.
+    pub time: f64,
+    /// The body to look at.
+    pub body: usize,
+}
+
+/// What a gauge has found beyond a value, to be drawn.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Exhibit {
+    /// Power over frequency.
+    Spectrum {
+        /// The body that it is of.
+        body: usize,
+        /// Hz from one line to the next; the first stands at 0.
+        spacing: f64,
+        /// Power of each line as a share of the whole.
+        shares: Vec<f64>,
+    },
+    /// How many values fell where, beside how many a law expects.
+    Histogram {
+        /// Ends of the classes, one more than there are classes, in the unit of the claim's measure.
+        edges: Vec<f64>,
+        /// Values in each class.
+        found: Vec<f64>,
+        /// Expected by the law; empty where the claim gives none.
+        expected: Vec<f64>,
+    },
 }
 
 impl Reading {
@@ -95,6 +129,13 @@ impl Reading {
     /// The quantity cannot be measured in this scene, whatever the engine does.
     pub fn unsupported(why: impl Into<String>) -> Self {
         Reading { unsupported: true, ..Reading::nothing(why) }
+    }
+
+    /// Tells where to look.
+    #[must_use]
+    pub fn seen_at(mut self, time: f64, body: usize) -> Self {
+        self.moment = Some(Moment { time, body });
+        self
     }
 
     /// Adds a warning.
@@ -138,4 +179,14 @@ pub trait Gauge: Send {
 
     /// What has been measured so far.
     fn reading(&self, world: &World) -> Reading;
+
+    /// The value so far, for a curve over time; nothing where it means nothing before the end.
+    fn so_far(&self, world: &World) -> Option<f64> {
+        self.reading(world).value
+    }
+
+    /// What there is to draw beside the value.
+    fn exhibit(&self) -> Option<Exhibit> {
+        None
+    }
 }

@@ -3,7 +3,7 @@
 //!
 //! | type | duty | file |
 //! |---|---|---|
-//! | [`Gauge`], [`View`], [`Scope`], [`Reading`] | the shape every gauge has | `gauge.rs` |
+//! | [`Gauge`], [`View`], [`Scope`], [`Reading`], [`Exhibit`] | the shape every gauge has | `gauge.rs` |
 //! | [`GAUGES`], [`GaugeEntry`] | the one table: name, label, unit, better direction, definition, formula, source, maker | `table.rs` |
 //! | [`judge`], [`Outcome`] | a reading held against a bound | `judge.rs` |
 //! | [`Sight`] and `geometry` | outlines, gaps by support functions, first touches, what is near what | `geometry/` |
@@ -19,7 +19,7 @@ mod judge;
 mod table;
 
 pub use advice::next_step;
-pub use gauge::{Gauge, News, Reading, Scope, View};
+pub use gauge::{Exhibit, Gauge, Moment, News, Reading, Scope, View};
 pub use gauges::energy::{MechanicalEnergy, mechanical_energy};
 pub use gauges::spread::pooled_reading;
 pub use geometry::{Gap, Moving, Outline, Sight};

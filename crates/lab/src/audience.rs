@@ -130,7 +130,9 @@ impl<'a> Audience<'a> {
         for watch in &mut self.watches {
             watch.observe(&view);
         }
-        self.recorder.observe(self.world, frame);
+        if self.recorder.observe(self.world, frame) {
+            self.watches.iter_mut().for_each(|watch| watch.sample(world));
+        }
         for due in self.prober.see(frame) {
             let news = News::Forecast { ahead: due.ahead, off: &due.off };
             self.watches.iter_mut().for_each(|watch| watch.hear(self.world, due.asked, &news));

@@ -3,6 +3,19 @@
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
+/// Documents of results: those of an older run do not stay beside a newer one.
+const DOCUMENTS: [&str; 9] = [
+    "result.json",
+    "trials.csv",
+    "drawings.json",
+    "twins.json",
+    "twin-drawings.json",
+    "series.json",
+    "cost.json",
+    "proof.json",
+    "report.html",
+];
+
 /// The file by which a folder is known as ours.
 const MARK: &str = "manifest.json";
 
@@ -73,6 +86,12 @@ impl RunFolder {
     pub fn publish(self) -> Result<PathBuf, FolderError> {
         let io = |cause| FolderError::Io { folder: self.target.clone(), cause };
         if self.target.exists() {
+            for name in DOCUMENTS.iter().filter(|name| !self.draft.path().join(name).exists()) {
+                match std::fs::remove_file(self.target.join(name)) {
+                    Err(cause) if cause.kind() != io::ErrorKind::NotFound => return Err(io(cause)),
+                    _ => {}
+                }
+            }
             for entry in self.draft.path().read_dir().map_err(io)? {
                 let entry = entry.map_err(io)?;
                 std::fs::rename(entry.path(), self.target.join(entry.file_name())).map_err(io)?;

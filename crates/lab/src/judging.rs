@@ -32,6 +32,21 @@ pub struct JudgeOrder {
     pub conventions: Conventions,
 }
 
+impl JudgeOrder {
+    /// A trace in SI units, y up, of a scene as it is.
+    pub fn plain(scene: &str, trace: &Path) -> JudgeOrder {
+        JudgeOrder {
+            scene: scene.to_owned(),
+            trace: trace.to_owned(),
+            set: Vec::new(),
+            seed: 1,
+            body_limit: ironspin_scene::BODY_LIMIT,
+            dt: None,
+            conventions: Conventions::default(),
+        }
+    }
+}
+
 /// Why a trace cannot be judged.
 #[derive(Debug, thiserror::Error)]
 pub enum JudgeError {

@@ -3,7 +3,7 @@
 use crate::plan::TrialPlan;
 use crate::probes::ProbeRecord;
 use crate::recording::Recording;
-use ironspin_gauge::GaugeEntry;
+use ironspin_gauge::{Exhibit, GaugeEntry, Moment};
 use ironspin_model::{Claim, EngineInfo, Verdict, World};
 use std::path::PathBuf;
 
@@ -26,6 +26,14 @@ pub struct ClaimRecord {
     pub warnings: Vec<String>,
     /// The values that a law is held against, to be pooled with those of other trials; empty for most gauges.
     pub samples: Vec<f64>,
+    /// Where to look, when there is one such moment.
+    pub moment: Option<Moment>,
+    /// Time from which the value was past its bound for good, s, as far as the samples of the recording tell.
+    pub since: Option<f64>,
+    /// What there is to draw beside the value.
+    pub exhibit: Option<Exhibit>,
+    /// The value so far at the samples of the recording; not-a-number where there was none.
+    pub track: Vec<f64>,
 }
 
 impl ClaimRecord {

@@ -105,16 +105,19 @@ impl Recorder {
         self.pace = steps.max(1);
     }
 
-    pub(crate) fn observe(&mut self, world: &World, frame: &Frame) {
+    /// Keeps what there is to keep of a frame; whether it is one of the samples.
+    pub(crate) fn observe(&mut self, world: &World, frame: &Frame) -> bool {
         if self.recording.start.is_empty() {
             self.recording.start.clone_from(&frame.bodies);
-        }
-        if frame.step.is_multiple_of(self.stride) {
-            self.sample(world, frame);
         }
         if frame.step.is_multiple_of(self.pace) {
             self.recording.replay.keep(frame);
         }
+        let sampled = frame.step.is_multiple_of(self.stride);
+        if sampled {
+            self.sample(world, frame);
+        }
+        sampled
     }
 
     fn sample(&mut self, world: &World, frame: &Frame) {

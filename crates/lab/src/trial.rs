@@ -78,7 +78,11 @@ pub(crate) fn conclude(
         }
         Ok(()) => {
             let scalar = engine_info.as_ref().map_or(Scalar::F64, |info| info.scalar);
-            let claims: Vec<_> = audience.watches.into_iter().map(|watch| watch.finish(&setup.world, scalar)).collect();
+            let claims: Vec<_> = audience
+                .watches
+                .into_iter()
+                .map(|watch| watch.finish(&setup.world, scalar, &recording.times))
+                .collect();
             let (verdict, reason) = ClaimRecord::sum(&claims);
             (verdict, reason, claims)
         }

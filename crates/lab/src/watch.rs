@@ -2,7 +2,7 @@
 
 use crate::record::ClaimRecord;
 use ironspin_gauge::{Gauge, GaugeEntry, News, Scope, View, judge};
-use ironspin_model::{Claim, Scalar, Verdict, World};
+use ironspin_model::{Bound, Claim, Scalar, Verdict, World};
 
 pub(crate) struct Watch {
     claim: Claim,
@@ -10,6 +10,8 @@ pub(crate) struct Watch {
     gauge: Box<dyn Gauge>,
     /// Whether the frame before lay in the window.
     inside: bool,
+    /// Its values at the samples of the recording; not-a-number where there is none.
+    track: Vec<f64>,
 }
 
 impl Watch {
@@ -17,7 +19,13 @@ impl Watch {
     pub(crate) fn new(claim: &Claim, world: &World) -> Option<Self> {
         let entry = ironspin_gauge::find(&claim.gauge)?;
         let scope = Scope { of: claim.of.clone(), against: claim.against.clone(), details: claim.details.clone() };
-        Some(Watch { gauge: (entry.make)(world, &scope), claim: claim.clone(), entry, inside: false })
+        Some(Watch {
+            gauge: (entry.make)(world, &scope),
+            claim: claim.clone(),
+            entry,
+            inside: false,
+            track: Vec::new(),
+        })
     }
 
     /// Whether the gauge asks where outlines are.
@@ -34,6 +42,11 @@ impl Watch {
         self.inside = inside;
     }
 
+    /// Keeps the value so far, as one of a curve over time.
+    pub(crate) fn sample(&mut self, world: &World) {
+        self.track.push(self.gauge.so_far(world).unwrap_or(f64::NAN));
+    }
+
     /// What came of a question that was asked at a time.
     pub(crate) fn hear(&mut self, world: &World, asked: f64, news: &News<'_>) {
         if self.claim.window.contains(asked) {
@@ -41,7 +54,8 @@ impl Watch {
         }
     }
 
-    pub(crate) fn finish(mut self, world: &World, scalar: Scalar) -> ClaimRecord {
+    /// `times` are those of the recording.
+    pub(crate) fn finish(mut self, world: &World, scalar: Scalar, times: &[f64]) -> ClaimRecord {
         if let (Scalar::F32, Some(bound)) = (scalar, self.claim.single.take()) {
             self.claim.bound = bound;
         }
@@ -50,6 +64,12 @@ impl Watch {
         let used = reading.value.map_or(f64::INFINITY, |value| self.claim.bound.used(value));
         let verdict = outcome.verdict;
         debug_assert!(verdict != Verdict::Fail || used > 1.0);
+        // The last frame is a sample of its own where it fell between two.
+        if self.track.len() < times.len() {
+            self.sample(world);
+        }
+        let failed = verdict == Verdict::Fail;
+        let since = failed.then(|| broken_since(&self.claim.bound, times, &self.track)).flatten();
         ClaimRecord {
             claim: self.claim,
             gauge: self.entry,
@@ -59,6 +79,41 @@ impl Watch {
             detail: outcome.reason,
             warnings: reading.warnings,
             samples: reading.samples,
+            moment: reading.moment,
+            since,
+            exhibit: self.gauge.exhibit(),
+            track: self.track,
         }
+    }
+}
+
+/// The first of the last samples in a row that are past the bound. Nothing for a bound that is only met in the end, when it never was met.
+fn broken_since(bound: &Bound, times: &[f64], track: &[f64]) -> Option<f64> {
+    let (mut since, mut held) = (None, matches!(bound, Bound::AtMost(_)));
+    for (&time, &value) in times.iter().zip(track).filter(|(_, value)| !value.is_nan()) {
+        if bound.holds(value) {
+            (since, held) = (None, true);
+        } else {
+            since.get_or_insert(time);
+        }
+    }
+    since.filter(|_| held)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_claim_is_broken_since_its_bound_was_passed_for_good() {
+        let times = [0.0, 1.0, 2.0, 3.0];
+        let nan = f64::NAN;
+        assert_eq!(broken_since(&Bound::AtMost(1.0), &times, &[nan, 2.0, 0.5, 3.0]), Some(3.0));
+        assert_eq!(broken_since(&Bound::AtMost(1.0), &times, &[2.0, 2.0, 2.0, 2.0]), Some(0.0));
+        assert_eq!(broken_since(&Bound::AtLeast(1.0), &times, &[1.0, 1.0, 0.9, 0.8]), Some(2.0));
+        // It was on its way there.
+        assert_eq!(broken_since(&Bound::AtLeast(3.0), &times, &[0.0, 1.0, 1.0, 2.0]), None);
+        assert_eq!(broken_since(&Bound::Equals { value: 1.0, within: 0.0 }, &times, &[0.0, 1.0, 2.0, 2.0]), Some(2.0));
+        assert_eq!(broken_since(&Bound::AtMost(1.0), &times, &[nan; 4]), None);
     }
 }

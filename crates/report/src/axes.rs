@@ -1,13 +1,30 @@
-//! Figures with linear or logarithmic axes, as SVG: lines, dots, bounds.
+//! Figures with linear or logarithmic axes, as SVG or as dots: lines, dots, bars, bounds.
 
+use crate::dots::Dots;
 use crate::number::show;
 use crate::plot::PlotError;
+use plotters::coord::Shift;
+use plotters::coord::ranged1d::{DefaultFormatting, KeyPointHint, Ranged};
+use plotters::coord::types::RangedCoordf64;
 use plotters::prelude::*;
+use std::ops::Range;
 
-/// Size of a figure, px.
-const SIZE: (u32, u32) = (720, 420);
+/// Size of a figure for itself, and of one among others, px.
+pub(crate) const SHEET: (u32, u32) = (720, 420);
+pub(crate) const SMALL: (u32, u32) = (532, 260);
+/// Colour of bounds: lines of it, and no others, are dashed.
+pub(crate) const BOUND: (u8, u8, u8) = (0x6f, 0x6a, 0x60);
+/// Names of more lines, or longer ones, stand below the figure: so many at most, in rows so high, px.
+const SHORT_LIST: usize = 5;
+const SHORT_NAME: usize = 30;
+const ROWS: usize = 12;
+const ROW: i32 = 16;
+const INK: RGBColor = RGBColor(0x22, 0x26, 0x2a);
+const LABELS: RGBColor = RGBColor(0x44, 0x48, 0x4c);
+const GRID: RGBColor = RGBColor(0xdd, 0xd9, 0xd0);
 
 /// One axis.
+#[derive(Clone, Debug)]
 pub(crate) struct Axis {
     /// What it shows, with its unit.
     pub(crate) name: String,
@@ -15,21 +32,38 @@ pub(crate) struct Axis {
     pub(crate) logarithmic: bool,
 }
 
+/// How points are drawn.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) enum Mark {
+    /// Joined, with gaps where there is no number.
+    Line,
+    /// One by one.
+    Dots,
+    /// Both.
+    LineAndDots,
+    /// Upright bars from 0, so wide.
+    Bars(f64),
+    /// A thin dashed line, in the colour [`BOUND`].
+    Dashes,
+    /// A thin upright line through each, over the whole height.
+    Rule,
+}
+
 /// One line, or one row of dots.
+#[derive(Clone, Debug)]
 pub(crate) struct Line {
-    /// Shown beside its end; none for an empty name.
+    /// Told in the corner; an empty name is not.
     pub(crate) name: String,
     /// Its colour.
     pub(crate) colour: (u8, u8, u8),
     /// x and y.
     pub(crate) points: Vec<(f64, f64)>,
-    /// Dots at the points.
-    pub(crate) dots: bool,
-    /// The line itself is left out between them.
-    pub(crate) bare: bool,
+    /// How they are drawn.
+    pub(crate) mark: Mark,
 }
 
 /// A figure.
+#[derive(Clone, Debug)]
 pub(crate) struct Figure {
     /// Its title.
     pub(crate) title: String,
@@ -39,22 +73,76 @@ pub(crate) struct Figure {
     pub(crate) up: Axis,
     /// What is drawn.
     pub(crate) lines: Vec<Line>,
+    /// px.
+    pub(crate) size: (u32, u32),
+}
+
+impl Figure {
+    /// As SVG.
+    ///
+    /// # Errors
+    /// When the plotting library refuses.
+    pub(crate) fn svg(&self) -> Result<String, PlotError> {
+        let mut svg = String::new();
+        self.fill(&SVGBackend::with_string(&mut svg, self.whole()).into_drawing_area())?;
+        // The plotting library would draw every dash by itself.
+        let (r, g, b) = BOUND;
+        let stroke = format!("stroke=\"#{r:02X}{g:02X}{b:02X}\"");
+        Ok(svg.replace(&stroke, &format!("{stroke} stroke-dasharray=\"6 4\"")))
+    }
+
+    /// As PNG.
+    ///
+    /// # Errors
+    /// When the plotting library refuses.
+    pub(crate) fn png(&self) -> Result<Vec<u8>, PlotError> {
+        let mut png = Vec::new();
+        let dots = Dots::new(self.whole(), &mut png).ok_or_else(|| self.fault("a picture of no size".to_owned()))?;
+        self.fill(&dots.into_drawing_area())?;
+        Ok(png)
+    }
+
+    /// Height of the names below the axes, px.
+    fn below(&self) -> u32 {
+        let names = || self.lines.iter().map(|line| line.name.chars().count()).filter(|length| *length > 0);
+        let many = names().count();
+        match many > SHORT_LIST || names().any(|length| length > SHORT_NAME) {
+            true => ROW as u32 * many.min(ROWS + 1) as u32 + 8,
+            false => 0,
+        }
+    }
+
+    fn whole(&self) -> (u32, u32) {
+        (self.size.0, self.size.1 + self.below())
+    }
+
+    fn fault(&self, cause: String) -> PlotError {
+        PlotError { title: self.title.clone(), cause }
+    }
+
+    fn fill<DB: DrawingBackend>(&self, root: &DrawingArea<DB, Shift>) -> Result<(), PlotError> {
+        fill(root, self).map_err(|error| self.fault(error.to_string()))
+    }
 }
 
 impl Axis {
+    pub(crate) fn linear(name: impl Into<String>) -> Axis {
+        Axis { name: name.into(), logarithmic: false }
+    }
+
     fn place(&self, value: f64) -> f64 {
         if self.logarithmic { value.log10() } else { value }
     }
 
     fn label(&self, place: f64, span: f64) -> String {
-        if !self.logarithmic {
-            return show(if place.abs() < 1e-9 * span { 0.0 } else { place });
+        if self.logarithmic {
+            return show(10_f64.powf(place));
         }
-        // Labels between the powers would be powers of no round number.
-        if (place - place.round()).abs() > 1e-6 && span > 1.5 { String::new() } else { show(10_f64.powf(place)) }
+        // Takes the rounding noise off.
+        show(if place.abs() < 1e-9 * span { 0.0 } else { place })
     }
 
-    /// Ends with a little air.
+    /// Ends with a little air; what is flat but for rounding gets a span of its own, for noise drawn large would look like motion.
     fn span(&self, values: impl Iterator<Item = f64>) -> (f64, f64) {
         let (low, high) = values
             .filter(|value| value.is_finite())
@@ -62,19 +150,57 @@ impl Axis {
         if low > high {
             return (0.0, 1.0);
         }
-        let air = if high > low { 0.06 * (high - low) } else { (0.05 * low.abs()).max(0.5) };
+        let size = low.abs().max(high.abs());
+        let air = match (self.logarithmic, high - low > 1e-9 * size) {
+            (_, true) => 0.05 * (high - low),
+            (true, false) => 0.5,
+            (false, false) => (0.05 * size).max(1e-12),
+        };
         (low - air, high + air)
     }
 }
 
-/// Draws a figure.
-///
-/// # Errors
-/// When the plotting library refuses.
-pub(crate) fn draw(figure: &Figure) -> Result<String, PlotError> {
-    let mut svg = String::new();
-    fill(&mut svg, figure).map_err(|cause| PlotError { title: figure.title.clone(), cause })?;
-    Ok(svg)
+/// Places along an axis, with marks at round values.
+struct Places {
+    range: Range<f64>,
+    logarithmic: bool,
+}
+
+impl Ranged for Places {
+    type FormatOption = DefaultFormatting;
+    type ValueType = f64;
+
+    fn map(&self, value: &f64, limit: (i32, i32)) -> i32 {
+        RangedCoordf64::from(self.range.clone()).map(value, limit)
+    }
+
+    fn key_points<Hint: KeyPointHint>(&self, hint: Hint) -> Vec<f64> {
+        if !self.logarithmic {
+            return RangedCoordf64::from(self.range.clone()).key_points(hint);
+        }
+        powers(&self.range, hint.max_num_points())
+    }
+
+    fn range(&self) -> Range<f64> {
+        self.range.clone()
+    }
+}
+
+/// Logarithms of round values: powers of ten, every so many of them where there are many, with twos and fives between where there are few.
+fn powers(range: &Range<f64>, most: usize) -> Vec<f64> {
+    let (first, last) = (range.start.floor() as i32, range.end.ceil() as i32);
+    let within = |places: Vec<f64>| places.into_iter().filter(|place| range.contains(place)).collect::<Vec<_>>();
+    let tens = |every: usize| within((first..=last).step_by(every).map(f64::from).collect());
+    let between = |digits: &[f64]| {
+        let places = (first..=last).flat_map(|power| digits.iter().map(move |digit| f64::from(power) + digit.log10()));
+        within(places.collect())
+    };
+    let digits: Vec<f64> = (2..100).map(|tenth| f64::from(tenth) / 2.0).filter(|digit| *digit < 10.0).collect();
+    let finer = [tens(1), between(&[1.0, 3.0]), between(&[1.0, 2.0, 5.0]), between(&digits)];
+    let coarser = [5, 4, 3, 2].map(tens);
+    let fits = |places: &&Vec<f64>| places.len() <= most.max(2);
+    let best = coarser.iter().chain(&finer).filter(fits).max_by_key(|places| places.len());
+    best.cloned().unwrap_or_else(|| vec![f64::from(first)])
 }
 
 /// The corner with the fewest points, for the names of the lines.
@@ -94,78 +220,162 @@ fn emptiest(placed: &[Vec<(f64, f64)>], across: (f64, f64), up: (f64, f64)) -> S
     best.map_or(SeriesLabelPosition::LowerRight, |(_, corner)| corner)
 }
 
-fn fill(svg: &mut String, figure: &Figure) -> Result<(), String> {
-    let told = |error: &dyn std::fmt::Display| error.to_string();
+/// Stretches of points with numbers.
+fn pieces(points: &[(f64, f64)]) -> impl Iterator<Item = &[(f64, f64)]> + Clone {
+    points.split(|(x, y)| !x.is_finite() || !y.is_finite()).filter(|piece| !piece.is_empty())
+}
+
+/// Lines with their names below a figure, where they are many or long.
+fn names_below<DB: DrawingBackend>(
+    area: &DrawingArea<DB, Shift>,
+    figure: &Figure,
+) -> Result<(), DrawingAreaErrorKind<DB::ErrorType>> {
+    let told = || figure.lines.iter().filter(|line| !line.name.is_empty());
+    let many = told().count();
+    let room = figure.size.0 - 60;
+    let font = ("sans-serif", 12).into_font().color(&LABELS);
+    for (row, line) in told().take(ROWS).enumerate() {
+        let y = ROW * row as i32 + 4;
+        let colour = RGBColor(line.colour.0, line.colour.1, line.colour.2);
+        area.draw(&Rectangle::new([(24, y + 4), (42, y + 8)], colour.filled()))?;
+        let (wide, letters) = (area.estimate_text_size(&line.name, &font)?.0.max(1), line.name.chars().count());
+        let name = match wide > room {
+            true => line.name.chars().take(letters * room as usize / wide as usize - 2).chain("..".chars()).collect(),
+            false => line.name.clone(),
+        };
+        area.draw(&Text::new(name, (50, y), font.clone()))?;
+    }
+    if many > ROWS {
+        area.draw(&Text::new(format!("and {} more", many - ROWS), (50, ROW * ROWS as i32 + 4), font))?;
+    }
+    Ok(())
+}
+
+fn fill<DB: DrawingBackend>(
+    root: &DrawingArea<DB, Shift>,
+    figure: &Figure,
+) -> Result<(), DrawingAreaErrorKind<DB::ErrorType>> {
     let (across, up) = (&figure.across, &figure.up);
     let placed: Vec<Vec<(f64, f64)>> = figure
         .lines
         .iter()
-        .map(|line| {
-            let points = line.points.iter().map(|&(x, y)| (across.place(x), up.place(y)));
-            points.filter(|(x, y)| x.is_finite() && y.is_finite()).collect()
-        })
+        .map(|line| line.points.iter().map(|&(x, y)| (across.place(x), up.place(y))).collect())
         .collect();
     let all = || placed.iter().flatten();
+    let bars = figure.lines.iter().any(|line| matches!(line.mark, Mark::Bars(_)));
     let (left, right) = across.span(all().map(|point| point.0));
-    let (low, high) = up.span(all().map(|point| point.1));
-    let root = SVGBackend::with_string(svg, SIZE).into_drawing_area();
-    root.fill(&WHITE).map_err(|e| told(&e))?;
-    let dark = RGBColor(0x22, 0x26, 0x2a);
-    let mut chart = ChartBuilder::on(&root)
-        .caption(&figure.title, ("sans-serif", 16).into_font().color(&dark))
-        .margin(12)
-        .x_label_area_size(42)
-        .y_label_area_size(76)
-        .build_cartesian_2d(left..right, low..high)
-        .map_err(|e| told(&e))?;
-    let labels = |axis: &Axis, span: f64| if axis.logarithmic { (span.ceil() as usize + 1).clamp(3, 9) } else { 7 };
+    let (low, high) = up.span(all().map(|point| point.1).chain(bars.then_some(0.0)));
+    let (wide, tall) = (right - left, high - low);
+    root.fill(&WHITE)?;
+    let below = figure.below() > 0;
+    let (over, under) = root.split_vertically(figure.size.1 as i32);
+    let small = figure.size.0 < SHEET.0;
+    let text = if small { 12 } else { 13 };
+    let longest = [low, high].map(|place| up.label(place, tall).len()).into_iter().max().unwrap_or(4).max(5) as u32;
+    let beside = (8 * longest).min(90) + if up.name.is_empty() { 0 } else { 22 };
+    let mut chart = ChartBuilder::on(&over)
+        .caption(&figure.title, ("sans-serif", if small { 15 } else { 16 }).into_font().color(&INK))
+        .margin(if small { 8 } else { 12 })
+        .x_label_area_size(if small { 32 } else { 42 })
+        .y_label_area_size(beside)
+        .build_cartesian_2d(
+            Places { range: left..right, logarithmic: across.logarithmic },
+            Places { range: low..high, logarithmic: up.logarithmic },
+        )?;
     chart
         .configure_mesh()
-        .x_labels(labels(across, right - left))
-        .y_labels(labels(up, high - low))
+        .x_labels(if small { 6 } else { 8 })
+        .y_labels(if small { 5 } else { 8 })
         .x_desc(&across.name)
         .y_desc(&up.name)
-        .x_label_formatter(&|place| across.label(*place, right - left))
-        .y_label_formatter(&|place| up.label(*place, high - low))
+        .x_label_formatter(&|place| across.label(*place, wide))
+        .y_label_formatter(&|place| up.label(*place, tall))
         .light_line_style(TRANSPARENT)
-        .bold_line_style(RGBColor(0xdd, 0xd9, 0xd0))
+        .bold_line_style(GRID)
         .axis_style(RGBColor(0x88, 0x88, 0x88))
-        .label_style(("sans-serif", 13).into_font().color(&RGBColor(0x44, 0x48, 0x4c)))
-        .draw()
-        .map_err(|e| told(&e))?;
+        .label_style(("sans-serif", text).into_font().color(&LABELS))
+        .draw()?;
     let mut named = false;
     for (line, points) in figure.lines.iter().zip(&placed) {
         let colour = RGBColor(line.colour.0, line.colour.1, line.colour.2);
-        if !line.bare {
-            let drawn = chart
-                .draw_series(LineSeries::new(points.iter().copied(), colour.stroke_width(2)))
-                .map_err(|e| told(&e))?;
-            if !line.name.is_empty() && !line.dots {
-                named = true;
-                drawn
-                    .label(&line.name)
-                    .legend(move |(x, y)| Rectangle::new([(x, y - 2), (x + 14, y + 2)], colour.filled()));
+        let told = !line.name.is_empty();
+        named |= told;
+        let finite = || pieces(points).flatten().copied();
+        match line.mark {
+            Mark::Line | Mark::LineAndDots => {
+                for (number, piece) in pieces(points).enumerate() {
+                    let drawn = chart.draw_series(LineSeries::new(piece.iter().copied(), colour.stroke_width(2)))?;
+                    if told && number == 0 && line.mark == Mark::Line {
+                        drawn
+                            .label(&line.name)
+                            .legend(move |(x, y)| Rectangle::new([(x, y - 2), (x + 14, y + 2)], colour.filled()));
+                    }
+                }
             }
+            Mark::Dashes => {
+                let bound = RGBColor(BOUND.0, BOUND.1, BOUND.2).stroke_width(1);
+                let drawn = chart.draw_series(LineSeries::new(finite(), bound))?;
+                if told {
+                    drawn.label(&line.name).legend(move |(x, y)| PathElement::new([(x, y), (x + 14, y)], bound));
+                }
+            }
+            Mark::Rule => {
+                let upright = |(x, _)| PathElement::new([(x, low), (x, high)], colour.stroke_width(1));
+                chart.draw_series(finite().map(upright))?;
+            }
+            Mark::Bars(width) => {
+                let bar =
+                    |(x, y)| Rectangle::new([(x - 0.5 * width, 0.0), (x + 0.5 * width, y)], colour.mix(0.55).filled());
+                let drawn = chart.draw_series(finite().map(bar))?;
+                if told {
+                    drawn
+                        .label(&line.name)
+                        .legend(move |(x, y)| Rectangle::new([(x, y - 4), (x + 14, y + 4)], colour.mix(0.55).filled()));
+                }
+            }
+            Mark::Dots => {}
         }
-        if line.dots {
-            let drawn = chart
-                .draw_series(points.iter().map(|&point| Circle::new(point, 4, colour.filled())))
-                .map_err(|e| told(&e))?;
-            if !line.name.is_empty() {
-                named = true;
+        if matches!(line.mark, Mark::Dots | Mark::LineAndDots) {
+            let drawn = chart.draw_series(finite().map(|point| Circle::new(point, 4, colour.filled())))?;
+            if told {
                 drawn.label(&line.name).legend(move |(x, y)| Circle::new((x + 7, y), 4, colour.filled()));
             }
         }
     }
-    if named {
+    if named && !below {
         chart
             .configure_series_labels()
             .position(emptiest(&placed, (left, right), (low, high)))
             .background_style(WHITE.mix(0.85))
-            .border_style(RGBColor(0xdd, 0xd9, 0xd0))
-            .label_font(("sans-serif", 13).into_font().color(&dark))
-            .draw()
-            .map_err(|e| told(&e))?;
+            .border_style(GRID)
+            .label_font(("sans-serif", text).into_font().color(&INK))
+            .draw()?;
     }
-    root.present().map_err(|e| told(&e))
+    if below {
+        names_below(&under, figure)?;
+    }
+    root.present()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn logarithmic_axes_have_round_labels_however_narrow_they_are() {
+        let labels = |low: f64, high: f64| {
+            let places = powers(&(low.log10()..high.log10()), 8);
+            places.iter().map(|place| show(10_f64.powf(*place))).collect::<Vec<_>>().join(" ")
+        };
+        assert_eq!(labels(0.9, 1.1e3), "1 3 10 30 100 300 1000");
+        assert_eq!(labels(4.0, 70.0), "5 10 20 50");
+        assert_eq!(labels(1.05, 3.3), "1.5 2 2.5 3");
+        assert_eq!(labels(1e-13, 2e3), "1e-13 1e-10 1e-7 1e-4 0.1 100");
+    }
+
+    #[test]
+    fn lines_break_where_there_is_no_number() {
+        let points = [(0.0, 1.0), (1.0, f64::NAN), (2.0, 1.0), (3.0, 2.0), (f64::INFINITY, 1.0)];
+        assert_eq!(pieces(&points).map(<[_]>::len).collect::<Vec<_>>(), [1, 2]);
+    }
 }

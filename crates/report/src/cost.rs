@@ -1,6 +1,6 @@
 //! Costs for people.
 
-use crate::axes::{Axis, Figure, Line, draw};
+use crate::axes::{Axis, BOUND, Figure, Line, Mark, SHEET};
 use crate::look::SERIES;
 use crate::machine::{MachineError, csv_text};
 use crate::number::show;
@@ -190,7 +190,7 @@ pub fn cost_plot(document: &CostDocument) -> Result<String, PlotError> {
     let mut lines: Vec<Line> = Vec::new();
     for (index, trend) in document.trends.iter().enumerate() {
         let (name, colour) = (trend.engine.clone(), SERIES[index % SERIES.len()]);
-        lines.push(Line { name, colour, points: of(&trend.engine), dots: true, bare: false });
+        lines.push(Line { name, colour, points: of(&trend.engine), mark: Mark::LineAndDots });
     }
     let across = lines.iter().flat_map(|line| &line.points).map(|point| point.0);
     let (low, high) = across.fold((f64::INFINITY, 0.0_f64), |(low, high), x| (low.min(x), high.max(x)));
@@ -198,13 +198,46 @@ pub fn cost_plot(document: &CostDocument) -> Result<String, PlotError> {
         let budget = 1e3 * document.budget;
         let points = vec![(low, budget), (high, budget)];
         let name = format!("budget {} ms", show(budget));
-        lines.push(Line { name, colour: (0x88, 0x88, 0x88), points, dots: false, bare: false });
+        lines.push(Line { name, colour: BOUND, points, mark: Mark::Dashes });
     }
     let scene = document.costs.first().map_or("", |cost| cost.scene.as_str());
-    draw(&Figure {
+    let figure = Figure {
         title: format!("{scene}: median time of a step over the number of bodies"),
         across: Axis { name: "bodies".to_owned(), logarithmic: true },
         up: Axis { name: "time of a step, ms".to_owned(), logarithmic: true },
         lines,
-    })
+        size: SHEET,
+    };
+    figure.svg()
+}
+
+/// The error of each setting (share of its bound) over its cost, on logarithmic axes; a line joins those that nothing beats in both. Nothing
+/// where no errors were asked for.
+///
+/// # Errors
+/// When it cannot be drawn.
+pub fn tradeoff_plot(document: &CostDocument) -> Result<Option<String>, PlotError> {
+    let place = |cost: &CostRecord| Some((1e3 * cost.median, cost.error.filter(|error| *error > 0.0)?));
+    let mut lines = Vec::new();
+    let mut best: Vec<(f64, f64)> = document.costs.iter().filter(|cost| cost.unbeaten).filter_map(place).collect();
+    best.sort_by(|a, b| a.0.total_cmp(&b.0));
+    lines.push(Line { name: String::new(), colour: BOUND, points: best, mark: Mark::Dashes });
+    for (index, trend) in document.trends.iter().enumerate() {
+        let own = document.costs.iter().filter(|cost| cost.engine == trend.engine);
+        let points: Vec<(f64, f64)> = own.filter_map(place).collect();
+        let (name, colour) = (trend.engine.clone(), SERIES[index % SERIES.len()]);
+        lines.push(Line { name, colour, points, mark: Mark::Dots });
+    }
+    if lines.iter().all(|line| line.points.is_empty()) {
+        return Ok(None);
+    }
+    let scene = document.costs.first().map_or("", |cost| cost.scene.as_str());
+    let figure = Figure {
+        title: format!("{scene}: error over cost"),
+        across: Axis { name: "median time of a step, ms".to_owned(), logarithmic: true },
+        up: Axis { name: "share of the bound used".to_owned(), logarithmic: true },
+        lines,
+        size: SHEET,
+    };
+    figure.svg().map(Some)
 }

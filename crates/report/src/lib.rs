@@ -7,24 +7,25 @@
 //! | [`verdict_map`], [`broken_claims`] | verdicts of a sweep over step and scale | `map.rs` |
 //! | [`page`] | one self-contained HTML page, with replays | `page/` |
 //! | [`junit_xml`], [`markdown`] | what build servers and reviews read | `exchange.rs` |
-//! | [`result_plot`] | a gauge over a condition or parameter | `scatter.rs` |
-//! | [`Drawing`] | what a trial is drawn from, kept beside results | `drawing.rs` |
+//! | [`result_plot`] | a gauge over a condition, a parameter or time | `scatter.rs` |
+//! | [`Drawing`], [`TwinDrawing`] | what trials and twins are drawn from, kept beside results | `drawing/` |
 //! | [`gif`], [`apng`], [`strip`], [`still`], [`play`] | films and pictures of dots, and in a terminal | `film/` |
 //! | `picture` | bodies of a world as SVG | `picture.rs` |
 //! | `sparkline` | a quantity over time in one line of characters | `sparkline.rs` |
 //! | [`sketch`] | a world as characters | `sketch.rs` |
-//! | `plot` | curves over time as SVG | `plot.rs` |
+//! | `plot` | curves over time, spectra, histograms | `plot.rs` |
 //! | [`twin_table`], [`twin_csv`], [`growth_plot`] | twins | `twins.rs` |
 //! | [`edge_text`], [`series_text`], [`comparison_text`], [`history_text`] | edges, series, comparisons, history | `search.rs` |
 //! | [`cost_table`], [`cost_plot`] | costs | `cost.rs` |
 //! | [`probe_table`] | the examination of an engine | `probe.rs` |
 //! | [`proof_text`], [`proof_markdown`], [`proof_page`] | faults and who notices them | `proof/` |
-//! | `axes` | figures with linear or logarithmic axes | `axes.rs` |
+//! | `axes`, `dots` | figures with linear or logarithmic axes, as SVG and PNG | `axes.rs`, `dots.rs` |
 //! | `look` | colours, marks and words of verdicts, the same everywhere | `look.rs` |
 //! | [`show`] | numbers for people | `number.rs` |
 
 mod axes;
 mod cost;
+mod dots;
 mod drawing;
 mod exchange;
 mod film;
@@ -44,14 +45,14 @@ mod sparkline;
 mod terminal;
 mod twins;
 
-pub use cost::{cost_csv, cost_plot, cost_table};
-pub use drawing::Drawing;
+pub use cost::{cost_csv, cost_plot, cost_table, tradeoff_plot};
+pub use drawing::{Drawing, TwinDrawing};
 pub use exchange::{junit_xml, markdown};
 pub use film::{FilmError, FilmStyle, apng, gif, play, still, strip};
 pub use machine::{MachineError, document_json, result_json, trials_csv};
 pub use map::{broken_claims, document_summary, verdict_map};
 pub use number::{show, with_unit};
-pub use page::{PageTrial, page};
+pub use page::{Beyond, PageTrial, page};
 pub use picture::{Scenery, picture};
 pub use plot::PlotError;
 pub use probe::probe_table;

@@ -1,6 +1,7 @@
 //! Bodies of a world as SVG.
 
 use crate::look::css;
+use ironspin_lab::Recording;
 use ironspin_model::{Body, BodyKind, BodyState, DVec2, Shape, World};
 use std::fmt::Write;
 
@@ -11,6 +12,8 @@ pub struct Scenery {
     high: DVec2,
 }
 
+/// A view grows by so many times at most to hold where bodies touched.
+const TOUCHES: f64 = 12.0;
 /// Width of a picture, px; the height follows, within limits.
 const WIDTH: f64 = 420.0;
 
@@ -68,6 +71,26 @@ impl Scenery {
             }
         }
         view.grown(0.06)
+    }
+
+    /// The same for a trial, with where its bodies touched, unless that makes everything else small.
+    pub(crate) fn of_trial(world: &World, recording: &Recording) -> Scenery {
+        let mut view = Scenery::of(world, &recording.start, &recording.end);
+        // All but the outermost few.
+        let along = |pick: fn(&[f64; 3]) -> f64| {
+            let mut values: Vec<f64> = recording.replay.contacts.iter().flatten().map(pick).collect();
+            values.retain(|value| value.is_finite());
+            values.sort_by(f64::total_cmp);
+            let edge = values.len() / 50;
+            Some((*values.get(edge)?, *values.get(values.len() - 1 - edge)?))
+        };
+        let (Some(x), Some(y)) = (along(|contact| contact[0]), along(|contact| contact[1])) else { return view };
+        let (low, high) = (view.low.min(DVec2::new(x.0, y.0)), view.high.max(DVec2::new(x.1, y.1)));
+        let size = (view.high - view.low).max_element();
+        if (high - low).max_element() <= TOUCHES * size && (low, high) != (view.low, view.high) {
+            view = Scenery { low, high }.grown(0.06);
+        }
+        view
     }
 
     /// Lower left and upper right corner, m.

@@ -1,10 +1,12 @@
-//! Curves over time as SVG.
+//! Curves over time, spectra and histograms as SVG.
 
+use crate::axes::{Axis, BOUND, Figure, Line, Mark, SMALL};
+use crate::drawing::DrawnExhibit;
 use crate::look::{SERIES, css};
-use crate::number::show;
 use crate::picture::escape;
+use crate::sparkline::range;
 use ironspin_lab::Curve;
-use plotters::prelude::*;
+use ironspin_model::Bound;
 
 /// Why a plot cannot be drawn.
 #[derive(Debug, thiserror::Error)]
@@ -14,24 +16,8 @@ pub struct PlotError {
     pub(crate) cause: String,
 }
 
-/// Size of a plot, px.
-const SIZE: (u32, u32) = (532, 260);
-
-/// Smallest and largest finite value of some curves, with a little air; a curve that is flat but for rounding
-/// gets a span of its own.
-fn span<'a>(values: impl Iterator<Item = &'a f64>) -> (f64, f64) {
-    let (low, high) = values
-        .filter(|v| v.is_finite())
-        .fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), &v| (low.min(v), high.max(v)));
-    if low > high {
-        return (0.0, 1.0);
-    }
-    let size = low.abs().max(high.abs());
-    // Rounding noise drawn large would look like motion.
-    let flat = high - low <= 1e-9 * size;
-    let air = if flat { (0.05 * size).max(1e-12) } else { 0.05 * (high - low) };
-    (low - air, high + air)
-}
+/// A bound is drawn when it is no further from a curve than so many times its height.
+const NEAR: f64 = 4.0;
 
 /// Names of curves with their colours, as HTML; empty for a single curve.
 pub(crate) fn legend(curves: &[Curve]) -> String {
@@ -44,67 +30,94 @@ pub(crate) fn legend(curves: &[Curve]) -> String {
     curves.iter().enumerate().map(entry).collect()
 }
 
-/// Draws curves over time. A gap is left where a value is not finite.
-///
-/// # Errors
-/// When the plotting library refuses.
-pub(crate) fn over_time(title: &str, unit: &str, times: &[f64], curves: &[Curve]) -> Result<String, PlotError> {
-    let mut svg = String::new();
-    draw(&mut svg, title, unit, times, curves).map_err(|cause| PlotError { title: title.to_owned(), cause })?;
-    Ok(svg)
+fn titled(title: &str, unit: &str) -> String {
+    if unit == "1" { title.to_owned() } else { format!("{title}, {unit}") }
 }
 
-fn draw(svg: &mut String, title: &str, unit: &str, times: &[f64], curves: &[Curve]) -> Result<(), String> {
-    let told = |error: &dyn std::fmt::Display| error.to_string();
-    let root = SVGBackend::with_string(svg, SIZE).into_drawing_area();
-    let (low, high) = span(curves.iter().flat_map(|curve| &curve.values));
-    let end = times.last().copied().filter(|time| *time > 0.0).unwrap_or(1.0);
-    let label_width = 8 * [low, high].map(|v| show(v).len()).into_iter().max().unwrap_or(4).max(5) as u32;
-    let mut chart = ChartBuilder::on(&root)
-        .caption(format!("{title}, {unit}"), ("sans-serif", 15).into_font().color(&RGBColor(0x22, 0x26, 0x2a)))
-        .margin(8)
-        .x_label_area_size(30)
-        .y_label_area_size(label_width.min(90))
-        .build_cartesian_2d(0.0..end, low..high)
-        .map_err(|e| told(&e))?;
-    chart
-        .configure_mesh()
-        .x_labels(6)
-        .y_labels(5)
-        .x_desc("time, s")
-        .x_label_formatter(&|v| show(*v))
-        .y_label_formatter(&|v| show(round_to(*v, high - low)))
-        .light_line_style(TRANSPARENT)
-        .bold_line_style(RGBColor(0xdd, 0xd9, 0xd0))
-        .axis_style(RGBColor(0x88, 0x88, 0x88))
-        .label_style(("sans-serif", 12).into_font().color(&RGBColor(0x44, 0x48, 0x4c)))
-        .draw()
-        .map_err(|e| told(&e))?;
-    for (index, curve) in curves.iter().enumerate() {
-        let (r, g, b) = SERIES[index % SERIES.len()];
-        for piece in finite_pieces(times, &curve.values) {
-            chart.draw_series(LineSeries::new(piece, RGBColor(r, g, b).stroke_width(2))).map_err(|e| told(&e))?;
+/// Curves over time, for [`legend`]. A gap is left where a value is not finite.
+pub(crate) fn over_time(title: &str, unit: &str, times: &[f64], curves: &[Curve]) -> Figure {
+    let line = |(index, curve): (usize, &Curve)| Line {
+        name: String::new(),
+        colour: SERIES[index % SERIES.len()],
+        points: times.iter().copied().zip(curve.values.iter().copied()).collect(),
+        mark: Mark::Line,
+    };
+    Figure {
+        title: titled(title, unit),
+        across: Axis::linear("time, s"),
+        up: Axis::linear(""),
+        lines: curves.iter().enumerate().map(line).collect(),
+        size: SMALL,
+    }
+}
+
+/// The lower and the upper edge of what a bound allows.
+pub(crate) fn edges(bound: &Bound) -> [Option<f64>; 2] {
+    match *bound {
+        Bound::AtMost(most) => [None, Some(most)],
+        Bound::AtLeast(least) => [Some(least), None],
+        Bound::Equals { value, within } => [Some(value - within), Some(value + within)],
+    }
+}
+
+/// A gauge over time, with its bound where that is near, and the time since when it was broken.
+pub(crate) fn gauge_over_time(
+    name: &str,
+    unit: &str,
+    times: &[f64],
+    values: &[f64],
+    bound: &Bound,
+    since: Option<f64>,
+) -> Figure {
+    let curve = Curve { name: name.to_owned(), values: values.to_vec() };
+    let mut figure = over_time(name, unit, times, std::slice::from_ref(&curve));
+    let (low, high) = range(values);
+    let near = |edge: f64| !(high > low) || (low - NEAR * (high - low)..=high + NEAR * (high - low)).contains(&edge);
+    if let (Some(&first), Some(&last)) = (times.first(), times.last()) {
+        for edge in edges(bound).into_iter().flatten().filter(|edge| near(*edge)) {
+            let points = vec![(first, edge), (last, edge)];
+            figure.lines.push(Line { name: String::new(), colour: BOUND, points, mark: Mark::Dashes });
         }
     }
-    root.present().map_err(|e| told(&e))
+    if let Some(since) = since {
+        let points = vec![(since, low)];
+        figure.lines.push(Line { name: String::new(), colour: SERIES[1], points, mark: Mark::Rule });
+    }
+    figure
 }
 
-/// Takes the rounding noise off a label of an axis.
-fn round_to(value: f64, span: f64) -> f64 {
-    if value.abs() < 1e-9 * span { 0.0 } else { value }
-}
-
-/// The stretches of a curve in which all values are finite.
-fn finite_pieces(times: &[f64], values: &[f64]) -> Vec<Vec<(f64, f64)>> {
-    let mut pieces = vec![Vec::new()];
-    for (&time, &value) in times.iter().zip(values) {
-        if value.is_finite() {
-            if let Some(piece) = pieces.last_mut() {
-                piece.push((time, value));
+/// A spectrum, or a histogram beside its law.
+pub(crate) fn exhibit(gauge: &str, exhibit: &DrawnExhibit) -> Figure {
+    match exhibit {
+        DrawnExhibit::Spectrum { of, spacing, shares } => {
+            let points = shares.iter().enumerate().skip(1).filter(|(_, share)| **share > 0.0);
+            let points = points.map(|(line, share)| (line as f64 * spacing, *share)).collect();
+            Figure {
+                title: format!("Spectrum of the shaking of {of}"),
+                across: Axis::linear("frequency, Hz"),
+                up: Axis { name: "share of the power".to_owned(), logarithmic: true },
+                lines: vec![Line { name: String::new(), colour: SERIES[0], points, mark: Mark::Line }],
+                size: SMALL,
             }
-        } else if pieces.last().is_some_and(|piece| !piece.is_empty()) {
-            pieces.push(Vec::new());
+        }
+        DrawnExhibit::Histogram { edges, found, expected } => {
+            let middles: Vec<f64> = edges.windows(2).map(|ends| 0.5 * (ends[0] + ends[1])).collect();
+            let points = |counts: &[f64]| middles.iter().copied().zip(counts.iter().copied()).collect();
+            let width = edges.windows(2).map(|ends| ends[1] - ends[0]).fold(f64::INFINITY, f64::min);
+            let bars = Mark::Bars(0.9 * width);
+            let name = if expected.is_empty() { "" } else { "found" };
+            let mut lines = vec![Line { name: name.to_owned(), colour: SERIES[0], points: points(found), mark: bars }];
+            if !expected.is_empty() {
+                let (name, points) = ("expected".to_owned(), points(expected));
+                lines.push(Line { name, colour: SERIES[1], points, mark: Mark::LineAndDots });
+            }
+            Figure {
+                title: format!("{gauge}: how the values spread"),
+                across: Axis::linear(""),
+                up: Axis::linear("values"),
+                lines,
+                size: SMALL,
+            }
         }
     }
-    pieces
 }

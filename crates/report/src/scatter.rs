@@ -1,8 +1,9 @@
-//! A gauge over a condition or parameter, from results on disk.
+//! A gauge over a condition, a parameter or time, from results.
 
-use crate::axes::{Axis, Figure, Line, draw};
+use crate::axes::{Axis, BOUND, Figure, Line, Mark, SHEET};
 use crate::look::SERIES;
-use crate::plot::PlotError;
+use crate::page::PageTrial;
+use crate::plot::{PlotError, edges};
 use ironspin_lab::{ClaimDocument, TrialDocument};
 use ironspin_model::{Bound, nearest};
 use std::collections::BTreeMap;
@@ -12,10 +13,12 @@ use std::collections::BTreeMap;
 pub struct ResultPlot {
     /// The gauge up.
     pub gauge: String,
-    /// Across: `dt`, `steps`, `bodies`, `seed`, or the name of a parameter.
+    /// Across: `dt`, `steps`, `bodies`, `seed`, `time`, or the name of a parameter.
     pub over: String,
     /// Logarithmic axes: across, up.
     pub logarithmic: [bool; 2],
+    /// As dots (PNG), not as SVG.
+    pub dots: bool,
 }
 
 /// Why results cannot be plotted.
@@ -36,6 +39,14 @@ pub enum ResultPlotError {
         found: String,
         /// What there is.
         known: Vec<String>,
+    },
+    /// The gauge was not followed over time.
+    #[error(
+        "`{gauge}` has no values over time in these results: it has none before the end, or what passed was not kept"
+    )]
+    NoTrack {
+        /// The gauge.
+        gauge: String,
     },
     /// From the plotting library.
     #[error(transparent)]
@@ -60,15 +71,77 @@ fn place(trial: &TrialDocument, over: &str) -> Option<f64> {
 ///
 /// # Errors
 /// When there is nothing to plot, or the plotting library refuses.
-pub fn result_plot(trials: &[TrialDocument], plot: &ResultPlot) -> Result<String, ResultPlotError> {
+pub fn result_plot(trials: &[PageTrial], plot: &ResultPlot) -> Result<Vec<u8>, ResultPlotError> {
+    let figure = if plot.over == "time" { over_time(trials, plot)? } else { over_conditions(trials, plot)? };
+    Ok(if plot.dots { figure.png()? } else { figure.svg()?.into_bytes() })
+}
+
+fn no_gauge(trials: &[PageTrial], plot: &ResultPlot) -> ResultPlotError {
+    let known = trials.iter().flat_map(|trial| trial.document.claims.iter().map(|claim| claim.gauge.as_str()));
+    let near = nearest(&plot.gauge, known).map(str::to_owned);
+    ResultPlotError::NoGauge { found: plot.gauge.clone(), nearest: near }
+}
+
+/// A line for each trial and set of bodies, as far as the gauge was followed.
+fn over_time(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPlotError> {
+    let (mut named, mut drawn, mut unit) = (Vec::new(), Vec::new(), None);
+    let mut bounds: Vec<Line> = Vec::new();
+    for trial in trials {
+        for (number, claim) in trial.document.claims.iter().enumerate().filter(|(_, claim)| claim.gauge == plot.gauge) {
+            unit.get_or_insert_with(|| claim.unit.clone());
+            let Some(drawing) = &trial.drawing else { continue };
+            let Some(track) = drawing.tracks.get(number).filter(|track| !track.is_empty()) else { continue };
+            let document = &trial.document;
+            let others = document.unusual_text();
+            let others = if others.is_empty() { others } else { format!(", {others}") };
+            named.push(format!(
+                "{}, {}, dt {}{others} on {}",
+                document.scene, claim.of, document.dt_text, document.engine
+            ));
+            let values = track.iter().map(|value| value.unwrap_or(f64::NAN));
+            drawn.push(drawing.times.iter().copied().zip(values).collect::<Vec<_>>());
+            let ends = [drawing.times.first(), drawing.times.last()].map(|time| time.copied().unwrap_or(0.0));
+            for edge in edges(&claim.bound).into_iter().flatten() {
+                bounds.push(bound_line(ends.iter().map(|&end| (end, edge)).collect()));
+            }
+        }
+    }
+    let unit = unit.ok_or_else(|| no_gauge(trials, plot))?;
+    if drawn.is_empty() {
+        return Err(ResultPlotError::NoTrack { gauge: plot.gauge.clone() });
+    }
+    bounds.dedup_by(|a, b| a.points == b.points);
+    let shared = shared_words(named.iter().map(String::as_str));
+    let lines = named.iter().zip(drawn).enumerate().map(|(number, (name, points))| Line {
+        name: name.strip_prefix(&shared).unwrap_or(name).to_owned(),
+        colour: SERIES[number % SERIES.len()],
+        points,
+        mark: Mark::Line,
+    });
+    Ok(Figure {
+        title: format!("{} over time, as measured up to then", plot.gauge),
+        across: Axis { name: "time, s".to_owned(), logarithmic: plot.logarithmic[0] },
+        up: Axis { name: gauge_axis(&plot.gauge, &unit), logarithmic: plot.logarithmic[1] },
+        lines: bounds.into_iter().chain(lines).collect(),
+        size: SHEET,
+    })
+}
+
+fn gauge_axis(gauge: &str, unit: &str) -> String {
+    if unit == "1" { gauge.to_owned() } else { format!("{gauge}, {unit}") }
+}
+
+fn over_conditions(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPlotError> {
     let mut lines: BTreeMap<(String, String), Vec<Measured>> = BTreeMap::new();
     let mut unit = None;
     let about = |claim: &&ClaimDocument| claim.gauge == plot.gauge;
-    for (trial, claim) in
-        trials.iter().flat_map(|trial| trial.claims.iter().filter(about).map(move |claim| (trial, claim)))
+    for (trial, claim) in trials
+        .iter()
+        .map(|trial| &trial.document)
+        .flat_map(|trial| trial.claims.iter().filter(about).map(move |claim| (trial, claim)))
     {
         let Some(x) = place(trial, &plot.over) else {
-            let mut known: Vec<String> = ["dt", "steps", "bodies", "seed"].map(str::to_owned).to_vec();
+            let mut known: Vec<String> = ["dt", "steps", "bodies", "seed", "time"].map(str::to_owned).to_vec();
             known.extend(trial.parameters.keys().cloned());
             return Err(ResultPlotError::NoAxis { found: plot.over.clone(), known });
         };
@@ -78,15 +151,11 @@ pub fn result_plot(trials: &[TrialDocument], plot: &ResultPlot) -> Result<String
         if plot.over != "dt" {
             others.push(format!("dt {}", trial.dt_text));
         }
-        let name = format!("{} of {}, {} on {}", claim.gauge, claim.of, trial.scene, trial.engine);
+        let name = format!("{}, {} on {}", trial.scene, claim.of, trial.engine);
         let Some(measured) = claim.measured else { continue };
         lines.entry((name, others.join(", "))).or_default().push((x, measured, claim.bound));
     }
-    let Some(unit) = unit else {
-        let known = trials.iter().flat_map(|trial| trial.claims.iter().map(|claim| claim.gauge.as_str()));
-        let near = nearest(&plot.gauge, known).map(str::to_owned);
-        return Err(ResultPlotError::NoGauge { found: plot.gauge.clone(), nearest: near });
-    };
+    let unit = unit.ok_or_else(|| no_gauge(trials, plot))?;
     let shared = shared_words(lines.keys().map(|(name, _)| name.as_str()));
     let mut drawn = Vec::new();
     for (number, ((name, others), mut points)) in lines.into_iter().enumerate() {
@@ -98,17 +167,18 @@ pub fn result_plot(trials: &[TrialDocument], plot: &ResultPlot) -> Result<String
             name,
             colour: SERIES[number % SERIES.len()],
             points: points.iter().map(|&(x, y, _)| (x, y)).collect(),
-            dots: true,
-            bare: false,
+            mark: Mark::LineAndDots,
         });
     }
     let across = if plot.over == "dt" { "dt, s".to_owned() } else { plot.over.clone() };
-    Ok(draw(&Figure {
+    let figure = Figure {
         title: format!("{} over {}", plot.gauge, plot.over),
         across: Axis { name: across, logarithmic: plot.logarithmic[0] },
-        up: Axis { name: format!("{}, {unit}", plot.gauge), logarithmic: plot.logarithmic[1] },
+        up: Axis { name: gauge_axis(&plot.gauge, &unit), logarithmic: plot.logarithmic[1] },
         lines: drawn,
-    })?)
+        size: SHEET,
+    };
+    Ok(figure)
 }
 
 /// The beginning that all names share, up to a comma.
@@ -122,16 +192,14 @@ fn shared_words<'a>(mut names: impl Iterator<Item = &'a str>) -> String {
 
 /// Lines at the bounds, from the first to the last place.
 fn bounds(points: &[Measured]) -> Vec<Line> {
-    let edge = |pick: fn(&Bound) -> [Option<f64>; 2], side: usize| {
+    let edge = |side: usize| {
         let line: Option<Vec<(f64, f64)>> =
-            points.iter().map(|(x, _, bound)| pick(bound)[side].map(|edge| (*x, edge))).collect();
+            points.iter().map(|(x, _, bound)| edges(bound)[side].map(|edge| (*x, edge))).collect();
         line.filter(|line| !line.is_empty())
     };
-    let edges = |bound: &Bound| match *bound {
-        Bound::AtMost(most) => [None, Some(most)],
-        Bound::AtLeast(least) => [Some(least), None],
-        Bound::Equals { value, within } => [Some(value - within), Some(value + within)],
-    };
-    let line = |points| Line { name: String::new(), colour: (0x9a, 0x95, 0x8a), points, dots: false, bare: false };
-    [edge(edges, 0), edge(edges, 1)].into_iter().flatten().map(line).collect()
+    [edge(0), edge(1)].into_iter().flatten().map(bound_line).collect()
+}
+
+fn bound_line(points: Vec<(f64, f64)>) -> Line {
+    Line { name: String::new(), colour: BOUND, points, mark: Mark::Dashes }
 }

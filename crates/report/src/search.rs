@@ -1,6 +1,6 @@
 //! Edges, series and comparisons for people.
 
-use crate::axes::{Axis, Figure, Line, draw};
+use crate::axes::{Axis, Figure, Line, Mark, SHEET};
 use crate::look::{SERIES, mark};
 use crate::number::{show, with_unit};
 use crate::plot::PlotError;
@@ -143,14 +143,14 @@ pub fn series_plot(record: &SeriesRecord) -> Result<String, PlotError> {
     let points: Vec<(f64, f64)> =
         record.points.iter().filter_map(|&(x, y)| Some((x, y.filter(|y| *y > 0.0)?))).collect();
     let mut lines =
-        vec![Line { name: record.engine.clone(), colour: SERIES[0], points: points.clone(), dots: true, bare: true }];
+        vec![Line { name: record.engine.clone(), colour: SERIES[0], points: points.clone(), mark: Mark::Dots }];
     if let (Some(slope), Some(&(x, _)), Some(&(end, _))) = (record.exponent, points.first(), points.last()) {
         let mean = points.iter().map(|p| p.1.ln() - slope * p.0.ln()).sum::<f64>() / points.len() as f64;
         let at = |x: f64| (x, (mean + slope * x.ln()).exp());
         let name = format!("{} ^ {slope:.3}", record.over);
-        lines.push(Line { name, colour: SERIES[1], points: vec![at(x), at(end)], dots: false, bare: false });
+        lines.push(Line { name, colour: SERIES[1], points: vec![at(x), at(end)], mark: Mark::Line });
     }
-    draw(&Figure {
+    let figure = Figure {
         title: format!("{}: {} over {}", record.scene, record.gauge, record.over),
         across: Axis { name: record.over.clone(), logarithmic: true },
         up: Axis {
@@ -158,7 +158,9 @@ pub fn series_plot(record: &SeriesRecord) -> Result<String, PlotError> {
             logarithmic: true,
         },
         lines,
-    })
+        size: SHEET,
+    };
+    figure.svg()
 }
 
 /// How trials of different sizes collapse on the dimensionless step; empty where no two do.

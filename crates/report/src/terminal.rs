@@ -173,6 +173,7 @@ pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
                 out.push_str(&format!("     note: {warning}\n"));
             }
             out.push_str(&format!("     because {}\n", claim.claim.because));
+            out.push_str(&gauge_line(record, claim, blocks));
         }
         out.push_str(&energy_line(record, blocks));
         out.push_str(&format!("     again: ironspin {}\n", ironspin_lab::shell_line(&record.plan.arguments())));
@@ -183,14 +184,31 @@ pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
 /// The mechanical energy over the trial in one line: when it jumped, when it went.
 fn energy_line(record: &TrialRecord, blocks: bool) -> String {
     let [_, _, total] = &record.recording.energy;
-    let line = sparkline(&total.values, SPARKS, blocks);
-    let (low, high) = range(&total.values);
-    let (from, to) = (with_unit(low, "J"), with_unit(high, "J"));
-    if low > high || from == to {
-        // Nothing to be seen in four digits.
-        return String::new();
+    spark_line("energy", &total.values, "J", record.recording.end_time, blocks)
+        .map_or_else(String::new, |line| line + "\n")
+}
+
+/// The value of a broken claim over the trial, and since when it was past its bound.
+fn gauge_line(record: &TrialRecord, claim: &ClaimRecord, blocks: bool) -> String {
+    let since = claim.since.map(|since| format!("past its bound since {} s", show(since)));
+    let line = spark_line("so far", &claim.track, claim.gauge.unit, record.recording.end_time, blocks);
+    match (line, since) {
+        (Some(line), Some(since)) => format!("{line}, {since}\n"),
+        (Some(line), None) => line + "\n",
+        (None, Some(since)) => format!("     {since}\n"),
+        (None, None) => String::new(),
     }
-    format!("     energy {line} {from} to {to} over {} s\n", show(record.recording.end_time))
+}
+
+/// Nothing where there is nothing to be seen in four digits.
+fn spark_line(name: &str, values: &[f64], unit: &str, end: f64, blocks: bool) -> Option<String> {
+    let (low, high) = range(values);
+    let (from, to) = (with_unit(low, unit), with_unit(high, unit));
+    let line = sparkline(values, SPARKS, blocks);
+    // Before a window begins there is nothing yet.
+    let before = line.len() - line.trim_start_matches('x').len();
+    let line = format!("{}{}", " ".repeat(before), &line[before..]);
+    (low <= high && from != to).then(|| format!("     {name} {line} {from} to {to} over {} s", show(end)))
 }
 
 /// How many trials turned out how, in one line.

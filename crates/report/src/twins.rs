@@ -1,9 +1,11 @@
 //! Twins for people: a table, what differs first and how it grows, a plot of the difference over time.
 
+use crate::axes::{Axis, BOUND, Figure, Line, Mark, SMALL};
 use crate::look::{SERIES, mark};
 use crate::machine::{MachineError, csv_text};
 use crate::number::show;
-use ironspin_lab::{Demand, TwinRecord, TwinsDocument};
+use crate::plot::PlotError;
+use ironspin_lab::{Demand, TwinDocument, TwinRecord, TwinsDocument};
 use ironspin_model::Verdict;
 
 fn demanded(demand: Demand) -> String {
@@ -145,28 +147,30 @@ pub fn twin_csv(document: &TwinsDocument) -> Result<String, MachineError> {
     csv_text(writer)
 }
 
-/// The distance over time on a logarithmic axis, as SVG.
+/// The distance over time on a logarithmic axis, as SVG; nothing where no place differs.
 ///
 /// # Errors
 /// When it cannot be drawn.
-pub fn growth_plot(record: &TwinRecord) -> Result<String, crate::plot::PlotError> {
-    let points: Vec<(f64, f64)> = record
-        .growth
-        .times
-        .iter()
-        .zip(&record.growth.apart)
-        .filter(|(_, apart)| **apart > 0.0 && apart.is_finite())
-        .map(|(&time, &apart)| (time, apart))
-        .collect();
-    let title = format!(
-        "{} by {}: distance from the twin, m, over time, s",
-        record.order.plan.setup.name,
-        record.order.kind.word()
-    );
-    crate::axes::draw(&crate::axes::Figure {
-        title,
-        across: crate::axes::Axis { name: "time, s".to_owned(), logarithmic: false },
-        up: crate::axes::Axis { name: "distance from the twin, m".to_owned(), logarithmic: true },
-        lines: vec![crate::axes::Line { name: String::new(), colour: SERIES[0], points, dots: false, bare: false }],
-    })
+pub fn growth_plot(twin: &TwinDocument) -> Result<Option<String>, PlotError> {
+    let Some(growth) = &twin.growth else { return Ok(None) };
+    let pairs = growth.times.iter().zip(&growth.apart);
+    let points: Vec<(f64, f64)> =
+        pairs.filter(|(_, apart)| **apart > 0.0 && apart.is_finite()).map(|(&time, &apart)| (time, apart)).collect();
+    if points.is_empty() {
+        return Ok(None);
+    }
+    let mut lines = Vec::new();
+    if let (Some(within), Some(first), Some(last)) = (twin.within, points.first(), points.last()) {
+        let points = vec![(first.0, within), (last.0, within)];
+        lines.push(Line { name: "allowed".to_owned(), colour: BOUND, points, mark: Mark::Dashes });
+    }
+    lines.push(Line { name: String::new(), colour: SERIES[0], points, mark: Mark::Line });
+    let figure = Figure {
+        title: format!("{} by {}: distance from the twin", twin.scene, twin.by),
+        across: Axis::linear("time, s"),
+        up: Axis { name: "distance, m".to_owned(), logarithmic: true },
+        lines,
+        size: SMALL,
+    };
+    figure.svg().map(Some)
 }

@@ -19,19 +19,22 @@ pub(crate) struct ReportOptions {
 
 #[derive(Debug, Args)]
 pub(crate) struct PlotOptions {
-    /// Folders that `run --out`, `demo` or `sweep` has left
-    #[arg(required = true, value_name = "DIR")]
-    pub(crate) folders: Vec<PathBuf>,
+    /// Folders that `run --out`, `demo` or `sweep` has left; or recorded traces of a scene, with --scene
+    #[arg(required = true, value_name = "DIR|TRACE")]
+    pub(crate) results: Vec<PathBuf>,
+    /// The scene of recorded traces: a bundled one by name, a file by path
+    #[arg(long, value_name = "SCENE")]
+    pub(crate) scene: Option<String>,
     /// The gauge up
     #[arg(long, value_name = "GAUGE")]
     pub(crate) y: String,
-    /// What is across: dt, steps, bodies, seed, or a parameter of the scene
-    #[arg(long, value_name = "NAME", default_value = "dt")]
-    pub(crate) over: String,
+    /// What is across: time, dt, steps, bodies, seed, or a parameter of the scene; dt when left out, time for traces
+    #[arg(long, value_name = "NAME")]
+    pub(crate) over: Option<String>,
     /// Logarithmic axes: x, y or xy; what is not above 0 is then left out
     #[arg(long, value_name = "AXES", default_value = "", value_parser = ["", "x", "y", "xy"])]
     pub(crate) log: String,
-    /// The plot (.svg)
+    /// The plot (.svg or .png)
     #[arg(long, value_name = "FILE")]
     pub(crate) out: PathBuf,
 }
@@ -73,6 +76,9 @@ pub(crate) struct FilmOptions {
     /// Draw the ways that bodies have come
     #[arg(long)]
     pub(crate) trails: bool,
+    /// Do not slow down where a claim broke
+    #[arg(long)]
+    pub(crate) no_slow: bool,
     /// Draw no contact points
     #[arg(long)]
     pub(crate) no_contacts: bool,

@@ -48,6 +48,9 @@ pub(crate) struct SeriesOptions {
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = Format::Table)]
     pub(crate) format: Format,
+    /// Folder for a page and series.json
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
     /// Folder for a plot of each series
     #[arg(long, value_name = "DIR")]
     pub(crate) plots: Option<PathBuf>,
@@ -81,6 +84,9 @@ pub(crate) struct CostOptions {
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = Format::Table)]
     pub(crate) format: Format,
+    /// Folder for a page and cost.json
+    #[arg(long, value_name = "DIR")]
+    pub(crate) out: Option<PathBuf>,
     /// File for a plot of cost over count, .svg
     #[arg(long, value_name = "FILE")]
     pub(crate) plot: Option<PathBuf>,

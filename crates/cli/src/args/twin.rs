@@ -19,7 +19,7 @@ pub(crate) struct TwinOptions {
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = Format::Table)]
     pub(crate) format: Format,
-    /// Folder for twins.json and a plot of each difference over time
+    /// Folder for a page with replays of what differs, twins.json and a plot of each difference over time
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
     /// Twins at a time; 0 for one a core

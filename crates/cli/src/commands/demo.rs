@@ -4,7 +4,7 @@ use crate::args::DemoOptions;
 use crate::complaint::{Complaint, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{GridOrder, RunFolder, TrialPlan, TwinKind, plan_grid, twins_of};
-use ironspin_report::{summary_line, twin_table, verdict_table, what_broke};
+use ironspin_report::{Beyond, summary_line, twin_table, verdict_table, what_broke};
 
 /// The default, and a setting that looks for collisions only where bodies stand at the end of a step and forgets the
 /// load of a pile from step to step.
@@ -29,35 +29,28 @@ pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Comp
     ))?;
     let progress::Watched { records, seconds, interrupted, stop } = progress::run_watched(&plans, options.jobs, quiet);
     let title = "Demo: the bundled scenes on the built-in engine, with a careful and a careless setting, at two steps";
-    let place = publish_and_print(folder, title, &records, seconds)?;
-    let mut status = ExitStatus::Holds;
+    let mut twins = Vec::new();
     if !interrupted {
         let orders: Vec<_> = plans
             .iter()
             .filter(|plan| is_twin_trial(plan))
             .flat_map(|plan| twins_of(std::slice::from_ref(plan), Some(&TWINS)))
             .collect();
-        let (twins, _) = super::twin::run_twins(&orders, options.jobs, quiet, &stop);
-        output::print(&format!("\n{}", twin_table(&twins)))?;
-        status = super::twin::worse(status, &twins);
+        (twins, _) = super::twin::run_twins(&orders, options.jobs, quiet, &stop);
     }
+    let beyond = if interrupted { Beyond::default() } else { super::report::of_twins(&twins) };
+    let place = super::publish(folder, title, &records, &beyond, seconds)?;
+    output::print(&format!(
+        "{}\n{}{}",
+        summary_line(&records),
+        verdict_table(&records, super::style()),
+        what_broke(&records, output::blocks())
+    ))?;
+    if !interrupted {
+        output::print(&format!("\n{}", twin_table(&twins)))?;
+    }
+    let status = super::twin::worse(ExitStatus::Holds, &twins);
     output::print(&format!("\nReport: {}\n", place.join("report.html").display()))?;
     // That the careless setting fails is part of the demo, so it is no failure of the command.
     Ok(super::after(interrupted, plans.len(), records.len(), status))
-}
-
-fn publish_and_print(
-    folder: RunFolder,
-    title: &str,
-    records: &[ironspin_lab::TrialRecord],
-    seconds: f64,
-) -> Result<std::path::PathBuf, Complaint> {
-    let place = super::publish(folder, title, records, seconds)?;
-    output::print(&format!(
-        "{}\n{}{}",
-        summary_line(records),
-        verdict_table(records, super::style()),
-        what_broke(records, output::blocks())
-    ))?;
-    Ok(place)
 }

@@ -11,6 +11,9 @@ use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
+/// Most states of bodies that are held for a film.
+const STATES: u64 = 4_000_000;
+
 /// The body of a name.
 fn body_of(world: &World, name: &str) -> Result<usize, Complaint> {
     let names = || world.bodies.iter().map(|body| body.name.as_str());
@@ -65,12 +68,18 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Comp
     let follow = options.follow.as_ref().map(|name| body_of(&plan.setup.world, name)).transpose()?;
     // So many steps of the trial to a picture that the film plays at its speed.
     let step = plan.conditions.scene_dt();
-    plan.pace = Some((options.speed / (options.fps * step)).round().max(1.0) as u64);
+    let every = (options.speed / (options.fps * step)).round().max(1.0) as u64;
+    // Every step is kept, to be shown where something broke, unless that is too much to hold.
+    let states = plan.conditions.schedule(plan.setup.world.duration).count() * plan.setup.world.bodies.len() as u64;
+    let all = states <= STATES && !options.no_slow;
+    plan.pace = Some(if all { 1 } else { every });
     let style = FilmStyle {
         width: options.width,
         contacts: !options.no_contacts,
         velocities: options.velocities,
         trails: options.trails,
+        slow: !options.no_slow,
+        every: if all { every as usize } else { 1 },
         follow,
         title: format!("{} dt {}", plan.setup.name, plan.conditions.dt.text),
     };
@@ -109,8 +118,8 @@ fn show(record: &TrialRecord, style: &FilmStyle, speed: f64, stop: &AtomicBool) 
     let began = Instant::now();
     // The screen is cleared once; after that each frame is written over the one before.
     let mut before = "\u{1b}[2J";
-    play(record, style, output::room(), &mut |time, text| {
-        let due = Duration::from_secs_f64((time / speed).max(0.0));
+    play(record, style, speed, output::room(), &mut |due, text| {
+        let due = Duration::from_secs_f64(due.max(0.0));
         std::thread::sleep(due.saturating_sub(began.elapsed()));
         let written = output::print(&format!("{before}\u{1b}[H{text}\u{1b}[K\n"));
         before = "";

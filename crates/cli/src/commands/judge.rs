@@ -4,6 +4,7 @@ use crate::args::{AngleUnit, JudgeOptions, UpIs};
 use crate::complaint::{Complaint, ExitStatus};
 use crate::output;
 use ironspin_lab::{JudgeOrder, RunFolder, judge_trace};
+use ironspin_report::Beyond;
 use ironspin_trace::{Angles, Conventions, Upward};
 
 pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
@@ -37,7 +38,7 @@ pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Com
     }
     if let Some(folder) = options.out.as_deref().map(RunFolder::prepare).transpose()? {
         let title = format!("{} judged by {}", options.trace.display(), options.scene);
-        let place = super::publish(folder, &title, &records, records[0].seconds)?;
+        let place = super::publish(folder, &title, &records, &Beyond::default(), records[0].seconds)?;
         output::note(&format!("results in {}", place.display()));
     }
     output::print(&super::told(&records, options.format, false)?)?;

@@ -20,11 +20,17 @@ use crate::args::ResultFormat;
 use crate::complaint::{Complaint, ExitStatus};
 use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, pool};
 use ironspin_model::Verdict;
-use ironspin_report::PageTrial;
+use ironspin_report::{Beyond, PageTrial};
 use std::path::PathBuf;
 
 /// Fills a run folder and puts it in its place.
-fn publish(folder: RunFolder, title: &str, records: &[TrialRecord], seconds: f64) -> Result<PathBuf, Complaint> {
+fn publish(
+    folder: RunFolder,
+    title: &str,
+    records: &[TrialRecord],
+    beyond: &Beyond,
+    seconds: f64,
+) -> Result<PathBuf, Complaint> {
     let command = std::env::args().collect();
     let manifest =
         serde_json::to_string_pretty(&Manifest::new(command, records.iter().map(|record| &record.plan), seconds))?;
@@ -33,7 +39,8 @@ fn publish(folder: RunFolder, title: &str, records: &[TrialRecord], seconds: f64
     folder.write("trials.csv", ironspin_report::trials_csv(&ResultDocument::of(records, false).trials)?.as_bytes())?;
     let trials: Vec<PageTrial> = records.iter().map(PageTrial::of).collect();
     folder.write("drawings.json", &report::drawings(&trials)?)?;
-    folder.write("report.html", ironspin_report::page(title, &[], &trials)?.as_bytes())?;
+    report::keep_beyond(&folder, beyond)?;
+    folder.write("report.html", ironspin_report::page(title, &[], &trials, beyond)?.as_bytes())?;
     Ok(folder.publish()?)
 }
 

@@ -1,24 +1,44 @@
-//! `plot`: a gauge over a condition or parameter, from results on disk.
+//! `plot`: a gauge over time, a condition or a parameter, from results on disk or from recorded traces.
 
 use crate::args::PlotOptions;
 use crate::complaint::{Complaint, ExitStatus};
 use crate::output;
-use ironspin_lab::TrialDocument;
-use ironspin_report::{ResultPlot, result_plot};
+use ironspin_lab::{JudgeOrder, judge_trace};
+use ironspin_report::{PageTrial, ResultPlot, result_plot};
+use std::path::Path;
+
+/// The trial that a recorded trace is of.
+fn traced(trace: &Path, scene: &str) -> Result<PageTrial, Complaint> {
+    let (record, notes) = judge_trace(&JudgeOrder::plain(scene, trace))?;
+    notes.iter().for_each(|note| output::note(note));
+    Ok(PageTrial::of(&record))
+}
 
 pub(crate) fn run(options: &PlotOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
     let wrong = |why: String| Complaint::Kept { why };
-    if options.out.extension().is_none_or(|ending| ending != "svg") {
-        return Err(wrong(format!("`{}`: a plot ends with .svg", options.out.display())));
-    }
-    let mut trials: Vec<TrialDocument> = Vec::new();
-    for folder in &options.folders {
-        trials.extend(super::report::read(folder)?.into_iter().map(|trial| trial.document));
+    let dots = match options.out.extension().and_then(|ending| ending.to_str()) {
+        Some("svg") => false,
+        Some("png") => true,
+        _ => return Err(wrong(format!("`{}`: a plot ends with .svg or .png", options.out.display()))),
+    };
+    let mut trials = Vec::new();
+    let mut any_trace = false;
+    for place in &options.results {
+        if place.is_file() {
+            let scene = options.scene.as_deref().ok_or_else(|| {
+                wrong(format!("`{}` is a file: of which scene is that trace? --scene says", place.display()))
+            })?;
+            trials.push(traced(place, scene)?);
+            any_trace = true;
+        } else {
+            trials.extend(super::report::read(place)?);
+        }
     }
     let plot = ResultPlot {
         gauge: options.y.clone(),
-        over: options.over.clone(),
+        over: options.over.clone().unwrap_or_else(|| if any_trace { "time" } else { "dt" }.to_owned()),
         logarithmic: [options.log.contains('x'), options.log.contains('y')],
+        dots,
     };
     let drawn = result_plot(&trials, &plot).map_err(|error| wrong(error.to_string()))?;
     std::fs::write(&options.out, drawn)

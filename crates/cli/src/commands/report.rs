@@ -1,11 +1,14 @@
-//! `report`: the page of a folder of results, made again.
+//! `report`: the page of a folder of results, made again; and what folders of results hold for it.
 
 use crate::args::ReportOptions;
 use crate::complaint::{Complaint, ExitStatus};
 use crate::output;
-use ironspin_lab::{FolderError, Manifest, ResultDocument, SweepFolder};
+use ironspin_lab::{
+    FolderError, Manifest, ResultDocument, RunFolder, SweepFolder, TrialPlan, TwinRecord, TwinsDocument,
+};
 use ironspin_model::Verdict;
-use ironspin_report::{Drawing, PageTrial, page};
+use ironspin_report::{Beyond, Drawing, PageTrial, TwinDrawing, document_json, page};
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::path::Path;
 
@@ -29,6 +32,66 @@ pub(super) fn drawings(trials: &[PageTrial]) -> Result<Vec<u8>, Complaint> {
     Ok(serde_json::to_vec(&Drawings { format: FORMAT.to_owned(), drawings })?)
 }
 
+/// Puts what stands beside trials into a folder of results.
+pub(super) fn keep_beyond(folder: &RunFolder, beyond: &Beyond) -> Result<(), Complaint> {
+    if let Some(twins) = &beyond.twins {
+        folder.write("twins.json", document_json(twins)?.as_bytes())?;
+        let drawings = Drawings { format: FORMAT.to_owned(), drawings: beyond.twin_drawings.iter().collect() };
+        folder.write("twin-drawings.json", &serde_json::to_vec(&drawings)?)?;
+    }
+    if let Some(series) = &beyond.series {
+        folder.write("series.json", document_json(series)?.as_bytes())?;
+    }
+    if let Some(costs) = &beyond.costs {
+        folder.write("cost.json", document_json(costs)?.as_bytes())?;
+    }
+    Ok(())
+}
+
+/// Twins that have just been run.
+pub(super) fn of_twins(records: &[TwinRecord]) -> Beyond {
+    Beyond {
+        twins: Some(TwinsDocument::of(records)),
+        twin_drawings: records.iter().map(TwinDrawing::of).collect(),
+        ..Beyond::default()
+    }
+}
+
+/// A document of a folder; nothing where there is none of that name.
+fn document<T: DeserializeOwned>(folder: &Path, name: &str) -> Result<Option<T>, Complaint> {
+    let path = folder.join(name);
+    let Ok(text) = std::fs::read_to_string(&path) else { return Ok(None) };
+    let read = serde_json::from_str(&text);
+    read.map(Some).map_err(|error| Complaint::Kept { why: format!("`{}` cannot be read: {error}", path.display()) })
+}
+
+/// What stands beside trials in a folder of results.
+fn beyond(folder: &Path) -> Result<Beyond, Complaint> {
+    let drawings: Option<Drawings<Option<TwinDrawing>>> = document(folder, "twin-drawings.json").ok().flatten();
+    Ok(Beyond {
+        twins: document(folder, "twins.json")?,
+        twin_drawings: drawings.filter(|known| known.format == FORMAT).map_or_else(Vec::new, |known| known.drawings),
+        series: document(folder, "series.json")?,
+        costs: document(folder, "cost.json")?,
+    })
+}
+
+/// A folder of results without trials, with its page.
+pub(super) fn publish_beyond(
+    folder: RunFolder,
+    title: &str,
+    beyond: &Beyond,
+    plans: &[TrialPlan],
+) -> Result<(), Complaint> {
+    let manifest = Manifest::new(std::env::args().collect(), plans.iter(), 0.0);
+    folder.write("manifest.json", document_json(&manifest)?.as_bytes())?;
+    keep_beyond(&folder, beyond)?;
+    folder.write("report.html", page(title, &[], &[], beyond)?.as_bytes())?;
+    let place = folder.publish()?;
+    output::note(&format!("results in {}", place.display()));
+    Ok(())
+}
+
 /// The trials of a folder of a sweep.
 pub(super) fn swept(folder: &Path) -> Result<Vec<PageTrial>, FolderError> {
     // A drawing that cannot be read is none.
@@ -37,7 +100,7 @@ pub(super) fn swept(folder: &Path) -> Result<Vec<PageTrial>, FolderError> {
     Ok(trials.map(|(document, bytes)| PageTrial { document, drawing: drawing(bytes) }).collect())
 }
 
-/// What a folder of results holds.
+/// The trials that a folder of results holds.
 pub(super) fn read(folder: &Path) -> Result<Vec<PageTrial>, Complaint> {
     if folder.join("plan.json").is_file() {
         return Ok(swept(folder)?);
@@ -64,11 +127,16 @@ fn made_by(folder: &Path) -> Option<String> {
 }
 
 pub(crate) fn run(options: &ReportOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
-    let trials = read(&options.folder)?;
+    let beyond = beyond(&options.folder)?;
+    let trials = match read(&options.folder) {
+        // A folder of twins, series or costs has no trials.
+        Err(_) if !beyond.is_empty() && !options.folder.join("result.json").exists() => Vec::new(),
+        trials => trials?,
+    };
     let notes: Vec<String> = made_by(&options.folder).into_iter().collect();
     let title = options.title.clone().unwrap_or_else(|| format!("Results in {}", options.folder.display()));
     let place = options.out.clone().unwrap_or_else(|| options.folder.join("report.html"));
-    let html = page(&title, &notes, &trials)?;
+    let html = page(&title, &notes, &trials, &beyond)?;
     let fault = |cause| Complaint::File { path: place.display().to_string(), cause };
     // Whole or not at all.
     let parent = place.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));

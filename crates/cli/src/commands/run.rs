@@ -4,7 +4,7 @@ use crate::args::{ResultFormat, RunOptions, TraceAs};
 use crate::complaint::{Complaint, ExitStatus, tell_warning};
 use crate::{output, progress};
 use ironspin_lab::{Kept, ResultDocument, RunFolder, TrialPlan, keep_traces, plan_grid, twins_of};
-use ironspin_report::twin_table;
+use ironspin_report::{Beyond, twin_table};
 use ironspin_trace::TraceFormat;
 
 /// Tells what looks wrong in the scenes, each once.
@@ -42,9 +42,14 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     let watched = progress::run_watched(&plans, options.jobs, quiet);
     let (records, seconds) = (watched.records, watched.seconds);
+    let twins = match options.twins && !watched.interrupted {
+        true => super::twin::run_twins(&twins_of(&plans, None), options.jobs, quiet, &watched.stop).0,
+        false => Vec::new(),
+    };
     if let Some(folder) = folder {
+        let beyond = if options.twins { super::report::of_twins(&twins) } else { Beyond::default() };
         let title = format!("Trials of {}", options.scenes.join(", "));
-        let place = super::publish(folder, &title, &records, seconds)?;
+        let place = super::publish(folder, &title, &records, &beyond, seconds)?;
         output::note(&format!("results in {}", place.display()));
     }
     output::print(&super::told(&records, options.format, options.timing)?)?;
@@ -54,8 +59,6 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
         super::ledger::keep(file, options.name.as_deref(), &Kept::Results(Box::new(results)))?;
     }
     if options.twins && !watched.interrupted {
-        let orders = twins_of(&plans, None);
-        let (twins, _) = super::twin::run_twins(&orders, options.jobs, quiet, &watched.stop);
         let told = twin_table(&twins);
         match options.format {
             ResultFormat::Table => output::print(&format!("\n{told}"))?,

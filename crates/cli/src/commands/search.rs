@@ -4,11 +4,13 @@ use crate::args::{CostOptions, EdgeOptions, Format, SeriesOptions};
 use crate::complaint::{Complaint, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
-    CostDocument, CostOrder, EdgeDocument, EdgeOrder, GridOrder, Kept, SeriesDocument, SeriesOrder, TrialPlan,
-    find_edges, measure_cost, plan_grid, run_series,
+    CostDocument, CostOrder, EdgeDocument, EdgeOrder, GridOrder, Kept, RunFolder, SeriesDocument, SeriesOrder,
+    TrialPlan, find_edges, measure_cost, plan_grid, run_series,
 };
 use ironspin_model::Verdict;
-use ironspin_report::{cost_csv, cost_plot, cost_table, document_json, edge_text, series_plot, series_text, worst_of};
+use ironspin_report::{
+    Beyond, cost_csv, cost_plot, cost_table, document_json, edge_text, series_plot, series_text, worst_of,
+};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
@@ -83,6 +85,7 @@ pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus,
         return Err(no_csv("series"));
     }
     let orders = series_orders(options)?;
+    let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     if orders.is_empty() && !quiet {
         output::note("none of these scenes claims a series; --over and --gauge name one");
     }
@@ -107,10 +110,16 @@ pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus,
         Some(Verdict::Fail) => ExitStatus::Fails,
         _ => ExitStatus::Holds,
     };
+    let text = series_text(&found);
+    let document = SeriesDocument::of(found);
     output::print(&match options.format {
-        Format::Json => document_json(&SeriesDocument::of(found))?,
-        _ => series_text(&found),
+        Format::Json => document_json(&document)?,
+        _ => text,
     })?;
+    if let Some(folder) = folder {
+        let beyond = Beyond { series: Some(document), ..Beyond::default() };
+        super::report::publish_beyond(folder, &format!("Series of {}", options.scenes.join(", ")), &beyond, &[])?;
+    }
     Ok(if stop.load(Ordering::Relaxed) { ExitStatus::Interrupted } else { status })
 }
 
@@ -143,6 +152,7 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Com
             return Err(Complaint::Kept { why });
         }
     }
+    let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     let order = CostOrder {
         plans,
         axis,
@@ -166,6 +176,10 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Com
     bar.clear();
     if let Some(path) = &options.plot {
         std::fs::write(path, cost_plot(&document)?).map_err(|cause| file_fault(path, cause))?;
+    }
+    if let Some(folder) = folder {
+        let beyond = Beyond { costs: Some(document.clone()), ..Beyond::default() };
+        super::report::publish_beyond(folder, &format!("Cost of {}", options.scene), &beyond, &order.plans)?;
     }
     tell_cost(options, &document, &stop)
 }

@@ -8,7 +8,7 @@ use ironspin_lab::{
 };
 use ironspin_model::Verdict;
 use ironspin_report::{
-    Drawing, broken_claims, collapse_text, document_json, document_summary, junit_xml, markdown, trials_csv,
+    Beyond, Drawing, broken_claims, collapse_text, document_json, document_summary, junit_xml, markdown, trials_csv,
     verdict_map,
 };
 use std::sync::atomic::Ordering;
@@ -83,7 +83,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Com
     let seconds = bar.end(swept.as_ref().map_or(0, |swept| swept.run));
     let swept = swept?;
     folder.put("manifest.json", manifest(seconds)?.as_bytes())?;
-    let page = ironspin_report::page("A sweep", &[], &super::report::swept(&options.out)?)?;
+    let page = ironspin_report::page("A sweep", &[], &super::report::swept(&options.out)?, &Beyond::default())?;
     folder.put("report.html", page.as_bytes())?;
     output::print(&told(&swept.document, options.format)?)?;
     if !quiet {

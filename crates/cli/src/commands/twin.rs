@@ -65,15 +65,13 @@ pub(crate) fn run(options: &TwinOptions, quiet: bool) -> Result<ExitStatus, Comp
     let (records, interrupted) = run_twins(&orders, options.jobs, quiet, &progress::stop_flag());
     let document = TwinsDocument::of(&records);
     if let Some(folder) = folder {
-        let manifest = ironspin_lab::Manifest::new(std::env::args().collect(), plans.iter(), 0.0);
-        folder.write("manifest.json", document_json(&manifest)?.as_bytes())?;
-        folder.write("twins.json", document_json(&document)?.as_bytes())?;
-        for (number, record) in records.iter().enumerate().filter(|(_, record)| record.first.is_some()) {
-            let name = format!("{:03}-{}-{}.svg", number + 1, record.order.plan.setup.name, record.order.kind.word());
-            folder.write(&name, growth_plot(record)?.as_bytes())?;
+        for (number, twin) in document.twins.iter().enumerate() {
+            if let Some(svg) = growth_plot(twin)? {
+                folder.write(&format!("{:03}-{}-{}.svg", number + 1, twin.scene, twin.by), svg.as_bytes())?;
+            }
         }
-        let place = folder.publish()?;
-        output::note(&format!("results in {}", place.display()));
+        let title = format!("Twins of {}", options.scenes.join(", "));
+        super::report::publish_beyond(folder, &title, &super::report::of_twins(&records), &plans)?;
     }
     output::print(&match options.format {
         Format::Json => document_json(&document)?,

@@ -15,18 +15,21 @@ fn the_demo_ends_well_and_leaves_a_self_contained_report() {
     assert!(answer.out.contains("FAIL  rivet-shot"), "the careless setting is shown to fail: {}", answer.out);
     let mut files: Vec<_> = std::fs::read_dir(yard.path("shown")).unwrap().map(|e| e.unwrap().file_name()).collect();
     files.sort();
-    assert_eq!(files, ["drawings.json", "manifest.json", "report.html", "result.json", "trials.csv"]);
+    let twins = ["twin-drawings.json", "twins.json"];
+    assert_eq!(files[..5], ["drawings.json", "manifest.json", "report.html", "result.json", "trials.csv"]);
+    assert_eq!(files[5..], twins);
     let page = yard.read("shown/report.html");
     for outside in ["http://", "https://", "src=\"", "@import", "url("] {
         // The name of the SVG language is no address that is fetched.
         let text = page.replace("http://www.w3.org/2000/svg", "");
         assert!(!text.contains(outside), "the page refers to something outside: {outside}");
     }
-    // What fails is drawn: a replay and two plots.
+    // What fails is drawn: a replay, energy and positions, and the gauge that failed where it has a value before the end.
     let failing = answer.out.lines().filter(|line| line.starts_with("FAIL  ")).count();
     assert!(failing > 10, "{}", answer.out);
     assert_eq!(page.matches("<figure class=\"replay\"").count(), failing);
-    assert_eq!(page.matches("<svg").count(), 2 * failing);
+    assert!(page.matches("<svg").count() >= 3 * failing - 2, "{} plots", page.matches("<svg").count());
+    assert!(page.contains("12 twins: 12 agree") && page.matches("Past its bound since").count() > failing);
     assert!(page.len() < 3_000_000, "{} bytes", page.len());
     assert_eq!(page.matches("<details").count(), page.matches("</details>").count());
 }

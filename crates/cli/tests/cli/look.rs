@@ -136,18 +136,92 @@ fn gauges_are_plotted_over_what_was_swept() {
     );
     yard.expect(0, "plot swept --y path.error --over dt --log xy --out error.svg -q");
     let svg = yard.read("error.svg");
-    // A dot for each trial, one in each entry of the legend, and a line for each engine and its bound.
-    assert_eq!(svg.matches("<circle").count(), 6 + 2, "{svg}");
+    // A dot for each trial, and a line for each engine and its bound; names as long as these stand below.
+    assert_eq!(svg.matches("<circle").count(), 6, "{svg}");
     assert!(svg.contains("path.error, m") && svg.contains("dt, s") && svg.matches("<polyline").count() >= 4);
+    assert!(svg.contains("stroke-dasharray") && svg.contains("on builtin:integrator=explicit-euler"), "{svg}");
+    yard.expect(0, "plot swept --y path.error --over time --out time.svg -q");
+    let svg = yard.read("time.svg");
+    assert!(svg.contains("time, s") && svg.matches("dt 1/").count() == 6, "{svg}");
+    yard.expect(0, "plot swept --y path.error --out error.png -q");
+    let picture = std::fs::read(yard.path("error.png")).expect("a file");
+    let info = png::Decoder::new(std::io::Cursor::new(picture)).read_info().expect("a PNG").info().clone();
+    assert!(info.width == 1440 && info.height >= 840, "{info:?}");
     for (words, part) in [
         ("plot swept --y path.eror --out x.svg", "did you mean `path.error`?"),
         ("plot swept --y path.error --over sped --out x.svg", "there is no `sped` to plot over"),
-        ("plot swept --y path.error --out x.gif", "a plot ends with .svg"),
+        ("plot swept --y path.error --out x.gif", "a plot ends with .svg or .png"),
+        ("plot time.svg --y path.error --out x.svg", "--scene says"),
         ("plot nowhere --y path.error --out x.svg", "is no folder of results"),
     ] {
         let answer = yard.expect(2, words);
         assert!(answer.err.contains(part), "{words}: {}", answer.err);
     }
+}
+
+#[test]
+fn a_recorded_trace_is_plotted_over_time() {
+    let yard = Yard::new();
+    yard.expect(1, "run rivet-hung --engine builtin:swept=off --trace kept -q");
+    let trace = yard.names_in("kept").into_iter().find(|name| !name.contains(".contacts.")).expect("a trace");
+    let answer = yard.expect(0, &format!("plot kept/{trace} --scene rivet-hung --y tunnel.count --out through.svg"));
+    assert!(answer.err.contains("plot in through.svg"), "{}", answer.err);
+    assert!(yard.read("through.svg").contains("tunnel.count over time"));
+    let answer = yard.expect(2, &format!("plot kept/{trace} --scene rivet-hung --y spread.chi --out x.svg"));
+    assert!(answer.err.contains("no claim of these results is about `spread.chi`"), "{}", answer.err);
+}
+
+#[test]
+fn films_go_slowly_where_a_claim_broke() {
+    let yard = Yard::new();
+    let shown = |words: &str| {
+        yard.expect(1, &format!("film rivet-hung --dt 1/240 --engine builtin:swept=off --width 160 {words} -q"));
+        let film = std::fs::read(yard.path("shot.gif")).expect("a file");
+        let mut decoder = gif::DecodeOptions::new().read_info(&film[..]).expect("a GIF");
+        let mut delays = Vec::new();
+        while let Some(frame) = decoder.read_next_frame().expect("a frame") {
+            delays.push(frame.delay);
+        }
+        delays
+    };
+    let (even, slow) = (shown("--out shot.gif --no-slow"), shown("--out shot.gif"));
+    assert!(even[..even.len() - 1].iter().all(|delay| (4..=5).contains(delay)), "{even:?}");
+    // Some steps before and after it went through, each for 0.12 s.
+    assert!(slow.iter().filter(|delay| **delay == 12).count() >= 6 && slow.len() > even.len(), "{slow:?}");
+}
+
+#[test]
+fn twins_series_and_costs_leave_pages() {
+    let yard = Yard::new();
+    yard.expect(1, "twin tip-test --by mirror,again --out twins -q");
+    let page = yard.read("twins/report.html");
+    assert!(page.contains("2 twins: 1 agree, 1 do not.") && page.contains("\"ghost\":\""));
+    assert!(page.contains("first difference: x of broad") && page.matches("<svg").count() == 1);
+    yard.expect(0, "report twins -q");
+    let again = yard.read("twins/report.html");
+    // The head of a page that is made again tells what made the folder.
+    let body = |page: &str| page.split_once("</header>").map(|(_, body)| body.to_owned());
+    assert!(body(&again).is_some() && body(&again) == body(&page));
+    yard.expect(0, "series slag-lob --over dt=1/30,1/60,1/120 --gauge path.error --out series -q");
+    assert!(yard.read("series/report.html").contains("Power "));
+    yard.expect(
+        0,
+        "cost ingot-stack --over count=2,4 --error overlap.deepest --longest 0.02 --rounds 1 --out series -q",
+    );
+    let page = yard.read("series/report.html");
+    assert!(page.contains("error over cost") && page.contains("A step of ingot-stack with 5 bodies takes"));
+    // Those of an older run make way.
+    assert!(!yard.path("series/series.json").exists() && yard.path("series/cost.json").exists());
+    yard.expect(0, "run tip-test --twins --out run -q");
+    assert!(yard.read("run/report.html").contains("<h2>Twins</h2>") && yard.path("run/twins.json").exists());
+}
+
+#[test]
+fn sizes_collapse_on_the_page_of_a_sweep() {
+    let yard = Yard::new();
+    yard.ironspin("sweep slag-lob --dt 1/64,1/128 --size 1,4 --out swept -q");
+    let page = yard.read("swept/report.html");
+    assert!(page.contains("<h2>Sizes</h2>") && page.contains("size 4") && page.contains("dt sqrt(g / L)"));
 }
 
 #[test]
@@ -194,6 +268,7 @@ range.value = range.max; range.dispatchEvent(new Event("input")); told.push("end
 figure.querySelector("[data-show=trails]").click(); told.push("trails " + (dots() !== first));
 button("play").click(); told.push("play " + button("play").textContent);
 button("play").click(); told.push("stop " + button("play").textContent);
+figure.querySelector(".moments button").click(); told.push("moment " + clock() + " " + figure.querySelector(".moments button").textContent.split(",")[0]);
 document.title = told.join("; ") + "; requests " + performance.getEntriesByType("resource").length;
 </script></body>"#;
 
@@ -206,8 +281,8 @@ fn the_page_plays_and_scrubs_and_says_nothing_on_the_console() {
     yard.write("results/read.html", &page);
     let (dom, said) = seen(browser, &yard.path("results/read.html"));
     assert_eq!(said, "");
-    let title =
-        "at 0.000 s; on true; back 0.000 s; end true; other true; trails true; play Pause; stop Play; requests 0";
+    let title = "at 0.000 s; on true; back 0.000 s; end true; other true; trails true; play Pause; stop Play; \
+         moment 0.017 s tunnel.count of rivet[6]; requests 0";
     let found = dom.split("<title>").nth(1).and_then(|rest| rest.split("</title>").next()).unwrap_or(&dom);
     assert_eq!(found, title);
 }

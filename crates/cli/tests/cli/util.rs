@@ -38,8 +38,13 @@ impl Yard {
 
     /// Names of everything in the folder, sorted.
     pub(crate) fn names(&self) -> Vec<String> {
-        let mut names: Vec<String> = std::fs::read_dir(self.folder.path())
-            .expect("the temporary folder")
+        self.names_in(".")
+    }
+
+    /// The same of a folder in it.
+    pub(crate) fn names_in(&self, folder: &str) -> Vec<String> {
+        let mut names: Vec<String> = std::fs::read_dir(self.folder.path().join(folder))
+            .expect("a folder")
             .map(|entry| entry.expect("an entry").file_name().to_string_lossy().into_owned())
             .collect();
         names.sort();

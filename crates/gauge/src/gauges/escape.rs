@@ -53,7 +53,11 @@ impl Gauge for Escape {
             .min_by(|a, b| a.0.total_cmp(&b.0).then(a.1.cmp(&b.1)));
         let detail = first
             .map_or_else(String::new, |(time, id)| format!("{} was outside at {time:.3} s", world.bodies[id].name));
-        Reading::of(outside as f64, detail)
+        let reading = Reading::of(outside as f64, detail);
+        match first {
+            Some((time, id)) => reading.seen_at(time, id),
+            None => reading,
+        }
     }
 }
 

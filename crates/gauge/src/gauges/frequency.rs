@@ -1,6 +1,6 @@
 //! Main frequency of shaking.
 
-use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::gauge::{Exhibit, Gauge, Reading, Scope, View};
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 use realfft::RealFftPlanner;
@@ -41,6 +41,38 @@ pub(crate) fn frequency(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(Frequency { velocities: vec![VecDeque::new(); of.len()], all: scope.of.len(), of, times: VecDeque::new() })
 }
 
+impl Frequency {
+    /// Frames a second.
+    fn rate(&self) -> f64 {
+        let frames = self.times.len();
+        (frames - 1) as f64 / (self.times[frames - 1] - self.times[0])
+    }
+
+    /// The slot of the body that shakes most, and its spectrum; or why there is none.
+    fn spectrum(&self) -> Result<(usize, Vec<f64>), String> {
+        let frames = self.times.len();
+        if frames < 16 {
+            return Err(format!("{frames} frames lie in the window, and 16 are needed"));
+        }
+        if !(self.times[frames - 1] > self.times[0]) {
+            return Err("no time passes in the window".to_owned());
+        }
+        let power = |kept: &VecDeque<[f64; 2]>| -> f64 { kept.iter().map(|[x, y]| x * x + y * y).sum() };
+        let mut most = (0, 0.0);
+        for (slot, kept) in self.velocities.iter().enumerate() {
+            let power = power(kept);
+            if power > most.1 {
+                most = (slot, power);
+            }
+        }
+        let (slot, power) = most;
+        if !(power > 0.0 && power.is_finite()) {
+            return Err("nothing shook".to_owned());
+        }
+        Ok((slot, spectrum(&self.velocities[slot])))
+    }
+}
+
 impl Gauge for Frequency {
     fn observe(&mut self, view: &View<'_>) {
         self.times.push_back(view.now.time);
@@ -57,28 +89,23 @@ impl Gauge for Frequency {
         }
     }
 
+    /// A spectrum takes too long to be made again and again.
+    fn so_far(&self, _: &World) -> Option<f64> {
+        None
+    }
+
+    fn exhibit(&self) -> Option<Exhibit> {
+        let (slot, spectrum) = self.spectrum().ok()?;
+        let all = spectrum.iter().sum::<f64>();
+        let shares = spectrum.iter().map(|power| power / all).collect();
+        Some(Exhibit::Spectrum { body: self.of[slot], spacing: self.rate() / self.times.len() as f64, shares })
+    }
+
     fn reading(&self, world: &World) -> Reading {
-        let frames = self.times.len();
-        if frames < 16 {
-            return Reading::nothing(format!("{frames} frames lie in the window, and 16 are needed"));
-        }
-        let length = self.times[frames - 1] - self.times[0];
-        if !(length > 0.0) {
-            return Reading::nothing("no time passes in the window");
-        }
-        let power = |kept: &VecDeque<[f64; 2]>| -> f64 { kept.iter().map(|[x, y]| x * x + y * y).sum() };
-        let mut most = (0, 0.0);
-        for (slot, kept) in self.velocities.iter().enumerate() {
-            let power = power(kept);
-            if power > most.1 {
-                most = (slot, power);
-            }
-        }
-        let (slot, power) = most;
-        if !(power > 0.0 && power.is_finite()) {
-            return Reading::nothing("nothing shook");
-        }
-        let spectrum = spectrum(&self.velocities[slot]);
+        let (slot, spectrum) = match self.spectrum() {
+            Ok(found) => found,
+            Err(why) => return Reading::nothing(why),
+        };
         let (mut top, mut height) = (1, 0.0);
         for (line, &value) in spectrum.iter().enumerate().skip(1) {
             if value > height {
@@ -91,8 +118,7 @@ impl Gauge for Frequency {
         let bend = left - 2.0 * middle + right;
         let inner = top + 1 < spectrum.len();
         let shift = if inner && bend < 0.0 { (0.5 * (left - right) / bend).clamp(-0.5, 0.5) } else { 0.0 };
-        let rate = (frames - 1) as f64 / length;
-        let found = (top as f64 + shift) * rate / frames as f64;
+        let found = (top as f64 + shift) * self.rate() / self.times.len() as f64;
         let share = 100.0 * height / spectrum.iter().sum::<f64>();
         let reading =
             Reading::of(found, format!("{}, {share:.0} % of the power in one line", world.bodies[self.of[slot]].name));

@@ -326,7 +326,8 @@ impl Gauge for Ghost {
         } else {
             format!("{} by {:.2e} m/s at {:.3} s", world.bodies[self.worst_body].name, self.worst, self.worst_time)
         };
-        Reading::of(if self.counts { self.count as f64 } else { self.worst }, detail)
+        let reading = Reading::of(if self.counts { self.count as f64 } else { self.worst }, detail);
+        if self.worst > 0.0 { reading.seen_at(self.worst_time, self.worst_body) } else { reading }
     }
 }
 

@@ -115,7 +115,7 @@ impl Gauge for Overlap {
         let share = 100.0 * if self.figure == Figure::Share { self.worst } else { self.worst / size };
         let detail = format!("{} in {} at {:.3} s, {share:.2} % of the smaller", b.name, a.name, self.worst_time);
         let value = if self.figure == Figure::Mean { self.sum / self.frames as f64 } else { self.worst };
-        Reading::of(value, detail)
+        Reading::of(value, detail).seen_at(self.worst_time, self.worst_pair.0)
     }
 }
 

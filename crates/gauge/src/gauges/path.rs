@@ -64,7 +64,8 @@ impl Gauge for Path {
             (_, Some(time)) => Reading::nothing(format!("the path has no value at {time:.4} s")),
             _ => {
                 let name = self.of.first().map_or("", |_| world.bodies[self.worst_body].name.as_str());
-                Reading::of(self.worst, format!("{name} at {:.3} s", self.worst_time))
+                let detail = format!("{name} at {:.3} s", self.worst_time);
+                Reading::of(self.worst, detail).seen_at(self.worst_time, self.worst_body)
             }
         }
     }

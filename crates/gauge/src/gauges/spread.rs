@@ -1,6 +1,6 @@
 //! How values spread, against a law of chance.
 
-use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::gauge::{Exhibit, Gauge, Reading, Scope, View};
 use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{Law, Measure, World};
 use statrs::distribution::{Binomial, ChiSquared, ContinuousCDF, DiscreteCDF, Exp, Normal, Uniform};
@@ -117,6 +117,15 @@ impl Gauge for Spread {
         }
     }
 
+    /// Values of the last frame alone count.
+    fn so_far(&self, _: &World) -> Option<f64> {
+        None
+    }
+
+    fn exhibit(&self) -> Option<Exhibit> {
+        histogram(&self.values, self.law.as_ref().and_then(Shape::of).as_ref())
+    }
+
     fn reading(&self, _: &World) -> Reading {
         if self.frames == 0 {
             return Reading::nothing("no frame lies in the window");
@@ -196,6 +205,38 @@ impl Shape {
             Shape::Uniform(law) => law.cdf(value),
         }
     }
+}
+
+/// Classes of equal width, or of single values for a binomial law.
+fn histogram(values: &[f64], law: Option<&Shape>) -> Option<Exhibit> {
+    let count = values.len() as f64;
+    let (low, high) =
+        values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), &v| (low.min(v), high.max(v)));
+    if values.len() < 2 || !(low < high) {
+        return None;
+    }
+    let edges: Vec<f64> = match law {
+        Some(Shape::Binomial(_, tries)) => (0..=*tries + 1).map(|k| k as f64 - 0.5).collect(),
+        _ => {
+            let classes = (count.sqrt().ceil() as usize).clamp(4, MOST_CLASSES);
+            (0..=classes).map(|k| low + (high - low) * k as f64 / classes as f64).collect()
+        }
+    };
+    let mut found = vec![0.0; edges.len() - 1];
+    for &value in values {
+        let class = edges[1..].iter().position(|&end| value <= end).unwrap_or(found.len() - 1);
+        found[class] += 1.0;
+    }
+    let share = |ends: &[f64], law: &Shape| count * (law.cumulative(ends[1]) - law.cumulative(ends[0]));
+    let expected = law.map_or_else(Vec::new, |law| match law {
+        // Half a value beside a whole one belongs to it, not to its neighbour.
+        Shape::Binomial(law, tries) => {
+            let below = |k: u64| if k == 0 { 0.0 } else { law.cdf(k - 1) };
+            (0..=*tries).map(|k| count * (law.cdf(k) - below(k))).collect()
+        }
+        _ => edges.windows(2).map(|ends| share(ends, law)).collect(),
+    });
+    Some(Exhibit::Histogram { edges, found, expected })
 }
 
 /// Pearson's statistic, its degrees of freedom, and the chance of one as large.
@@ -388,5 +429,22 @@ mod tests {
         let width = measure_with("spread.deviation", &world, &scope, &frames);
         assert!((width.value.unwrap() - (5.0_f64 / 3.0).sqrt()).abs() < 1e-15);
         assert_eq!(width.samples, [0.0, 1.0, 2.0, 3.0]);
+    }
+
+    #[test]
+    fn a_histogram_counts_every_value_once_and_expects_what_the_law_says() {
+        let values = [0.0, 1.0, 1.0, 2.0, 2.0, 2.0, 3.0, 3.0];
+        let law = Shape::of(&Law::Binomial { tries: 3, chance: 0.5 });
+        let Some(Exhibit::Histogram { edges, found, expected }) = histogram(&values, law.as_ref()) else { panic!() };
+        assert_eq!(edges, [-0.5, 0.5, 1.5, 2.5, 3.5]);
+        assert_eq!(found, [1.0, 2.0, 3.0, 2.0]);
+        for (expected, exact) in expected.iter().zip([1.0, 3.0, 3.0, 1.0]) {
+            assert!((expected - exact).abs() < 1e-12, "{expected}");
+        }
+        let law = Shape::of(&Law::Uniform { from: 0.0, to: 3.0 });
+        let Some(Exhibit::Histogram { found, expected, .. }) = histogram(&values, law.as_ref()) else { panic!() };
+        assert_eq!((found.iter().sum::<f64>(), found.len()), (8.0, 4));
+        assert!(expected.iter().all(|expected| (expected - 2.0).abs() < 1e-12), "{expected:?}");
+        assert_eq!(histogram(&[1.0; 9], law.as_ref()), None);
     }
 }

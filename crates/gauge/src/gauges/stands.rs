@@ -67,7 +67,11 @@ impl Gauge for Stands {
                 format!("{standing} of {all} stand; {} left first, at {time:.3} s", world.bodies[id].name)
             }
         };
-        Reading::of(standing as f64 / all as f64, detail)
+        let reading = Reading::of(standing as f64 / all as f64, detail);
+        match first {
+            Some((time, id)) => reading.seen_at(time, id),
+            None => reading,
+        }
     }
 }
 

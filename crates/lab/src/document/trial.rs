@@ -131,6 +131,9 @@ pub struct ClaimDocument {
     /// Where, when, which body.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub detail: String,
+    /// Time from which a broken claim was past its bound for good, s, to a few hundredths of the trial.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub since: Option<f64>,
     /// Why the value should not be trusted too far.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub warnings: Vec<String>,
@@ -266,6 +269,7 @@ fn claim_document(record: &TrialRecord, claim: &ClaimRecord) -> ClaimDocument {
         verdict: claim.verdict,
         severity: claim.claim.severity,
         detail: claim.detail.clone(),
+        since: claim.since,
         warnings: claim.warnings.clone(),
         because: claim.claim.because.clone(),
         law: claim.claim.details.law.filter(|_| !claim.samples.is_empty()),

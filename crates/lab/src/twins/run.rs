@@ -6,6 +6,7 @@ use super::side::{Portions, Side};
 use super::wire::read_frame;
 use crate::document::Tool;
 use crate::plan::TrialPlan;
+use crate::recording::{Recorder, Recording};
 use crate::retelling::Retelling;
 use ironspin_model::{EngineError, Frame, Verdict};
 use serde::{Deserialize, Serialize};
@@ -47,6 +48,8 @@ pub struct TwinRecord {
     pub worst: Option<(f64, String, f64)>,
     /// The distance over time.
     pub growth: Growth,
+    /// What both are played back from; nothing where no number differs.
+    pub recordings: Option<Box<[Recording; 2]>>,
 }
 
 /// The twins of trials: those of a list, or those that the scenes promise.
@@ -88,9 +91,23 @@ fn one(order: &TwinOrder, demand: Demand, told: Option<&(String, Retelling)>, pr
     let steps = plan.conditions.schedule(plan.setup.world.duration).count();
     let mut comparison = Comparison::new(&plan.setup.world, demand == Demand::Bits, steps, smallest(plan));
     let mut compared = 0;
+    let mut recorders = [(); 2].map(|()| Recorder::new(&plan.setup.world, steps));
+    let mut last: Option<[Frame; 2]> = None;
     let outcome = side_by_side(order, told, program, &mut |plain, twin| {
         compared = plain.step;
         comparison.see(plain, twin);
+        for (recorder, frame) in recorders.iter_mut().zip([plain, twin]) {
+            recorder.observe(&plan.setup.world, frame);
+        }
+        match &mut last {
+            Some(last) => last.iter_mut().zip([plain, twin]).for_each(|(last, frame)| last.clone_from(frame)),
+            None => last = Some([plain, twin].map(Frame::clone)),
+        }
+    });
+    let recordings = comparison.first.is_some().then(|| {
+        let [plain, twin] = recorders;
+        let ends = last.as_ref().map(|[a, b]| (a, b)).unzip();
+        Box::new([plain.finish(&plan.setup.world, ends.0), twin.finish(&plan.setup.world, ends.1)])
     });
     let worst = comparison.worst.map(|(apart, id, time)| (apart, plan.setup.world.bodies[id].name.clone(), time));
     let (verdict, reason) = match outcome {
@@ -113,6 +130,7 @@ fn one(order: &TwinOrder, demand: Demand, told: Option<&(String, Retelling)>, pr
         reason,
         steps: compared,
         growth: comparison.growth(),
+        recordings,
         first: comparison.first,
         worst,
     }

@@ -5,7 +5,7 @@ use ironspin_lab::TrialRecord;
 use std::fmt::Write;
 use tiny_skia::Pixmap;
 
-/// Hands over one frame after the other as text, with its time since the first, s; ends when `show` says so. `room` is columns and lines of
+/// Hands over one frame after the other as text, with the time at which it is due, s, at `speed` times the time of the trial; ends when `show` says so. `room` is columns and lines of
 /// the terminal.
 ///
 /// # Errors
@@ -13,6 +13,7 @@ use tiny_skia::Pixmap;
 pub fn play(
     record: &TrialRecord,
     style: &FilmStyle,
+    speed: f64,
     room: [u32; 2],
     show: &mut dyn FnMut(f64, &str) -> bool,
 ) -> Result<(), FilmError> {
@@ -24,14 +25,16 @@ pub fn play(
     let narrow = FilmStyle { width, ..narrow };
     let mut filming = Filming::new(record, &narrow)?;
     filming.lettered = false;
-    let times = &record.recording.replay.times;
-    for (frame, time) in times.iter().enumerate() {
+    let mut due = 0.0;
+    for (number, &frame) in filming.frames.iter().enumerate() {
+        let time = record.recording.replay.times[frame];
         let mut text = blocks(&filming.picture(frame)?);
         // Writing to a string cannot fail.
         let _ = write!(text, "{time:.3} s  {}", style.title);
-        if !show(time - times[0], &text) {
+        if !show(due, &text) {
             break;
         }
+        due += filming.shown(number, speed);
     }
     Ok(())
 }

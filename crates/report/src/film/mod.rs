@@ -9,18 +9,21 @@
 //! | `letters.rs` | letters of five by seven dots |
 
 mod blocks;
-mod letters;
+pub(crate) mod letters;
 mod palette;
 mod raster;
 
 pub use blocks::play;
+pub(crate) use raster::paint;
 
+use crate::drawing::{DrawnMoment, moments};
 use crate::picture::Scenery;
 use ironspin_lab::TrialRecord;
 use ironspin_model::{BodyKind, DVec2};
 use palette::Palette;
 use raster::Raster;
 use rayon::prelude::*;
+use std::ops::Range;
 use tiny_skia::{Pixmap, PixmapPaint, Transform};
 
 /// Why a film cannot be made.
@@ -48,6 +51,10 @@ pub struct FilmStyle {
     pub velocities: bool,
     /// The ways that bodies have come.
     pub trails: bool,
+    /// Step by step, and slower, where a claim broke.
+    pub slow: bool,
+    /// One of so many frames is shown otherwise.
+    pub every: usize,
     /// A body in the middle of every picture.
     pub follow: Option<usize>,
     /// What the trial is called, on each picture.
@@ -56,6 +63,11 @@ pub struct FilmStyle {
 
 /// Pictures that are held at a time.
 const AT_A_TIME: usize = 16;
+/// Frames before and after one at which something broke, that are marked, and how many times as long they are shown.
+const AROUND: usize = 6;
+const SLOWER: f64 = 4.0;
+/// The least time of such a picture, s.
+const SLOWEST: f64 = 0.12;
 /// Most dots across or up.
 const MOST: u32 = 8_192;
 
@@ -70,6 +82,12 @@ struct Filming<'a> {
     fastest: f64,
     /// Whether time and title are written on the picture.
     lettered: bool,
+    /// Moments at which something broke.
+    moments: Vec<DrawnMoment>,
+    /// Frames near enough to each that it is marked.
+    marked: Vec<Range<usize>>,
+    /// Frames that a film shows.
+    frames: Vec<usize>,
 }
 
 impl<'a> Filming<'a> {
@@ -79,7 +97,7 @@ impl<'a> Filming<'a> {
             let why = if record.reason.is_empty() { "no frame was made".to_owned() } else { record.reason.clone() };
             return Err(FilmError::Nothing(why));
         }
-        let (low, high) = Scenery::of(record.world(), &recording.start, &recording.end).corners();
+        let (low, high) = Scenery::of_trial(record.world(), recording).corners();
         let across = high - low;
         let tall = f64::from(style.width) * (across.y / across.x).clamp(0.3, 1.2);
         // Most readers of films want even sizes.
@@ -89,13 +107,45 @@ impl<'a> Filming<'a> {
         }
         let impulses = recording.replay.contacts.iter().flatten().map(|contact| contact[2]);
         let largest_impulse = impulses.fold(0.0, f64::max);
-        let mut filming = Filming { record, style, size, low, high, largest_impulse, fastest: 0.0, lettered: true };
+        let moments = moments(record);
+        let mut filming = Filming {
+            record,
+            style,
+            size,
+            low,
+            high,
+            largest_impulse,
+            fastest: 0.0,
+            lettered: true,
+            marked: Vec::new(),
+            frames: Vec::new(),
+            moments,
+        };
+        filming.mark(AROUND);
+        let last = recording.replay.times.len() - 1;
+        let chosen = |frame: &usize| {
+            frame.is_multiple_of(style.every.max(1)) || *frame == last || (style.slow && filming.is_marked(*frame))
+        };
+        filming.frames = (0..=last).filter(chosen).collect();
         if style.velocities {
             let frames = 0..recording.replay.times.len();
             let speeds = frames.flat_map(|frame| filming.velocities(frame)).map(|(_, way)| way.length());
             filming.fastest = speeds.fold(0.0, f64::max);
         }
         Ok(filming)
+    }
+
+    /// Marks so many frames before and after each moment.
+    fn mark(&mut self, around: usize) {
+        let frames = |moment: &DrawnMoment| {
+            let frame = self.nearest(moment.time);
+            frame.saturating_sub(around)..frame + around + 1
+        };
+        self.marked = self.moments.iter().map(frames).collect();
+    }
+
+    fn is_marked(&self, frame: usize) -> bool {
+        self.marked.iter().any(|frames| frames.contains(&frame))
     }
 
     fn picture(&self, frame: usize) -> Result<Pixmap, FilmError> {
@@ -127,6 +177,13 @@ impl<'a> Filming<'a> {
         if self.lettered {
             raster.text(&format!("{:.3} s  {}", replay.times[frame], self.style.title), 0, false);
         }
+        let broken = || self.moments.iter().zip(&self.marked).filter(|(_, frames)| frames.contains(&frame));
+        for place in broken().filter_map(|(moment, _)| states.get(moment.body?)).map(at).filter(|at| at.is_finite()) {
+            raster.ring(place);
+        }
+        if let Some((moment, _)) = broken().next().filter(|_| self.lettered) {
+            raster.text(&moment.text, 1, true);
+        }
         if gone > 0 && self.lettered {
             raster.text(&format!("{gone} outside the picture"), -1, true);
         }
@@ -152,6 +209,15 @@ impl<'a> Filming<'a> {
         self.moving().into_iter().map(arrow).filter(|(from, way)| from.is_finite() && way.is_finite()).collect()
     }
 
+    /// How long the picture of a number is shown at a speed, s: longer where something broke, and the last for a second.
+    fn shown(&self, number: usize, speed: f64) -> f64 {
+        let times = &self.record.recording.replay.times;
+        let Some(&next) = self.frames.get(number + 1) else { return 1.0 };
+        let frame = self.frames[number];
+        let span = (times[next] - times[frame]) / speed;
+        if self.style.slow && self.is_marked(frame) { (SLOWER * span).max(SLOWEST) } else { span }
+    }
+
     /// The frame that is nearest to a time.
     fn nearest(&self, time: f64) -> usize {
         let far = |frame: &usize| (self.record.recording.replay.times[*frame] - time).abs();
@@ -164,7 +230,8 @@ impl<'a> Filming<'a> {
 /// # Errors
 /// When there is nothing to show, or the writer refuses.
 pub fn still(record: &TrialRecord, style: &FilmStyle, time: f64) -> Result<Vec<u8>, FilmError> {
-    let filming = Filming::new(record, style)?;
+    let mut filming = Filming::new(record, style)?;
+    filming.mark(0);
     png(&filming.picture(filming.nearest(time))?)
 }
 
@@ -173,9 +240,21 @@ pub fn still(record: &TrialRecord, style: &FilmStyle, time: f64) -> Result<Vec<u
 /// # Errors
 /// As [`still`].
 pub fn strip(record: &TrialRecord, style: &FilmStyle, pictures: usize) -> Result<Vec<u8>, FilmError> {
-    let filming = Filming::new(record, style)?;
+    let mut filming = Filming::new(record, style)?;
+    filming.mark(0);
     let last = record.recording.replay.times.len() - 1;
     let pictures = pictures.clamp(1, last + 1);
+    let mut chosen: Vec<usize> =
+        (0..pictures).map(|number| if pictures == 1 { last } else { number * last / (pictures - 1) }).collect();
+    // Where something broke is worth a picture, in place of the nearest but the first and the last.
+    for moment in filming.moments.iter().take(pictures.saturating_sub(2)) {
+        let frame = filming.nearest(moment.time);
+        let inner = chosen.len() - 1;
+        if let Some(nearest) = chosen[..inner].iter_mut().skip(1).min_by_key(|other| other.abs_diff(frame)) {
+            *nearest = frame;
+        }
+    }
+    chosen.sort_unstable();
     let across = pictures.min(3);
     let down = pictures.div_ceil(across);
     const GAP: u32 = 6;
@@ -184,8 +263,7 @@ pub fn strip(record: &TrialRecord, style: &FilmStyle, pictures: usize) -> Result
     let sheet = if whole.iter().any(|&side| side > MOST) { None } else { Pixmap::new(whole[0], whole[1]) };
     let mut sheet = sheet.ok_or(FilmError::Size(whole[0], whole[1]))?;
     sheet.fill(tiny_skia::Color::from_rgba8(0xd9, 0xd4, 0xc8, 255));
-    for number in 0..pictures {
-        let frame = if pictures == 1 { last } else { number * last / (pictures - 1) };
+    for (number, &frame) in chosen.iter().enumerate() {
         let picture = filming.picture(frame)?;
         let x = GAP + (number % across) as u32 * (wide + GAP);
         let y = GAP + (number / across) as u32 * (tall + GAP);
@@ -202,27 +280,26 @@ pub fn gif(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8
     let filming = Filming::new(record, style)?;
     let told = |error: gif::EncodingError| FilmError::Writer(error.to_string());
     let [wide, tall] = filming.size.map(|side| u16::try_from(side).unwrap_or(u16::MAX));
-    let times = &record.recording.replay.times;
     let mut bytes = Vec::new();
     // Colours of some pictures stand for those of all.
-    let last = times.len() - 1;
+    let last = record.recording.replay.times.len() - 1;
     let samples = [0, last / 3, 2 * last / 3, last].map(|frame| filming.picture(frame));
     let mut palette = Palette::of(&samples.into_iter().collect::<Result<Vec<_>, _>>()?);
     let mut encoder = gif::Encoder::new(&mut bytes, wide, tall, palette.colours()).map_err(told)?;
     encoder.set_repeat(gif::Repeat::Infinite).map_err(told)?;
-    let mut shown = 0;
-    let frames: Vec<usize> = (0..times.len()).collect();
+    let (mut shown, mut time) = (0, 0.0);
+    let numbers: Vec<usize> = (0..filming.frames.len()).collect();
     // Drawn by several threads, some at a time, and written in their order.
-    for some in frames.chunks(AT_A_TIME) {
-        let pictures: Vec<_> = some.par_iter().map(|&frame| filming.picture(frame)).collect();
-        for (&frame, picture) in some.iter().zip(pictures) {
+    for some in numbers.chunks(AT_A_TIME) {
+        let pictures: Vec<_> = some.par_iter().map(|&number| filming.picture(filming.frames[number])).collect();
+        for (&number, picture) in some.iter().zip(pictures) {
             let changed = palette.changed(&picture?);
-            let unchanged = (frame > 0).then_some(palette::UNCHANGED);
+            let unchanged = (number > 0).then_some(palette::UNCHANGED);
             let mut drawn = gif::Frame::from_indexed_pixels(wide, tall, changed, unchanged);
             drawn.dispose = gif::DisposalMethod::Keep;
             // Hundredths of a second, so that the whole lasts as long as it should; the last picture stays for a second.
-            let until =
-                times.get(frame + 1).map_or(shown + 100, |time| (100.0 * (time - times[0]) / speed).round() as u64);
+            time += filming.shown(number, speed);
+            let until = (100.0 * time).round() as u64;
             drawn.delay = u16::try_from(until.saturating_sub(shown)).unwrap_or(u16::MAX);
             shown = until.max(shown);
             encoder.write_frame(&drawn).map_err(told)?;
@@ -240,20 +317,18 @@ pub fn apng(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u
     let filming = Filming::new(record, style)?;
     let told = |error: png::EncodingError| FilmError::Writer(error.to_string());
     let [wide, tall] = filming.size;
-    let times = &record.recording.replay.times;
     let mut bytes = Vec::new();
     let mut encoder = png::Encoder::new(&mut bytes, wide, tall);
     encoder.set_color(png::ColorType::Rgb);
     encoder.set_depth(png::BitDepth::Eight);
-    encoder.set_animated(times.len() as u32, 0).map_err(told)?;
+    encoder.set_animated(filming.frames.len() as u32, 0).map_err(told)?;
     let mut writer = encoder.write_header().map_err(told)?;
-    let frames: Vec<usize> = (0..times.len()).collect();
-    for some in frames.chunks(AT_A_TIME) {
-        let pictures: Vec<_> = some.par_iter().map(|&frame| filming.picture(frame)).collect();
-        for (&frame, picture) in some.iter().zip(pictures) {
-            // Thousandths of a second; the last picture stays for a second.
-            let span = times.get(frame + 1).map_or(1.0, |next| (next - times[frame]) / speed);
-            let delay = (1000.0 * span).round().clamp(1.0, f64::from(u16::MAX)) as u16;
+    let numbers: Vec<usize> = (0..filming.frames.len()).collect();
+    for some in numbers.chunks(AT_A_TIME) {
+        let pictures: Vec<_> = some.par_iter().map(|&number| filming.picture(filming.frames[number])).collect();
+        for (&number, picture) in some.iter().zip(pictures) {
+            // Thousandths of a second.
+            let delay = (1000.0 * filming.shown(number, speed)).round().clamp(1.0, f64::from(u16::MAX)) as u16;
             writer.set_frame_delay(delay, 1000).map_err(told)?;
             let picture = picture?;
             // Nothing on a picture can be seen through.

@@ -12,7 +12,7 @@ const PAPER: (u8, u8, u8) = (0xfb, 0xfa, 0xf6);
 /// How much of the picture the longest velocity takes.
 const ARROW: f64 = 0.12;
 
-fn paint(colour: (u8, u8, u8), opacity: f32) -> Paint<'static> {
+pub(crate) fn paint(colour: (u8, u8, u8), opacity: f32) -> Paint<'static> {
     let mut paint = Paint::default();
     paint.set_color_rgba8(colour.0, colour.1, colour.2, (255.0 * opacity) as u8);
     paint.anti_alias = true;
@@ -183,6 +183,16 @@ impl Raster {
         }
     }
 
+    /// A ring around something to be looked at.
+    pub(super) fn ring(&mut self, at: DVec2) {
+        let dot = self.place(at);
+        let radius = self.pixels.width() as f32 / 32.0;
+        if let Some(path) = PathBuilder::from_circle(dot.x as f32, dot.y as f32, radius) {
+            let stroke = Stroke { width: (radius / 7.0).max(1.0), ..Stroke::default() };
+            self.pixels.stroke_path(&path, &paint(ALARM, 1.0), &stroke, Transform::identity(), None);
+        }
+    }
+
     /// A line of text on a strip of its own; `line` counts from the top, or from the bottom below 0.
     pub(super) fn text(&mut self, text: &str, line: i32, alarm: bool) {
         const DOT: f32 = 2.0;
@@ -200,7 +210,7 @@ impl Raster {
         }
         for (number, letter) in shown.chars().enumerate() {
             for (column, bits) in columns(letter).into_iter().enumerate() {
-                for row in (0..7).filter(|row| bits >> row & 1 == 1) {
+                for row in (0..8).filter(|row| bits >> row & 1 == 1) {
                     let (x, y) = (6.0 + 12.0 * number as f32 + DOT * column as f32, top + DOT * row as f32);
                     if let Some(dot) = Rect::from_xywh(x, y, DOT, DOT) {
                         self.pixels.fill_rect(dot, &colour, Transform::identity(), None);

@@ -1,6 +1,6 @@
 //! What broke, worst first.
 
-use super::{PageTrial, bound, measured};
+use super::{PageTrial, Room, bound, measured};
 use crate::picture::escape;
 use ironspin_lab::{ClaimDocument, shell_line};
 use ironspin_model::Verdict;
@@ -51,7 +51,7 @@ fn cases(trials: &[PageTrial]) -> Vec<Case<'_>> {
     found
 }
 
-pub(super) fn list(trials: &[PageTrial]) -> String {
+pub(super) fn list(trials: &[PageTrial], room: &Room) -> String {
     let cases = cases(trials);
     if cases.is_empty() {
         let nothing = if trials.is_empty() {
@@ -65,7 +65,7 @@ pub(super) fn list(trials: &[PageTrial]) -> String {
         "<h2>What broke</h2>\n<p class=\"soft\">Worst first, by how far past its bound.</p>\n<ol class=\"broken\">\n",
     );
     for case in cases.iter().take(MOST) {
-        out.push_str(&entry(trials, case));
+        out.push_str(&entry(trials, room, case));
     }
     out.push_str("</ol>\n");
     if cases.len() > MOST {
@@ -74,11 +74,12 @@ pub(super) fn list(trials: &[PageTrial]) -> String {
     out
 }
 
-fn entry(trials: &[PageTrial], case: &Case<'_>) -> String {
+fn entry(trials: &[PageTrial], room: &Room, case: &Case<'_>) -> String {
     let document = &trials[case.worst].document;
+    let target = |number: usize| if room.told[number] { format!(" href=\"#trial-{number}\"") } else { String::new() };
     let place = format!(
-        "<a href=\"#trial-{}\">{}</a> on <code>{}</code> {}",
-        case.worst,
+        "<a{}>{}</a> on <code>{}</code> {}",
+        target(case.worst),
         escape(&document.scene),
         escape(&document.engine),
         escape(&conditions(trials, case.worst))
@@ -88,6 +89,9 @@ fn entry(trials: &[PageTrial], case: &Case<'_>) -> String {
         Some(claim) => {
             let should = if claim.decides() { "" } else { " class=\"more\"" };
             let detail = if claim.detail.is_empty() { String::new() } else { format!(": {}", escape(&claim.detail)) };
+            let since = claim
+                .since
+                .map_or_else(String::new, |since| format!(" Past its bound since {} s.", crate::number::show(since)));
             let causes = ironspin_gauge::find(&claim.gauge).map_or_else(String::new, |gauge| {
                 let next = ironspin_gauge::next_step(gauge.name);
                 format!(
@@ -97,7 +101,7 @@ fn entry(trials: &[PageTrial], case: &Case<'_>) -> String {
                 )
             });
             format!(
-                "<li{should}><strong>{}</strong> of <code>{}</code> in {place}<p>Measured <strong>{}</strong>, bound {}{detail}.</p>\
+                "<li{should}><strong>{}</strong> of <code>{}</code> in {place}<p>Measured <strong>{}</strong>, bound {}{detail}.{since}</p>\
                  <p class=\"soft\">Because {}.</p>{causes}",
                 escape(&claim.gauge),
                 escape(&claim.of),
@@ -112,7 +116,7 @@ fn entry(trials: &[PageTrial], case: &Case<'_>) -> String {
         .iter()
         .filter(|&&number| number != case.worst)
         .take(8)
-        .map(|&number| format!("<a href=\"#trial-{number}\">{}</a>", escape(&conditions(trials, number))))
+        .map(|&number| format!("<a{}>{}</a>", target(number), escape(&conditions(trials, number))))
         .collect();
     if !others.is_empty() {
         let more = case.trials.len() - 1 - others.len();

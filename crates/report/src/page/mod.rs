@@ -3,11 +3,14 @@
 //! | file | content |
 //! |---|---|
 //! | `mod.rs` | the whole, the head line, the verdict map |
+//! | `beyond.rs` | twins, series, costs, collapse of sizes |
 //! | `broken.rs` | what broke, worst first |
-//! | `trial.rs` | each trial: claims, replay, curves |
+//! | `trial.rs`, `figures.rs` | each trial: claims; replay, curves, spectra, histograms |
 //! | `replay.js`, `page.css` | the script and the looks |
 
+mod beyond;
 mod broken;
+mod figures;
 mod trial;
 
 use crate::drawing::Drawing;
@@ -16,12 +19,15 @@ use crate::map::document_summary;
 use crate::number::with_unit;
 use crate::picture::escape;
 use crate::plot::PlotError;
+pub use beyond::Beyond;
 use ironspin_lab::{ClaimDocument, Summary, TrialDocument, TrialRecord};
 use ironspin_model::Verdict;
 use std::collections::BTreeSet;
 
-/// Most trials that are told one by one; of more, those that passed are only in the map.
+/// Most trials that are told one by one; of more, the rest are only in the map.
 const TOLD: usize = 600;
+/// Of more trials than the first number those that passed are not drawn, nor more than the second.
+const DRAWN: [usize; 2] = [60, 120];
 
 /// One trial of a page.
 #[derive(Clone, Debug)]
@@ -47,18 +53,25 @@ impl PageTrial {
 ///
 /// # Errors
 /// When a plot cannot be drawn.
-pub fn page(title: &str, notes: &[String], trials: &[PageTrial]) -> Result<String, PlotError> {
+pub fn page(title: &str, notes: &[String], trials: &[PageTrial], beyond: &Beyond) -> Result<String, PlotError> {
     let summary = Summary::count(trials.iter().map(|trial| trial.document.verdict));
     let mut body = format!(
         "<header><p class=\"kind\">Iron Spin report</p><h1>{}</h1><p>{}</p><p class=\"soft\">{}</p>{}</header>\n",
-        escape(&document_summary(&summary)),
-        in_a_sentence(trials),
+        escape(&headline(&summary, trials, beyond)),
+        in_a_sentence(trials, beyond),
         escape(title),
         notes.iter().map(|note| format!("<p class=\"soft\">{}</p>", escape(note))).collect::<String>()
     );
-    body.push_str(&verdict_map(trials));
-    body.push_str(&broken::list(trials));
-    body.push_str(&trial::list(trials)?);
+    let room = Room::of(trials);
+    if !trials.is_empty() || beyond.is_empty() {
+        body.push_str(&verdict_map(trials, &room));
+        body.push_str(&broken::list(trials, &room));
+    }
+    body.push_str(&beyond::sections(beyond)?);
+    body.push_str(&beyond::collapse(&trials.iter().map(|trial| &trial.document).collect::<Vec<_>>())?);
+    if !trials.is_empty() {
+        body.push_str(&trial::list(trials, &room)?);
+    }
     let colours: Vec<String> = (0..SERIES.len()).map(|index| format!("\"{}\"", crate::look::css(index))).collect();
     Ok(format!(
         "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n\
@@ -76,14 +89,23 @@ fn mark(verdict: Verdict) -> (&'static str, &'static str) {
     (verdict.word(), crate::look::mark(verdict))
 }
 
+/// The first line.
+fn headline(summary: &Summary, trials: &[PageTrial], beyond: &Beyond) -> String {
+    if trials.is_empty() && !beyond.is_empty() {
+        return beyond.in_a_sentence().join(" ");
+    }
+    document_summary(summary)
+}
+
 /// What a manager reads.
-fn in_a_sentence(trials: &[PageTrial]) -> String {
+fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
     let of = |verdict: Option<Verdict>| {
         let wanted = trials.iter().filter(|trial| verdict.is_none_or(|verdict| trial.document.verdict == verdict));
         wanted.map(|trial| trial.document.scene.as_str()).collect::<BTreeSet<_>>().len()
     };
     if trials.is_empty() {
-        return "Nothing was run.".to_owned();
+        let nothing = if beyond.is_empty() { "Nothing was run." } else { "" };
+        return nothing.to_owned();
     }
     let (all, failing, broken) = (of(None), of(Some(Verdict::Fail)), of(Some(Verdict::Error)));
     let scenes = |count: usize| format!("{count} of {all} scene{}", if all == 1 { "" } else { "s" });
@@ -111,6 +133,7 @@ fn in_a_sentence(trials: &[PageTrial]) -> String {
             bound(claim)
         ));
     }
+    told.extend(beyond.in_a_sentence());
     escape(&told.join(" "))
 }
 
@@ -135,7 +158,7 @@ fn row_name(trial: &TrialDocument) -> String {
 }
 
 /// Scenes and other conditions down, engines and steps across; each cell leads to its trial.
-fn verdict_map(trials: &[PageTrial]) -> String {
+fn verdict_map(trials: &[PageTrial], room: &Room) -> String {
     let documents = || trials.iter().map(|trial| &trial.document);
     let columns = distinct(documents().map(|trial| (trial.engine.clone(), trial.dt_text.clone())));
     let engines = distinct(columns.iter().map(|(engine, _)| engine.clone()));
@@ -163,8 +186,7 @@ fn verdict_map(trials: &[PageTrial]) -> String {
                 || "<td></td>".to_owned(),
                 |&number| {
                     let (class, word) = mark(trials[number].document.verdict);
-                    let target =
-                        if is_told(trials, number) { format!(" href=\"#trial-{number}\"") } else { String::new() };
+                    let target = if room.told[number] { format!(" href=\"#trial-{number}\"") } else { String::new() };
                     format!("<td><a class=\"mark {class}\"{target}>{word}</a></td>")
                 },
             ));
@@ -175,7 +197,33 @@ fn verdict_map(trials: &[PageTrial]) -> String {
     out
 }
 
-/// Whether a trial is told one by one.
-fn is_told(trials: &[PageTrial], number: usize) -> bool {
-    trials.len() <= TOLD || !trials[number].passed()
+/// What there is room for on a page, by the numbers of the trials.
+struct Room {
+    told: Vec<bool>,
+    drawn: Vec<bool>,
+}
+
+impl Room {
+    /// Those furthest past their bounds first.
+    fn of(trials: &[PageTrial]) -> Room {
+        let used = |trial: &PageTrial| match trial.document.verdict {
+            Verdict::Error => f64::INFINITY,
+            _ => trial.document.deciding().filter(|claim| claim.decides()).map_or(0.0, ClaimDocument::used),
+        };
+        let mut worst: Vec<(bool, f64, usize)> =
+            trials.iter().enumerate().map(|(number, trial)| (trial.passed(), used(trial), number)).collect();
+        worst.sort_by(|a, b| a.0.cmp(&b.0).then(b.1.total_cmp(&a.1)).then(a.2.cmp(&b.2)));
+        let mut room = Room { told: vec![false; trials.len()], drawn: vec![false; trials.len()] };
+        for &(_, _, number) in worst.iter().take(TOLD) {
+            room.told[number] = true;
+        }
+        let few = trials.len() <= DRAWN[0];
+        let drawn = worst
+            .iter()
+            .filter(|(passed, _, number)| room.told[*number] && trials[*number].drawing.is_some() && (few || !passed));
+        for &(_, _, number) in drawn.take(DRAWN[1]) {
+            room.drawn[number] = true;
+        }
+        room
+    }
 }

@@ -11,7 +11,7 @@
     constructor(figure) {
       this.figure = figure;
       const data = JSON.parse(figure.querySelector("script").textContent);
-      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts) });
+      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts), ghost: unpack(data.ghost || "") });
       this.ends = data.contact_counts.reduce((ends, n) => (ends.push(ends[ends.length - 1] + n), ends), [0]);
       this.canvas = figure.querySelector("canvas");
       this.clock = figure.querySelector("output");
@@ -26,10 +26,30 @@
       on("back", "click", () => this.step(-1));
       on("forth", "click", () => this.step(1));
       this.scrub.addEventListener("input", () => { this.pause(); this.show(Number(this.scrub.value) / 1000); });
+      this.mark = null;
+      this.tellMoments(data.moments || []);
       for (const box of figure.querySelectorAll("input[type=checkbox]")) box.addEventListener("change", () => this.draw());
       this.show(this.now);
     }
-    is(name) { return this.figure.querySelector(`[data-show=${name}]`).checked; }
+    is(name) { const box = this.figure.querySelector(`[data-show=${name}]`); return box !== null && box.checked; }
+    // A button for each moment worth seeing, and a tick on the time.
+    tellMoments(moments) {
+      const place = this.figure.querySelector(".moments");
+      if (!place || moments.length === 0) return;
+      const ticks = document.createElement("datalist");
+      ticks.id = `${this.scrub.id}-moments`;
+      this.scrub.setAttribute("list", ticks.id);
+      place.append("Look at ", ticks);
+      for (const moment of moments) {
+        const tick = document.createElement("option"), button = document.createElement("button");
+        tick.value = String(1000 * moment.time);
+        ticks.append(tick);
+        button.type = "button";
+        button.textContent = `${moment.text}, ${moment.time.toFixed(3)} s`;
+        button.addEventListener("click", () => { this.pause(); this.mark = moment; this.show(moment.time); });
+        place.append(button, " ");
+      }
+    }
     speed() { return Number(this.figure.querySelector("select").value); }
     toggle() { if (this.timer === null) this.play(); else this.pause(); }
     play() {
@@ -66,14 +86,14 @@
       while (low < high) { const mid = (low + high + 1) >> 1; if (this.times[mid] <= this.now) low = mid; else high = mid - 1; }
       return low;
     }
-    place(frame, body) {
+    place(frame, body, states = this.states) {
       const at = 3 * (frame * this.bodies.length + body), [a, b, c, d] = this.range;
-      const x = this.states[at], y = this.states[at + 1];
+      const x = states[at], y = states[at + 1];
       if (x === NOWHERE || y === NOWHERE) return null;
-      return [a + (c - a) * x / STEPS, b + (d - b) * y / STEPS, TURN * this.states[at + 2] / STEPS];
+      return [a + (c - a) * x / STEPS, b + (d - b) * y / STEPS, TURN * states[at + 2] / STEPS];
     }
-    between(frame, share, body) {
-      const p = this.place(frame, body), q = share > 0 ? this.place(frame + 1, body) : null;
+    between(frame, share, body, states = this.states) {
+      const p = this.place(frame, body, states), q = share > 0 ? this.place(frame + 1, body, states) : null;
       if (!p || !q) return p;
       const turn = ((q[2] - p[2] + 1.5 * TURN) % TURN) - TURN / 2;
       return [p[0] + share * (q[0] - p[0]), p[1] + share * (q[1] - p[1]), p[2] + share * turn];
@@ -99,17 +119,33 @@
         const at = this.between(frame, share, i);
         if (at) this.body(pen, body, at, colour, still, line);
       });
+      if (this.is("twin")) this.twin(pen, frame, share, line);
+      if (this.mark && this.mark.body !== undefined) this.ring(pen, this.between(frame, share, this.mark.body), line);
       if (this.is("velocities")) this.velocities(pen, frame, share, line);
       if (this.is("contacts")) this.dots(pen, frame, line);
       pen.setTransform(1, 0, 0, 1, 0, 0);
     }
+    // Outlines of the twin's bodies, dashed, where they are not on those of the trial.
+    twin(pen, frame, share, line) {
+      for (const i of this.moving) {
+        const at = this.between(frame, share, i, this.ghost);
+        if (at) this.body(pen, this.bodies[i], at, null, false, line);
+      }
+    }
+    ring(pen, at, line) {
+      if (!at) return;
+      pen.strokeStyle = "#a93a12"; pen.lineWidth = 2.4 * line; pen.setLineDash([]);
+      pen.beginPath(); pen.arc(at[0], at[1], 22 * line, 0, TURN); pen.stroke();
+    }
+    // Without a colour as a ghost.
     body(pen, body, at, colour, still, line) {
+      const ghost = colour === null;
       pen.save();
       pen.translate(at[0], at[1]); pen.rotate(at[2]);
-      pen.lineWidth = line; pen.strokeStyle = "#22262a"; pen.fillStyle = colour;
+      pen.lineWidth = ghost ? 1.6 * line : line; pen.strokeStyle = ghost ? "#a93a12" : "#22262a"; pen.fillStyle = ghost ? "transparent" : colour;
       for (const part of body.parts) {
         pen.beginPath();
-        pen.setLineDash(part.sensor ? [4 * line, 3 * line] : []);
+        pen.setLineDash(ghost || part.sensor ? [4 * line, 3 * line] : []);
         pen.globalAlpha = part.sensor ? 0.15 : (still ? 0.55 : 0.85);
         if (part.disc) {
           const [x, y, r] = part.disc, seen = Math.max(r, 1.5 * line);

@@ -3,7 +3,8 @@
 use ironspin_lab::{GridOrder, TrialRecord, plan_grid, run_trial, run_trial_on};
 use ironspin_model::EngineError;
 use ironspin_report::{
-    PageTrial, Scenery, TableStyle, page, picture, result_json, summary_line, trials_csv, verdict_table, what_broke,
+    Beyond, PageTrial, Scenery, TableStyle, page, picture, result_json, summary_line, trials_csv, verdict_table,
+    what_broke,
 };
 
 /// A passing, a failing, an unsupported and a crashed trial.
@@ -71,7 +72,8 @@ fn csv_and_json_are_read_back_by_ordinary_readers() {
 
 #[test]
 fn the_page_holds_everything_and_escapes_what_it_is_told() {
-    let html = page("A <title>", &[], &records().iter().map(PageTrial::of).collect::<Vec<_>>()).unwrap();
+    let html =
+        page("A <title>", &[], &records().iter().map(PageTrial::of).collect::<Vec<_>>(), &Beyond::default()).unwrap();
     assert!(html.contains("A &lt;title&gt;") && !html.contains("A <title>"));
     assert!(html.contains("&lt;b&gt;&quot;boom&quot;&lt;/b&gt; &amp; more") && !html.contains("<b>\"boom\""));
     for number in 0..4 {
@@ -85,7 +87,7 @@ fn the_page_holds_everything_and_escapes_what_it_is_told() {
         assert_eq!(html.matches(&format!("<{tag}")).count(), html.matches(&format!("</{tag}>")).count(), "{tag}");
     }
     assert!(html.contains("Usual causes in an engine"));
-    assert!(page("empty", &[], &[]).unwrap().contains("0 trials"));
+    assert!(page("empty", &[], &[], &Beyond::default()).unwrap().contains("0 trials"));
 }
 
 #[test]

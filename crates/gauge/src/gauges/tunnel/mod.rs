@@ -384,7 +384,11 @@ impl Gauge for Tunnel {
             ),
         };
         let stuck = self.stages.iter().filter(|stage| matches!(stage, Stage::Inside { by: Some(_), .. })).count();
-        let reading = Reading::of(through as f64, tidy(&detail));
+        let mut reading = Reading::of(through as f64, tidy(&detail));
+        let first = counted().min_by(|a, b| a.0.time.total_cmp(&b.0.time).then(a.1.cmp(&b.1)));
+        if let Some((passage, id)) = first {
+            reading = reading.seen_at(passage.time, id);
+        }
         if stuck > 0 { reading.warn(format!("{stuck} ended with their centre inside a barrier")) } else { reading }
     }
 }

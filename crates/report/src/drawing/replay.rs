@@ -1,52 +1,17 @@
-//! What a trial is drawn from, once it is over: kept beside results, so that reports can be made again.
+//! What a trial is played back from, as whole numbers.
 
+use super::short;
 use crate::picture::Scenery;
-use ironspin_lab::{Curve, Replay, TrialRecord};
-use ironspin_model::{Body, BodyKind, DVec2, Part, Shape};
+use ironspin_lab::{Recording, Replay};
+use ironspin_model::{Body, BodyKind, DVec2, Part, Shape, World};
 use serde::{Deserialize, Serialize};
 
-/// Bodies whose way is drawn, and points of each curve.
-const PATHS: usize = 6;
-const POINTS: usize = 160;
 /// A place that is none.
 const NOWHERE: u16 = u16::MAX;
 /// Largest number of a place within the range that is told.
 const STEPS: f64 = 65_000.0;
 /// How far beyond the picture bodies are followed, in pictures.
 const BEYOND: f64 = 1.0;
-
-/// One trial's pictures and curves.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Drawing {
-    /// What the scene is about.
-    pub about: String,
-    pub(crate) times: Vec<f64>,
-    pub(crate) energy: Vec<DrawnCurve>,
-    /// The axis along which most happens.
-    pub(crate) axis: char,
-    pub(crate) paths: Vec<DrawnCurve>,
-    /// Whether other bodies move too.
-    pub(crate) more_paths: bool,
-    pub(crate) replay: DrawnReplay,
-}
-
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub(crate) struct DrawnCurve {
-    name: String,
-    values: Vec<Option<f64>>,
-}
-
-impl DrawnCurve {
-    fn of(curve: &Curve, stride: usize) -> DrawnCurve {
-        let values = curve.values.iter().step_by(stride).map(|&value| value.is_finite().then(|| short(value)));
-        DrawnCurve { name: curve.name.clone(), values: values.collect() }
-    }
-
-    pub(crate) fn curve(&self) -> Curve {
-        let values = self.values.iter().map(|value| value.unwrap_or(f64::NAN));
-        Curve { name: self.name.clone(), values: values.collect() }
-    }
-}
 
 /// A trial to be played back. Places are whole numbers between the corners of `range`, and angles shares of a turn.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -64,6 +29,24 @@ pub(crate) struct DrawnReplay {
     #[serde(with = "packed")]
     contacts: Vec<u16>,
     contact_counts: Vec<u16>,
+    /// x, y and angle of every body of a twin, at the same times.
+    #[serde(default, with = "packed", skip_serializing_if = "Vec::is_empty")]
+    ghost: Vec<u16>,
+    /// What is worth seeing.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(super) moments: Vec<DrawnMoment>,
+}
+
+/// A moment worth seeing.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub(crate) struct DrawnMoment {
+    /// s.
+    pub(crate) time: f64,
+    /// The body to look at, by its number.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) body: Option<usize>,
+    /// What is to be seen.
+    pub(crate) text: String,
 }
 
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -119,62 +102,29 @@ mod packed {
     }
 }
 
-/// Six digits are more than a picture shows.
-fn short(value: f64) -> f64 {
-    format!("{value:.5e}").parse().unwrap_or(value)
-}
-
-impl Drawing {
-    /// What a trial is drawn from; nothing when it came to no frame.
-    pub fn of(record: &TrialRecord) -> Option<Drawing> {
-        let recording = &record.recording;
-        if recording.times.is_empty() {
-            return None;
-        }
-        let stride = recording.times.len().div_ceil(POINTS).max(1);
-        let still = recording.energy[1].values.iter().all(|v| *v == 0.0);
-        let energy = if still { &recording.energy[..1] } else { &recording.energy[..] };
-        let (axis, paths) =
-            if range(&recording.x) > range(&recording.y) { ('x', &recording.x) } else { ('y', &recording.y) };
-        let some = paths.len().min(PATHS);
-        let chosen = (0..some).map(|k| &paths[k * paths.len() / some.max(1)]);
-        Some(Drawing {
-            about: record.plan.setup.about.clone(),
-            times: recording.times.iter().step_by(stride).map(|&time| short(time)).collect(),
-            energy: energy.iter().map(|curve| DrawnCurve::of(curve, stride)).collect(),
-            axis,
-            paths: chosen.map(|curve| DrawnCurve::of(curve, stride)).collect(),
-            more_paths: some < record.world().dynamic_bodies().count(),
-            replay: DrawnReplay::of(record),
-        })
-    }
-
-    /// How many places its replay has: of bodies and contacts.
-    pub(crate) fn places(&self) -> usize {
-        (self.replay.states.len() + self.replay.contacts.len()) / 3
-    }
-
-    /// The replay with about so many places at most, but two frames at least.
-    pub(crate) fn replay_within(&self, places: usize) -> DrawnReplay {
-        let a_frame = self.places() / self.replay.times.len().max(1);
-        self.replay.thinned((places / a_frame.max(1)).max(2))
-    }
-}
-
-/// Largest way that any of the curves covers.
-fn range(curves: &[Curve]) -> f64 {
-    let width = |curve: &Curve| {
-        let (low, high) =
-            curve.values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), &v| (l.min(v), h.max(v)));
-        high - low
-    };
-    curves.iter().map(width).fold(0.0, f64::max)
-}
-
 impl DrawnReplay {
-    fn of(record: &TrialRecord) -> DrawnReplay {
-        let (world, recording) = (record.world(), &record.recording);
-        let (low, high) = Scenery::of(world, &recording.start, &recording.end).corners();
+    /// How many places it has: of bodies and contacts.
+    pub(crate) fn places(&self) -> usize {
+        (self.states.len() + self.ghost.len() + self.contacts.len()) / 3
+    }
+
+    /// The same with about so many places at most, but two frames at least.
+    pub(crate) fn within(&self, places: usize) -> DrawnReplay {
+        if self.places() <= places {
+            return self.clone();
+        }
+        let a_frame = self.places() / self.times.len().max(1);
+        self.thinned((places / a_frame.max(1)).max(2))
+    }
+
+    /// Whether there is a twin to be seen.
+    pub(crate) fn has_ghost(&self) -> bool {
+        !self.ghost.is_empty()
+    }
+
+    /// The replay of a trial, with that of a twin beside it.
+    pub(super) fn of(world: &World, recording: &Recording, twin: Option<&Recording>) -> DrawnReplay {
+        let (low, high) = Scenery::of_trial(world, recording).corners();
         let air = (high - low) * BEYOND;
         let (from, to) = (low - air, high + air);
         let far = 4.0 * (high - low).max_element();
@@ -190,10 +140,12 @@ impl DrawnReplay {
             let turns = angle / std::f64::consts::TAU;
             if turns.is_finite() { (STEPS * (turns - turns.floor())).round() as u16 } else { 0 }
         };
-        let states = replay
-            .states
-            .iter()
-            .flat_map(|&[x, y, angle]| [place(x, from.x, to.x), place(y, from.y, to.y), turn(angle)]);
+        let told = |replay: &Replay| -> Vec<u16> {
+            let numbers = |&[x, y, angle]: &[f64; 3]| [place(x, from.x, to.x), place(y, from.y, to.y), turn(angle)];
+            replay.states.iter().flat_map(numbers).collect()
+        };
+        // A twin that ended early has no ghost.
+        let ghost = twin.map(|twin| &twin.replay).filter(|twin| twin.times.len() == replay.times.len());
         let largest = replay.contacts.iter().flatten().map(|contact| contact[2]).fold(0.0, f64::max);
         let contacts = replay.contacts.iter().flatten().flat_map(|&[x, y, impulse]| {
             let share = if largest > 0.0 { (impulse / largest).clamp(0.0, 1.0) } else { 0.0 };
@@ -204,8 +156,10 @@ impl DrawnReplay {
             range: [from.x, from.y, to.x, to.y],
             bodies: world.bodies.iter().map(|body| drawn_body(body, far)).collect(),
             times: replay.times.iter().map(|&time| short(time)).collect(),
-            states: states.collect(),
+            states: told(replay),
             contacts: contacts.collect(),
+            ghost: ghost.map_or_else(Vec::new, told),
+            moments: Vec::new(),
             contact_counts: replay.contacts.iter().map(|contacts| contacts.len() as u16).collect(),
         }
     }
@@ -218,16 +172,18 @@ impl DrawnReplay {
         }
         let chosen: Vec<usize> = (0..frames).map(|k| k * (all - 1) / (frames - 1)).collect();
         let row = 3 * self.bodies.len();
+        let frames_of = |states: &[u16]| -> Vec<u16> {
+            let frame = |&frame: &usize| states.get(frame * row..(frame + 1) * row).unwrap_or_default();
+            chosen.iter().flat_map(frame).copied().collect()
+        };
         let mut ends = vec![0];
         for &count in &self.contact_counts {
             ends.push(ends[ends.len() - 1] + 3 * usize::from(count));
         }
         DrawnReplay {
             times: chosen.iter().map(|&frame| self.times[frame]).collect(),
-            states: chosen
-                .iter()
-                .flat_map(|&frame| self.states[frame * row..(frame + 1) * row].iter().copied())
-                .collect(),
+            states: frames_of(&self.states),
+            ghost: frames_of(&self.ghost),
             contacts: chosen
                 .iter()
                 .flat_map(|&frame| self.contacts[ends[frame]..ends[frame + 1]].iter().copied())
