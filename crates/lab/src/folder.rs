@@ -4,7 +4,7 @@ use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 /// Documents of results: those of an older run do not stay beside a newer one.
-const DOCUMENTS: [&str; 9] = [
+const DOCUMENTS: [&str; 10] = [
     "result.json",
     "trials.csv",
     "drawings.json",
@@ -13,6 +13,7 @@ const DOCUMENTS: [&str; 9] = [
     "series.json",
     "cost.json",
     "proof.json",
+    "proof.html",
     "report.html",
 ];
 

@@ -7,8 +7,8 @@ use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, pr
 use ironspin_lab::{ClaimRecord, PooledClaim, Summary, TrialRecord};
 use ironspin_model::Verdict;
 
-/// Characters of an energy over time.
-const SPARKS: usize = 40;
+/// Characters of a value over time.
+const SPARKS: usize = 24;
 
 /// How a table is laid out.
 #[derive(Clone, Copy, Debug)]
@@ -184,31 +184,32 @@ pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
 /// The mechanical energy over the trial in one line: when it jumped, when it went.
 fn energy_line(record: &TrialRecord, blocks: bool) -> String {
     let [_, _, total] = &record.recording.energy;
-    spark_line("energy", &total.values, "J", record.recording.end_time, blocks)
-        .map_or_else(String::new, |line| line + "\n")
+    let line = sparks("energy", &total.values, "J", blocks);
+    line.map_or_else(String::new, |line| format!("{line} over {} s\n", show(record.recording.end_time)))
 }
 
 /// The value of a broken claim over the trial, and since when it was past its bound.
 fn gauge_line(record: &TrialRecord, claim: &ClaimRecord, blocks: bool) -> String {
-    let since = claim.since.map(|since| format!("past its bound since {} s", show(since)));
-    let line = spark_line("so far", &claim.track, claim.gauge.unit, record.recording.end_time, blocks);
-    match (line, since) {
+    let end = show(record.recording.end_time);
+    let since = claim.since.map(|since| format!("past its bound since {} of {end} s", show(since)));
+    match (sparks("so far", &claim.track, claim.gauge.unit, blocks), since) {
         (Some(line), Some(since)) => format!("{line}, {since}\n"),
-        (Some(line), None) => line + "\n",
+        (Some(line), None) => format!("{line} over {end} s\n"),
         (None, Some(since)) => format!("     {since}\n"),
         (None, None) => String::new(),
     }
 }
 
 /// Nothing where there is nothing to be seen in four digits.
-fn spark_line(name: &str, values: &[f64], unit: &str, end: f64, blocks: bool) -> Option<String> {
-    let (low, high) = range(values);
-    let (from, to) = (with_unit(low, unit), with_unit(high, unit));
+fn sparks(name: &str, values: &[f64], unit: &str, blocks: bool) -> Option<String> {
     let line = sparkline(values, SPARKS, blocks);
     // Before a window begins there is nothing yet.
     let before = line.len() - line.trim_start_matches('x').len();
     let line = format!("{}{}", " ".repeat(before), &line[before..]);
-    (low <= high && from != to).then(|| format!("     {name} {line} {from} to {to} over {} s", show(end)))
+    let (low, high) = range(values);
+    let from = with_unit(low, unit);
+    (low <= high && from != with_unit(high, unit))
+        .then(|| format!("     {name} {line} {} to {}", show(low), with_unit(high, unit)))
 }
 
 /// How many trials turned out how, in one line.

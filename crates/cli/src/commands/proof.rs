@@ -4,7 +4,7 @@ use crate::args::{ProofFormat, ProofOptions};
 use crate::complaint::{Complaint, ExitStatus};
 use crate::{output, progress};
 use ironspin_engine::{FaultEntry, faults};
-use ironspin_lab::{ProofError, ProofOrder, RunFolder, run_proof};
+use ironspin_lab::{Manifest, ProofError, ProofOrder, RunFolder, run_proof};
 use ironspin_model::nearest;
 use ironspin_report::{document_json, fault_list, proof_markdown, proof_page, proof_text};
 use ironspin_scene::bundled;
@@ -60,6 +60,8 @@ pub(crate) fn run(options: &ProofOptions, quiet: bool) -> Result<ExitStatus, Com
     };
     bar.end_as(document.trials, "trial");
     if let Some(folder) = folder {
+        let manifest = Manifest::new(std::env::args().collect(), std::iter::empty(), 0.0);
+        folder.write("manifest.json", document_json(&manifest)?.as_bytes())?;
         folder.write("proof.json", document_json(&document)?.as_bytes())?;
         folder.write("proof.html", proof_page(&document).as_bytes())?;
         output::note(&format!("results in {}", folder.publish()?.display()));

@@ -131,7 +131,7 @@ pub struct ClaimDocument {
     /// Where, when, which body.
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub detail: String,
-    /// Time from which a broken claim was past its bound for good, s, to a few hundredths of the trial.
+    /// Time from which a broken claim was past its bound for good, s; known to 1/400 of the trial.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub since: Option<f64>,
     /// Why the value should not be trusted too far.
