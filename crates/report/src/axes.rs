@@ -139,7 +139,13 @@ impl Axis {
             return show(10_f64.powf(place));
         }
         // Takes the rounding noise off.
-        show(if place.abs() < 1e-9 * span { 0.0 } else { place })
+        let place = if place.abs() < 1e-9 * span { 0.0 } else { place };
+        // Four digits do not tell marks apart that stand close together far from 0.
+        let decimals = -(0.1 * span).log10().floor();
+        match place.abs() > 1e3 * span && (1.0..15.0).contains(&decimals) {
+            true => format!("{place:.0$}", decimals as usize),
+            false => show(place),
+        }
     }
 
     /// Ends with a little air; what is flat but for rounding gets a span of its own, for noise drawn large would look like motion.
@@ -271,7 +277,8 @@ fn fill<DB: DrawingBackend>(
     let (over, under) = root.split_vertically(figure.size.1 as i32);
     let small = figure.size.0 < SHEET.0;
     let text = if small { 12 } else { 13 };
-    let longest = [low, high].map(|place| up.label(place, tall).len()).into_iter().max().unwrap_or(4).max(5) as u32;
+    let longest =
+        [low, high].map(|place| up.label(place, tall).len()).into_iter().max().unwrap_or(4).clamp(5, 11) as u32;
     let beside = (8 * longest).min(90) + if up.name.is_empty() { 0 } else { 22 };
     let mut chart = ChartBuilder::on(&over)
         .caption(&figure.title, ("sans-serif", if small { 15 } else { 16 }).into_font().color(&INK))
@@ -371,6 +378,19 @@ mod tests {
         assert_eq!(labels(4.0, 70.0), "5 10 20 50");
         assert_eq!(labels(1.05, 3.3), "1.5 2 2.5 3");
         assert_eq!(labels(1e-13, 2e3), "1e-13 1e-10 1e-7 1e-4 0.1 100");
+    }
+
+    #[test]
+    fn marks_that_stand_close_together_are_told_apart() {
+        let axis = Axis::linear("");
+        assert_eq!(
+            (axis.label(0.99334, 1e-4), axis.label(0.99336, 1e-4)),
+            ("0.99334".to_owned(), "0.99336".to_owned())
+        );
+        assert_eq!(
+            (axis.label(2.5, 5.0), axis.label(1e-17, 1.0), axis.label(5e8, 1e7)),
+            ("2.5".into(), "0".into(), "500000000".into())
+        );
     }
 
     #[test]

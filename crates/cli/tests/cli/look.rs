@@ -281,6 +281,13 @@ fn the_page_plays_and_scrubs_and_says_nothing_on_the_console() {
     yard.write("results/read.html", &page);
     let (dom, said) = seen(browser, &yard.path("results/read.html"));
     assert_eq!(said, "");
+    // What is opened later plays as well.
+    yard.expect(0, "run spring-hammer --out passed -q");
+    let opens = r#"<script>document.querySelector("details").open = true;
+        setTimeout(() => { document.title = "clock " + document.querySelector("output").textContent; }, 1000);</script></body>"#;
+    yard.write("passed/read.html", &yard.read("passed/report.html").replace("</body>", opens));
+    let (opened, said) = seen(browser, &yard.path("passed/read.html"));
+    assert!(said.is_empty() && opened.contains("<title>clock 0.000 s</title>"), "{said}");
     let title = "at 0.000 s; on true; back 0.000 s; end true; other true; trails true; play Pause; stop Play; \
          moment 0.017 s tunnel.count of rivet[6]; requests 0";
     let found = dom.split("<title>").nth(1).and_then(|rest| rest.split("</title>").next()).unwrap_or(&dom);

@@ -3,7 +3,7 @@
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Membership, When};
 use crate::table::{Better, GaugeEntry, PLAIN};
-use ironspin_model::World;
+use ironspin_model::{BodyKind, World};
 
 pub(crate) const DEEPEST: GaugeEntry = GaugeEntry {
     name: "overlap.deepest",
@@ -115,7 +115,9 @@ impl Gauge for Overlap {
         let share = 100.0 * if self.figure == Figure::Share { self.worst } else { self.worst / size };
         let detail = format!("{} in {} at {:.3} s, {share:.2} % of the smaller", b.name, a.name, self.worst_time);
         let value = if self.figure == Figure::Mean { self.sum / self.frames as f64 } else { self.worst };
-        Reading::of(value, detail).seen_at(self.worst_time, self.worst_pair.0)
+        // Of a floor and a crate the crate is looked at.
+        let seen = if a.kind == BodyKind::Static { self.worst_pair.1 } else { self.worst_pair.0 };
+        Reading::of(value, detail).seen_at(self.worst_time, seen)
     }
 }
 

@@ -125,7 +125,7 @@
       if (this.is("contacts")) this.dots(pen, frame, line);
       pen.setTransform(1, 0, 0, 1, 0, 0);
     }
-    // Outlines of the twin's bodies, dashed, where they are not on those of the trial.
+    // Outlines of the twin's bodies, without a filling.
     twin(pen, frame, share, line) {
       for (const i of this.moving) {
         const at = this.between(frame, share, i, this.ghost);
@@ -145,7 +145,7 @@
       pen.lineWidth = ghost ? 1.6 * line : line; pen.strokeStyle = ghost ? "#a93a12" : "#22262a"; pen.fillStyle = ghost ? "transparent" : colour;
       for (const part of body.parts) {
         pen.beginPath();
-        pen.setLineDash(ghost || part.sensor ? [4 * line, 3 * line] : []);
+        pen.setLineDash(part.sensor ? [4 * line, 3 * line] : []);
         pen.globalAlpha = part.sensor ? 0.15 : (still ? 0.55 : 0.85);
         if (part.disc) {
           const [x, y, r] = part.disc, seen = Math.max(r, 1.5 * line);
@@ -224,6 +224,7 @@
   [...document.querySelectorAll("details[open] figure.replay")].slice(0, 6).forEach(begin);
   const watch = new IntersectionObserver((seen) => seen.filter((one) => one.isIntersecting).forEach((one) => begin(one.target)));
   document.querySelectorAll("figure.replay").forEach((figure) => watch.observe(figure));
+  document.querySelectorAll("details").forEach((one) => one.addEventListener("toggle", () => { if (one.open) one.querySelectorAll("figure.replay").forEach(begin); }));
   window.addEventListener("resize", () => players.forEach((player) => player.draw()));
   window.addEventListener("beforeprint", () => document.querySelectorAll("details[open] figure.replay").forEach(begin));
   // A link to a trial opens it.
