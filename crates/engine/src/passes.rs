@@ -116,13 +116,19 @@ impl<R: Real> Team<'_, R> {
         let _alarm = Alarm(&self.barrier);
         let mut momentum = R::ONE;
         let mut share = R::ZERO;
+        let (mut first, mut wild) = (R::ZERO, false);
         for iteration in 0..self.iterations {
             let progress = self.pass(member, share);
             if !(progress.largest > self.enough) || iteration + 1 == self.iterations {
                 return iteration + 1;
             }
+            // Plain passes change ever less. With momentum a wedge with friction may change more and more, without end: it is given up.
+            if iteration == 0 {
+                first = progress.largest;
+            }
+            wild = wild || progress.largest > first;
             let next = R::HALF * momentum * ((momentum * momentum + R::of(4.0)).sqrt() - momentum);
-            if progress.onward < R::ZERO {
+            if wild || progress.onward < R::ZERO {
                 momentum = R::ONE;
                 share = R::ZERO;
             } else {

@@ -193,10 +193,10 @@ fn films_go_slowly_where_a_claim_broke() {
 #[test]
 fn twins_series_and_costs_leave_pages() {
     let yard = Yard::new();
-    yard.expect(1, "twin tip-test --by mirror,again --out twins -q");
+    yard.expect(1, "twin rivet-swarm --by order,again --out twins -q");
     let page = yard.read("twins/report.html");
     assert!(page.contains("2 twins: 1 agree, 1 do not.") && page.contains("\"ghost\":\""));
-    assert!(page.contains("first difference: x of broad") && page.matches("<svg").count() == 1);
+    assert!(page.contains("first difference: angle of rivet") && page.matches("<svg").count() == 1);
     yard.expect(0, "report twins -q");
     let again = yard.read("twins/report.html");
     // The head of a page that is made again tells what made the folder.

@@ -1,8 +1,8 @@
 //! Piles that must stand.
 
 use crate::worlds::{DT, pyramid, rest, stack};
-use crate::yard::{Bench, solid, square};
-use ironspin_model::DVec2;
+use crate::yard::{Bench, energy, fixed, floor, solid, square, world};
+use ironspin_model::{DVec2, Shape};
 
 #[test]
 fn a_stack_of_twenty_and_a_pyramid_of_base_twenty_stand_without_sleeping() {
@@ -52,4 +52,32 @@ fn an_early_end_of_the_passes_saves_most_of_them_at_rest() {
     bench.seconds(1.0, |_| {});
     let passes = bench.engine.work().1 - before;
     assert!(passes <= 60 * 4 * 4, "{passes} passes in 60 steps at rest");
+}
+
+/// Capsules lying on a floor with discs wedged between them, struck from above: friction couples all of them, and passes that
+/// overshoot would find more and more to change.
+#[test]
+fn discs_and_capsules_poured_into_a_trough_gain_no_energy() {
+    let mut poured = world(9.81, 0.5, 0.1);
+    poured.bodies.push(floor());
+    for side in [-1.0, 1.0] {
+        poured.bodies.push(fixed(Shape::Box(DVec2::new(1.0, 60.0)), side * 14.5, 29.0));
+    }
+    for number in 0..320 {
+        let (column, row) = (number % 16, number / 16);
+        let (shape, shift) = match column % 2 {
+            0 => (Shape::Disc(0.45), 1.06),
+            _ => (Shape::Capsule { length: 0.4, radius: 0.25 }, 2.12),
+        };
+        let x = 3.18 * f64::from(column / 2) - 12.7 + shift + 0.05 * f64::from(row % 3);
+        poured.bodies.push(solid(shape, x, 0.6 + 1.05 * f64::from(row)));
+    }
+    let mut bench = Bench::new(poured.clone(), "", 1.0 / 60.0);
+    let start = bench.energy();
+    bench.seconds(3.0, |frame| {
+        let now = energy(&poured, frame);
+        assert!(now < 1.001 * start, "{now} J of {start} J at {} s", frame.time);
+    });
+    let highest = bench.frame.bodies.iter().skip(3).map(|body| body.velocity.length()).fold(0.0, f64::max);
+    assert!(bench.energy() < 0.6 * start && highest < 15.0, "{} J of {start} J, {highest} m/s", bench.energy());
 }

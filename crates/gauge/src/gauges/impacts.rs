@@ -3,7 +3,7 @@
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Membership, When, velocity_at};
 use crate::table::{Better, GaugeEntry, PLAIN};
-use ironspin_model::World;
+use ironspin_model::{DVec3, World};
 use std::collections::{BTreeMap, BTreeSet};
 
 pub(crate) const COUNT: GaugeEntry = GaugeEntry {
@@ -94,20 +94,27 @@ impl Impacts {
                 self.notices.push(((a, b), contact.times));
             }
         }
-        !self.notices.is_empty()
-            && (0..view.world.bodies.len()).filter(|&id| self.of.has(id)).filter(|&id| view.present(id)).all(|id| {
-                let body = &view.world.bodies[id];
-                let changed =
-                    body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
-                let mut told = -changed;
-                let mut size = changed.length() + body.mass * 1e-6 * before.bodies[id].velocity.length();
-                for contact in view.now.contacts.iter().filter(|contact| contact.bodies.contains(&id)) {
-                    let sign = if contact.bodies[0] == id { -1.0 } else { 1.0 };
-                    told += sign * contact.impulse * contact.normal;
-                    size += contact.impulse.abs();
+        if self.notices.is_empty() {
+            return false;
+        }
+        // What the notices say each body was given, N s, and how much that is without its directions.
+        let mut pushes = vec![(DVec3::ZERO, 0.0); view.world.bodies.len()];
+        for contact in &view.now.contacts {
+            for (id, sign) in contact.bodies.into_iter().zip([-1.0, 1.0]) {
+                if let Some((told, sum)) = pushes.get_mut(id) {
+                    *told += sign * contact.impulse * contact.normal;
+                    *sum += contact.impulse.abs();
                 }
-                told.length() <= BELIEVED * size
-            })
+            }
+        }
+        (0..view.world.bodies.len()).filter(|&id| self.of.has(id)).filter(|&id| view.present(id)).all(|id| {
+            let body = &view.world.bodies[id];
+            let changed =
+                body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
+            let (told, sum) = pushes[id];
+            let size = changed.length() + body.mass * 1e-6 * before.bodies[id].velocity.length() + sum;
+            (told - changed).length() <= BELIEVED * size
+        })
     }
 
     /// Impacts as the states alone show them: a pair within reach loses more than half of its approach in the step.
@@ -115,14 +122,24 @@ impl Impacts {
         let Some(before) = view.before else { return };
         let span = view.span();
         let mut found = Vec::new();
-        let swift = |id: usize| {
-            let reach = view.sight.shapes().reach(id);
-            let arm = if reach.is_finite() { reach } else { 0.0 };
-            let of = |frame: &ironspin_model::Frame| {
-                let state = &frame.bodies[id];
-                state.velocity.length() + if arm > 0.0 { state.spin.length() * arm } else { 0.0 }
+        let swift: Vec<f64> = (0..view.world.bodies.len())
+            .map(|id| {
+                let reach = view.sight.shapes().reach(id);
+                let arm = if reach.is_finite() { reach } else { 0.0 };
+                let of = |frame: &ironspin_model::Frame| {
+                    let state = &frame.bodies[id];
+                    state.velocity.length() + if arm > 0.0 { state.spin.length() * arm } else { 0.0 }
+                };
+                of(before).max(of(view.now))
+            })
+            .collect();
+        // How fast two bodies can come together anywhere within a distance of their rims, m/s.
+        let closing = |frame: &ironspin_model::Frame, a: usize, b: usize, within: f64| {
+            let turning = |id: usize| {
+                let spin = frame.bodies[id].spin.length();
+                if spin == 0.0 { 0.0 } else { spin * (view.sight.shapes().reach(id) + within) }
             };
-            of(before).max(of(view.now))
+            (frame.bodies[b].velocity - frame.bodies[a].velocity).length() + turning(a) + turning(b)
         };
         let within = 2.0 * view.sight.fastest() * span + 0.02 * self.widest;
         let together = &self.together;
@@ -133,12 +150,20 @@ impl Impacts {
             let fall = view.fall(a).length().max(view.fall(b).length());
             let slow = CLEAR_STEPS * fall * span;
             // What does not move fast enough to strike has nothing to tell, unless it must be seen to part.
-            let bound = swift(a) + swift(b);
-            if bound <= slow && !together.contains(&(a, b)) {
+            let bound = swift[a] + swift[b];
+            let parting = together.contains(&(a, b));
+            if bound <= slow && !parting {
                 return;
             }
             let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
-            let within = 2.0 * bound * span + 0.02 * size;
+            let mut within = 2.0 * bound * span + 0.02 * size;
+            if !parting {
+                let [was, is] = [before, view.now].map(|frame| closing(frame, a, b, within));
+                if was <= slow {
+                    return;
+                }
+                within = within.min(1.5 * was.max(is) * span + 0.01 * size);
+            }
             let (then, now) = (view.gap(When::Before, a, b, within), view.gap(When::Now, a, b, within));
             if !then.distance.is_finite() && !now.distance.is_finite() {
                 found.push(((a, b), false, true));

@@ -75,33 +75,49 @@ pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everyth
     let there = || of.iter().copied().filter(|&id| view.present(id));
     let fastest = there().map(|id| before.bodies[id].velocity.length().max(view.now.bodies[id].velocity.length()));
     let within = 2.0 * fastest.fold(0.0, f64::max) * view.span();
+    // What nothing but contacts explains of each body's momentum, N s, worked out when it is first asked for.
+    let mut changes = vec![f64::NAN; view.world.bodies.len()];
+    let mut change = |id: usize| {
+        if changes[id].is_nan() {
+            let mass = view.world.bodies[id].mass;
+            changes[id] = unexplained(view, id).map_or(0.0, |change| mass * change.velocity.length());
+        }
+        changes[id]
+    };
+    // How fast turning moves what is fixed to a body so far beyond its rim, m/s.
+    let turning = |id: usize, beyond: f64| {
+        let spin = before.bodies[id].spin.length();
+        if spin == 0.0 { 0.0 } else { spin * (view.sight.shapes().reach(id) + beyond) }
+    };
     let mut best: Option<(f64, (usize, usize))> = None;
     view.near_pairs(When::Before, members, everything, within, |a, b| {
         if !(view.present(a) && view.present(b)) {
             return;
         }
-        let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
-        let (then, now) = (view.gap(When::Before, a, b, within + size), view.gap(When::Now, a, b, within + size));
-        let nearer = if now.distance < then.distance { now } else { then };
-        let speed =
-            (velocity_at(&before.bodies[b], nearer.point) - velocity_at(&before.bodies[a], nearer.point)).length();
-        let fall = view.fall(a).length().max(view.fall(b).length()) * view.span();
-        if nearer.distance > 1.5 * (speed + fall) * view.span() + 0.01 * size {
-            return;
-        }
-        let change = |id: usize| {
-            let mass = view.world.bodies[id].mass;
-            unexplained(view, id).map_or(0.0, |change| mass * change.velocity.length())
-        };
         // Both bodies of a blow are changed by it: the smaller change tells, but what never moves is not changed at all.
         let weight = match (view.world.bodies[a].mass > 0.0, view.world.bodies[b].mass > 0.0) {
             (true, true) => change(a).min(change(b)),
             (true, false) => change(a),
             _ => change(b),
         };
-        if best.is_none_or(|(most, _)| weight > most) {
-            best = Some((weight, (a, b)));
+        // What would tell less than what is known need not be looked at.
+        if best.is_some_and(|(most, _)| weight <= most) {
+            return;
         }
+        let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
+        let fall = view.fall(a).length().max(view.fall(b).length()) * view.span();
+        // Nothing further apart than they could have gone is near enough, whatever point is nearest.
+        let apart = (before.bodies[b].velocity - before.bodies[a].velocity).length();
+        let fastest = apart + turning(a, within + size) + turning(b, within + size);
+        let within = (within + size).min(1.5 * (fastest + fall) * view.span() + 0.01 * size);
+        let (then, now) = (view.gap(When::Before, a, b, within), view.gap(When::Now, a, b, within));
+        let nearer = if now.distance < then.distance { now } else { then };
+        let speed =
+            (velocity_at(&before.bodies[b], nearer.point) - velocity_at(&before.bodies[a], nearer.point)).length();
+        if nearer.distance > 1.5 * (speed + fall) * view.span() + 0.01 * size {
+            return;
+        }
+        best = Some((weight, (a, b)));
     });
     if let Some((_, (a, b))) = best {
         return Cause::Contact(a, b);
