@@ -60,6 +60,8 @@ pub(crate) struct Work<'a, R> {
     pub(crate) iterations: u32,
     /// Passes end when no speed changes by more.
     pub(crate) enough: R,
+    /// The natural speed of the step: smaller changes are never taken for wild.
+    pub(crate) scale: R,
 }
 
 /// The same, shared by a team.
@@ -76,6 +78,7 @@ struct Team<'a, R> {
     bodies: &'a Bodies<R>,
     iterations: u32,
     enough: R,
+    scale: R,
     barrier: Barrier,
 }
 
@@ -85,7 +88,7 @@ pub(crate) fn iterate<R: Real>(work: Work<'_, R>, threads: &Threads) -> u32 {
     work.blocks.arrange(work.colouring);
     work.motion.resize(work.bodies.len() + 1 + members, Motion::default());
     work.before.clone_from(work.motion);
-    let Work { width, blocks, bundles, motion, before, bodies, joints, iterations, enough, colouring: _ } = work;
+    let Work { width, blocks, bundles, motion, before, bodies, joints, iterations, enough, scale, colouring: _ } = work;
     let Blocks { blocks, first, progress } = blocks;
     let team = Team {
         width,
@@ -100,6 +103,7 @@ pub(crate) fn iterate<R: Real>(work: Work<'_, R>, threads: &Threads) -> u32 {
         bodies,
         iterations,
         enough,
+        scale,
         barrier: Barrier::new(members),
     };
     if members == 1 { team.work(0) } else { threads.together(|member| team.work(member)) }
@@ -124,7 +128,7 @@ impl<R: Real> Team<'_, R> {
             }
             // Plain passes change ever less. With momentum a wedge with friction may change more and more, without end: it is given up.
             if iteration == 0 {
-                first = progress.largest;
+                first = progress.largest.max(self.scale);
             }
             wild = wild || progress.largest > first;
             let next = R::HALF * momentum * ((momentum * momentum + R::of(4.0)).sqrt() - momentum);

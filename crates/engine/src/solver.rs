@@ -118,6 +118,7 @@ impl<R: Real> Solver<R> {
             joints,
             iterations: step.iterations,
             enough: R::of(CONVERGED) * step.scale,
+            scale: step.scale,
         };
         self.passes += u64::from(iterate(work, threads));
         let count = bodies.len();
