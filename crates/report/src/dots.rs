@@ -38,6 +38,10 @@ impl<'a> Dots<'a> {
         }
     }
 
+    fn draw(&mut self, path: Option<Path>, style: &impl BackendStyle, fill: bool) {
+        if fill { self.fill(path, style.color()) } else { self.stroke(path, style) }
+    }
+
     fn stroke(&mut self, path: Option<Path>, style: &impl BackendStyle) {
         if let Some(path) = path {
             let dashed = style.color().rgb == BOUND;
@@ -110,11 +114,7 @@ impl DrawingBackend for Dots<'_> {
         let air = if fill { 0.5 * FINE } else { 0.0 };
         let [(a, b), (c, d)] = [at(low), at(high)];
         let path = Rect::from_ltrb(a - air, b - air, c + air, d + air).map(PathBuilder::from_rect);
-        if fill {
-            self.fill(path, style.color());
-        } else {
-            self.stroke(path, style);
-        }
+        self.draw(path, style, fill);
         Ok(())
     }
 
@@ -126,11 +126,7 @@ impl DrawingBackend for Dots<'_> {
     fn draw_circle<S: BackendStyle>(&mut self, centre: BackendCoord, radius: u32, style: &S, fill: bool) -> Drawn {
         let (x, y) = at(centre);
         let path = PathBuilder::from_circle(x, y, FINE * radius as f32);
-        if fill {
-            self.fill(path, style.color());
-        } else {
-            self.stroke(path, style);
-        }
+        self.draw(path, style, fill);
         Ok(())
     }
 
