@@ -3,15 +3,17 @@
 //! Source: Alder and Wainwright, "Studies in Molecular Dynamics" (1959) for the method; Lubachevsky, "How to simulate billiards
 //! and similar systems" (1991) for one next event a body, of which the earliest is found by a tournament.
 
-use crate::bodies::{Bodies, Motion};
+use crate::bodies::{Bodies, Inverse, Motion};
 use crate::contacts::Mixed;
 use crate::impact::{Pair, Target};
 use crate::settings::Settings;
 use crate::shape::Form;
 use crate::sweep::Blow;
 use crate::touching::{Outline, Relative, time_to_touch};
+use crate::tournament::{NEVER, Next, Tournament};
 use crate::vector::Vec2;
 use ironspin_model::{BodyKind, Deed, EngineError, World};
+use std::ops::Range;
 
 /// Impacts of a body without progress in time before it is taken to rest.
 const IMPACTS_WITHOUT_PROGRESS: u32 = 200;
@@ -41,47 +43,49 @@ impl Flight {
     }
 }
 
-/// The next impact of a body: when, and with whom.
-#[derive(Clone, Copy, Debug, PartialEq)]
-struct Next {
-    time: f64,
-    partner: u32,
+/// All that an impact asks of a body, in one place of memory.
+#[derive(Clone, Copy, Debug)]
+struct Flyer {
+    flight: Flight,
+    outline: Outline,
+    inverse: Inverse<f64>,
+    material: u32,
+    /// Impacts without progress in time.
+    stalled: u32,
+    /// Its number in the tournament, which is its place among the movers.
+    rank: u32,
+    moves: bool,
 }
 
-const NEVER: Next = Next { time: f64::INFINITY, partner: u32::MAX };
-
-/// The earliest of all bodies' next impacts, kept by a tournament in which each match is played again when one of its players
-/// changes.
-#[derive(Clone, Debug, Default)]
-struct Tournament {
-    /// Winners from the final (1) down to the bodies.
-    winners: Vec<u32>,
-    size: usize,
-}
-
-impl Tournament {
-    fn new(count: usize) -> Self {
-        let size = count.next_power_of_two().max(2);
-        let mut winners = vec![0; 2 * size];
-        for (body, winner) in winners[size..].iter_mut().enumerate() {
-            *winner = body as u32;
+impl Flyer {
+    /// Goes on to an impact; says no when the body has come to rest.
+    #[inline]
+    fn reaches(&mut self, time: f64) -> bool {
+        self.stalled = if time > self.flight.since { 0 } else { self.stalled + 1 };
+        if self.moves {
+            self.flight = self.flight.at(time);
         }
-        Tournament { winners, size }
+        !self.moves || self.stalled <= IMPACTS_WITHOUT_PROGRESS
     }
+}
 
-    fn winner(&self) -> usize {
-        self.winners[1] as usize
+/// Runs of one list of bodies, one run a body.
+#[derive(Clone, Debug, Default)]
+struct Runs {
+    list: Vec<u32>,
+    ends: Vec<u32>,
+}
+
+impl Runs {
+    fn push(&mut self, run: impl Iterator<Item = u32>) {
+        self.list.extend(run);
+        self.ends.push(self.list.len() as u32);
     }
 
     #[inline]
-    fn replay(&mut self, body: usize, next: &[Next]) {
-        let mut place = (self.size + body) / 2;
-        let time = |body: u32| next.get(body as usize).map_or(f64::INFINITY, |next| next.time);
-        while place >= 1 {
-            let (left, right) = (self.winners[2 * place], self.winners[2 * place + 1]);
-            self.winners[place] = if time(right) < time(left) { right } else { left };
-            place /= 2;
-        }
+    fn of(&self, body: usize) -> Range<usize> {
+        let from = if body > 0 { self.ends[body - 1] } else { 0 };
+        from as usize..self.ends[body] as usize
     }
 }
 
@@ -90,19 +94,14 @@ impl Tournament {
 pub(crate) struct EventWorld {
     pub(crate) bodies: Bodies<f64>,
     mixed: Mixed<f64>,
-    outlines: Vec<Outline>,
-    flights: Vec<Flight>,
-    next: Vec<Next>,
-    tournament: Tournament,
+    flyers: Vec<Flyer>,
     movers: Vec<usize>,
-    moves: Vec<bool>,
-    materials: Vec<usize>,
-    /// Whom each body may meet while both are there and whose meetings it keeps: movers after it in the list, and all that nothing pushes.
-    ahead: Vec<Vec<u32>>,
+    calendar: Tournament,
+    /// Whom each body may meet and whose meetings it keeps: movers after it in the list, and all that nothing pushes.
+    ahead: Runs,
     /// Movers before it in the list, which keep their meetings with it.
-    behind: Vec<Vec<u32>>,
+    behind: Runs,
     now: f64,
-    stalled: Vec<u32>,
     /// Impacts done since the start.
     pub(crate) impacts: u64,
     pub(crate) record: Vec<Blow<f64>>,
@@ -128,26 +127,29 @@ impl EventWorld {
         if world.actions.iter().any(|action| lasting(&action.deed)) {
             return Err(unsupported("forces, torques and splits"));
         }
-        let mut outlines = Vec::new();
+        let movers: Vec<usize> = (0..bodies.len()).filter(|&body| bodies.inverse[body].moves()).collect();
+        let mut flyers = Vec::new();
         for body in 0..bodies.len() {
-            outlines.push(outline(&bodies, body)?);
+            flyers.push(Flyer {
+                flight: flight(&bodies, body, 0.0),
+                outline: outline(&bodies, body)?,
+                inverse: bodies.inverse[body],
+                material: bodies.pieces[bodies.pieces_of[body].start].material as u32,
+                stalled: 0,
+                rank: movers.partition_point(|&mover| mover < body) as u32,
+                moves: bodies.inverse[body].moves(),
+            });
         }
-        let count = bodies.len();
         let mut world = EventWorld {
             mixed: Mixed::new(world, settings),
-            flights: (0..count).map(|body| flight(&bodies, body, 0.0)).collect(),
-            next: vec![NEVER; count],
-            tournament: Tournament::new(count),
-            ahead: Vec::new(),
-            behind: Vec::new(),
-            movers: (0..count).filter(|&body| bodies.inverse[body].moves()).collect(),
-            moves: (0..count).map(|body| bodies.inverse[body].moves()).collect(),
-            materials: (0..count).map(|body| bodies.pieces[bodies.pieces_of[body].start].material).collect(),
-            stalled: vec![0; count],
+            calendar: Tournament::new(movers.len()),
+            ahead: Runs::default(),
+            behind: Runs::default(),
+            movers,
             now: 0.0,
             impacts: 0,
             record: Vec::new(),
-            outlines,
+            flyers,
             bodies,
         };
         world.note_partners();
@@ -157,89 +159,95 @@ impl EventWorld {
 
     fn note_partners(&mut self) {
         let count = self.bodies.len();
-        let (bodies, moves) = (&self.bodies, &self.moves);
-        let of = |body: usize, wanted: &dyn Fn(usize) -> bool| -> Vec<u32> {
-            let may = |&other: &usize| moves[body] && wanted(other) && bodies.could_meet(body, other);
-            (0..count).filter(may).map(|other| other as u32).collect()
+        let (bodies, flyers) = (&self.bodies, &self.flyers);
+        let may = |body: usize, other: usize| {
+            let there = bodies.present[body] && bodies.present[other];
+            flyers[body].moves && there && bodies.could_meet(body, other)
         };
-        self.ahead = (0..count).map(|body| of(body, &|other| other > body || !moves[other])).collect();
-        self.behind = (0..count).map(|body| of(body, &|other| other < body && moves[other])).collect();
+        (self.ahead, self.behind) = (Runs::default(), Runs::default());
+        for body in 0..count {
+            let ahead = (0..count).filter(|&other| (other > body || !flyers[other].moves) && may(body, other));
+            self.ahead.push(ahead.map(|other| other as u32));
+            let behind = (0..body).filter(|&other| flyers[other].moves && may(body, other));
+            self.behind.push(behind.map(|other| other as u32));
+        }
     }
 
     fn predict_all(&mut self) {
         for index in 0..self.movers.len() {
-            if !self.bodies.present[self.movers[index]] {
-                continue;
-            }
-            let body = self.movers[index];
-            self.predict(body, body);
+            self.predict(self.movers[index], self.movers[index]);
         }
     }
 
-    /// Finds the next impact of a body with those whose meetings it keeps: bodies after it in the list, and all that nothing pushes.
-    /// With the one it has just struck there is none without acceleration: they part.
+    /// Finds the next impact of a body, whose flight begins now, with those whose meetings it keeps: bodies after it in the list, and all
+    /// that nothing pushes. With the one it has just struck there is none without acceleration: they part.
+    #[inline(always)]
     fn predict(&mut self, body: usize, struck: usize) {
+        let here = &self.flyers[body];
         let mut best = NEVER;
-        let here = self.flight_now(body);
-        for &other in &self.ahead[body] {
-            let other = other as usize;
-            let parts = other == struck && self.flights[other].fall == here.fall;
-            if parts || !self.bodies.present[other] {
+        for &other in &self.ahead.list[self.ahead.of(body)] {
+            let partner = &self.flyers[other as usize];
+            if other as usize == struck && partner.flight.fall == here.flight.fall {
                 continue;
             }
-            let time = self.meeting(body, &here, other);
+            let time = self.meeting(here, partner);
             if time < best.time {
-                best = Next { time, partner: other as u32 };
+                best = Next { time, partner: other };
             }
         }
-        self.next[body] = best;
-        self.tournament.replay(body, &self.next);
+        let rank = here.rank;
+        self.calendar.enter(rank, best);
     }
 
     /// Tells those before a body in the list, which keep their meetings with it, that its way has changed.
+    #[inline(always)]
     fn tell(&mut self, body: usize, also: usize) {
-        let here = self.flight_now(body);
-        for index in 0..self.behind[body].len() {
-            let other = self.behind[body][index] as usize;
-            if other == also || !self.bodies.present[other] {
+        for index in self.behind.of(body) {
+            let other = self.behind.list[index] as usize;
+            if other == also {
                 continue;
             }
-            if self.next[other].partner as usize == body {
-                self.predict(other, other);
+            let partner = &self.flyers[other];
+            let next = self.calendar.next(partner.rank);
+            if next.partner as usize == body {
+                self.predict_later(other);
                 continue;
             }
-            let time = self.meeting(body, &here, other);
-            if time < self.next[other].time {
-                self.next[other] = Next { time, partner: body as u32 };
-                self.tournament.replay(other, &self.next);
+            let time = self.meeting(&self.flyers[body], partner);
+            if time < next.time {
+                let rank = partner.rank;
+                self.calendar.enter(rank, Next { time, partner: body as u32 });
             }
         }
     }
 
-    /// Where a body is now, if it moves; the others stay where they took off.
-    #[inline]
-    fn flight_now(&self, body: usize) -> Flight {
-        let flight = &self.flights[body];
-        if flight.since < self.now && self.moves[body] { flight.at(self.now) } else { *flight }
+    /// A body in flight whose partner was struck by another looks for its next impact anew. Its own flight goes on as it began, so
+    /// that the roundings of its way do not hang on how often others are struck.
+    fn predict_later(&mut self, body: usize) {
+        let flight = self.flyers[body].flight;
+        self.flyers[body].flight = flight.at(self.now);
+        self.predict(body, body);
+        self.flyers[body].flight = flight;
     }
 
-    #[inline]
-    fn meeting(&self, a: usize, one: &Flight, b: usize) -> f64 {
-        let other = &self.flights[b];
-        let span = if self.moves[b] { self.now - other.since } else { 0.0 };
-        let (mut position, mut velocity) = (other.position, other.motion.linear);
-        if span > 0.0 {
+    /// When a body that is `here` now will meet another.
+    #[inline(always)]
+    fn meeting(&self, here: &Flyer, other: &Flyer) -> f64 {
+        let flight = &other.flight;
+        let (mut position, mut velocity) = (flight.position, flight.motion.linear);
+        if other.moves {
+            let span = self.now - flight.since;
             // As `Flight::at`, without what is not asked for.
-            let then = velocity + other.fall * span;
+            let then = velocity + flight.fall * span;
             position += (velocity + then) * (0.5 * span);
             velocity = then;
         }
         let relative = Relative {
-            place: position - one.position,
-            speed: velocity - one.motion.linear,
-            pull: other.fall - one.fall,
+            place: position - here.flight.position,
+            speed: velocity - here.flight.motion.linear,
+            pull: flight.fall - here.flight.fall,
         };
-        self.now + time_to_touch(&self.outlines[a], &self.outlines[b], &relative)
+        self.now + time_to_touch(&here.outline, &other.outline, &relative)
     }
 
     pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
@@ -266,7 +274,7 @@ impl EventWorld {
     /// Writes the flights into the bodies.
     fn land(&mut self) {
         for &body in &self.movers {
-            let flight = self.flights[body].at(self.now);
+            let flight = self.flyers[body].flight.at(self.now);
             self.bodies.place(body, flight.position, flight.angle);
             self.bodies.motion[body] = flight.motion;
         }
@@ -276,9 +284,7 @@ impl EventWorld {
     fn take_off(&mut self) {
         self.note_partners();
         for body in 0..self.bodies.len() {
-            self.flights[body] = flight(&self.bodies, body, self.now);
-            self.next[body] = NEVER;
-            self.tournament.replay(body, &self.next);
+            self.flyers[body].flight = flight(&self.bodies, body, self.now);
         }
         self.predict_all();
     }
@@ -292,12 +298,11 @@ impl EventWorld {
         }
         let end = self.now + dt;
         loop {
-            let body = self.tournament.winner();
-            let next = self.next[body];
+            let (rank, next) = self.calendar.earliest();
             if !(next.time <= end) {
                 break;
             }
-            self.strike(body, next.partner as usize, next.time)?;
+            self.strike(self.movers[rank as usize], next.partner as usize, next.time)?;
         }
         self.now = end;
         self.land();
@@ -308,55 +313,47 @@ impl EventWorld {
         let (a, b) = (a.min(b), a.max(b));
         self.impacts += 1;
         self.now = self.now.max(time);
-        for body in [a, b] {
-            let progress = time > self.flights[body].since;
-            self.stalled[body] = if progress { 0 } else { self.stalled[body] + 1 };
-            if self.moves[body] {
-                self.flights[body] = self.flights[body].at(time);
-            }
-        }
-        let resting = [a, b].iter().any(|&body| self.moves[body] && self.stalled[body] > IMPACTS_WITHOUT_PROGRESS);
-        if resting {
+        let (first, rest) = self.flyers.split_at_mut(b);
+        let (one, other) = (&mut first[a], &mut rest[0]);
+        if !one.reaches(time) || !other.reaches(time) {
             return Err(unsupported("bodies that come to rest on each other"));
         }
-        let between = self.flights[b].position - self.flights[a].position;
-        let (normal, reach) = self.outlines[a].contact(&self.outlines[b], between);
-        let (friction, restitution) = self.mixed.of(self.materials[a], self.materials[b]);
-        let inverse = [self.bodies.inverse[a], self.bodies.inverse[b]];
+        let between = other.flight.position - one.flight.position;
+        let (normal, reach) = one.outline.contact(&other.outline, between);
+        let (friction, restitution) = self.mixed.of(one.material as usize, other.material as usize);
         let pressed = if friction > 0.0 {
             let arms = [reach, reach - between];
-            let mut pair = Pair { motion: [self.flights[a].motion, self.flights[b].motion], inverse };
+            let mut pair =
+                Pair { motion: [one.flight.motion, other.flight.motion], inverse: [one.inverse, other.inverse] };
             let approach = -pair.relative(arms).dot(normal);
             let target = Target { arms, wanted: restitution * approach.max(0.0) };
             let pressed = pair.strike(normal, &[target], friction)[0];
-            self.flights[a].motion = pair.motion[0];
-            self.flights[b].motion = pair.motion[1];
+            [one.flight.motion, other.flight.motion] = pair.motion;
             pressed
         } else {
             // Without friction nothing here turns: boxes may not, and the normal of a disc goes through its centre.
-            let approach = (self.flights[a].motion.linear - self.flights[b].motion.linear).dot(normal).max(0.0);
-            let pressed = (restitution * approach + approach) / (inverse[0].mass + inverse[1].mass);
-            self.flights[a].motion.linear -= normal * (pressed * inverse[0].mass);
-            self.flights[b].motion.linear += normal * (pressed * inverse[1].mass);
+            let approach = (one.flight.motion.linear - other.flight.motion.linear).dot(normal).max(0.0);
+            let pressed = (restitution * approach + approach) / (one.inverse.mass + other.inverse.mass);
+            one.flight.motion.linear -= normal * (pressed * one.inverse.mass);
+            other.flight.motion.linear += normal * (pressed * other.inverse.mass);
             pressed
         };
-        self.note([a, b], self.flights[a].position + reach, normal, pressed);
-        self.predict_after(a, b);
+        let (moves, point) = ([one.moves, other.moves], one.flight.position + reach);
+        self.note([a, b], point, normal, pressed);
+        // New predictions for both, and for all whose next impact was with one of them.
+        if moves[0] {
+            self.predict(a, b);
+        }
+        if moves[1] {
+            self.predict(b, a);
+        }
+        if moves[0] {
+            self.tell(a, b);
+        }
+        if moves[1] {
+            self.tell(b, a);
+        }
         Ok(())
-    }
-
-    /// New predictions for both, and for all whose next impact was with one of them.
-    fn predict_after(&mut self, a: usize, b: usize) {
-        for (body, struck) in [(a, b), (b, a)] {
-            if self.moves[body] {
-                self.predict(body, struck);
-            }
-        }
-        for (body, struck) in [(a, b), (b, a)] {
-            if self.moves[body] {
-                self.tell(body, struck);
-            }
-        }
     }
 
     /// One notice a pair and step, with the number of its impacts.

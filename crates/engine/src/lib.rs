@@ -72,6 +72,7 @@ mod team;
 mod threads;
 mod tolerance;
 mod touching;
+mod tournament;
 mod vector;
 mod wide;
 

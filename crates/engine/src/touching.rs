@@ -111,6 +111,7 @@ impl Outline {
     }
 
     /// Unit normal from this outline to another whose centre lies at `between`, and the point of contact from this centre.
+    #[inline]
     pub(crate) fn contact(&self, other: &Outline, between: Vec2<f64>) -> (Vec2<f64>, Vec2<f64>) {
         let up = Vec2::new(0.0, 1.0);
         match (self, other) {
