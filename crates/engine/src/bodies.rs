@@ -280,15 +280,21 @@ impl<R: Real> Bodies<R> {
         self.present[body] && self.nature[body].kind != BodyKind::Static
     }
 
+    /// Whether two are different bodies of which one can be pushed.
+    #[inline]
+    pub(crate) fn may_push(&self, a: usize, b: usize) -> bool {
+        a != b && (self.inverse[a].moves() || self.inverse[b].moves())
+    }
+
     /// Whether two bodies may touch: both there, one of them dynamic, and neither layers nor pairs keep them apart.
     #[inline]
     pub(crate) fn may_meet(&self, a: usize, b: usize) -> bool {
-        a != b && (self.inverse[a].moves() || self.inverse[b].moves()) && self.not_filtered(a, b)
+        self.may_push(a, b) && self.not_filtered(a, b)
     }
 
     /// Whether two bodies may touch while both are there.
     pub(crate) fn could_meet(&self, a: usize, b: usize) -> bool {
-        a != b && (self.inverse[a].moves() || self.inverse[b].moves()) && self.filters_agree(a, b)
+        self.may_push(a, b) && self.filters_agree(a, b)
     }
 
     pub(crate) fn filters_agree(&self, a: usize, b: usize) -> bool {

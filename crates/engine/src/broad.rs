@@ -4,10 +4,11 @@
 //! et al., "Optimized Spatial Hashing" (2003) for a grid that wraps around; Goldsmith and Salmon (1987) for the tree of boxes.
 
 use crate::bodies::Bodies;
+use crate::found::{Found, Pair};
 use crate::grid::Grid;
 use crate::scalar::Real;
 use crate::settings::BroadPhase;
-use crate::shape::Form;
+use crate::shape::{Form, Piece};
 use crate::vector::Vec2;
 
 /// Box of one piece, grown by a margin.
@@ -16,10 +17,22 @@ pub(crate) struct Bound<R> {
     pub(crate) low: Vec2<R>,
     pub(crate) high: Vec2<R>,
     pub(crate) piece: u32,
-    pub(crate) body: u32,
 }
 
 impl<R: Real> Bound<R> {
+    /// The pieces of both.
+    #[inline]
+    pub(crate) fn pair(&self, other: &Self) -> Pair {
+        Pair::of(self.piece, other.piece)
+    }
+
+    /// The longer side.
+    #[inline]
+    pub(crate) fn size(&self) -> R {
+        let (width, height) = (self.high.x - self.low.x, self.high.y - self.low.y);
+        if width > height { width } else { height }
+    }
+
     #[inline]
     pub(crate) fn meets(&self, other: &Self) -> bool {
         // No branch between the four, which nobody could foresee.
@@ -30,18 +43,70 @@ impl<R: Real> Bound<R> {
     }
 }
 
+/// What the box around a piece asks of it, in one place of memory.
+#[derive(Clone, Copy, Debug)]
+struct Cover<R> {
+    body: u32,
+    form: CoverForm,
+    radius: R,
+    /// By how much the box is grown.
+    grown: R,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum CoverForm {
+    /// A disc about the centre of its body.
+    Centred,
+    Convex,
+    HalfPlane,
+}
+
+/// What all boxes together cover.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Around<R> {
+    /// Least and greatest lower corner.
+    pub(crate) low: Vec2<R>,
+    pub(crate) high: Vec2<R>,
+    /// Least and greatest size, the longer side of a box.
+    pub(crate) smallest: R,
+    pub(crate) largest: R,
+}
+
+impl<R: Real> Around<R> {
+    const NOTHING: Self = Around {
+        low: Vec2 { x: R::INFINITY, y: R::INFINITY },
+        high: Vec2 { x: R::NEG_INFINITY, y: R::NEG_INFINITY },
+        smallest: R::INFINITY,
+        largest: R::ZERO,
+    };
+
+    #[inline]
+    fn add(&mut self, bound: &Bound<R>) {
+        // What is not a number changes nothing.
+        let less = |a: R, b: R| if a < b { a } else { b };
+        let more = |a: R, b: R| if a > b { a } else { b };
+        self.low = Vec2::new(less(bound.low.x, self.low.x), less(bound.low.y, self.low.y));
+        self.high = Vec2::new(more(bound.low.x, self.high.x), more(bound.low.y, self.high.y));
+        self.smallest = less(bound.size(), self.smallest);
+        self.largest = more(bound.size(), self.largest);
+    }
+}
+
 /// Pair finder that keeps its lists between steps.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub(crate) struct Broad<R> {
+    covers: Vec<Cover<R>>,
+    /// Whether no body has two pieces, and whether all that are there can be pushed.
+    one_piece_each: bool,
+    all_move: bool,
+    around: Around<R>,
     bounds: Vec<Bound<R>>,
     planes: Vec<u32>,
     grid: Grid<R>,
-    /// Where the pairs of each first piece start.
-    starts: Vec<u32>,
-    sorted: Vec<(u32, u32)>,
+    found: Found,
     nodes: Vec<Node<R>>,
     /// Pairs of pieces, the lower index first, sorted.
-    pub(crate) pairs: Vec<(u32, u32)>,
+    pub(crate) pairs: Vec<Pair>,
 }
 
 /// A node of the tree: a box around a run of bounds, and where its subtree ends.
@@ -58,121 +123,106 @@ struct Node<R> {
 const LEAF: usize = 4;
 
 impl<R: Real> Broad<R> {
-    /// Finds all pairs of pieces of different bodies that may meet and whose boxes overlap, grown by `margin` (a share of the piece's
-    /// size) and by the slack of their body: as long as none goes further than its slack, no other pair can come within the margin.
-    pub(crate) fn find(&mut self, bodies: &Bodies<R>, margin: R, how: BroadPhase) {
-        self.bounds.clear();
-        self.planes.clear();
-        self.pairs.clear();
-        for (piece, shape) in bodies.pieces.iter().enumerate() {
-            if !bodies.present[shape.body] {
-                continue;
-            }
-            match &shape.form {
-                Form::Convex(convex) => {
-                    let [low, high] = convex.bounds(&bodies.pose(shape.body));
-                    let grown =
-                        if shape.size < R::INFINITY { margin * shape.size } else { R::ZERO } + bodies.slack[shape.body];
-                    let rim = Vec2::new(grown, grown);
-                    self.bounds.push(Bound {
-                        low: low - rim,
-                        high: high + rim,
-                        piece: piece as u32,
-                        body: shape.body as u32,
-                    });
-                }
-                Form::HalfPlane { .. } => self.planes.push(piece as u32),
-            }
+    /// For pieces whose boxes are grown by `margin` (a share of the piece's size) and by the slack of their body.
+    pub(crate) fn new(bodies: &Bodies<R>, margin: R) -> Self {
+        let cover = |piece: &Piece<R>| Cover {
+            body: piece.body as u32,
+            form: match &piece.form {
+                Form::Convex(convex) if convex.corners[..] == [Vec2::ZERO] => CoverForm::Centred,
+                Form::Convex(_) => CoverForm::Convex,
+                Form::HalfPlane { .. } => CoverForm::HalfPlane,
+            },
+            radius: if let Form::Convex(convex) = &piece.form { convex.radius } else { R::ZERO },
+            grown: if piece.size < R::INFINITY { margin * piece.size } else { R::ZERO } + bodies.slack[piece.body],
+        };
+        Broad {
+            covers: bodies.pieces.iter().map(cover).collect(),
+            one_piece_each: bodies.pieces_of.iter().all(|pieces| pieces.len() <= 1),
+            all_move: false,
+            around: Around::NOTHING,
+            bounds: Vec::new(),
+            planes: Vec::new(),
+            grid: Grid::default(),
+            found: Found::default(),
+            nodes: Vec::new(),
+            pairs: Vec::new(),
         }
+    }
+
+    /// Finds all pairs of pieces of different bodies that may meet and whose grown boxes overlap: as long as no body goes further than
+    /// its slack, no other pair can come within the margin.
+    pub(crate) fn find(&mut self, bodies: &Bodies<R>, how: BroadPhase) {
+        self.found.clear();
+        self.bound(bodies);
         match how {
-            BroadPhase::AllPairs => self.all_pairs(bodies),
-            BroadPhase::Sort => self.sort(bodies),
-            BroadPhase::Grid => self.grid(bodies),
-            BroadPhase::Tree => self.tree(bodies),
+            BroadPhase::AllPairs => self.all_pairs(),
+            BroadPhase::Sort => self.sort(),
+            BroadPhase::Grid => self.grid.overlaps(&self.bounds, &self.around, &mut self.found),
+            BroadPhase::Tree => self.tree(),
         }
         self.beside_planes(bodies);
-        self.sort_pairs(bodies.pieces.len());
+        if !(self.all_move && self.one_piece_each && bodies.all_agree) {
+            let body = |piece: u32| self.covers[piece as usize].body as usize;
+            let may_meet = |a, b| bodies.may_push(a, b) && (bodies.all_agree || bodies.filters_agree(a, b));
+            self.found.retain(|pair| {
+                let (a, b) = pair.both();
+                may_meet(body(a), body(b))
+            });
+        }
+        self.found.sort_into(&mut self.pairs, bodies.pieces.len());
     }
 
-    /// Sorts the pairs: by counting for the first piece, by insertion for the few seconds of each.
-    fn sort_pairs(&mut self, pieces: usize) {
-        if self.pairs.len() < 64 {
-            self.pairs.sort_unstable();
-            return;
-        }
-        self.starts.clear();
-        self.starts.resize(pieces + 1, 0);
-        for &(a, _) in &self.pairs {
-            self.starts[a as usize + 1] += 1;
-        }
-        let mut sum = 0;
-        for start in &mut self.starts {
-            sum += *start;
-            *start = sum;
-        }
-        self.sorted.resize(self.pairs.len(), (0, 0));
-        for &(a, b) in &self.pairs {
-            let place = &mut self.starts[a as usize];
-            self.sorted[*place as usize] = (a, b);
-            *place += 1;
-        }
-        // Each start has moved to the end of its own run.
-        let mut from = 0;
-        for &to in &self.starts[..pieces] {
-            let run = &mut self.sorted[from..to as usize];
-            from = to as usize;
-            if run.len() > 16 {
-                run.sort_unstable();
+    /// Puts boxes around all pieces that are there.
+    fn bound(&mut self, bodies: &Bodies<R>) {
+        self.bounds.clear();
+        self.planes.clear();
+        let (mut around, mut all_move) = (Around::NOTHING, true);
+        for (piece, cover) in self.covers.iter().enumerate() {
+            let body = cover.body as usize;
+            if !bodies.present[body] {
                 continue;
             }
-            for next in 1..run.len() {
-                let mut place = next;
-                while place > 0 && run[place - 1] > run[place] {
-                    run.swap(place - 1, place);
-                    place -= 1;
+            let [low, high] = match cover.form {
+                CoverForm::Centred => {
+                    let (position, rim) = (bodies.position[body], Vec2::new(cover.radius, cover.radius));
+                    [position - rim, position + rim]
                 }
-            }
+                CoverForm::Convex => {
+                    let Form::Convex(convex) = &bodies.pieces[piece].form else { continue };
+                    convex.bounds(&bodies.pose(body))
+                }
+                CoverForm::HalfPlane => {
+                    self.planes.push(piece as u32);
+                    all_move = false;
+                    continue;
+                }
+            };
+            let rim = Vec2::new(cover.grown, cover.grown);
+            let bound = Bound { low: low - rim, high: high + rim, piece: piece as u32 };
+            all_move &= bodies.inverse[body].moves();
+            around.add(&bound);
+            self.bounds.push(bound);
         }
-        std::mem::swap(&mut self.pairs, &mut self.sorted);
+        (self.around, self.all_move) = (around, all_move);
     }
 
-    fn keep(pairs: &mut Vec<(u32, u32)>, bodies: &Bodies<R>, a: &Bound<R>, b: &Bound<R>) {
-        let [one, other] = [a.body, b.body].map(|body| body as usize);
-        if one != other
-            && (bodies.inverse[one].moves() || bodies.inverse[other].moves())
-            && (bodies.all_agree || bodies.filters_agree(one, other))
-        {
-            pairs.push((a.piece.min(b.piece), a.piece.max(b.piece)));
-        }
-    }
-
-    fn all_pairs(&mut self, bodies: &Bodies<R>) {
+    fn all_pairs(&mut self) {
         for (number, a) in self.bounds.iter().enumerate() {
-            for b in self.bounds[number + 1..].iter().filter(|b| a.meets(b)) {
-                Self::keep(&mut self.pairs, bodies, a, b);
-            }
+            self.found.gather(a, &self.bounds[number + 1..]);
         }
     }
 
-    fn sort(&mut self, bodies: &Bodies<R>) {
+    fn sort(&mut self) {
         // The order of equal keys is settled by the index, so that it never depends on the sort.
         self.bounds.sort_unstable_by(|a, b| a.low.x.to_f64().total_cmp(&b.low.x.to_f64()).then(a.piece.cmp(&b.piece)));
         for (number, a) in self.bounds.iter().enumerate() {
-            for b in self.bounds[number + 1..].iter().take_while(|b| b.low.x <= a.high.x) {
-                if a.low.y <= b.high.y && b.low.y <= a.high.y {
-                    Self::keep(&mut self.pairs, bodies, a, b);
-                }
-            }
+            let near = self.bounds[number + 1..].iter().take_while(|b| b.low.x <= a.high.x);
+            near.filter(|b| a.meets(b)).for_each(|b| self.found.push(a.pair(b)));
         }
     }
 
-    fn grid(&mut self, bodies: &Bodies<R>) {
-        let Broad { grid, bounds, pairs, .. } = self;
-        grid.overlaps(bounds, |a, b| Self::keep(pairs, bodies, a, b));
-    }
-
     /// A tree of boxes built anew: bounds are split at the middle along the longer side of their box.
-    fn tree(&mut self, bodies: &Bodies<R>) {
+    fn tree(&mut self) {
         self.nodes.clear();
         let count = self.bounds.len();
         if count == 0 {
@@ -190,9 +240,7 @@ impl<R: Real> Broad<R> {
                 }
                 if node.skip as usize == at + 1 {
                     let from = (node.span.0 as usize).max(number + 1);
-                    for b in bounds[from..node.span.1 as usize].iter().filter(|b| a.meets(b)) {
-                        Self::keep(&mut self.pairs, bodies, a, b);
-                    }
+                    self.found.gather(a, &bounds[from..node.span.1 as usize]);
                 }
                 at += 1;
             }
@@ -236,8 +284,7 @@ impl<R: Real> Broad<R> {
                     if normal.y > R::ZERO { bound.low.y } else { bound.high.y },
                 );
                 if normal.dot(lowest) <= level {
-                    let of_plane = Bound { piece: plane, body: piece.body as u32, ..*bound };
-                    Self::keep(&mut self.pairs, bodies, &of_plane, bound);
+                    self.found.push(Pair::of(plane, bound.piece));
                 }
             }
         }
@@ -247,7 +294,6 @@ impl<R: Real> Broad<R> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::scalar::Real;
     use ironspin_model::{Body, BodyKind, DVec2, DVec3, Material, Part, Shape, World};
     use proptest::prelude::*;
 
@@ -278,11 +324,11 @@ mod tests {
             places in prop::collection::vec((-10.0..10.0_f64, -10.0..10.0_f64, prop_oneof![0.1..2.0_f64, 5.0..30.0_f64]), 0..60),
         ) {
             let bodies = yard(&places);
-            let mut broad = Broad::default();
-            broad.find(&bodies, f64::of(1e-3), BroadPhase::AllPairs);
+            let mut broad = Broad::new(&bodies, 1e-3);
+            broad.find(&bodies, BroadPhase::AllPairs);
             let expected = broad.pairs.clone();
             for how in [BroadPhase::Sort, BroadPhase::Grid, BroadPhase::Tree] {
-                broad.find(&bodies, f64::of(1e-3), how);
+                broad.find(&bodies, how);
                 prop_assert_eq!(&broad.pairs, &expected, "{:?}", how);
             }
         }

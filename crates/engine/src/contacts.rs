@@ -2,6 +2,7 @@
 
 use crate::bodies::Bodies;
 use crate::faults::Slip;
+use crate::found::Pair;
 use crate::inner::InnerFaces;
 use crate::manifold::{Manifold, collide};
 use crate::scalar::Real;
@@ -116,13 +117,14 @@ impl<R: Real> Contacts<R> {
     pub(crate) fn refresh(
         &mut self,
         bodies: &Bodies<R>,
-        pairs: &[(u32, u32)],
+        pairs: &[Pair],
         mixed: &Mixed<R>,
         carry: Carry<R>,
         threads: &Threads,
     ) {
         self.remember();
-        let touch = |&(a, b): &(u32, u32)| {
+        let touch = |pair: &Pair| {
+            let (a, b) = pair.both();
             let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
             let margin = R::of(SLOP) * first.size.min(second.size);
             collide(first, &bodies.pose(first.body), second, &bodies.pose(second.body), margin)
@@ -134,7 +136,7 @@ impl<R: Real> Contacts<R> {
         for pairs in pairs.chunks(PORTION) {
             threads.map(pairs, touch, &mut manifolds);
             for (&pair, manifold) in pairs.iter().zip(&manifolds).filter(|(_, manifold)| manifold.count > 0) {
-                self.keep(bodies, pair, manifold, mixed, carry, &mut old);
+                self.keep(bodies, pair.both(), manifold, mixed, carry, &mut old);
             }
         }
         self.manifolds = manifolds;

@@ -92,7 +92,7 @@ impl<R: Real> Simulation<R> {
             touch: R::of(touch),
             last_dt: R::ZERO,
             steps: 0,
-            broad: Broad::default(),
+            broad: Broad::new(&bodies, R::of(SLOP)),
             contacts: Contacts::default(),
             joints: Joints::new(world, &bodies),
             forces: Forces::new(world, &bodies),
@@ -201,7 +201,7 @@ impl<R: Real> Simulation<R> {
 
     pub(crate) fn find_pairs(&mut self) -> usize {
         self.bodies.turn_axes();
-        self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
+        self.broad.find(&self.bodies, self.settings.broad);
         self.broad.pairs.len()
     }
 
@@ -209,7 +209,7 @@ impl<R: Real> Simulation<R> {
     fn know_pairs(&mut self) {
         if self.bodies.strayed {
             self.bodies.turn_axes();
-            self.broad.find(&self.bodies, R::of(SLOP), self.settings.broad);
+            self.broad.find(&self.bodies, self.settings.broad);
             self.bodies.pairs_are_known();
         }
     }
