@@ -137,13 +137,14 @@ fn contact_point(base: usize) -> f64 {
     (long - short) / (many - few) / points * 1e9
 }
 
-/// Boxes in free flight, none of which meet, 40 % cover.
+/// Boxes that fall (slowly, so that they stay where they are) and turn freely, none of which meet, 40 % cover.
 fn free(count: usize) -> World {
-    let mut world = world(0.0, 0.5, 0.0);
+    let mut world = world(1e-4, 0.5, 0.0);
     let columns = (count as f64).sqrt().ceil() as usize;
     for i in 0..count {
         let mut body = solid(square(1.0), (i % columns) as f64 * 1.58, (i / columns) as f64 * 1.58);
         body.velocity = DVec3::new(1e-4 * (i % 7) as f64, 0.01, 0.0);
+        body.spin = 1e-5 * (i % 11) as f64;
         world.bodies.push(body);
     }
     world

@@ -37,7 +37,8 @@ impl<R: Real> Bodies<R> {
         if !self.only_falling {
             self.begin_flight();
         }
-        self.fly_wide(dt, integrator);
+        let done = self.fly_blocks(dt, integrator);
+        self.fly_plain(done, dt, integrator);
         self.axes_behind |= self.any_turns;
         self.flying_share += self.falling_share * dt;
         self.flown += self.flying_share * dt;
@@ -55,6 +56,8 @@ impl<R: Real> Bodies<R> {
             let fall = Motion { linear: self.fall[body], spin: R::ZERO };
             self.acceleration[body] = fall;
             if self.present[body] {
+                // Never a negative zero, which the first sum would lose.
+                self.motion[body].spin += R::ZERO;
                 let motion = self.motion[body];
                 self.any_turns |= motion.spin != R::ZERO;
                 self.flying_share = self.straying[body].share(motion).max(self.flying_share);
@@ -63,48 +66,33 @@ impl<R: Real> Bodies<R> {
         }
     }
 
-    /// With the vectors that the machine has; the bits are the same.
-    #[allow(unsafe_code)]
-    fn fly_wide(&mut self, dt: R, integrator: Integrator) {
-        #[cfg(target_arch = "x86_64")]
-        if is_x86_feature_detected!("avx2") {
-            // SAFETY: the machine has the instructions.
-            return unsafe { self.fly_avx2(dt, integrator) };
-        }
-        self.fly_plain(dt, integrator);
-    }
-
-    #[cfg(target_arch = "x86_64")]
-    #[target_feature(enable = "avx2")]
-    fn fly_avx2(&mut self, dt: R, integrator: Integrator) {
-        self.fly_plain(dt, integrator);
-    }
-
-    #[inline(always)]
-    fn fly_plain(&mut self, dt: R, integrator: Integrator) {
+    /// All bodies after the first `done`.
+    fn fly_plain(&mut self, done: usize, dt: R, integrator: Integrator) {
         let half = R::HALF * dt;
         match integrator {
-            Integrator::ExplicitEuler => self.fly_by(dt, |before, _| before.scaled(dt)),
-            Integrator::SymplecticEuler => self.fly_by(dt, |_, after| after.scaled(dt)),
-            Integrator::Verlet | Integrator::Rk4 => self.fly_by(dt, |before, after| before.plus(after).scaled(half)),
+            Integrator::ExplicitEuler => self.fly_by(done, dt, |before, _| before.scaled(dt)),
+            Integrator::SymplecticEuler => self.fly_by(done, dt, |_, after| after.scaled(dt)),
+            Integrator::Verlet | Integrator::Rk4 => {
+                self.fly_by(done, dt, |before, after| before.plus(after).scaled(half));
+            }
         }
     }
 
-    #[inline(always)]
-    fn fly_by(&mut self, dt: R, way: impl Fn(Motion<R>, Motion<R>) -> Motion<R>) {
+    #[inline]
+    fn fly_by(&mut self, done: usize, dt: R, way: impl Fn(Motion<R>, Motion<R>) -> Motion<R>) {
         let count = self.motion.len();
         let (motion, fall, position) = (&mut self.motion[..count], &self.fall[..count], &mut self.position[..count]);
         let (angle, present) = (&mut self.angle[..count], &self.present[..count]);
         // One fall for all spares reading a list.
         let same = if count > 0 { fall[0] * dt } else { return };
-        for body in 0..count {
+        for body in done..count {
             if !self.everyone && !present[body] {
                 continue;
             }
             let before = motion[body];
             let change = if self.same_fall { same } else { fall[body] * dt };
-            let after = Motion { linear: before.linear + change, spin: before.spin + R::ZERO };
-            motion[body] = after;
+            let after = Motion { linear: before.linear + change, spin: before.spin };
+            motion[body].linear = after.linear;
             let way = way(before, after);
             position[body] += way.linear;
             angle[body] += way.spin;

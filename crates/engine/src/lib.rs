@@ -49,6 +49,7 @@ mod distance;
 mod event;
 mod faults;
 mod flight;
+mod flight_wide;
 mod forces;
 mod found;
 mod grid;

@@ -1,0 +1,93 @@
+//! Free flight with the vectors that the machine has, four bodies at once. The bits are the same.
+
+use crate::bodies::Bodies;
+use crate::scalar::Real;
+use crate::settings::Integrator;
+use std::any::Any;
+#[cfg(target_arch = "x86_64")]
+use std::arch::x86_64::{__m256d, _mm256_add_pd, _mm256_mul_pd, _mm256_set1_pd, _mm256_setr_pd, _mm256_storeu_pd};
+
+/// Bodies in a block.
+const BLOCK: usize = 4;
+
+impl<R: Real> Bodies<R> {
+    /// Lets the first bodies fly that make whole blocks, where all are there, and gives their number.
+    pub(crate) fn fly_blocks(&mut self, dt: R, integrator: Integrator) -> usize {
+        #[cfg(target_arch = "x86_64")]
+        if self.everyone && is_x86_feature_detected!("avx2") {
+            return (self as &mut dyn Any).downcast_mut::<Bodies<f64>>().map_or(0, |bodies| {
+                let dt = dt.to_f64();
+                // SAFETY: the machine has the instructions.
+                #[allow(unsafe_code)]
+                unsafe {
+                    bodies.fly_blocks_avx2(dt, integrator)
+                }
+            });
+        }
+        0
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+impl Bodies<f64> {
+    #[target_feature(enable = "avx2")]
+    fn fly_blocks_avx2(&mut self, dt: f64, integrator: Integrator) -> usize {
+        let none = _mm256_set1_pd(0.0);
+        let (step, half) = (_mm256_set1_pd(dt), _mm256_set1_pd(0.5 * dt));
+        let (motions, _) = self.motion.as_chunks_mut::<BLOCK>();
+        let (positions, _) = self.position.as_chunks_mut::<BLOCK>();
+        let (angles, _) = self.angle.as_chunks_mut::<BLOCK>();
+        let (falls, _) = self.fall.as_chunks::<BLOCK>();
+        // One fall for all spares reading a list.
+        let Some(&[first, ..]) = falls.first() else { return 0 };
+        let same = _mm256_mul_pd(_mm256_setr_pd(first.x, first.y, first.x, first.y), step);
+        for (((motion, position), angle), fall) in motions.iter_mut().zip(positions).zip(angles).zip(falls) {
+            for two in 0..2 {
+                let (k, l) = (2 * two, 2 * two + 1);
+                let (a, b) = (motion[k].linear, motion[l].linear);
+                let before = _mm256_setr_pd(a.x, a.y, b.x, b.y);
+                let change = if self.same_fall {
+                    same
+                } else {
+                    _mm256_mul_pd(_mm256_setr_pd(fall[k].x, fall[k].y, fall[l].x, fall[l].y), step)
+                };
+                let after = _mm256_add_pd(before, change);
+                [motion[k].linear.x, motion[k].linear.y, motion[l].linear.x, motion[l].linear.y] = numbers(after);
+                let way = way(before, after, step, half, integrator);
+                let (a, b) = (position[k], position[l]);
+                let there = _mm256_add_pd(_mm256_setr_pd(a.x, a.y, b.x, b.y), way);
+                [position[k].x, position[k].y, position[l].x, position[l].y] = numbers(there);
+            }
+            let spin = _mm256_setr_pd(motion[0].spin, motion[1].spin, motion[2].spin, motion[3].spin);
+            let turn = way(spin, _mm256_add_pd(spin, none), step, half, integrator);
+            let [a, b, c, d] = *angle;
+            *angle = numbers(_mm256_add_pd(_mm256_setr_pd(a, b, c, d), turn));
+        }
+        self.motion.len() / BLOCK * BLOCK
+    }
+}
+
+/// What a step goes, as in [`Bodies::fly`].
+#[cfg(target_arch = "x86_64")]
+#[inline]
+#[target_feature(enable = "avx2")]
+fn way(before: __m256d, after: __m256d, step: __m256d, half: __m256d, integrator: Integrator) -> __m256d {
+    match integrator {
+        Integrator::ExplicitEuler => _mm256_mul_pd(before, step),
+        Integrator::SymplecticEuler => _mm256_mul_pd(after, step),
+        Integrator::Verlet | Integrator::Rk4 => _mm256_mul_pd(_mm256_add_pd(before, after), half),
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+#[inline]
+#[target_feature(enable = "avx2")]
+fn numbers(vector: __m256d) -> [f64; 4] {
+    let mut numbers = [0.0; 4];
+    // SAFETY: there is room for four.
+    #[allow(unsafe_code)]
+    unsafe {
+        _mm256_storeu_pd(numbers.as_mut_ptr(), vector);
+    }
+    numbers
+}
