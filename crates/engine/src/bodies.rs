@@ -125,6 +125,8 @@ pub(crate) struct Bodies<R> {
     pub(crate) sensors: Vec<Piece<R>>,
     /// Whether no body has layers of its own and no pair is kept apart.
     pub(crate) all_agree: bool,
+    /// Whether no body is one that nothing can push, be it by its kind or asleep.
+    pub(crate) all_move: bool,
     /// Only for faults: of two bodies only what the first one meets is asked.
     pub(crate) one_way: bool,
     /// Pairs that never meet, the lower first, sorted.
@@ -213,6 +215,7 @@ impl<R: Real> Bodies<R> {
             bodies.push(id, body, world.gravity);
         }
         bodies.apart = apart_pairs(world)?;
+        bodies.all_move = bodies.inverse.iter().all(Inverse::moves);
         bodies.all_agree = bodies.apart.is_empty()
             && bodies.nature.windows(2).all(|two| (two[0].layers, two[0].meets) == (two[1].layers, two[1].meets))
             && bodies.nature.first().is_none_or(|nature| nature.layers & nature.meets != 0);

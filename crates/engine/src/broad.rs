@@ -48,8 +48,7 @@ impl<R: Real> Bound<R> {
 struct Cover<R> {
     body: u32,
     form: CoverForm,
-    radius: R,
-    /// By how much the box is grown.
+    /// By how much the box is grown; for a disc about its centre, how far it reaches.
     grown: R,
 }
 
@@ -96,9 +95,8 @@ impl<R: Real> Around<R> {
 #[derive(Clone, Debug)]
 pub(crate) struct Broad<R> {
     covers: Vec<Cover<R>>,
-    /// Whether no body has two pieces, and whether all that are there can be pushed.
+    /// Whether no body has two pieces.
     one_piece_each: bool,
-    all_move: bool,
     around: Around<R>,
     bounds: Vec<Bound<R>>,
     planes: Vec<u32>,
@@ -125,20 +123,18 @@ const LEAF: usize = 4;
 impl<R: Real> Broad<R> {
     /// For pieces whose boxes are grown by `margin` (a share of the piece's size) and by the slack of their body.
     pub(crate) fn new(bodies: &Bodies<R>, margin: R) -> Self {
-        let cover = |piece: &Piece<R>| Cover {
-            body: piece.body as u32,
-            form: match &piece.form {
-                Form::Convex(convex) if convex.corners[..] == [Vec2::ZERO] => CoverForm::Centred,
-                Form::Convex(_) => CoverForm::Convex,
-                Form::HalfPlane { .. } => CoverForm::HalfPlane,
-            },
-            radius: if let Form::Convex(convex) = &piece.form { convex.radius } else { R::ZERO },
-            grown: if piece.size < R::INFINITY { margin * piece.size } else { R::ZERO } + bodies.slack[piece.body],
+        let cover = |piece: &Piece<R>| {
+            let (form, radius) = match &piece.form {
+                Form::Convex(convex) if convex.corners[..] == [Vec2::ZERO] => (CoverForm::Centred, convex.radius),
+                Form::Convex(_) => (CoverForm::Convex, R::ZERO),
+                Form::HalfPlane { .. } => (CoverForm::HalfPlane, R::ZERO),
+            };
+            let share = if piece.size < R::INFINITY { margin * piece.size } else { R::ZERO };
+            Cover { body: piece.body as u32, form, grown: radius + (share + bodies.slack[piece.body]) }
         };
         Broad {
             covers: bodies.pieces.iter().map(cover).collect(),
             one_piece_each: bodies.pieces_of.iter().all(|pieces| pieces.len() <= 1),
-            all_move: false,
             around: Around::NOTHING,
             bounds: Vec::new(),
             planes: Vec::new(),
@@ -161,7 +157,7 @@ impl<R: Real> Broad<R> {
             BroadPhase::Tree => self.tree(),
         }
         self.beside_planes(bodies);
-        if !(self.all_move && self.one_piece_each && bodies.all_agree) {
+        if !(bodies.all_move && self.one_piece_each && bodies.all_agree) {
             let body = |piece: u32| self.covers[piece as usize].body as usize;
             let may_meet = |a, b| bodies.may_push(a, b) && (bodies.all_agree || bodies.filters_agree(a, b));
             self.found.retain(|pair| {
@@ -176,34 +172,29 @@ impl<R: Real> Broad<R> {
     fn bound(&mut self, bodies: &Bodies<R>) {
         self.bounds.clear();
         self.planes.clear();
-        let (mut around, mut all_move) = (Around::NOTHING, true);
+        let mut around = Around::NOTHING;
         for (piece, cover) in self.covers.iter().enumerate() {
             let body = cover.body as usize;
             if !bodies.present[body] {
                 continue;
             }
             let [low, high] = match cover.form {
-                CoverForm::Centred => {
-                    let (position, rim) = (bodies.position[body], Vec2::new(cover.radius, cover.radius));
-                    [position - rim, position + rim]
-                }
+                CoverForm::Centred => [bodies.position[body]; 2],
                 CoverForm::Convex => {
                     let Form::Convex(convex) = &bodies.pieces[piece].form else { continue };
                     convex.bounds(&bodies.pose(body))
                 }
                 CoverForm::HalfPlane => {
                     self.planes.push(piece as u32);
-                    all_move = false;
                     continue;
                 }
             };
             let rim = Vec2::new(cover.grown, cover.grown);
             let bound = Bound { low: low - rim, high: high + rim, piece: piece as u32 };
-            all_move &= bodies.inverse[body].moves();
             around.add(&bound);
             self.bounds.push(bound);
         }
-        (self.around, self.all_move) = (around, all_move);
+        self.around = around;
     }
 
     fn all_pairs(&mut self) {

@@ -64,6 +64,7 @@ impl<R: Real> Sleep<R> {
             if bodies.inverse[body].moves() && !restless[root] && limit > R::ZERO {
                 self.asleep[body] = Some((bodies.inverse[body], root));
                 bodies.inverse[body] = Inverse::default();
+                bodies.all_move = false;
                 bodies.motion[body] = Motion::default();
                 bodies.acceleration[body] = Motion::default();
                 bodies.fall[body] = crate::vector::Vec2::ZERO;
