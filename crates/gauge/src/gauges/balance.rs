@@ -85,7 +85,7 @@ impl Balance {
         };
         let reach = |id: usize| {
             // As far as either speed carries, and a hundredth of the size for engines that keep a slop.
-            let size = view.world.bodies[id].smallest_size();
+            let size = view.sight.shapes().size(id);
             1.5 * view.span() * speed(before, id).max(speed(view.now, id))
                 + if size.is_finite() { 0.01 * size } else { 0.0 }
         };

@@ -3,8 +3,7 @@
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Membership, When};
 use crate::table::{Better, GaugeEntry, PLAIN};
-use ironspin_model::World;
-use std::collections::{BTreeMap, BTreeSet};
+use ironspin_model::{Body, Contact, Frame, World};
 
 pub(crate) const POINTS: GaugeEntry = GaugeEntry {
     name: "contacts.points",
@@ -43,6 +42,12 @@ struct Contacts {
     points: u64,
     pairs: u64,
     bodies: u64,
+    /// The frame in which each body was last counted.
+    touched_in: Vec<u64>,
+    /// A hundredth of the largest of the bodies' smallest sizes, m.
+    widest: f64,
+    /// Kept for the next step, to spare allocations.
+    pairs_told: Vec<(usize, usize)>,
     phantoms: u64,
     first_phantom: Option<(f64, usize, usize)>,
 }
@@ -57,6 +62,9 @@ fn new(world: &World, scope: &Scope, phantoms_count: bool) -> Box<dyn Gauge> {
         points: 0,
         pairs: 0,
         bodies: 0,
+        touched_in: vec![0; world.bodies.len()],
+        widest: 0.01 * world.bodies.iter().map(Body::smallest_size).filter(|s| s.is_finite()).fold(0.0, f64::max),
+        pairs_told: Vec::new(),
         phantoms: 0,
         first_phantom: None,
     })
@@ -70,24 +78,34 @@ pub(crate) fn phantom(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     new(world, scope, true)
 }
 
-impl Gauge for Contacts {
-    fn observe(&mut self, view: &View<'_>) {
-        self.frames += 1;
-        let Some(before) = view.before else { return };
-        let known = |id: usize| id < view.world.bodies.len() && view.present(id);
-        let asked = |a: usize, b: usize| {
-            (self.members.has(a) && self.everything.has(b)) || (self.members.has(b) && self.everything.has(a))
-        };
-        let mut told: BTreeMap<(usize, usize), u64> = BTreeMap::new();
-        for contact in &view.now.contacts {
+impl Contacts {
+    fn asked(&self, a: usize, b: usize) -> bool {
+        (self.members.has(a) && self.everything.has(b)) || (self.members.has(b) && self.everything.has(a))
+    }
+
+    /// Reported contacts of the bodies asked for that are there.
+    fn told<'v>(&self, view: &View<'v>) -> impl Iterator<Item = &'v Contact> {
+        let view = *view;
+        let all = view.sight.all_there();
+        let known = move |id: usize| id < view.world.bodies.len() && (all || view.in_sight(id));
+        view.now.contacts.iter().filter(move |contact| {
             let [a, b] = contact.bodies;
-            if !(known(a) && known(b) && asked(a, b)) {
+            known(a) && known(b) && self.asked(a, b)
+        })
+    }
+
+    fn see_phantoms(&mut self, view: &View<'_>, before: &Frame) {
+        let (mut reported, mut phantoms, mut first) = (0, 0, None);
+        let mut place = 0;
+        for contact in self.told(view) {
+            reported += 1;
+            let [a, b] = contact.bodies;
+            let slop = 0.01 * view.smaller_size(a, b);
+            // Most lie so near that it need not be asked how far they travel.
+            if !(contact.impulse > 0.0) || view.sight.bounds_of((a, b), &mut place).high <= slop {
                 continue;
             }
-            self.reported += 1;
-            *told.entry((a.min(b), a.max(b))).or_default() += 1;
-            let relative =
-                |frame: &ironspin_model::Frame| (frame.bodies[a].velocity - frame.bodies[b].velocity).length();
+            let relative = |frame: &Frame| (frame.bodies[a].velocity - frame.bodies[b].velocity).length();
             let turning = |id: usize| {
                 let reach = view.sight.shapes().reach(id);
                 let spin = before.bodies[id].spin.length().max(view.now.bodies[id].spin.length());
@@ -95,31 +113,62 @@ impl Gauge for Contacts {
             };
             let fall = view.fall(a).length().max(view.fall(b).length()) * view.span();
             let speed = relative(before).max(relative(view.now)) + turning(a) + turning(b) + fall;
-            let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
-            let within = 1.5 * speed * view.span() + 0.01 * size;
-            let near = [When::Before, When::Now].iter().any(|&when| view.gap(when, a, b, within).distance <= within);
-            if contact.impulse > 0.0 && !near {
-                self.phantoms += 1;
-                self.first_phantom.get_or_insert((view.now.time, a, b));
+            let within = 1.5 * speed * view.span() + slop;
+            if ![When::Now, When::Before].iter().any(|&when| view.gap(when, a, b, within).distance <= within) {
+                phantoms += 1;
+                first.get_or_insert((view.now.time, a, b));
             }
         }
-        let mut touching = BTreeSet::new();
-        let (mut pairs, mut points) = (0, 0);
-        let size_of =
-            |a: usize, b: usize| view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
-        let widest = view.world.bodies.iter().map(ironspin_model::Body::smallest_size).filter(|size| size.is_finite());
-        let widest = 0.01 * widest.fold(0.0, f64::max);
-        view.near_pairs(When::Now, &self.members, &self.everything, widest, |a, b| {
-            let within = 0.01 * size_of(a, b);
-            if view.gap(When::Now, a, b, within).distance <= within {
-                pairs += 1;
-                points += told.get(&(a, b)).copied().unwrap_or(0);
-                touching.extend([a, b].into_iter().filter(|&id| self.members.has(id)));
+        self.reported += reported;
+        self.phantoms += phantoms;
+        self.first_phantom = self.first_phantom.or(first);
+    }
+
+    fn see_points(&mut self, view: &View<'_>) {
+        let mut told = std::mem::take(&mut self.pairs_told);
+        told.clear();
+        told.extend(self.told(view).map(|contact| {
+            let [a, b] = contact.bodies;
+            (a.min(b), a.max(b))
+        }));
+        self.reported += told.len() as u64;
+        if !told.is_sorted() {
+            told.sort_unstable();
+        }
+        let mut next = told.iter().peekable();
+        view.candidates(&self.members, &self.everything, self.widest, |candidate| {
+            let (a, b) = candidate.bodies;
+            let within = 0.01 * view.smaller_size(a, b);
+            let near = candidate.bounds.high <= within
+                || !(candidate.bounds.low > within) && view.sight.gap_of(candidate, within).distance <= within;
+            if !near {
+                return;
+            }
+            self.pairs += 1;
+            while next.next_if(|&&pair| pair < (a, b)).is_some() {}
+            while next.next_if(|&&pair| pair == (a, b)).is_some() {
+                self.points += 1;
+            }
+            for id in [a, b] {
+                if self.members.has(id) && self.touched_in[id] != self.frames {
+                    self.touched_in[id] = self.frames;
+                    self.bodies += 1;
+                }
             }
         });
-        self.pairs += pairs;
-        self.points += points;
-        self.bodies += touching.len() as u64;
+        self.pairs_told = told;
+    }
+}
+
+impl Gauge for Contacts {
+    fn observe(&mut self, view: &View<'_>) {
+        self.frames += 1;
+        let Some(before) = view.before else { return };
+        if self.phantoms_count {
+            self.see_phantoms(view, before);
+        } else {
+            self.see_points(view);
+        }
     }
 
     fn reading(&self, world: &World) -> Reading {

@@ -1,7 +1,7 @@
 //! Who may collide with whom.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::gauges::ghost::beyond_contacts;
+use crate::gauges::explainer::beyond_contacts;
 use crate::geometry::{Membership, When};
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
@@ -41,6 +41,9 @@ struct Filter {
     excluded: Vec<(usize, usize)>,
     frames: u64,
     touched: BTreeSet<(usize, usize)>,
+    /// Which pairs of the last search for neighbours are known to have touched.
+    known: Vec<bool>,
+    search: u64,
     found: BTreeSet<(usize, usize)>,
     first: Option<(f64, usize, usize)>,
 }
@@ -54,6 +57,8 @@ fn new(world: &World, scope: &Scope, ignored: bool) -> Box<dyn Gauge> {
         excluded: Vec::new(),
         frames: 0,
         touched: BTreeSet::new(),
+        known: Vec::new(),
+        search: 0,
         found: BTreeSet::new(),
         first: None,
     })
@@ -91,7 +96,7 @@ impl Filter {
             let speed = |id: usize| {
                 view.now.bodies[id].velocity.length().max(view.before.map_or(0.0, |f| f.bodies[id].velocity.length()))
             };
-            let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
+            let size = view.smaller_size(a, b);
             let within = 1.5 * (speed(a) + speed(b)) * view.span() + 0.01 * size;
             let gap = |when: When| view.gap(when, a, b, within).distance;
             let nearest = gap(When::Before).min(gap(When::Now));
@@ -116,15 +121,33 @@ impl Filter {
     }
 
     fn see_allowed(&mut self, view: &View<'_>) {
+        let (neighbours, search) = view.sight.neighbours();
+        if search != self.search {
+            self.search = search;
+            self.known.clear();
+            self.known.resize(neighbours, false);
+        }
         let mut sunk = Vec::new();
-        view.near_pairs(When::Now, &self.members, &self.others, 0.0, |a, b| {
-            let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
-            let gap = view.gap(When::Now, a, b, 0.0).distance;
-            if gap <= 0.0 {
-                self.touched.insert((a, b));
+        view.candidates(&self.members, &self.others, 0.0, |candidate| {
+            let (a, b) = candidate.bodies;
+            let deep = 0.25 * view.smaller_size(a, b);
+            let known = candidate.number.is_some_and(|number| self.known[number]);
+            // What is known to touch need not be looked at, if it cannot lie deep.
+            let touches = known || candidate.bounds.high <= 0.0;
+            if !touches || !(-candidate.bounds.low <= deep) {
+                let gap = view.sight.gap_of(candidate, 0.0).distance;
+                if -gap > deep {
+                    sunk.push((a, b));
+                }
+                if gap > 0.0 {
+                    return;
+                }
             }
-            if -gap > 0.25 * size {
-                sunk.push((a, b));
+            if !known {
+                self.touched.insert((a, b));
+                if let Some(number) = candidate.number {
+                    self.known[number] = true;
+                }
             }
         });
         for pair in sunk {

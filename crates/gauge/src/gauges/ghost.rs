@@ -2,9 +2,9 @@
 
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::gauges::motion::unexplained;
-use crate::geometry::{Membership, When, velocity_at};
+use crate::geometry::Membership;
 use crate::table::{Better, GaugeEntry, PLAIN};
-use ironspin_model::{BodyState, DVec2, World};
+use ironspin_model::World;
 
 pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     name: "ghost.speed",
@@ -31,223 +31,11 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     ..SPEED
 };
 
-/// Directions that contacts can push a body in, as the edges of their cones.
-#[derive(Clone, Debug, Default)]
-struct Cone {
-    edges: Vec<DVec2>,
-    whole: bool,
-}
-
-impl Cone {
-    fn clear(&mut self) {
-        self.edges.clear();
-        self.whole = false;
-    }
-
-    /// Adds all directions within `half` of a normal.
-    fn add(&mut self, normal: DVec2, half: f64) {
-        if half >= std::f64::consts::FRAC_PI_2 {
-            self.whole = true;
-            return;
-        }
-        let turn = DVec2::new(libm::cos(half), libm::sin(half));
-        self.edges.extend([turn.rotate(normal), DVec2::new(turn.x, -turn.y).rotate(normal)]);
-    }
-
-    /// How far a vector lies outside everything that pushes along these directions add up to.
-    fn outside(&self, vector: DVec2) -> f64 {
-        if self.whole {
-            return 0.0;
-        }
-        let (mut left, mut right) = (f64::INFINITY, f64::INFINITY);
-        let mut nearest = vector.length();
-        for edge in &self.edges {
-            let (along, across) = (vector.dot(*edge), vector.perp_dot(*edge));
-            if along > 0.0 {
-                nearest = nearest.min(across.abs());
-            }
-            let angle = libm::atan2(across.abs(), along);
-            if across >= 0.0 {
-                left = left.min(angle);
-            }
-            if across <= 0.0 {
-                right = right.min(angle);
-            }
-        }
-        // Between one edge on each side, less than half a turn apart, lies what both together can give.
-        if left + right < std::f64::consts::PI { 0.0 } else { nearest }
-    }
-}
-
-/// A direction in which a body may be pushed.
-#[derive(Clone, Copy, Debug)]
-struct Push {
-    other: usize,
-    normal: DVec2,
-    half: f64,
-}
-
-/// A push that explained a change of a body's velocity, and where both were.
-#[derive(Clone, Copy, Debug)]
-struct Known {
-    push: Push,
-    places: [BodyState; 2],
-}
-
-/// What may push one body: kept between steps, since what rests is pushed as it was.
-#[derive(Clone, Debug, Default)]
-struct Explainer {
-    pushes: Vec<Push>,
-    cone: Cone,
-    known: Option<Known>,
-}
-
-impl Explainer {
-    /// How much of a change of a body's velocity nothing that it may touch explains, m/s.
-    fn beyond(&mut self, view: &View<'_>, id: usize, change: DVec2) -> f64 {
-        if let Some(known) = &self.known
-            && still_there(view, id, known)
-        {
-            self.cone.clear();
-            self.cone.add(known.push.normal, known.push.half);
-            if self.cone.outside(change) == 0.0 {
-                return 0.0;
-            }
-        }
-        self.known = None;
-        self.pushes.clear();
-        fill(view, id, &mut self.pushes);
-        // The push most along the change is asked first: mostly it explains all.
-        let along = |push: &Push| push.normal.dot(change);
-        self.pushes.sort_by(|a, b| along(b).total_cmp(&along(a)));
-        if let Some(first) = self.pushes.first().copied() {
-            self.cone.clear();
-            self.cone.add(first.normal, first.half);
-            if self.cone.outside(change) == 0.0 && stands(view, id, &first, &self.pushes) {
-                let places = [view.now.bodies[id], view.now.bodies[first.other]];
-                self.known = Some(Known { push: first, places });
-                return 0.0;
-            }
-        }
-        self.cone.clear();
-        self.pushes.iter().for_each(|push| self.cone.add(push.normal, push.half));
-        let outside = self.cone.outside(change);
-        if outside > 0.0 {
-            return outside;
-        }
-        self.cone.clear();
-        for push in &self.pushes {
-            if stands(view, id, push, &self.pushes) {
-                self.cone.add(push.normal, push.half);
-            }
-        }
-        self.cone.outside(change)
-    }
-
-    /// Whether anything at all may push the body, as far as it was asked.
-    fn anything(&self) -> bool {
-        self.known.is_some() || !self.pushes.is_empty()
-    }
-}
-
-/// Whether a push that explained a change is still there: neither body has moved by a thousandth of its size.
-fn still_there(view: &View<'_>, id: usize, known: &Known) -> bool {
-    [id, known.push.other].into_iter().zip(&known.places).all(|(body, then)| {
-        let now = &view.now.bodies[body];
-        let size = view.world.bodies[body].smallest_size();
-        let near = if size.is_finite() { 1e-3 * size } else { 0.0 };
-        (now.position - then.position).length() <= near && (now.angle - then.angle).abs() <= 1e-3
-    })
-}
-
-/// Whether a push is there for good. It is not when it is gone as soon as the body is moved off another one by a hundredth of its
-/// size: the side of a plate that lies level with its neighbour, seen by a slider that has sunk in by less than can be told.
-fn stands(view: &View<'_>, id: usize, push: &Push, pushes: &[Push]) -> bool {
-    pushes.iter().all(|other| {
-        other.other == push.other || other.normal.dot(push.normal) >= 0.7 || is_solid(view, id, push, other.normal)
-    })
-}
-
-/// Whether a push is still there, in about the same direction, when the body is moved a little another way.
-fn is_solid(view: &View<'_>, id: usize, push: &Push, way: DVec2) -> bool {
-    let size = view.world.bodies[id].smallest_size().min(view.world.bodies[push.other].smallest_size());
-    let shift = |state: &BodyState| BodyState { position: state.position + 0.01 * size * way.extend(0.0), ..*state };
-    let Some(before) = view.before else { return true };
-    [before, view.now].iter().any(|frame| {
-        let state = shift(&frame.bodies[id]);
-        view.sight.shapes().parts(id).iter().any(|part| {
-            let moved = part.placed(&state);
-            let counterparts = view.sight.shapes().parts(push.other).iter();
-            counterparts.map(|other| other.placed(&frame.bodies[push.other]).gap_to(&moved)).any(|gap| {
-                // What lies clearly above the edge has that edge below it, and not beside it.
-                gap.normal.dot(push.normal) > 0.7
-            })
-        })
-    })
-}
-
-/// Everything that may push a body over the step: parts of others as near as both travel within one and a half steps.
-fn fill(view: &View<'_>, id: usize, pushes: &mut Vec<Push>) {
-    let Some(before) = view.before else { return };
-    let world = view.world;
-    let swift = |id: usize| {
-        let reach = view.sight.shapes().reach(id);
-        let arm = if reach.is_finite() { reach } else { 0.0 };
-        let of = |state: &BodyState| state.velocity.length() + state.spin.length() * arm;
-        of(&before.bodies[id]).max(of(&view.now.bodies[id])) + view.fall(id).length() * view.span()
-    };
-    let own = swift(id);
-    let fastest = view.sight.fastest().max(own);
-    let size = world.bodies[id].smallest_size();
-    let near = if size.is_finite() { 0.01 * size } else { 0.0 };
-    let mut others = Vec::new();
-    view.sight.neighbours_of(id, 1.5 * (own + fastest) * view.span() + near, |other| others.push(other));
-    let friction = libm::atan(largest_friction(world, id));
-    for other in others {
-        if !view.present(other) {
-            continue;
-        }
-        let size = size.min(world.bodies[other].smallest_size());
-        let within = 1.5 * (own + swift(other)) * view.span() + 0.01 * size;
-        for (when, frame) in [(When::Before, before), (When::Now, view.now)] {
-            view.sight.gaps(when, other, id, within, |gap| {
-                if gap.distance > within {
-                    return;
-                }
-                // A graze turns the normal while the bodies pass each other; what only falls on each other does not.
-                let slip = velocity_at(&frame.bodies[id], gap.point) - velocity_at(&frame.bodies[other], gap.point);
-                let turned = |id: usize| (before.bodies[id].angle - view.now.bodies[id].angle).abs();
-                let curved = gap.normal.perp_dot(slip).abs() * view.span() / size;
-                let round = [id, other].iter().any(|&id| is_round(view, id));
-                let slack = turned(id) + turned(other) + if round { curved } else { 0.0 } + 1e-3;
-                pushes.push(Push { other, normal: gap.normal, half: friction + slack });
-            });
-        }
-    }
-}
-
-/// Whether a body has a part without straight edges.
-fn is_round(view: &View<'_>, id: usize) -> bool {
-    use ironspin_model::Shape;
-    view.world.bodies[id].parts.iter().any(|part| matches!(part.shape, Shape::Disc(_) | Shape::Capsule { .. }))
-}
-
-/// The largest friction of a body with any material of the world: no contact pushes it further from the normal.
-fn largest_friction(world: &World, id: usize) -> f64 {
-    let mut largest = 0.0_f64;
-    for part in &world.bodies[id].parts {
-        for other in 0..world.materials.len() {
-            largest = largest.max(world.mixed(part.material, other).0);
-        }
-    }
-    largest
-}
-
 struct Ghost {
     of: Vec<usize>,
     jointed: Membership,
-    /// One for each measured body.
-    explainers: Vec<Explainer>,
+    /// Time of the first frame of the window, s.
+    start: Option<f64>,
     counts: bool,
     frames: u64,
     count: u64,
@@ -260,7 +48,7 @@ fn new(world: &World, scope: &Scope, counts: bool) -> Box<dyn Gauge> {
     let jointed: Vec<usize> = world.joints.iter().flat_map(|joint| joint.bodies).collect();
     Box::new(Ghost {
         jointed: Membership::of(world, &jointed),
-        explainers: vec![Explainer::default(); scope.of.len()],
+        start: None,
         of: scope.of.clone(),
         counts,
         frames: 0,
@@ -282,10 +70,12 @@ pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 impl Gauge for Ghost {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
+        let start = *self.start.get_or_insert(view.now.time);
         if view.before.is_none() {
             return;
         }
-        for (explainer, &id) in self.explainers.iter_mut().zip(&self.of) {
+        let mut explainers = view.sight.explainers().borrow_mut();
+        for &id in &self.of {
             if view.world.bodies[id].mass == 0.0 || self.jointed.has(id) || !view.present(id) {
                 continue;
             }
@@ -298,10 +88,8 @@ impl Gauge for Ghost {
             if size <= noise && turned <= noise {
                 continue;
             }
-            let mut ghost = explainer.beyond(view, id, change.velocity.truncate());
-            if !explainer.anything() {
-                ghost = ghost.max(turned);
-            }
+            let beyond = explainers.beyond(view, start, id, change.velocity.truncate());
+            let ghost = if beyond.pushed { beyond.change } else { beyond.change.max(turned) };
             if ghost <= noise {
                 continue;
             }
@@ -331,43 +119,11 @@ impl Gauge for Ghost {
     }
 }
 
-/// What of a body's change of velocity its allowed contacts do not explain, m/s, for other gauges.
-pub(crate) fn beyond_contacts(view: &View<'_>, id: usize) -> f64 {
-    let Some(change) = unexplained(view, id) else { return 0.0 };
-    Explainer::default().beyond(view, id, change.velocity.truncate())
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::gauges::trace::{bouncing, measure, state, trace, world};
-    use ironspin_model::{BodyKind, Frame, Shape};
-    use proptest::prelude::*;
-
-    proptest! {
-        /// A sum of pushes along the directions lies inside; a vector against all of them lies outside by its length.
-        #[test]
-        fn what_contacts_add_up_to_is_inside(pushes in prop::collection::vec((0.0..6.2_f64, 0.0..1.0_f64, 0.0..3.0_f64), 1..4)) {
-            let mut cone = Cone::default();
-            let mut sum = DVec2::ZERO;
-            for (angle, half, push) in pushes {
-                let normal = DVec2::from_angle(angle);
-                cone.add(normal, half);
-                sum += push * DVec2::from_angle(angle + 0.9 * half);
-            }
-            prop_assert!(cone.outside(sum) < 1e-9, "{}", cone.outside(sum));
-        }
-    }
-
-    #[test]
-    fn outside_of_one_cone_the_distance_is_that_of_its_edge() {
-        let mut cone = Cone::default();
-        cone.add(DVec2::Y, 0.0);
-        assert!((cone.outside(DVec2::new(3.0, 4.0)) - 3.0).abs() < 1e-15);
-        assert_eq!(cone.outside(DVec2::new(0.0, -2.0)), 2.0);
-        assert_eq!(cone.outside(DVec2::new(0.0, 2.0)), 0.0);
-        assert_eq!(Cone::default().outside(DVec2::new(3.0, 4.0)), 5.0);
-    }
+    use ironspin_model::{BodyKind, DVec2, Frame, Shape};
 
     /// Two tiles, a block that slides over their seam without friction at 2 m/s.
     fn tiles() -> World {
@@ -447,5 +203,33 @@ mod tests {
             vec![state(0.0, 0.0, 0.0, 0.0), ball]
         });
         assert!((measure("ghost.speed", &world, &[1], &[], &turning).value.unwrap() - 0.2).abs() < 1e-12);
+    }
+
+    /// Two gauges of one trial share what they know, and read what each would read alone.
+    #[test]
+    fn gauges_that_share_a_trial_read_what_they_would_read_alone() {
+        let frames = trace(0.01, 2.0, |t| {
+            let caught = t >= 1.005;
+            let x = if caught { -0.4 } else { -2.0 + 1.6 * t };
+            vec![
+                state(-1.0, -0.5, 0.0, 0.0),
+                state(1.0, -0.5, 0.0, 0.0),
+                state(x, 0.5, if caught { 0.0 } else { 1.6 }, 0.0),
+            ]
+        });
+        let world = tiles();
+        let scope = Scope { of: vec![2], ..Scope::default() };
+        let mut gauges = [speed(&world, &scope), count(&world, &scope)];
+        let mut sight = crate::geometry::Sight::new(&world);
+        let mut before = None;
+        for now in &frames {
+            sight.see(now);
+            let view = View { world: &world, before, now, gravity: world.gravity, deeds: &[], sight: &sight };
+            gauges.iter_mut().for_each(|gauge| gauge.observe(&view));
+            before = Some(now);
+        }
+        let alone = ["ghost.speed", "ghost.count"].map(|name| measure(name, &world, &[2], &[], &frames));
+        assert_eq!([gauges[0].reading(&world), gauges[1].reading(&world)], alone);
+        assert!(alone[1].value > Some(0.0), "{alone:?}");
     }
 }

@@ -5,6 +5,7 @@ pub(crate) mod contacts;
 pub(crate) mod creep;
 pub(crate) mod energy;
 pub(crate) mod escape;
+pub(crate) mod explainer;
 pub(crate) mod fall;
 pub(crate) mod filter;
 pub(crate) mod frequency;

@@ -1,7 +1,7 @@
 //! How deep bodies lie in each other.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Membership, When};
+use crate::geometry::Membership;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{BodyKind, World};
 
@@ -88,17 +88,33 @@ fn smaller_size(world: &World, (a, b): (usize, usize)) -> f64 {
     world.bodies[a].smallest_size().min(world.bodies[b].smallest_size())
 }
 
+impl Overlap {
+    /// What the deepest overlap of the frame certainly is at least, m.
+    fn least_depth(&self, view: &View<'_>) -> f64 {
+        let mut least = 0.0_f64;
+        view.candidates(&self.of, &self.others, 0.0, |candidate| least = least.max(-candidate.bounds.high));
+        least
+    }
+}
+
 impl Gauge for Overlap {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
+        // What certainly lies less deep than the deepest of the frame, or of all frames so far, need not be looked at.
         let mut deepest = 0.0_f64;
-        view.near_pairs(When::Now, &self.of, &self.others, 0.0, |a, b| {
-            let depth = -view.gap(When::Now, a, b, 0.0).distance;
-            deepest = deepest.max(depth);
-            let counted = if self.figure == Figure::Share { depth / smaller_size(view.world, (a, b)) } else { depth };
-            if counted > self.worst {
-                (self.worst, self.worst_time, self.worst_pair) = (counted, view.now.time, (a, b));
+        let mut least = if self.figure == Figure::Mean { self.least_depth(view) } else { self.worst };
+        view.candidates(&self.of, &self.others, 0.0, |candidate| {
+            let (a, b) = candidate.bodies;
+            let size = if self.figure == Figure::Share { view.smaller_size(a, b) } else { 1.0 };
+            if -candidate.bounds.low < least * size {
+                return;
             }
+            let depth = -view.sight.gap_of(candidate, 0.0).distance;
+            deepest = deepest.max(depth);
+            if depth / size > self.worst {
+                (self.worst, self.worst_time, self.worst_pair) = (depth / size, view.now.time, (a, b));
+            }
+            least = least.max(if self.figure == Figure::Mean { deepest } else { self.worst });
         });
         self.sum += deepest;
     }

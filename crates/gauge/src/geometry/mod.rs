@@ -4,10 +4,13 @@
 //! (`advance.rs`), inside and outside of a closed chain by its winding number (`winding.rs`).
 
 mod advance;
+mod bounds;
 mod crossing;
 mod gap;
 mod gjk;
+mod nearness;
 mod outline;
+mod placement;
 mod shapes;
 mod sight;
 mod winding;
@@ -15,6 +18,7 @@ mod winding;
 pub use advance::Moving;
 pub(crate) use crossing::cross;
 pub use gap::Gap;
+pub(crate) use nearness::Candidate;
 pub use outline::Outline;
 pub(crate) use shapes::{Membership, Shapes, velocity_at};
 pub use sight::Sight;

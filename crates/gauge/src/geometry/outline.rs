@@ -87,6 +87,18 @@ impl Outline {
         }
     }
 
+    /// The outline moved without turning.
+    pub(crate) fn shifted(&self, by: DVec2) -> Outline {
+        match self {
+            Outline::Hull { corners, radius } => {
+                Outline::Hull { corners: corners.iter().map(|&corner| corner + by).collect(), radius: *radius }
+            }
+            Outline::HalfPlane { normal, level } => {
+                Outline::HalfPlane { normal: *normal, level: level + normal.dot(by) }
+            }
+        }
+    }
+
     /// Greatest distance of any point from the origin of the frame; infinite for a half-plane.
     pub fn reach(&self) -> f64 {
         match self {

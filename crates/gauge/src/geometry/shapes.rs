@@ -10,6 +10,8 @@ pub(crate) struct Shapes {
     parts: Vec<Vec<Outline>>,
     /// Greatest distance of any point of a body from its centre, m; infinite with a half-plane.
     reach: Vec<f64>,
+    /// Smallest full size of each body, m; infinite for a half-plane.
+    sizes: Vec<f64>,
     /// The layers each body is on, and those it meets.
     layers: Vec<[u32; 2]>,
     /// Pairs that a scene or a joint keeps from touching, the lower first.
@@ -33,7 +35,8 @@ impl Shapes {
         let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
         let apart = world.apart.iter().copied().chain(joined).map(|[a, b]| [a.min(b), a.max(b)]).collect();
         let layers = world.bodies.iter().map(|body| [body.layers, body.meets]).collect();
-        Shapes { parts, reach, layers, apart }
+        let sizes = world.bodies.iter().map(ironspin_model::Body::smallest_size).collect();
+        Shapes { parts, reach, sizes, layers, apart }
     }
 
     /// Whether two bodies may touch at all.
@@ -51,6 +54,15 @@ impl Shapes {
     /// How many bodies there are.
     pub(crate) fn count(&self) -> usize {
         self.parts.len()
+    }
+
+    /// The smallest size of the smaller of two bodies, m.
+    pub(crate) fn smaller_size(&self, a: usize, b: usize) -> f64 {
+        self.sizes[a].min(self.sizes[b])
+    }
+
+    pub(crate) fn size(&self, body: usize) -> f64 {
+        self.sizes[body]
     }
 
     pub(crate) fn reach(&self, body: usize) -> f64 {

@@ -104,7 +104,7 @@ pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everyth
         if best.is_some_and(|(most, _)| weight <= most) {
             return;
         }
-        let size = view.world.bodies[a].smallest_size().min(view.world.bodies[b].smallest_size());
+        let size = view.smaller_size(a, b);
         let fall = view.fall(a).length().max(view.fall(b).length()) * view.span();
         // Nothing further apart than they could have gone is near enough, whatever point is nearest.
         let apart = (before.bodies[b].velocity - before.bodies[a].velocity).length();

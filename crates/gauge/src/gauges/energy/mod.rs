@@ -172,7 +172,7 @@ impl Energy {
                 (false, true) => a,
                 _ => return,
             };
-            let size = world.bodies[a].smallest_size().min(world.bodies[b].smallest_size());
+            let size = view.smaller_size(a, b);
             let within = 1.5 * (speed(a) + speed(b)) * view.span() + 0.01 * size;
             let near = [When::Before, When::Now].iter().any(|&when| view.gap(when, a, b, within).distance <= within);
             if near && !touched.contains(&other) {

@@ -1,0 +1,138 @@
+//! Between which bounds a gap must lie, from one that is known and from how far both bodies have gone since.
+//!
+//! A gap, and the depth of an overlap, changes by no more than the points of both bodies move against each other: it is a distance to the
+//! Minkowski difference, which is 1-Lipschitz (de Berg et al., Computational Geometry, section 13.3).
+
+use ironspin_model::BodyState;
+
+/// Rounding of a gap as a share of the coordinates it comes from, with room to spare.
+const NOISE: f64 = 1e-12;
+
+/// Place and angle of a body.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Spot {
+    x: f64,
+    y: f64,
+    angle: f64,
+}
+
+impl Spot {
+    /// Of a body that is not there.
+    pub(crate) const NOWHERE: Spot = Spot { x: f64::NAN, y: f64::NAN, angle: f64::NAN };
+
+    pub(crate) fn of(state: &BodyState) -> Self {
+        Spot { x: state.position.x, y: state.position.y, angle: state.angle }
+    }
+
+    #[inline]
+    pub(crate) fn is_somewhere(self) -> bool {
+        !self.x.is_nan()
+    }
+}
+
+/// The least and the greatest that a gap can be, m.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct Bounds {
+    pub(crate) low: f64,
+    pub(crate) high: f64,
+}
+
+impl Bounds {
+    pub(crate) const UNKNOWN: Bounds = Bounds { low: f64::NEG_INFINITY, high: f64::INFINITY };
+
+    pub(crate) fn at_least(low: f64) -> Self {
+        Bounds { low, high: f64::INFINITY }
+    }
+
+    pub(crate) fn exactly(gap: f64) -> Self {
+        Bounds { low: gap, high: gap }
+    }
+}
+
+/// Bounds of the gap of two bodies, and where both were.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Anchor {
+    pub(crate) bounds: Bounds,
+    pub(crate) spots: [Spot; 2],
+}
+
+impl Anchor {
+    pub(crate) const UNKNOWN: Anchor = Anchor { bounds: Bounds::UNKNOWN, spots: [Spot::NOWHERE; 2] };
+
+    /// Between what the gap lies with the bodies at other places; `reaches` are the greatest distances of their points from their
+    /// centres. Not a number when anything is not known, so that no comparison holds.
+    #[inline]
+    pub(crate) fn bounds_at(&self, spots: [Spot; 2], reaches: [f64; 2]) -> Bounds {
+        let [a, b] = spots;
+        let [was_a, was_b] = self.spots;
+        let along = ((b.x - a.x) - (was_b.x - was_a.x)).abs() + ((b.y - a.y) - (was_b.y - was_a.y)).abs();
+        let turned = |now: Spot, was: Spot, reach: f64| {
+            let by = (now.angle - was.angle).abs();
+            if by == 0.0 { 0.0 } else { by * reach }
+        };
+        let far =
+            |spot: Spot, reach: f64| spot.x.abs() + spot.y.abs() + if reach < f64::INFINITY { reach } else { 0.0 };
+        let noise = NOISE * (far(a, reaches[0]) + far(b, reaches[1]));
+        let stray = along + turned(a, was_a, reaches[0]) + turned(b, was_b, reaches[1]) + noise;
+        Bounds { low: self.bounds.low - stray, high: self.bounds.high + stray }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::geometry::Outline;
+    use ironspin_model::{DVec2, DVec3, Part, Shape};
+    use proptest::prelude::*;
+
+    fn shapes() -> impl Strategy<Value = Shape> {
+        prop_oneof![
+            (0.1..2.0_f64).prop_map(Shape::Disc),
+            (0.1..2.0_f64, 0.1..2.0_f64).prop_map(|(x, y)| Shape::Box(DVec2::new(x, y))),
+            (0.1..2.0_f64, 0.05..1.0_f64).prop_map(|(length, radius)| Shape::Capsule { length, radius }),
+            Just(Shape::HalfPlane(DVec2::Y)),
+        ]
+    }
+
+    fn places() -> impl Strategy<Value = (f64, f64, f64)> {
+        (-2.0..2.0_f64, -2.0..2.0_f64, -3.0..3.0_f64)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(3000))]
+        /// Wherever two bodies go from where their gap is known, it lies between the bounds, apart and in each other.
+        #[test]
+        fn the_gap_lies_between_its_bounds(
+            one in shapes(), other in shapes(),
+            was in (places(), places()), by in (places(), places()), share in prop_oneof![Just(0.0), Just(1e-9), 0.0..1.0_f64],
+        ) {
+            let outlines = [one, other].map(|shape| Outline::of_part(&Part::solid(shape, 0)).remove(0));
+            let state = |(x, y, angle): (f64, f64, f64)| BodyState::planar(DVec3::new(x, y, 0.0), angle, DVec3::ZERO, 0.0);
+            let moved = |at: (f64, f64, f64), by: (f64, f64, f64)| {
+                (at.0 + share * by.0, at.1 + share * by.1, at.2 + share * by.2)
+            };
+            let then = [state(was.0), state(was.1)];
+            let now = [state(moved(was.0, by.0)), state(moved(was.1, by.1))];
+            let gap = |states: &[BodyState; 2]| outlines[0].placed(&states[0]).gap_to(&outlines[1].placed(&states[1])).distance;
+            let known = gap(&then);
+            prop_assume!(known.is_finite());
+            let anchor = Anchor { bounds: Bounds::exactly(known), spots: [Spot::of(&then[0]), Spot::of(&then[1])] };
+            let spots = [Spot::of(&now[0]), Spot::of(&now[1])];
+            let Bounds { low, high } = anchor.bounds_at(spots, [outlines[0].reach(), outlines[1].reach()]);
+            let gap = gap(&now);
+            prop_assert!(low <= gap && gap <= high, "{} not in {}..{}", gap, low, high);
+        }
+    }
+
+    #[test]
+    fn what_is_not_known_or_not_there_tells_nothing() {
+        let here = Spot { x: 1.0, y: 2.0, angle: 0.0 };
+        let anchor = Anchor { bounds: Bounds::exactly(0.1), spots: [here; 2] };
+        for bounds in
+            [anchor.bounds_at([here, Spot::NOWHERE], [1.0; 2]), Anchor::UNKNOWN.bounds_at([here; 2], [1.0; 2])]
+        {
+            let tells = bounds.low > f64::NEG_INFINITY || bounds.high < f64::INFINITY;
+            assert!(!tells, "{bounds:?}");
+        }
+    }
+}

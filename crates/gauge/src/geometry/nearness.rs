@@ -1,0 +1,338 @@
+//! Who is near whom, and how near.
+
+use super::bounds::{Anchor, Bounds};
+use super::gap::Gap;
+use super::placement::{Rectangle, sweep};
+use super::shapes::Membership;
+use super::sight::{Sight, When};
+use ironspin_model::{BodyState, DVec3};
+use std::cell::Cell;
+
+/// A gap and where both bodies were.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct KnownGap {
+    pub(super) gap: Gap,
+    /// What is further than this may be told as infinitely far.
+    pub(super) within: f64,
+    pub(super) places: [(DVec3, f64); 2],
+}
+
+impl KnownGap {
+    /// Whether the bodies are where they were, but for rounding.
+    pub(super) fn is_of(&self, states: [&BodyState; 2]) -> bool {
+        self.places.iter().zip(states).all(|((place, angle), state)| {
+            let noise = 4.0 * f64::EPSILON * (place.x.abs() + place.y.abs() + 1e-300);
+            let moved = state.position - *place;
+            moved.x.abs() + moved.y.abs() <= noise && (state.angle - angle).abs() <= 1e-15
+        })
+    }
+}
+
+/// Pairs near each other, good until bodies have moved on.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Neighbours {
+    pub(super) pairs: Vec<(usize, usize)>,
+    /// The others of each body, by its id.
+    pub(super) of: Vec<Vec<Neighbour>>,
+    /// Where the bodies were when the pairs were found.
+    pub(super) rectangles: Vec<Rectangle>,
+    /// All pairs nearer than this were found, m.
+    pub(super) found_within: f64,
+    /// How far any side of a rectangle has moved since, m.
+    pub(super) strayed: f64,
+    /// How often pairs were looked for.
+    pub(super) search: u64,
+}
+
+impl Neighbours {
+    /// Whether all pairs within a distance are among them.
+    pub(super) fn cover(&self, within: f64) -> bool {
+        within + 2.0 * self.strayed <= self.found_within
+    }
+}
+
+/// A body beside another.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Neighbour {
+    pub(crate) body: usize,
+    /// The number of their pair in the last search, if it is there.
+    pub(super) number: Option<usize>,
+}
+
+/// Two bodies that may be near each other now.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Candidate {
+    /// The smaller id first.
+    pub(crate) bodies: (usize, usize),
+    /// Between what their gap lies.
+    pub(crate) bounds: Bounds,
+    /// Their number among the pairs of the last search, if they are there.
+    pub(crate) number: Option<usize>,
+}
+
+impl Sight {
+    /// The smallest gap of any parts of two bodies; infinity at once when it is certainly above `within`. What has not moved against each other by
+    /// more than a rounding error since its gap was worked out has that gap still.
+    pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
+        let placement = self.placement(when);
+        if !placement.bodies[a].meets(&placement.bodies[b], within) {
+            return Gap::FAR;
+        }
+        let (low, high) = (a.min(b), a.max(b));
+        let Ok(number) = self.neighbours.pairs.binary_search(&(low, high)) else {
+            return self.worked_out(when, a, b, within);
+        };
+        let gap = self.gap_of_neighbours(when, number, within);
+        if a == low { gap } else { gap.turned_round() }
+    }
+
+    fn gap_of_neighbours(&self, when: When, number: usize, within: f64) -> Gap {
+        let placement = self.placement(when);
+        let (a, b) = self.neighbours.pairs[number];
+        let places = [a, b].map(|id| &placement.states[id]);
+        let known = self.gaps[usize::from(when == When::Before)].borrow()[number];
+        if let Some(known) = &known
+            && (known.gap.distance <= known.within || within <= known.within)
+            && known.is_of(places)
+        {
+            return known.gap;
+        }
+        let gap = self.worked_out(when, a, b, within);
+        let known = KnownGap { gap, within, places: places.map(|state| (state.position, state.angle)) };
+        self.gaps[usize::from(when == When::Before)].borrow_mut()[number] = Some(known);
+        if when == When::Now {
+            let told = gap.distance < f64::INFINITY;
+            let bounds = if told { Bounds::exactly(gap.distance) } else { Bounds::at_least(within) };
+            self.anchors.borrow_mut()[number] = Anchor { bounds, spots: [placement.spots[a], placement.spots[b]] };
+            if let Some(cell) = self.bounds.get(number) {
+                cell.set(bounds);
+            }
+        }
+        gap
+    }
+
+    /// The smallest gap of a candidate now; infinity at once when it is certainly above `within`.
+    pub(crate) fn gap_of(&self, candidate: &Candidate, within: f64) -> Gap {
+        let (a, b) = candidate.bodies;
+        match candidate.number {
+            Some(number) if self.now.bodies[a].meets(&self.now.bodies[b], within) => {
+                self.gap_of_neighbours(When::Now, number, within)
+            }
+            Some(_) => Gap::FAR,
+            None => self.gap(When::Now, a, b, within),
+        }
+    }
+
+    /// Calls `each` for every pair of bodies that may touch, one of them in `of` and the other in `others`, whose gap now may be within
+    /// a distance, in the order of their ids.
+    pub(crate) fn candidates(
+        &self,
+        of: &Membership,
+        others: &Membership,
+        within: f64,
+        mut each: impl FnMut(&Candidate),
+    ) {
+        self.bounds_asked.set(true);
+        if self.bounds.is_empty() || !self.neighbours.cover(within) {
+            self.near_pairs(When::Now, of, others, within, |a, b| {
+                each(&Candidate { bodies: (a, b), bounds: Bounds::UNKNOWN, number: None });
+            });
+            return;
+        }
+        self.wanted.set(self.wanted.get().max(within));
+        for (number, (bounds, &(a, b))) in self.bounds.iter().zip(&self.neighbours.pairs).enumerate() {
+            let bounds = bounds.get();
+            // What is not known is looked at.
+            let far = bounds.low > within;
+            if !far && ((of.has(a) && others.has(b)) || (of.has(b) && others.has(a))) {
+                each(&Candidate { bodies: (a, b), bounds, number: Some(number) });
+            }
+        }
+    }
+
+    /// Between what the gap of two bodies lies now. The number of their pair is looked for from `from` on first, and left there, since
+    /// most ask for one pair after the other.
+    pub(crate) fn bounds_of(&self, (a, b): (usize, usize), from: &mut usize) -> Bounds {
+        self.bounds_asked.set(true);
+        self.wanted.set(self.wanted.get().max(0.0));
+        let pair = (a.min(b), a.max(b));
+        let pairs = &self.neighbours.pairs;
+        let number = (*from..pairs.len().min(*from + 3)).find(|&number| pairs[number] == pair);
+        let Some(number) = number.or_else(|| pairs.binary_search(&pair).ok()) else { return Bounds::UNKNOWN };
+        *from = number;
+        self.bounds.get(number).map_or(Bounds::UNKNOWN, Cell::get)
+    }
+
+    /// How many pairs of neighbours there are, and how often they were looked for.
+    pub(crate) fn neighbours(&self) -> (usize, u64) {
+        (self.neighbours.pairs.len(), self.neighbours.search)
+    }
+
+    fn worked_out(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
+        let mut best = Gap::FAR;
+        self.gaps(when, a, b, within, |gap| {
+            if gap.distance < best.distance {
+                best = gap;
+            }
+        });
+        best
+    }
+
+    /// The gap of every part of one body to every part of another that may be within a distance.
+    pub(crate) fn gaps(&self, when: When, a: usize, b: usize, within: f64, mut each: impl FnMut(Gap)) {
+        let placement = self.placement(when);
+        if !placement.bodies[a].meets(&placement.bodies[b], within) {
+            return;
+        }
+        for (part, rectangle) in placement.outlines[a].iter().zip(&placement.parts[a]) {
+            for (counterpart, other) in placement.outlines[b].iter().zip(&placement.parts[b]) {
+                if rectangle.meets(other, within) {
+                    each(part.gap_within(counterpart, within));
+                }
+            }
+        }
+    }
+
+    /// The gaps that may be within a distance of every part of a neighbour to every part of a body.
+    pub(crate) fn gaps_beside(
+        &self,
+        when: When,
+        body: usize,
+        neighbour: Neighbour,
+        within: f64,
+        mut each: impl FnMut(Gap),
+    ) {
+        let other = neighbour.body;
+        let single = self.shapes.parts(body).len() == 1 && self.shapes.parts(other).len() == 1;
+        match neighbour.number.filter(|_| single) {
+            Some(number) => {
+                let placement = self.placement(when);
+                if placement.bodies[body].meets(&placement.bodies[other], within) {
+                    let gap = self.gap_of_neighbours(when, number, within);
+                    each(if other < body { gap } else { gap.turned_round() });
+                }
+            }
+            None => self.gaps(when, other, body, within, each),
+        }
+    }
+
+    /// Calls `each` for every pair of bodies that may touch, one of them in `of` and the other in `others`, whose rectangles
+    /// come within a distance of each other. Each pair comes once, the smaller id first.
+    pub(crate) fn near_pairs(
+        &self,
+        when: When,
+        of: &Membership,
+        others: &Membership,
+        within: f64,
+        mut each: impl FnMut(usize, usize),
+    ) {
+        self.wanted.set(self.wanted.get().max(within));
+        let placement = self.placement(when);
+        let asked = |a: usize, b: usize| (of.has(a) && others.has(b)) || (of.has(b) && others.has(a));
+        if self.neighbours.cover(within) {
+            for &(a, b) in &self.neighbours.pairs {
+                if asked(a, b) && placement.bodies[a].meets(&placement.bodies[b], within) {
+                    each(a, b);
+                }
+            }
+            return;
+        }
+        let mut pairs = Vec::new();
+        sweep(
+            &self.shapes,
+            placement,
+            within,
+            |id| of.has(id) || others.has(id),
+            |a, b| {
+                if asked(a, b) {
+                    pairs.push((a, b));
+                }
+            },
+        );
+        pairs.sort_unstable();
+        pairs.into_iter().for_each(|(a, b)| each(a, b));
+    }
+    /// Calls `each` for every body that may touch one and whose rectangle now comes within a distance of its own, in the order of
+    /// their ids.
+    pub(crate) fn neighbours_of(&self, body: usize, within: f64, mut each: impl FnMut(Neighbour)) {
+        self.wanted.set(self.wanted.get().max(within));
+        let mine = &self.now.bodies[body];
+        let mut tell = |other: Neighbour| {
+            if mine.meets(&self.now.bodies[other.body], within) {
+                each(other);
+            }
+        };
+        if self.neighbours.cover(within) {
+            self.neighbours.of[body].iter().copied().for_each(&mut tell);
+        } else {
+            let others = (0..self.now.bodies.len()).filter(|&other| other != body && self.shapes.may_meet(body, other));
+            others.for_each(|body| tell(Neighbour { body, number: None }));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::gauges::trace::{state, world};
+    use ironspin_model::{BodyKind, DVec2, Frame, Shape};
+    use proptest::prelude::*;
+
+    proptest! {
+        /// Pairs and gaps over several frames, some asked for and some not, against every pair looked at afresh.
+        #[test]
+        fn finds_what_looking_at_every_pair_finds(
+            starts in prop::collection::vec((-2.0..2.0_f64, -2.0..2.0_f64), 8),
+            moves in prop::collection::vec((0.0..0.5_f64, 0..8_usize, -0.6..0.6_f64), 1..12),
+        ) {
+            let boxes: Vec<_> = (0..8).map(|_| ("ingot", BodyKind::Dynamic, Shape::Box(DVec2::new(0.5, 0.3)), DVec2::ZERO)).collect();
+            let world = world(&boxes);
+            let mut sight = Sight::new(&world);
+            let mut places = starts;
+            let everything = Membership::everything(&world);
+            let mut last: Option<Frame> = None;
+            for (within, body, by) in moves {
+                places[body].0 += by;
+                let frame = Frame { bodies: places.iter().map(|&(x, y)| state(x, y, 0.0, 0.0)).collect(), ..Frame::default() };
+                sight.see(&frame);
+                for (when, frame) in [(When::Now, Some(&frame)), (When::Before, last.as_ref())] {
+                    let Some(frame) = frame else { continue };
+                    let mut found = Vec::new();
+                    sight.near_pairs(when, &everything, &everything, within, |a, b| {
+                        if sight.gap(when, a, b, within).distance <= within {
+                            found.push((a, b));
+                        }
+                    });
+                    let mut plain = Vec::new();
+                    for a in 0..8 {
+                        for b in a + 1..8 {
+                            let placed = |id: usize| sight.shapes().parts(id)[0].placed(&frame.bodies[id]);
+                            if placed(a).gap_to(&placed(b)).distance <= within {
+                                plain.push((a, b));
+                            }
+                        }
+                    }
+                    prop_assert_eq!(&found, &plain);
+                    if when == When::Before {
+                        continue;
+                    }
+                    // No pair is missing among the candidates, and what is told of each holds.
+                    let mut near = Vec::new();
+                    sight.candidates(&everything, &everything, within, |candidate| {
+                        let (a, b) = candidate.bodies;
+                        let gap = sight.shapes().parts(a)[0].placed(&frame.bodies[a])
+                            .gap_to(&sight.shapes().parts(b)[0].placed(&frame.bodies[b])).distance;
+                        assert!(!(gap < candidate.bounds.low || gap > candidate.bounds.high), "{gap} {candidate:?}");
+                        let told = sight.gap_of(candidate, within).distance;
+                        assert!(told == gap || told > within && gap > within || (told - gap).abs() < 1e-15, "{told} {gap}");
+                        if gap <= within {
+                            near.push((a, b));
+                        }
+                    });
+                    prop_assert_eq!(&near, &plain);
+                }
+                last = Some(frame);
+            }
+        }
+    }
+}
