@@ -101,8 +101,9 @@ impl Sight {
         let known = KnownGap { gap, within, places: places.map(|state| (state.position, state.angle)) };
         self.gaps[usize::from(when == When::Before)].borrow_mut()[number] = Some(known);
         if when == When::Now {
-            let told = gap.distance < f64::INFINITY;
-            let bounds = if told { Bounds::exactly(gap.distance) } else { Bounds::at_least(within) };
+            // Beyond `within` other parts may be nearer than the one that is told.
+            let near = gap.distance <= within;
+            let bounds = if near { Bounds::exactly(gap.distance) } else { Bounds::at_least(within) };
             self.anchors.borrow_mut()[number] = Anchor { bounds, spots: [placement.spots[a], placement.spots[b]] };
             if let Some(cell) = self.bounds.get(number) {
                 cell.set(bounds);
@@ -333,6 +334,31 @@ mod tests {
                 }
                 last = Some(frame);
             }
+        }
+    }
+
+    /// Of a body of two parts the one that is looked at need not be the nearer one when both are too far away.
+    #[test]
+    fn a_part_that_was_not_looked_at_may_be_the_nearer_one() {
+        let disc = |x: f64, y: f64| ("rivet", BodyKind::Dynamic, Shape::Disc(0.5), DVec2::new(x, y));
+        let mut world = world(&[disc(0.0, 0.0), disc(1.0, 1.0)]);
+        let mut handle = world.bodies[0].parts[0].clone();
+        (handle.shape, handle.position) = (Shape::Box(DVec2::new(0.2, 0.2)), DVec2::new(1.8, 1.0));
+        world.bodies[0].parts.push(handle);
+        let everything = Membership::everything(&world);
+        let mut sight = Sight::new(&world);
+        let frame = Frame { bodies: vec![state(0.0, 0.0, 0.0, 0.0), state(1.0, 1.0, 0.0, 0.0)], ..Frame::default() };
+        for _ in 0..4 {
+            sight.see(&frame);
+            // The discs are 0.41 apart and their rectangles touch; the handle is 0.2 away.
+            let mut found = Vec::new();
+            for within in [0.1, 0.3] {
+                sight.candidates(&everything, &everything, within, |candidate| {
+                    found.extend((sight.gap_of(candidate, within).distance <= within).then_some(within));
+                    assert!(candidate.bounds.low <= 0.2 + 1e-9 && candidate.bounds.high >= 0.2 - 1e-9, "{candidate:?}");
+                });
+            }
+            assert_eq!(found, [0.3]);
         }
     }
 }
