@@ -3,6 +3,7 @@
 use crate::bodies::Bodies;
 use crate::scalar::Real;
 use crate::settings::Integrator;
+#[cfg(target_arch = "x86_64")]
 use std::any::Any;
 #[cfg(target_arch = "x86_64")]
 use std::arch::x86_64::{__m256d, _mm256_add_pd, _mm256_mul_pd, _mm256_set1_pd, _mm256_setr_pd, _mm256_storeu_pd};

@@ -91,8 +91,7 @@ impl Found {
     #[cfg(target_arch = "x86_64")]
     #[inline(always)]
     pub(crate) fn put_block(&mut self, pairs: [u64; BLOCK], count: u32) {
-        let Some(room) = self.list.get_mut(self.count..).and_then(<[Pair]>::first_chunk_mut) else { return };
-        *room = [Pair(pairs[0]), Pair(pairs[1]), Pair(pairs[2]), Pair(pairs[3])];
+        self.list[self.count..][..BLOCK].copy_from_slice(&pairs.map(Pair));
         self.count += count as usize;
     }
 

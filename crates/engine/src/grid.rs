@@ -82,7 +82,7 @@ fn ordinary_size<R: Real>(bounds: &[Bound<R>], around: &Around<R>) -> f64 {
 }
 
 impl<R: Real> Grid<R> {
-    /// Writes down every two boxes that collide, in an order that is always the same.
+    /// Writes down every two boxes that overlap, in an order that is always the same.
     pub(crate) fn overlaps(&mut self, bounds: &[Bound<R>], around: &Around<R>, found: &mut Found) {
         if bounds.is_empty() {
             return;

@@ -4,6 +4,7 @@
 use crate::found::{BLOCK, Found};
 use crate::grid::{Grid, Sides};
 use crate::scalar::Real;
+#[cfg(target_arch = "x86_64")]
 use std::any::Any;
 #[cfg(target_arch = "x86_64")]
 use std::arch::x86_64::{

@@ -1,6 +1,6 @@
 //! The shape every gauge has.
 
-use crate::geometry::{Candidate, Gap, Membership, Sight, When};
+use crate::geometry::{Gap, Sight, When};
 use ironspin_model::{DVec3, Deed, Details, Frame, RayHit, World};
 
 /// One step as a gauge sees it.
@@ -35,29 +35,6 @@ impl View<'_> {
     /// not there.
     pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
         self.sight.gap(when, a, b, within)
-    }
-
-    /// Every pair that may touch, one of `of` and one of `others`, that may be within a distance in one of the frames.
-    pub(crate) fn near_pairs(
-        &self,
-        when: When,
-        of: &Membership,
-        others: &Membership,
-        within: f64,
-        each: impl FnMut(usize, usize),
-    ) {
-        self.sight.near_pairs(when, of, others, within, each);
-    }
-
-    /// As [`View::present`], for gauges that ask where outlines are.
-    #[inline]
-    pub(crate) fn in_sight(&self, body: usize) -> bool {
-        self.sight.is_there(When::Now, body) && (self.before.is_none() || self.sight.is_there(When::Before, body))
-    }
-
-    /// Every pair that may touch, one of `of` and one of `others`, whose gap now may be within a distance.
-    pub(crate) fn candidates(&self, of: &Membership, others: &Membership, within: f64, each: impl FnMut(&Candidate)) {
-        self.sight.candidates(of, others, within, each);
     }
 
     /// The smallest size of the smaller of two bodies, m.

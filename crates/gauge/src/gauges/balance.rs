@@ -94,7 +94,7 @@ impl Balance {
         let within = furthest(&self.of) + furthest(&self.outside);
         [When::Before, When::Now].into_iter().any(|when| {
             let mut touched = false;
-            view.near_pairs(when, &self.of, &self.outside, within, |a, b| {
+            view.sight.near_pairs(when, &self.of, &self.outside, within, |a, b| {
                 let within = reach(a) + reach(b);
                 touched = touched || view.gap(when, a, b, within).distance <= within;
             });

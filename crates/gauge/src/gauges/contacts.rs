@@ -3,7 +3,7 @@
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Membership, When};
 use crate::table::{Better, GaugeEntry, PLAIN};
-use ironspin_model::{Body, Contact, Frame, World};
+use ironspin_model::{Contact, Frame, World};
 
 pub(crate) const POINTS: GaugeEntry = GaugeEntry {
     name: "contacts.points",
@@ -44,8 +44,6 @@ struct Contacts {
     bodies: u64,
     /// The frame in which each body was last counted.
     touched_in: Vec<u64>,
-    /// A hundredth of the largest of the bodies' smallest sizes, m.
-    widest: f64,
     /// Kept for the next step, to spare allocations.
     pairs_told: Vec<(usize, usize)>,
     phantoms: u64,
@@ -63,7 +61,6 @@ fn new(world: &World, scope: &Scope, phantoms_count: bool) -> Box<dyn Gauge> {
         pairs: 0,
         bodies: 0,
         touched_in: vec![0; world.bodies.len()],
-        widest: 0.01 * world.bodies.iter().map(Body::smallest_size).filter(|s| s.is_finite()).fold(0.0, f64::max),
         pairs_told: Vec::new(),
         phantoms: 0,
         first_phantom: None,
@@ -79,18 +76,13 @@ pub(crate) fn phantom(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 }
 
 impl Contacts {
-    fn asked(&self, a: usize, b: usize) -> bool {
-        (self.members.has(a) && self.everything.has(b)) || (self.members.has(b) && self.everything.has(a))
-    }
-
     /// Reported contacts of the bodies asked for that are there.
     fn told<'v>(&self, view: &View<'v>) -> impl Iterator<Item = &'v Contact> {
         let view = *view;
-        let all = view.sight.all_there();
-        let known = move |id: usize| id < view.world.bodies.len() && (all || view.in_sight(id));
+        let known = move |id: usize| id < view.world.bodies.len() && view.present(id);
         view.now.contacts.iter().filter(move |contact| {
             let [a, b] = contact.bodies;
-            known(a) && known(b) && self.asked(a, b)
+            known(a) && known(b) && self.members.links(&self.everything, a, b)
         })
     }
 
@@ -136,7 +128,7 @@ impl Contacts {
             told.sort_unstable();
         }
         let mut next = told.iter().peekable();
-        view.candidates(&self.members, &self.everything, self.widest, |candidate| {
+        view.sight.candidates(&self.members, &self.everything, 0.01 * view.sight.shapes().widest(), |candidate| {
             let (a, b) = candidate.bodies;
             let within = 0.01 * view.smaller_size(a, b);
             let near = candidate.bounds.high <= within

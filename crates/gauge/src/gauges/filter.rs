@@ -128,7 +128,7 @@ impl Filter {
             self.known.resize(neighbours, false);
         }
         let mut sunk = Vec::new();
-        view.candidates(&self.members, &self.others, 0.0, |candidate| {
+        view.sight.candidates(&self.members, &self.others, 0.0, |candidate| {
             let (a, b) = candidate.bodies;
             let deep = 0.25 * view.smaller_size(a, b);
             let known = candidate.number.is_some_and(|number| self.known[number]);

@@ -39,15 +39,7 @@ struct Impacts {
     frames: u64,
     /// Kept for the next step, to spare allocations.
     notices: Vec<(PairOfBodies, u64)>,
-    pushes: Vec<(DVec3, f64)>,
-    /// Inverse mass of each body, 1/kg; 0 for what nothing can push.
-    inverses: Vec<f64>,
-    /// Acceleration of free fall of each body under the gravity of the last step, m/s².
-    falls: Vec<f64>,
-    gravity: DVec3,
     fastest: f64,
-    /// The largest of the bodies' smallest sizes, m.
-    widest: f64,
 }
 
 pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
@@ -60,25 +52,11 @@ pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
         unexplained_steps: 0,
         frames: 0,
         notices: Vec::new(),
-        pushes: Vec::new(),
-        inverses: world.bodies.iter().map(|body| if body.mass > 0.0 { 1.0 / body.mass } else { 0.0 }).collect(),
-        falls: Vec::new(),
-        gravity: DVec3::ZERO,
         fastest: 0.0,
-        widest: world
-            .bodies
-            .iter()
-            .map(ironspin_model::Body::smallest_size)
-            .filter(|s| s.is_finite())
-            .fold(0.0, f64::max),
     })
 }
 
 impl Impacts {
-    fn counts_pair(&self, a: usize, b: usize) -> bool {
-        (self.of.has(a) && self.others.has(b)) || (self.of.has(b) && self.others.has(a))
-    }
-
     /// The engine's contact notices of this step as a list of impacts, in their order; points of one manifold that
     /// follow each other are one impact. `None` when the notices do not explain the change of momentum in the states.
     fn believed_notices(&mut self, view: &View<'_>) -> bool {
@@ -88,16 +66,15 @@ impl Impacts {
             return false;
         }
         let span = view.span();
-        self.know_falls(view);
-        let (inverses, falls) = (&self.inverses, &self.falls);
+        let inverse = |id: usize| if view.world.bodies[id].mass > 0.0 { 1.0 / view.world.bodies[id].mass } else { 0.0 };
         for contact in &view.now.contacts {
             let (a, b) = (contact.bodies[0], contact.bodies[1]);
             let known = a < view.world.bodies.len() && b < view.world.bodies.len();
-            if !known || !self.counts_pair(a, b) {
+            if !known || !self.of.links(&self.others, a, b) {
                 continue;
             }
-            let change = contact.impulse * (inverses[a] + inverses[b]);
-            let fall = falls[a].max(falls[b]);
+            let change = contact.impulse * (inverse(a) + inverse(b));
+            let fall = view.fall(a).length().max(view.fall(b).length());
             let slow = (CLEAR_STEPS * fall * span).max(1e-9 * self.fastest);
             let same_manifold = contact.times == 1 && self.notices.last() == Some(&((a, b), 1));
             if change > slow && !same_manifold {
@@ -108,9 +85,7 @@ impl Impacts {
             return false;
         }
         // What the notices say each body was given, N s, and how much that is without its directions.
-        let mut pushes = std::mem::take(&mut self.pushes);
-        pushes.clear();
-        pushes.resize(view.world.bodies.len(), (DVec3::ZERO, 0.0));
+        let mut pushes = vec![(DVec3::ZERO, 0.0); view.world.bodies.len()];
         for contact in &view.now.contacts {
             for (id, sign) in contact.bodies.into_iter().zip([-1.0, 1.0]) {
                 if let Some((told, sum)) = pushes.get_mut(id) {
@@ -120,41 +95,28 @@ impl Impacts {
             }
         }
         let mut there = (0..view.world.bodies.len()).filter(|&id| self.of.has(id) && view.present(id));
-        let believed = there.all(|id| {
+        there.all(|id| {
             let body = &view.world.bodies[id];
             let changed =
                 body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
             let (told, sum) = pushes[id];
             let size = changed.length() + body.mass * 1e-6 * before.bodies[id].velocity.length() + sum;
             (told - changed).length() <= BELIEVED * size
-        });
-        self.pushes = pushes;
-        believed
-    }
-
-    /// Works out how hard each body falls, where gravity has changed.
-    fn know_falls(&mut self, view: &View<'_>) {
-        if self.falls.is_empty() || self.gravity != view.gravity {
-            self.gravity = view.gravity;
-            self.falls = (0..view.world.bodies.len()).map(|id| view.fall(id).length()).collect();
-        }
+        })
     }
 
     /// Impacts as the states alone show them: a pair within reach loses more than half of its approach in the step.
     fn count_by_states(&mut self, view: &View<'_>) {
         let Some(before) = view.before else { return };
         let span = view.span();
-        self.know_falls(view);
-        let falls = &self.falls;
-        let gentlest = (0..falls.len()).filter(|&id| self.of.has(id)).map(|id| falls[id]).fold(f64::INFINITY, f64::min);
-        let mut found = Vec::new();
-        let swift: Vec<f64> = (0..view.world.bodies.len())
-            .map(|id| view.sight.swiftness(When::Before, id).max(view.sight.swiftness(When::Now, id)))
-            .collect();
         // Where nothing moves fast enough to strike, and nothing must be seen to part, there is nothing to tell.
+        let members = (0..view.world.bodies.len()).filter(|&id| self.of.has(id));
+        let gentlest = members.map(|id| view.fall(id).length()).fold(f64::INFINITY, f64::min);
         if self.together.is_empty() && 2.0 * view.sight.fastest() <= CLEAR_STEPS * gentlest * span {
             return;
         }
+        let mut found = Vec::new();
+        let swift = |id: usize| view.sight.swiftness(When::Before, id).max(view.sight.swiftness(When::Now, id));
         // How fast two bodies can come together anywhere within a distance of their rims, m/s.
         let closing = |frame: &ironspin_model::Frame, a: usize, b: usize, within: f64| {
             let turning = |id: usize| {
@@ -163,16 +125,16 @@ impl Impacts {
             };
             (frame.bodies[b].velocity - frame.bodies[a].velocity).length() + turning(a) + turning(b)
         };
-        let within = 2.0 * view.sight.fastest() * span + 0.02 * self.widest;
+        let within = 2.0 * view.sight.fastest() * span + 0.02 * view.sight.shapes().widest();
         let together = &self.together;
-        view.near_pairs(When::Before, &self.of, &self.others, within, |a, b| {
+        view.sight.near_pairs(When::Before, &self.of, &self.others, within, |a, b| {
             if !(view.present(a) && view.present(b)) {
                 return;
             }
-            let fall = falls[a].max(falls[b]);
+            let fall = view.fall(a).length().max(view.fall(b).length());
             let slow = CLEAR_STEPS * fall * span;
             // What does not move fast enough to strike has nothing to tell, unless it must be seen to part.
-            let bound = swift[a] + swift[b];
+            let bound = swift(a) + swift(b);
             let parting = together.contains(&(a, b));
             if bound <= slow && !parting {
                 return;

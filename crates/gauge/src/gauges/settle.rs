@@ -20,8 +20,6 @@ pub(crate) const TIME: GaugeEntry = GaugeEntry {
 
 struct Settle {
     of: Vec<usize>,
-    /// Smallest size of each body, m.
-    sizes: Vec<f64>,
     start: Option<f64>,
     now: f64,
     /// Last time at which each body moved, s.
@@ -29,22 +27,21 @@ struct Settle {
     fastest: f64,
 }
 
-pub(crate) fn time(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+pub(crate) fn time(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     let moved = vec![None; scope.of.len()];
-    let sizes = scope.of.iter().map(|&id| world.bodies[id].smallest_size()).collect();
-    Box::new(Settle { of: scope.of.clone(), sizes, start: None, now: 0.0, moved, fastest: 0.0 })
+    Box::new(Settle { of: scope.of.clone(), start: None, now: 0.0, moved, fastest: 0.0 })
 }
 
 impl Gauge for Settle {
     fn observe(&mut self, view: &View<'_>) {
         self.start.get_or_insert(view.now.time);
         self.now = view.now.time;
-        for (slot, (moved, &id)) in self.moved.iter_mut().zip(&self.of).enumerate() {
+        for (moved, &id) in self.moved.iter_mut().zip(&self.of) {
             if !view.present(id) {
                 continue;
             }
             let state = &view.now.bodies[id];
-            let size = self.sizes[slot];
+            let size = view.sight.shapes().size(id);
             let reported = state.velocity.length();
             // An engine that puts bodies to sleep while they move on is seen by the way they go.
             let gone = match view.before {

@@ -23,11 +23,6 @@ impl Spot {
     pub(crate) fn of(state: &BodyState) -> Self {
         Spot { x: state.position.x, y: state.position.y, angle: state.angle }
     }
-
-    #[inline]
-    pub(crate) fn is_somewhere(self) -> bool {
-        !self.x.is_nan()
-    }
 }
 
 /// The least and the greatest that a gap can be, m.

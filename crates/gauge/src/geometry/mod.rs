@@ -20,7 +20,6 @@ mod winding;
 pub use advance::Moving;
 pub(crate) use crossing::cross;
 pub use gap::Gap;
-pub(crate) use nearness::Candidate;
 pub use outline::Outline;
 pub(crate) use shapes::{Membership, Shapes, velocity_at};
 pub use sight::Sight;

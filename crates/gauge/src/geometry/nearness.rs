@@ -145,7 +145,7 @@ impl Sight {
             let bounds = bounds.get();
             // What is not known is looked at.
             let far = bounds.low > within;
-            if !far && ((of.has(a) && others.has(b)) || (of.has(b) && others.has(a))) {
+            if !far && of.links(others, a, b) {
                 each(&Candidate { bodies: (a, b), bounds, number: Some(number) });
             }
         }
@@ -229,10 +229,9 @@ impl Sight {
     ) {
         self.wanted.set(self.wanted.get().max(within));
         let placement = self.placement(when);
-        let asked = |a: usize, b: usize| (of.has(a) && others.has(b)) || (of.has(b) && others.has(a));
         if self.neighbours.cover(within) {
             for &(a, b) in &self.neighbours.pairs {
-                if asked(a, b) && placement.bodies[a].meets(&placement.bodies[b], within) {
+                if of.links(others, a, b) && placement.bodies[a].meets(&placement.bodies[b], within) {
                     each(a, b);
                 }
             }
@@ -245,7 +244,7 @@ impl Sight {
             within,
             |id| of.has(id) || others.has(id),
             |a, b| {
-                if asked(a, b) {
+                if of.links(others, a, b) {
                     pairs.push((a, b));
                 }
             },
@@ -253,6 +252,7 @@ impl Sight {
         pairs.sort_unstable();
         pairs.into_iter().for_each(|(a, b)| each(a, b));
     }
+
     /// Calls `each` for every body that may touch one and whose rectangle now comes within a distance of its own, in the order of
     /// their ids.
     pub(crate) fn neighbours_of(&self, body: usize, within: f64, mut each: impl FnMut(Neighbour)) {

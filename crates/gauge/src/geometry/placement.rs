@@ -74,8 +74,6 @@ pub(super) struct Placement {
     pub(super) spots: Vec<Spot>,
     /// The highest speed of any point of each body, m/s, but for points without end.
     pub(super) swiftness: Vec<f64>,
-    /// Whether every body is there.
-    pub(super) whole: bool,
     pub(super) outlines: Vec<Vec<Outline>>,
     pub(super) parts: Vec<Vec<Rectangle>>,
     pub(super) bodies: Vec<Rectangle>,
@@ -90,7 +88,6 @@ impl Placement {
             states: vec![BodyState::absent(); count],
             spots: vec![Spot::NOWHERE; count],
             swiftness: vec![0.0; count],
-            whole: false,
             outlines: (0..count).map(|id| shapes.parts(id).to_vec()).collect(),
             parts: (0..count).map(|id| vec![Rectangle::NONE; shapes.parts(id).len()]).collect(),
             bodies: vec![Rectangle::NONE; count],
@@ -119,7 +116,6 @@ impl Placement {
             }
             self.bodies[id] = all;
         }
-        self.whole = self.spots.iter().all(|spot| spot.is_somewhere());
         // Nearly in order already, from the frame before last.
         let bodies = &self.bodies;
         self.order.sort_by(|&a, &b| bodies[a].low.x.total_cmp(&bodies[b].low.x).then(a.cmp(&b)));

@@ -12,6 +12,7 @@ pub(crate) struct Shapes {
     reach: Vec<f64>,
     /// Smallest full size of each body, m; infinite for a half-plane.
     sizes: Vec<f64>,
+    widest: f64,
     /// The layers each body is on, and those it meets.
     layers: Vec<[u32; 2]>,
     /// Pairs that a scene or a joint keeps from touching, the lower first.
@@ -35,8 +36,9 @@ impl Shapes {
         let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
         let apart = world.apart.iter().copied().chain(joined).map(|[a, b]| [a.min(b), a.max(b)]).collect();
         let layers = world.bodies.iter().map(|body| [body.layers, body.meets]).collect();
-        let sizes = world.bodies.iter().map(ironspin_model::Body::smallest_size).collect();
-        Shapes { parts, reach, sizes, layers, apart }
+        let sizes: Vec<f64> = world.bodies.iter().map(ironspin_model::Body::smallest_size).collect();
+        let widest = sizes.iter().copied().filter(|size| size.is_finite()).fold(0.0, f64::max);
+        Shapes { parts, reach, sizes, widest, layers, apart }
     }
 
     /// Whether two bodies may touch at all.
@@ -54,6 +56,11 @@ impl Shapes {
     /// How many bodies there are.
     pub(crate) fn count(&self) -> usize {
         self.parts.len()
+    }
+
+    /// The largest of the bodies' smallest sizes that is finite, m.
+    pub(crate) fn widest(&self) -> f64 {
+        self.widest
     }
 
     /// The smallest size of the smaller of two bodies, m.
@@ -101,5 +108,10 @@ impl Membership {
 
     pub(crate) fn has(&self, id: usize) -> bool {
         self.0[id]
+    }
+
+    /// Whether one of two bodies is in this set and the other in another.
+    pub(crate) fn links(&self, others: &Membership, a: usize, b: usize) -> bool {
+        (self.has(a) && others.has(b)) || (self.has(b) && others.has(a))
     }
 }

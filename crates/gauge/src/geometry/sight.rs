@@ -151,17 +151,6 @@ impl Sight {
         self.placement(when).swiftness[body]
     }
 
-    /// Whether all bodies are there in both frames.
-    pub(crate) fn all_there(&self) -> bool {
-        self.now.whole && self.before.whole
-    }
-
-    /// Whether a body is there in a frame.
-    #[inline]
-    pub(crate) fn is_there(&self, when: When, body: usize) -> bool {
-        self.placement(when).spots[body].is_somewhere()
-    }
-
     /// The highest speed of any point of any body in both frames, m/s.
     pub(crate) fn fastest(&self) -> f64 {
         self.speeds[0].max(self.speeds[1])

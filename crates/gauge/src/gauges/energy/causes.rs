@@ -90,7 +90,7 @@ pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everyth
         if spin == 0.0 { 0.0 } else { spin * (view.sight.shapes().reach(id) + beyond) }
     };
     let mut best: Option<(f64, (usize, usize))> = None;
-    view.near_pairs(When::Before, members, everything, within, |a, b| {
+    view.sight.near_pairs(When::Before, members, everything, within, |a, b| {
         if !(view.present(a) && view.present(b)) {
             return;
         }

@@ -166,7 +166,7 @@ impl Energy {
         let speed = |id: usize| before.bodies[id].velocity.length().max(view.now.bodies[id].velocity.length());
         let fastest = (0..world.bodies.len()).filter(|&id| view.present(id)).map(speed).fold(0.0, f64::max);
         let within = 2.0 * fastest * view.span();
-        view.near_pairs(When::Now, &self.members, &self.everything, within, |a, b| {
+        view.sight.near_pairs(When::Now, &self.members, &self.everything, within, |a, b| {
             let other = match (self.members.has(a), self.members.has(b)) {
                 (true, false) => b,
                 (false, true) => a,
