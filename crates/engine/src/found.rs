@@ -91,7 +91,8 @@ impl Found {
     #[cfg(target_arch = "x86_64")]
     #[inline(always)]
     pub(crate) fn put_block(&mut self, pairs: [u64; BLOCK], count: u32) {
-        self.list[self.count..][..BLOCK].copy_from_slice(&pairs.map(Pair));
+        let room = &mut self.list[self.count..self.count + BLOCK];
+        room.copy_from_slice(&[Pair(pairs[0]), Pair(pairs[1]), Pair(pairs[2]), Pair(pairs[3])]);
         self.count += count as usize;
     }
 
