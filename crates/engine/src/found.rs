@@ -1,6 +1,6 @@
 //! Pairs of pieces in the order in which a broad phase finds them, and their sorting.
 
-use crate::broad::Bound;
+use crate::boxes::Bound;
 use crate::scalar::Real;
 
 /// Two pieces, the lower number first, in one word that sorts by the first and then by the second.
@@ -28,7 +28,7 @@ impl Pair {
 const SHORT: u32 = 16;
 
 /// Boxes compared at once.
-pub(crate) const BLOCK: usize = 4;
+pub(crate) const BLOCK: usize = 8;
 
 /// Pairs found; its lists are kept between searches.
 #[derive(Clone, Debug, Default)]
@@ -90,9 +90,10 @@ impl Found {
     /// Writes down the first `count` of a block, for which there is room.
     #[cfg(target_arch = "x86_64")]
     #[inline(always)]
-    pub(crate) fn put_block(&mut self, pairs: [u64; BLOCK], count: u32) {
+    pub(crate) fn put_block(&mut self, pairs: [[u64; BLOCK / 2]; 2], count: u32) {
         let room = &mut self.list[self.count..self.count + BLOCK];
-        room.copy_from_slice(&[Pair(pairs[0]), Pair(pairs[1]), Pair(pairs[2]), Pair(pairs[3])]);
+        let [[a, b, c, d], [e, f, g, h]] = pairs;
+        room.copy_from_slice(&[Pair(a), Pair(b), Pair(c), Pair(d), Pair(e), Pair(f), Pair(g), Pair(h)]);
         self.count += count as usize;
     }
 
@@ -116,27 +117,26 @@ impl Found {
         }
         self.starts.clear();
         self.starts.resize(pieces + 1, 0);
-        let mut longest = 0;
+        let starts = &mut self.starts[..];
         for &pair in found {
-            let count = &mut self.starts[pair.first() as usize + 1];
-            *count += 1;
-            longest = longest.max(*count);
+            starts[pair.first() as usize + 1] += 1;
         }
+        let longest = starts.iter().copied().max().unwrap_or(0);
         let mut sum = 0;
-        for start in &mut self.starts {
+        for start in &mut *starts {
             sum += *start;
             *start = sum;
         }
         pairs.resize(found.len(), Pair::default());
         for &pair in found {
-            let place = &mut self.starts[pair.first() as usize];
+            let place = &mut starts[pair.first() as usize];
             pairs[*place as usize] = pair;
             *place += 1;
         }
         if longest > SHORT {
             // Each start has moved to the end of its own run.
             let mut from = 0;
-            for &to in &self.starts[..pieces] {
+            for &to in &starts[..pieces] {
                 pairs[from..to as usize].sort_unstable();
                 from = to as usize;
             }

@@ -1,24 +1,29 @@
-//! The comparisons of a grid with the vectors that the machine has: blocks of four boxes, without a branch that nobody could foresee.
-//! The pairs are the same.
+//! What a grid does with the vectors that the machine has: cells of four boxes at once, and comparisons of two runs of four boxes, without
+//! a branch that nobody could foresee. The cells and pairs are the same.
 
+use crate::boxes::Bound;
 use crate::found::{BLOCK, Found};
-use crate::grid::{Grid, Sides};
+#[cfg(target_arch = "x86_64")]
+use crate::grid::Sides;
+use crate::grid::{Grid, Layout};
 use crate::scalar::Real;
 #[cfg(target_arch = "x86_64")]
 use std::any::Any;
 #[cfg(target_arch = "x86_64")]
 use std::arch::x86_64::{
-    __m128i, __m256d, _CMP_LE_OQ, _mm_max_epu32, _mm_min_epu32, _mm_set1_epi32, _mm_setr_epi32, _mm_unpackhi_epi32,
-    _mm_unpacklo_epi32, _mm256_cmp_pd, _mm256_extract_epi64, _mm256_movemask_pd, _mm256_permutevar8x32_epi32,
-    _mm256_setr_epi32, _mm256_setr_m128i, _mm256_setr_pd,
+    __m256, __m256i, _CMP_LE_OQ, _mm_add_epi32, _mm_extract_epi32, _mm_mullo_epi32, _mm_set1_epi32,
+    _mm256_castps_si256, _mm256_castsi256_ps, _mm256_cmp_ps, _mm256_cmpeq_epi32, _mm256_cvttpd_epi32,
+    _mm256_extract_epi64, _mm256_max_epu32, _mm256_max_pd, _mm256_min_epu32, _mm256_movemask_ps, _mm256_mul_pd,
+    _mm256_packs_epi16, _mm256_packs_epi32, _mm256_permute2x128_si256, _mm256_permutevar8x32_epi32, _mm256_set1_epi32,
+    _mm256_set1_pd, _mm256_setr_epi32, _mm256_setr_pd, _mm256_setr_ps, _mm256_setzero_pd, _mm256_sub_pd,
+    _mm256_unpackhi_epi32, _mm256_unpacklo_epi32,
 };
 
-impl<R: Real> Grid<R> {
-    /// Compares each box with those after it in its own cell and with those of four cells around, in a grid that is not wrapped.
-    /// Says no when there are no such vectors.
+impl<S: Real> Grid<S> {
+    /// Compares all boxes of a grid that is not wrapped. Says no when there are no such vectors.
     pub(crate) fn gather_wide(&self, width: usize, found: &mut Found) -> bool {
         #[cfg(target_arch = "x86_64")]
-        if let Some(grid) = (self as &dyn Any).downcast_ref::<Grid<f64>>()
+        if let Some(grid) = (self as &dyn Any).downcast_ref::<Grid<f32>>()
             && is_x86_feature_detected!("avx2")
             && is_x86_feature_detected!("popcnt")
         {
@@ -33,71 +38,160 @@ impl<R: Real> Grid<R> {
     }
 }
 
-/// For each set of lanes, as bits, where the words of its pairs are.
+impl Layout {
+    /// The cells of all boxes in a grid that is not wrapped. Says no when there are no such vectors.
+    pub(crate) fn cells_wide<S: Real>(&self, bounds: &[Bound<S>], cells: &mut Vec<u32>) -> bool {
+        #[cfg(target_arch = "x86_64")]
+        if is_x86_feature_detected!("avx2") {
+            // SAFETY: the machine has the instructions.
+            #[allow(unsafe_code)]
+            unsafe {
+                self.cells_avx2(bounds, cells);
+            }
+            return true;
+        }
+        false
+    }
+
+    #[cfg(target_arch = "x86_64")]
+    #[target_feature(enable = "avx2")]
+    fn cells_avx2<S: Real>(&self, bounds: &[Bound<S>], cells: &mut Vec<u32>) {
+        cells.resize(bounds.len(), 0);
+        let (low_x, low_y, rate) =
+            (_mm256_set1_pd(self.low[0]), _mm256_set1_pd(self.low[1]), _mm256_set1_pd(self.rate));
+        let (width, one) = (_mm_set1_epi32(self.width as i32), _mm_set1_epi32(1));
+        for (bounds, cells) in bounds.chunks(4).zip(cells.chunks_mut(4)) {
+            let last = bounds[bounds.len() - 1];
+            let [a, b, c, d] = if let &[a, b, c, d] = bounds {
+                [a, b, c, d]
+            } else {
+                let at = |i: usize| if i < bounds.len() { bounds[i] } else { last };
+                [at(0), at(1), at(2), at(3)]
+            };
+            let x = _mm256_setr_pd(a.low.x.to_f64(), b.low.x.to_f64(), c.low.x.to_f64(), d.low.x.to_f64());
+            let y = _mm256_setr_pd(a.low.y.to_f64(), b.low.y.to_f64(), c.low.y.to_f64(), d.low.y.to_f64());
+            // What is not a number lies in the first cell.
+            let column = _mm256_max_pd(_mm256_mul_pd(_mm256_sub_pd(x, low_x), rate), _mm256_setzero_pd());
+            let row = _mm256_max_pd(_mm256_mul_pd(_mm256_sub_pd(y, low_y), rate), _mm256_setzero_pd());
+            let (column, row) = (_mm256_cvttpd_epi32(column), _mm256_cvttpd_epi32(row));
+            let cell = _mm_add_epi32(_mm_mullo_epi32(_mm_add_epi32(row, one), width), _mm_add_epi32(column, one));
+            let four = [
+                _mm_extract_epi32::<0>(cell) as u32,
+                _mm_extract_epi32::<1>(cell) as u32,
+                _mm_extract_epi32::<2>(cell) as u32,
+                _mm_extract_epi32::<3>(cell) as u32,
+            ];
+            cells.copy_from_slice(&four[..cells.len()]);
+        }
+    }
+}
+
+/// Boxes of each run in a block.
 #[cfg(target_arch = "x86_64")]
-const CHOSEN: [[i32; 8]; 16] = {
-    let mut table = [[0; 8]; 16];
+const HALF: usize = BLOCK / 2;
+
+/// For each set of boxes as the comparison gives it, those of even number first, the numbers in order.
+#[cfg(target_arch = "x86_64")]
+const CHOSEN: [[i32; BLOCK]; 1 << BLOCK] = {
+    let mut table = [[0; BLOCK]; 1 << BLOCK];
     let mut set = 0;
-    while set < 16 {
-        let (mut lane, mut place) = (0, 0);
-        while lane < 4 {
-            if set >> lane & 1 == 1 {
-                (table[set][2 * place], table[set][2 * place + 1]) = (2 * lane, 2 * lane + 1);
+    while set < 1 << BLOCK {
+        let (mut number, mut place) = (0, 0);
+        while number < BLOCK {
+            if set >> bit(number) & 1 == 1 {
+                table[set][place] = number as i32;
                 place += 1;
             }
-            lane += 1;
+            number += 1;
         }
         set += 1;
     }
     table
 };
 
+/// Where the comparison puts a box of a block.
 #[cfg(target_arch = "x86_64")]
-impl Grid<f64> {
+const fn bit(number: usize) -> usize {
+    number / 2 + number % 2 * HALF
+}
+
+/// The first so many of both halves of a block, as the comparison gives sets.
+#[cfg(target_arch = "x86_64")]
+const FIRST: [[u8; HALF + 1]; 2] = {
+    let mut table = [[0; HALF + 1]; 2];
+    let mut half = 0;
+    while half < 2 {
+        let mut count = 0;
+        while count < HALF {
+            table[half][count + 1] = table[half][count] | 1 << bit(HALF * half + count);
+            count += 1;
+        }
+        half += 1;
+    }
+    table
+};
+
+#[cfg(target_arch = "x86_64")]
+impl Grid<f32> {
     #[target_feature(enable = "avx2,popcnt")]
     fn gather_avx2(&self, width: usize, found: &mut Found) {
-        let count = self.sorted_cell.len();
-        let (boxes, pieces) = (&self.sorted[..count + BLOCK], &self.sorted_piece[..count + BLOCK]);
+        let count = self.along.cell.len();
+        let whole = count + BLOCK;
+        let (sides, pieces) = (&self.along.sides[..whole], &self.along.piece[..whole]);
         for place in 0..count {
-            let cell = self.sorted_cell[place] as usize;
+            let [first, second] = self.runs(place, width);
+            let piece = _mm256_set1_epi32(pieces[place] as i32);
             // What none of the four numbers of another box must be above.
             let limits = {
-                let [x_low, y_low, x_high, y_high] = boxes[place];
-                _mm256_setr_pd(-x_high, -y_high, -x_low, -y_low)
+                let [x, y, z, w] = sides[place];
+                _mm256_setr_ps(-z, -w, -x, -y, -z, -w, -x, -y)
             };
-            let piece = _mm_set1_epi32(pieces[place] as i32);
-            let runs =
-                [(place + 1, self.start(cell + 2)), (self.start(cell + width - 1), self.start(cell + width + 2))];
-            for (start, end) in runs {
-                found.make_room(end - start + BLOCK);
-                let mut from = start;
-                // How long a run is cannot be foreseen either: a whole block costs less than stopping at its end.
-                while let (Some(others), Some(partners)) = (block(boxes, from), block(pieces, from)) {
-                    // Lanes beyond the end do not count.
-                    let set = overlapping(limits, others) & (0b1111 >> BLOCK.saturating_sub(end - from));
-                    found.put_block(chosen_pairs(piece, partners, set), set.count_ones());
-                    from += BLOCK;
-                    if from >= end {
-                        break;
-                    }
+            let (mut a, mut b) = (first.start, second.start);
+            let (mut left_a, mut left_b) = (first.end - a, second.end - b);
+            // How long runs are cannot be foreseen either: a whole block costs less than stopping at their ends.
+            loop {
+                let set = overlapping(limits, half(sides, a), half(sides, b))
+                    & usize::from(FIRST[0][left_a.min(HALF)] | FIRST[1][left_b.min(HALF)]);
+                let partners = both(half(pieces, a), half(pieces, b));
+                found.make_room(BLOCK);
+                found.put_block(chosen_pairs(piece, partners, set), set.count_ones());
+                if left_a <= HALF && left_b <= HALF {
+                    break;
                 }
+                let (more_a, more_b) = (left_a.min(HALF), left_b.min(HALF));
+                (a, b, left_a, left_b) = (a + more_a, b + more_b, left_a - more_a, left_b - more_b);
             }
         }
     }
 }
 
-/// Which boxes of a block are nowhere above the limits, as bits.
+/// Which boxes of two halves of a block are nowhere above the limits, as bits, those of even number first.
 #[cfg(target_arch = "x86_64")]
 #[inline]
 #[target_feature(enable = "avx2")]
-fn overlapping(limits: __m256d, others: &[Sides<f64>; BLOCK]) -> usize {
-    let mut set = 0;
-    for (lane, &[x_low, y_low, x_high, y_high]) in others.iter().enumerate() {
-        let below = _mm256_cmp_pd::<_CMP_LE_OQ>(_mm256_setr_pd(x_low, y_low, x_high, y_high), limits);
-        // All four bits and one more carry into the fifth.
-        set |= ((_mm256_movemask_pd(below) as usize + 1) >> 4) << lane;
-    }
-    set
+fn overlapping(limits: __m256, first: [Sides<f32>; HALF], second: [Sides<f32>; HALF]) -> usize {
+    let [a, b, c, d] = first;
+    let [e, f, g, h] = second;
+    let (ab, cd) = (below(a, b, limits), below(c, d, limits));
+    let (ef, gh) = (below(e, f, limits), below(g, h, limits));
+    let all = _mm256_packs_epi16(_mm256_packs_epi32(ab, cd), _mm256_packs_epi32(ef, gh));
+    _mm256_movemask_ps(_mm256_castsi256_ps(_mm256_cmpeq_epi32(all, _mm256_set1_epi32(-1)))) as usize
+}
+
+#[cfg(target_arch = "x86_64")]
+#[inline]
+#[target_feature(enable = "avx2")]
+fn below(a: Sides<f32>, b: Sides<f32>, limits: __m256) -> __m256i {
+    let both = _mm256_setr_ps(a[0], a[1], a[2], a[3], b[0], b[1], b[2], b[3]);
+    _mm256_castps_si256(_mm256_cmp_ps::<_CMP_LE_OQ>(both, limits))
+}
+
+#[cfg(target_arch = "x86_64")]
+#[inline]
+#[target_feature(enable = "avx2")]
+fn both(a: [u32; HALF], b: [u32; HALF]) -> __m256i {
+    let ([a, b, c, d], [e, f, g, h]) = (a, b);
+    _mm256_setr_epi32(a as i32, b as i32, c as i32, d as i32, e as i32, f as i32, g as i32, h as i32)
 }
 
 /// The pairs of a piece with those of a block that are in a set, as words that sort by the lower and then by the higher of both, at
@@ -105,24 +199,29 @@ fn overlapping(limits: __m256d, others: &[Sides<f64>; BLOCK]) -> usize {
 #[cfg(target_arch = "x86_64")]
 #[inline]
 #[target_feature(enable = "avx2")]
-fn chosen_pairs(piece: __m128i, partners: &[u32; BLOCK], set: usize) -> [u64; BLOCK] {
-    let [a, b, c, d] = *partners;
-    let partners = _mm_setr_epi32(a as i32, b as i32, c as i32, d as i32);
-    let (lower, higher) = (_mm_min_epu32(piece, partners), _mm_max_epu32(piece, partners));
-    let pairs = _mm256_setr_m128i(_mm_unpacklo_epi32(higher, lower), _mm_unpackhi_epi32(higher, lower));
+fn chosen_pairs(piece: __m256i, partners: __m256i, set: usize) -> [[u64; HALF]; 2] {
     let [a, b, c, d, e, f, g, h] = CHOSEN[set];
-    let chosen = _mm256_permutevar8x32_epi32(pairs, _mm256_setr_epi32(a, b, c, d, e, f, g, h));
+    let chosen = _mm256_permutevar8x32_epi32(partners, _mm256_setr_epi32(a, b, c, d, e, f, g, h));
+    let (lower, higher) = (_mm256_min_epu32(piece, chosen), _mm256_max_epu32(piece, chosen));
+    let (even, odd) = (_mm256_unpacklo_epi32(higher, lower), _mm256_unpackhi_epi32(higher, lower));
+    [words(_mm256_permute2x128_si256::<0x20>(even, odd)), words(_mm256_permute2x128_si256::<0x31>(even, odd))]
+}
+
+#[cfg(target_arch = "x86_64")]
+#[inline]
+#[target_feature(enable = "avx2")]
+fn words(of: __m256i) -> [u64; HALF] {
     [
-        _mm256_extract_epi64::<0>(chosen) as u64,
-        _mm256_extract_epi64::<1>(chosen) as u64,
-        _mm256_extract_epi64::<2>(chosen) as u64,
-        _mm256_extract_epi64::<3>(chosen) as u64,
+        _mm256_extract_epi64::<0>(of) as u64,
+        _mm256_extract_epi64::<1>(of) as u64,
+        _mm256_extract_epi64::<2>(of) as u64,
+        _mm256_extract_epi64::<3>(of) as u64,
     ]
 }
 
-/// The block of a list that begins at a place.
+/// Half a block of a list from a place on.
 #[cfg(target_arch = "x86_64")]
 #[inline(always)]
-fn block<T>(list: &[T], from: usize) -> Option<&[T; BLOCK]> {
-    list.get(from..)?.first_chunk()
+fn half<T: Copy>(list: &[T], from: usize) -> [T; HALF] {
+    list[from..from + HALF].try_into().expect("half a block")
 }

@@ -8,7 +8,7 @@
 //! | `Vec2`, `Rotation` | plane vectors and rotations | `vector.rs` |
 //! | `Piece`, `Convex` | collision geometry in a body's frame | `shape.rs` |
 //! | `Bodies` | state and mass of all bodies | `bodies.rs` |
-//! | `broad`, `grid`, `found` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors; pairs sorted | `broad.rs`, `grid.rs`, `grid_wide.rs`, `found.rs` |
+//! | `broad`, `boxes`, `grid`, `found` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors; pairs sorted | `broad.rs`, `boxes.rs`, `grid.rs`, `grid_wide.rs`, `found.rs` |
 //! | `flight` | bodies that nothing touches, one by one and by fours | `flight.rs`, `flight_wide.rs` |
 //! | `manifold`, `seam` | contact points by separating axes and clipping; segments of polylines | `manifold.rs`, `seam.rs` |
 //! | `distance` | gap between two convex pieces | `distance.rs` |
@@ -42,6 +42,7 @@
 
 mod blows;
 mod bodies;
+mod boxes;
 mod broad;
 mod builtin;
 mod colouring;

@@ -26,7 +26,6 @@ pub(crate) trait Real:
     const TWO: Self;
     const HALF: Self;
     const INFINITY: Self;
-    const NEG_INFINITY: Self;
     /// The share of a step below which two times are as good as one, some thousand roundings and more.
     const INSTANT: Self;
 
@@ -54,7 +53,6 @@ macro_rules! real {
             const TWO: Self = 2.0;
             const HALF: Self = 0.5;
             const INFINITY: Self = <$scalar>::INFINITY;
-            const NEG_INFINITY: Self = <$scalar>::NEG_INFINITY;
             const INSTANT: Self = $instant;
 
             #[inline]
