@@ -8,7 +8,7 @@ use ironspin_model::{DVec3, Deed, Details, Frame, RayHit, World};
 pub struct View<'a> {
     /// The world as described by the scene.
     pub world: &'a World,
-    /// The frame before; absent for the first frame of the window.
+    /// The frame before, without contacts and events; absent for the first frame of the window.
     pub before: Option<&'a Frame>,
     /// The frame now.
     pub now: &'a Frame,

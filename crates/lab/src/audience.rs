@@ -137,10 +137,7 @@ impl<'a> Audience<'a> {
             let news = News::Forecast { ahead: due.ahead, off: &due.off };
             self.watches.iter_mut().for_each(|watch| watch.hear(self.world, due.asked, &news));
         }
-        match &mut self.before {
-            Some(before) => before.clone_from(frame),
-            None => self.before = Some(frame.clone()),
-        }
+        self.before.get_or_insert_default().take_motion_of(frame);
     }
 
     /// Tells of a deed that was done on a condition before the next step.

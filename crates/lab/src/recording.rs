@@ -35,11 +35,10 @@ pub struct Replay {
 }
 
 impl Replay {
-    fn keep(&mut self, frame: &Frame) {
+    fn keep(&mut self, frame: &Frame, contacts: Vec<[f64; 3]>) {
         self.times.push(frame.time);
         self.states.extend(frame.bodies.iter().map(|body| [body.position.x, body.position.y, body.angle]));
-        let contacts = frame.contacts.iter().step_by(frame.contacts.len().div_ceil(CONTACTS).max(1));
-        self.contacts.push(contacts.map(|contact| [contact.point.x, contact.point.y, contact.impulse]).collect());
+        self.contacts.push(contacts);
     }
 
     /// The states of one frame.
@@ -47,6 +46,12 @@ impl Replay {
         let bodies = self.states.len() / self.times.len().max(1);
         self.states.get(number * bodies..(number + 1) * bodies).unwrap_or_default()
     }
+}
+
+/// Contact points of a frame, or some of them, with the impulse of the step, N s.
+fn some_contacts(frame: &Frame) -> impl Iterator<Item = [f64; 3]> {
+    let some = frame.contacts.iter().step_by(frame.contacts.len().div_ceil(CONTACTS).max(1));
+    some.map(|contact| [contact.point.x, contact.point.y, contact.impulse])
 }
 
 /// Samples of a trial.
@@ -79,6 +84,8 @@ pub(crate) struct Recorder {
     /// Steps from one frame of the replay to the next.
     pace: u64,
     first_potential: Option<f64>,
+    /// Of the frame that was seen last.
+    last_contacts: Vec<[f64; 3]>,
 }
 
 impl Recorder {
@@ -97,7 +104,15 @@ impl Recorder {
         };
         let frames = (STATES / world.bodies.len().max(1)).clamp(FRAMES[0], FRAMES[1]) as u64;
         let stride = steps.div_ceil(SAMPLES).max(1);
-        Recorder { recording, dynamic, tracked, stride, pace: steps.div_ceil(frames).max(1), first_potential: None }
+        Recorder {
+            recording,
+            dynamic,
+            tracked,
+            stride,
+            pace: steps.div_ceil(frames).max(1),
+            first_potential: None,
+            last_contacts: Vec::new(),
+        }
     }
 
     /// Keeps every so many steps for the replay, whatever their number.
@@ -111,8 +126,10 @@ impl Recorder {
             self.recording.start.clone_from(&frame.bodies);
         }
         if frame.step.is_multiple_of(self.pace) {
-            self.recording.replay.keep(frame);
+            self.recording.replay.keep(frame, some_contacts(frame).collect());
         }
+        self.last_contacts.clear();
+        self.last_contacts.extend(some_contacts(frame));
         let sampled = frame.step.is_multiple_of(self.stride);
         if sampled {
             self.sample(world, frame);
@@ -142,7 +159,7 @@ impl Recorder {
                 self.sample(world, frame);
             }
             if self.recording.replay.times.last().is_none_or(|&time| time < frame.time) {
-                self.recording.replay.keep(frame);
+                self.recording.replay.keep(frame, self.last_contacts);
             }
             self.recording.end.clone_from(&frame.bodies);
             self.recording.end_time = frame.time;

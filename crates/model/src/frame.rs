@@ -115,6 +115,14 @@ pub enum SensorEventKind {
 }
 
 impl Frame {
+    /// Makes this frame one of the same moment without contacts and events, which gauges do not ask of the frame before.
+    pub fn take_motion_of(&mut self, frame: &Frame) {
+        (self.step, self.time) = (frame.step, frame.time);
+        self.bodies.clone_from(&frame.bodies);
+        self.contacts.clear();
+        self.events.clear();
+    }
+
     /// The first body with a number that is not finite.
     pub fn first_not_finite(&self) -> Option<usize> {
         self.bodies.iter().position(|b| !b.is_finite())

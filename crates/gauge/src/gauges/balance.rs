@@ -3,7 +3,7 @@
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Membership, When};
 use crate::table::{Better, GaugeEntry, PLAIN};
-use ironspin_model::{DVec3, Frame, World};
+use ironspin_model::{DVec3, World};
 
 pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
     name: "momentum.balance",
@@ -49,6 +49,8 @@ struct Balance {
     largest_sum: f64,
     worst: f64,
     worst_time: f64,
+    /// A body of the set and one outside that touched in the last step.
+    touched: Option<(usize, usize)>,
     counted: u64,
     skipped: u64,
 }
@@ -72,33 +74,43 @@ impl Balance {
             largest_sum: 0.0,
             worst: 0.0,
             worst_time: 0.0,
+            touched: None,
             counted: 0,
             skipped: 0,
         }
     }
 
     /// Whether a body of the set may have touched one outside it during the step.
-    fn touched_outside(&self, view: &View<'_>) -> bool {
-        let Some(before) = view.before else { return true };
-        let speed = |frame: &Frame, id: usize| {
-            if frame.bodies[id].is_absent() { 0.0 } else { frame.bodies[id].velocity.length() }
-        };
+    fn touched_outside(&mut self, view: &View<'_>) -> bool {
+        if view.before.is_none() {
+            return true;
+        }
+        let speed = |when: When, id: usize| view.sight.speed(when, id);
         let reach = |id: usize| {
             // As far as either speed carries, and a hundredth of the size for engines that keep a slop.
             let size = view.sight.shapes().size(id);
-            1.5 * view.span() * speed(before, id).max(speed(view.now, id))
+            1.5 * view.span() * speed(When::Before, id).max(speed(When::Now, id))
                 + if size.is_finite() { 0.01 * size } else { 0.0 }
         };
+        let touch = |when: When, a: usize, b: usize| {
+            let within = reach(a) + reach(b);
+            view.gap(when, a, b, within).distance <= within
+        };
+        // Mostly whoever touched last still does.
+        if self.touched.is_some_and(|(a, b)| touch(When::Now, a, b)) {
+            return true;
+        }
         let furthest =
             |set: &Membership| (0..view.world.bodies.len()).filter(|&id| set.has(id)).map(reach).fold(0.0, f64::max);
         let within = furthest(&self.of) + furthest(&self.outside);
         [When::Before, When::Now].into_iter().any(|when| {
-            let mut touched = false;
+            self.touched = None;
             view.sight.near_pairs(when, &self.of, &self.outside, within, |a, b| {
-                let within = reach(a) + reach(b);
-                touched = touched || view.gap(when, a, b, within).distance <= within;
+                if self.touched.is_none() && touch(when, a, b) {
+                    self.touched = Some((a, b));
+                }
             });
-            touched
+            self.touched.is_some()
         })
     }
 

@@ -1,7 +1,7 @@
 //! What may push a body, and what of a change of its velocity that explains.
 
 use crate::gauge::View;
-use crate::gauges::motion::unexplained;
+use crate::gauges::motion::{Unexplained, unexplained};
 use crate::geometry::{Outline, When, velocity_at};
 use ironspin_model::{DVec2, DVec3, World};
 use std::collections::BTreeMap;
@@ -87,21 +87,14 @@ struct Known {
 
 /// What may push one body: kept between steps, since what rests is pushed as it was.
 #[derive(Clone, Debug, Default)]
-struct Explainer {
+pub(crate) struct Explainer {
     pushes: Vec<Push>,
     cone: Cone,
     known: Option<Known>,
     /// The widest angle of friction of the body, rad.
     friction: Option<f64>,
     /// The frame in which it was asked last, by its number, and the answer.
-    told: Option<(u64, Beyond)>,
-}
-
-/// What of a change of velocity is not explained, m/s, and whether anything at all may push the body, as far as it was asked.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Beyond {
-    pub(crate) change: f64,
-    pub(crate) pushed: bool,
+    told: Option<(u64, f64)>,
 }
 
 /// What may push each body, for the gauges of a trial whose windows begin at the same time: they ask for the same bodies in the same frames,
@@ -110,22 +103,39 @@ pub(crate) struct Beyond {
 pub(crate) struct Explainers(BTreeMap<u64, Vec<Explainer>>);
 
 impl Explainers {
-    /// What of a change of a body's velocity is not explained, for a window that starts at a time (s).
-    pub(crate) fn beyond(&mut self, view: &View<'_>, start: f64, id: usize, change: DVec2) -> Beyond {
+    /// One for each body, for a window that starts at a time (s).
+    pub(crate) fn since(&mut self, start: f64, world: &World) -> &mut [Explainer] {
         let explainers = self.0.entry(start.to_bits()).or_default();
-        explainers.resize_with(explainers.len().max(view.world.bodies.len()), Explainer::default);
-        let (explainer, frame) = (&mut explainers[id], view.sight.frame());
-        if let Some((_, told)) = explainer.told.filter(|(of, _)| *of == frame) {
-            return told;
-        }
-        let beyond = explainer.beyond(view, id, change);
-        let told = Beyond { change: beyond, pushed: explainer.anything() };
-        explainer.told = Some((frame, told));
-        told
+        explainers.resize_with(explainers.len().max(world.bodies.len()), Explainer::default);
+        explainers
     }
 }
 
 impl Explainer {
+    /// What of a body's change of velocity over the step is not explained, m/s; 0 when that lies below the rounding of the velocity. A
+    /// body that nothing may push is also asked for its rim.
+    pub(crate) fn ghost(&mut self, view: &View<'_>, id: usize) -> f64 {
+        let frame = view.sight.frame();
+        if let Some((_, told)) = self.told.filter(|(of, _)| *of == frame) {
+            return told;
+        }
+        let ghost = unexplained(view, id).map_or(0.0, |change| self.unexplained(view, id, &change));
+        self.told = Some((frame, ghost));
+        ghost
+    }
+
+    fn unexplained(&mut self, view: &View<'_>, id: usize, change: &Unexplained) -> f64 {
+        let size = change.velocity.length();
+        let noise = 1e-12 * (view.sight.speed(When::Now, id) + size + change.explained);
+        let turned = change.spin.abs() * view.sight.shapes().reach(id);
+        if size <= noise && turned <= noise {
+            return 0.0;
+        }
+        let beyond = self.beyond(view, id, change.velocity.truncate());
+        let ghost = if self.anything() { beyond } else { beyond.max(turned) };
+        if ghost <= noise { 0.0 } else { ghost }
+    }
+
     /// How much of a change of a body's velocity nothing that it may touch explains, m/s.
     fn beyond(&mut self, view: &View<'_>, id: usize, change: DVec2) -> f64 {
         if let Some(known) = &self.known

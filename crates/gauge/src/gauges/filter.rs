@@ -81,7 +81,8 @@ impl Filter {
     fn see_excluded(&mut self, view: &View<'_>) {
         if self.frames == 1 {
             let shapes = view.sight.shapes();
-            for &a in &self.of {
+            let anybody = if shapes.all_may_meet() { &[] } else { &self.of[..] };
+            for &a in anybody {
                 let others = (0..view.world.bodies.len()).filter(|&b| b != a && self.others.has(b));
                 self.excluded.extend(others.filter(|&b| !shapes.may_meet(a, b)).map(|b| (a.min(b), a.max(b))));
             }

@@ -1,8 +1,7 @@
 //! Changes of velocity that nothing explains.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::gauges::motion::unexplained;
-use crate::geometry::Membership;
+use crate::geometry::{Membership, When};
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 
@@ -75,24 +74,16 @@ impl Gauge for Ghost {
             return;
         }
         let mut explainers = view.sight.explainers().borrow_mut();
+        let explainers = explainers.since(start, view.world);
         for &id in &self.of {
             if view.world.bodies[id].mass == 0.0 || self.jointed.has(id) || !view.present(id) {
                 continue;
             }
-            let Some(change) = unexplained(view, id) else { continue };
-            // Below the rounding of the velocity there is nothing to see.
-            let speed = view.now.bodies[id].velocity.length();
-            let size = change.velocity.length();
-            let noise = 1e-12 * (speed + size + change.explained);
-            let turned = change.spin.abs() * view.sight.shapes().reach(id);
-            if size <= noise && turned <= noise {
+            let ghost = explainers[id].ghost(view, id);
+            if ghost == 0.0 {
                 continue;
             }
-            let beyond = explainers.beyond(view, start, id, change.velocity.truncate());
-            let ghost = if beyond.pushed { beyond.change } else { beyond.change.max(turned) };
-            if ghost <= noise {
-                continue;
-            }
+            let speed = view.sight.speed(When::Now, id);
             if ghost > (1e-3 * speed).max(0.1 * view.fall(id).length() * view.span()) {
                 self.count += 1;
             }

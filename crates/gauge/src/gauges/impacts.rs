@@ -39,6 +39,9 @@ struct Impacts {
     frames: u64,
     /// Kept for the next step, to spare allocations.
     notices: Vec<(PairOfBodies, u64)>,
+    /// Of each body the inverse of its mass, 1/kg, 0 for one that nothing moves; and its fall over the step, m/s².
+    inverse: Vec<f64>,
+    falls: Vec<f64>,
     fastest: f64,
 }
 
@@ -52,6 +55,8 @@ pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
         unexplained_steps: 0,
         frames: 0,
         notices: Vec::new(),
+        inverse: world.bodies.iter().map(|body| if body.mass > 0.0 { 1.0 / body.mass } else { 0.0 }).collect(),
+        falls: Vec::new(),
         fastest: 0.0,
     })
 }
@@ -66,15 +71,18 @@ impl Impacts {
             return false;
         }
         let span = view.span();
-        let inverse = |id: usize| if view.world.bodies[id].mass > 0.0 { 1.0 / view.world.bodies[id].mass } else { 0.0 };
+        let bodies = &view.world.bodies;
+        self.falls.clear();
+        self.falls.extend((0..bodies.len()).map(|id| view.fall(id).length()));
+        let (inverse, falls) = (&self.inverse, &self.falls);
         for contact in &view.now.contacts {
             let (a, b) = (contact.bodies[0], contact.bodies[1]);
-            let known = a < view.world.bodies.len() && b < view.world.bodies.len();
+            let known = a < bodies.len() && b < bodies.len();
             if !known || !self.of.links(&self.others, a, b) {
                 continue;
             }
-            let change = contact.impulse * (inverse(a) + inverse(b));
-            let fall = view.fall(a).length().max(view.fall(b).length());
+            let change = contact.impulse * (inverse[a] + inverse[b]);
+            let fall = falls[a].max(falls[b]);
             let slow = (CLEAR_STEPS * fall * span).max(1e-9 * self.fastest);
             let same_manifold = contact.times == 1 && self.notices.last() == Some(&((a, b), 1));
             if change > slow && !same_manifold {
@@ -179,16 +187,7 @@ impl Gauge for Impacts {
         self.frames += 1;
         let speeds =
             (0..view.world.bodies.len()).filter(|&id| (self.of.has(id) || self.others.has(id)) && view.present(id));
-        let reach = |id: usize| {
-            let s = &view.now.bodies[id];
-            s.velocity.length()
-                + if view.sight.shapes().reach(id).is_finite() {
-                    s.spin.length() * view.sight.shapes().reach(id)
-                } else {
-                    0.0
-                }
-        };
-        self.fastest = speeds.map(reach).fold(self.fastest, f64::max);
+        self.fastest = speeds.map(|id| view.sight.swiftness(When::Now, id)).fold(self.fastest, f64::max);
         if view.before.is_none() {
             return;
         }

@@ -63,32 +63,40 @@ struct Jitter {
     by_speed: bool,
     /// Whether the speed is told in steps of gravity.
     in_steps: bool,
-    /// Sum of what gravity adds to the speed in a step, m/s, for the body that falls hardest.
+    /// The body that falls hardest, and the sum of what gravity adds to its speed in a step, m/s.
+    heaviest: Option<usize>,
     natural: f64,
 }
 
-fn new(scope: &Scope, by_speed: bool, in_steps: bool) -> Box<dyn Gauge> {
+fn new(world: &World, scope: &Scope, by_speed: bool, in_steps: bool) -> Box<dyn Gauge> {
     let still = Shake { reported: 0.0, travelled: 0.0, low: DVec3::INFINITY, high: DVec3::NEG_INFINITY };
     Box::new(Jitter {
         shakes: vec![still; scope.of.len()],
         of: scope.of.clone(),
         frames: 0,
+        heaviest: hardest_falling(world, &scope.of),
         by_speed,
         in_steps,
         natural: 0.0,
     })
 }
 
-pub(crate) fn speed(_: &World, scope: &Scope) -> Box<dyn Gauge> {
-    new(scope, true, false)
+pub(crate) fn speed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(world, scope, true, false)
 }
 
-pub(crate) fn steps(_: &World, scope: &Scope) -> Box<dyn Gauge> {
-    new(scope, true, true)
+pub(crate) fn steps(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(world, scope, true, true)
 }
 
-pub(crate) fn travel(_: &World, scope: &Scope) -> Box<dyn Gauge> {
-    new(scope, false, false)
+pub(crate) fn travel(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    new(world, scope, false, false)
+}
+
+/// The body with the largest factor of gravity.
+fn hardest_falling(world: &World, of: &[usize]) -> Option<usize> {
+    let factor = |id: usize| world.bodies[id].gravity_factor.abs();
+    of.iter().copied().max_by(|&a, &b| factor(a).total_cmp(&factor(b)))
 }
 
 impl Jitter {
@@ -112,7 +120,7 @@ impl Gauge for Jitter {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
         let span = view.span();
-        self.natural += self.of.iter().map(|&id| view.fall(id).length()).fold(0.0, f64::max) * span;
+        self.natural += self.heaviest.map_or(0.0, |id| view.fall(id).length()) * span;
         for (shake, &id) in self.shakes.iter_mut().zip(&self.of) {
             if !view.present(id) {
                 continue;

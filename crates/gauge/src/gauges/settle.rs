@@ -1,6 +1,7 @@
 //! When bodies come to rest.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::geometry::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 
@@ -42,7 +43,7 @@ impl Gauge for Settle {
             }
             let state = &view.now.bodies[id];
             let size = view.sight.shapes().size(id);
-            let reported = state.velocity.length();
+            let reported = view.sight.speed(When::Now, id);
             // An engine that puts bodies to sleep while they move on is seen by the way they go.
             let gone = match view.before {
                 Some(before) if view.span() > 0.0 => {

@@ -42,7 +42,7 @@ impl Gauge for Stands {
             if state.is_absent() {
                 continue;
             }
-            let moved = (state.position - body.position).length() > MOVED_SHARE * body.smallest_size();
+            let moved = (state.position - body.position).length() > MOVED_SHARE * view.sight.shapes().size(id);
             if moved || (state.angle - body.angle).abs() > TURNED {
                 *fell = Some(view.now.time);
             }

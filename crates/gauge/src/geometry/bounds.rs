@@ -3,13 +3,13 @@
 //! A gap, and the depth of an overlap, changes by no more than the points of both bodies move against each other: it is a distance to the
 //! Minkowski difference, which is 1-Lipschitz (de Berg et al., Computational Geometry, section 13.3).
 
-use ironspin_model::BodyState;
+use ironspin_model::{BodyState, DVec2};
 
 /// Rounding of a gap as a share of the coordinates it comes from, with room to spare.
 const NOISE: f64 = 1e-12;
 
 /// Place and angle of a body.
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Spot {
     x: f64,
     y: f64,
@@ -22,6 +22,36 @@ impl Spot {
 
     pub(crate) fn of(state: &BodyState) -> Self {
         Spot { x: state.position.x, y: state.position.y, angle: state.angle }
+    }
+
+    pub(crate) fn is_nowhere(&self) -> bool {
+        self.x.is_nan()
+    }
+
+    pub(crate) fn place(&self) -> DVec2 {
+        DVec2::new(self.x, self.y)
+    }
+
+    pub(crate) fn angle(&self) -> f64 {
+        self.angle
+    }
+
+    /// How far any point of a body that reaches so far may have gone from one spot to another, m; infinite when it came or went.
+    pub(crate) fn strayed(&self, from: &Spot, reach: f64) -> f64 {
+        let turned = (self.angle - from.angle).abs();
+        let moved = (self.x - from.x).abs().max((self.y - from.y).abs());
+        let way = moved + if turned == 0.0 { 0.0 } else { turned * reach };
+        match (self.is_nowhere(), from.is_nowhere()) {
+            (true, true) => 0.0,
+            (false, false) if way == 0.0 => 0.0,
+            (false, false) => way + self.noise(reach),
+            _ => f64::INFINITY,
+        }
+    }
+
+    /// What a gap may be rounded by here, m.
+    fn noise(&self, reach: f64) -> f64 {
+        NOISE * (self.x.abs() + self.y.abs() + if reach < f64::INFINITY { reach } else { 0.0 })
     }
 }
 
@@ -65,9 +95,7 @@ impl Anchor {
             let by = (now.angle - was.angle).abs();
             if by == 0.0 { 0.0 } else { by * reach }
         };
-        let far =
-            |spot: Spot, reach: f64| spot.x.abs() + spot.y.abs() + if reach < f64::INFINITY { reach } else { 0.0 };
-        let noise = NOISE * (far(a, reaches[0]) + far(b, reaches[1]));
+        let noise = a.noise(reaches[0]) + b.noise(reaches[1]);
         let stray = along + turned(a, was_a, reaches[0]) + turned(b, was_b, reaches[1]) + noise;
         Bounds { low: self.bounds.low - stray, high: self.bounds.high + stray }
     }

@@ -1,11 +1,10 @@
 //! Who is near whom, and how near.
 
-use super::bounds::{Anchor, Bounds};
+use super::bounds::{Anchor, Bounds, Spot};
 use super::gap::Gap;
-use super::placement::{Rectangle, sweep};
+use super::placement::sweep;
 use super::shapes::Membership;
 use super::sight::{Sight, When};
-use ironspin_model::{BodyState, DVec3};
 use std::cell::Cell;
 
 /// A gap and where both bodies were.
@@ -14,16 +13,16 @@ pub(super) struct KnownGap {
     pub(super) gap: Gap,
     /// What is further than this may be told as infinitely far.
     pub(super) within: f64,
-    pub(super) places: [(DVec3, f64); 2],
+    pub(super) spots: [Spot; 2],
 }
 
 impl KnownGap {
     /// Whether the bodies are where they were, but for rounding.
-    pub(super) fn is_of(&self, states: [&BodyState; 2]) -> bool {
-        self.places.iter().zip(states).all(|((place, angle), state)| {
-            let noise = 4.0 * f64::EPSILON * (place.x.abs() + place.y.abs() + 1e-300);
-            let moved = state.position - *place;
-            moved.x.abs() + moved.y.abs() <= noise && (state.angle - angle).abs() <= 1e-15
+    pub(super) fn is_of(&self, spots: [Spot; 2]) -> bool {
+        self.spots.iter().zip(spots).all(|(known, spot)| {
+            let (was, is) = (known.place(), spot.place());
+            let noise = 4.0 * f64::EPSILON * (was.x.abs() + was.y.abs() + 1e-300);
+            (is.x - was.x).abs() + (is.y - was.y).abs() <= noise && (spot.angle() - known.angle()).abs() <= 1e-15
         })
     }
 }
@@ -35,7 +34,7 @@ pub(super) struct Neighbours {
     /// The others of each body, by its id.
     pub(super) of: Vec<Vec<Neighbour>>,
     /// Where the bodies were when the pairs were found.
-    pub(super) rectangles: Vec<Rectangle>,
+    pub(super) spots: Vec<Spot>,
     /// All pairs nearer than this were found, m.
     pub(super) found_within: f64,
     /// How far any side of a rectangle has moved since, m.
@@ -74,8 +73,7 @@ impl Sight {
     /// The smallest gap of any parts of two bodies; infinity at once when it is certainly above `within`. What has not moved against each other by
     /// more than a rounding error since its gap was worked out has that gap still.
     pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
-        let placement = self.placement(when);
-        if !placement.bodies[a].meets(&placement.bodies[b], within) {
+        if !self.may_be_within(when, a, b, within) {
             return Gap::FAR;
         }
         let (low, high) = (a.min(b), a.max(b));
@@ -89,22 +87,22 @@ impl Sight {
     fn gap_of_neighbours(&self, when: When, number: usize, within: f64) -> Gap {
         let placement = self.placement(when);
         let (a, b) = self.neighbours.pairs[number];
-        let places = [a, b].map(|id| &placement.states[id]);
+        let spots = [placement.spots[a], placement.spots[b]];
         let known = self.gaps[usize::from(when == When::Before)].borrow()[number];
         if let Some(known) = &known
             && (known.gap.distance <= known.within || within <= known.within)
-            && known.is_of(places)
+            && known.is_of(spots)
         {
             return known.gap;
         }
         let gap = self.worked_out(when, a, b, within);
-        let known = KnownGap { gap, within, places: places.map(|state| (state.position, state.angle)) };
+        let known = KnownGap { gap, within, spots };
         self.gaps[usize::from(when == When::Before)].borrow_mut()[number] = Some(known);
         if when == When::Now {
             // Beyond `within` other parts may be nearer than the one that is told.
             let near = gap.distance <= within;
             let bounds = if near { Bounds::exactly(gap.distance) } else { Bounds::at_least(within) };
-            self.anchors.borrow_mut()[number] = Anchor { bounds, spots: [placement.spots[a], placement.spots[b]] };
+            self.anchors.borrow_mut()[number] = Anchor { bounds, spots };
             if let Some(cell) = self.bounds.get(number) {
                 cell.set(bounds);
             }
@@ -116,7 +114,7 @@ impl Sight {
     pub(crate) fn gap_of(&self, candidate: &Candidate, within: f64) -> Gap {
         let (a, b) = candidate.bodies;
         match candidate.number {
-            Some(number) if self.now.bodies[a].meets(&self.now.bodies[b], within) => {
+            Some(number) if self.may_be_within(When::Now, a, b, within) => {
                 self.gap_of_neighbours(When::Now, number, within)
             }
             Some(_) => Gap::FAR,
@@ -181,12 +179,12 @@ impl Sight {
 
     /// The gap of every part of one body to every part of another that may be within a distance.
     pub(crate) fn gaps(&self, when: When, a: usize, b: usize, within: f64, mut each: impl FnMut(Gap)) {
-        let placement = self.placement(when);
-        if !placement.bodies[a].meets(&placement.bodies[b], within) {
+        let (one, other) = (self.placed(when, a), self.placed(when, b));
+        if !one.all.meets(&other.all, within) {
             return;
         }
-        for (part, rectangle) in placement.outlines[a].iter().zip(&placement.parts[a]) {
-            for (counterpart, other) in placement.outlines[b].iter().zip(&placement.parts[b]) {
+        for (part, rectangle) in one.outlines.iter().zip(&one.parts) {
+            for (counterpart, other) in other.outlines.iter().zip(&other.parts) {
                 if rectangle.meets(other, within) {
                     each(part.gap_within(counterpart, within));
                 }
@@ -207,8 +205,7 @@ impl Sight {
         let single = self.shapes.parts(body).len() == 1 && self.shapes.parts(other).len() == 1;
         match neighbour.number.filter(|_| single) {
             Some(number) => {
-                let placement = self.placement(when);
-                if placement.bodies[body].meets(&placement.bodies[other], within) {
+                if self.may_be_within(when, body, other, within) {
                     let gap = self.gap_of_neighbours(when, number, within);
                     each(if other < body { gap } else { gap.turned_round() });
                 }
@@ -228,10 +225,9 @@ impl Sight {
         mut each: impl FnMut(usize, usize),
     ) {
         self.wanted.set(self.wanted.get().max(within));
-        let placement = self.placement(when);
         if self.neighbours.cover(within) {
             for &(a, b) in &self.neighbours.pairs {
-                if of.links(others, a, b) && placement.bodies[a].meets(&placement.bodies[b], within) {
+                if of.links(others, a, b) && self.may_be_within(when, a, b, within) {
                     each(a, b);
                 }
             }
@@ -240,7 +236,7 @@ impl Sight {
         let mut pairs = Vec::new();
         sweep(
             &self.shapes,
-            placement,
+            self.placement(when),
             within,
             |id| of.has(id) || others.has(id),
             |a, b| {
@@ -257,16 +253,15 @@ impl Sight {
     /// their ids.
     pub(crate) fn neighbours_of(&self, body: usize, within: f64, mut each: impl FnMut(Neighbour)) {
         self.wanted.set(self.wanted.get().max(within));
-        let mine = &self.now.bodies[body];
         let mut tell = |other: Neighbour| {
-            if mine.meets(&self.now.bodies[other.body], within) {
+            if self.may_be_within(When::Now, body, other.body, within) {
                 each(other);
             }
         };
         if self.neighbours.cover(within) {
             self.neighbours.of[body].iter().copied().for_each(&mut tell);
         } else {
-            let others = (0..self.now.bodies.len()).filter(|&other| other != body && self.shapes.may_meet(body, other));
+            let others = (0..self.now.spots.len()).filter(|&other| other != body && self.shapes.may_meet(body, other));
             others.for_each(|body| tell(Neighbour { body, number: None }));
         }
     }

@@ -68,10 +68,15 @@ impl Outline {
     }
 
     /// Writes the outline carried to a place over another of the same kind and number of corners.
-    pub(crate) fn place_into(&self, state: &BodyState, placed: &mut Outline) {
+    fn place_into(&self, state: &BodyState, placed: &mut Outline) {
         let angle = state.angle;
-        let at = state.position.truncate();
         let (sin, cos) = if angle == 0.0 { (0.0, 1.0) } else { (libm::sin(angle), libm::cos(angle)) };
+        self.carry_into(state.position.truncate(), DVec2::new(cos, sin), placed);
+    }
+
+    /// Writes the outline, turned until the x axis lies along a unit vector and carried to a place, over another of the same kind and
+    /// number of corners.
+    pub(crate) fn carry_into(&self, at: DVec2, DVec2 { x: cos, y: sin }: DVec2, placed: &mut Outline) {
         let turn = |v: DVec2| DVec2::new(cos * v.x - sin * v.y, sin * v.x + cos * v.y);
         match (self, placed) {
             (Outline::Hull { corners, .. }, Outline::Hull { corners: placed, .. }) => {
@@ -83,7 +88,10 @@ impl Outline {
                 *turned = turn(*normal);
                 *lifted = level + turned.dot(at);
             }
-            (own, placed) => *placed = own.placed(state),
+            (own, placed) => {
+                *placed = own.clone();
+                own.carry_into(at, DVec2::new(cos, sin), placed);
+            }
         }
     }
 

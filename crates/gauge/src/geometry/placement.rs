@@ -3,7 +3,8 @@
 use super::bounds::Spot;
 use super::outline::Outline;
 use super::shapes::Shapes;
-use ironspin_model::{BodyState, DVec2, Frame};
+use ironspin_model::{DVec2, Frame};
+use std::cell::{OnceCell, RefCell};
 
 /// A rectangle along the axes; empty of everything when it holds not-a-number.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -58,68 +59,100 @@ impl Rectangle {
     }
 }
 
-/// How far any side of any rectangle lies from where it was, m; infinite for one that came or went.
-pub(super) fn furthest_strayed(now: &[Rectangle], then: &[Rectangle]) -> f64 {
-    // Sides without end have not moved.
-    let side = |a: f64, b: f64| if a == b { 0.0 } else { (a - b).abs() };
-    let corner = |a: DVec2, b: DVec2| side(a.x, b.x).max(side(a.y, b.y));
-    let strayed = |(is, was): (&Rectangle, &Rectangle)| corner(is.low, was.low).max(corner(is.high, was.high));
-    now.iter().zip(then).map(strayed).fold(0.0, f64::max)
+/// The outlines of a body in place, and the rectangles around them.
+#[derive(Clone, Debug)]
+pub(super) struct Placed {
+    pub(super) outlines: Vec<Outline>,
+    pub(super) parts: Vec<Rectangle>,
+    /// Around all parts; empty for a body that is not there.
+    pub(super) all: Rectangle,
 }
 
-/// The bodies of one frame, in place.
+impl Placed {
+    fn new(outlines: &[Outline]) -> Self {
+        Placed { outlines: outlines.to_vec(), parts: vec![Rectangle::NONE; outlines.len()], all: Rectangle::NONE }
+    }
+
+    fn carry(&mut self, outlines: &[Outline], spot: Spot) {
+        self.all = Rectangle::NONE;
+        if spot.is_nowhere() {
+            return;
+        }
+        let (at, angle) = (spot.place(), spot.angle());
+        let (sin, cos) = if angle == 0.0 { (0.0, 1.0) } else { (libm::sin(angle), libm::cos(angle)) };
+        for ((outline, placed), part) in outlines.iter().zip(&mut self.outlines).zip(&mut self.parts) {
+            outline.carry_into(at, DVec2::new(cos, sin), placed);
+            *part = Rectangle::of(placed);
+            self.all = self.all.around(*part);
+        }
+    }
+}
+
+/// The bodies of one frame. Outlines are put in place when somebody asks for them first.
 #[derive(Clone, Debug)]
 pub(super) struct Placement {
-    pub(super) states: Vec<BodyState>,
     pub(super) spots: Vec<Spot>,
-    /// The highest speed of any point of each body, m/s, but for points without end.
+    /// Speed of each body, m/s, and the highest of any of its points, but for points without end; 0 for one that is not there.
+    pub(super) speed: Vec<f64>,
     pub(super) swiftness: Vec<f64>,
-    pub(super) outlines: Vec<Vec<Outline>>,
-    pub(super) parts: Vec<Vec<Rectangle>>,
-    pub(super) bodies: Vec<Rectangle>,
-    /// Bodies in the order of the lower ends of their rectangles along x.
-    pub(super) order: Vec<usize>,
+    /// Who is not there, in order.
+    pub(super) absent: Vec<usize>,
+    placed: Vec<OnceCell<Box<Placed>>>,
+    /// What earlier frames have left, to be written over.
+    spare: Vec<RefCell<Option<Box<Placed>>>>,
 }
 
 impl Placement {
     pub(super) fn new(shapes: &Shapes) -> Self {
         let count = shapes.count();
         Placement {
-            states: vec![BodyState::absent(); count],
             spots: vec![Spot::NOWHERE; count],
+            speed: vec![0.0; count],
             swiftness: vec![0.0; count],
-            outlines: (0..count).map(|id| shapes.parts(id).to_vec()).collect(),
-            parts: (0..count).map(|id| vec![Rectangle::NONE; shapes.parts(id).len()]).collect(),
-            bodies: vec![Rectangle::NONE; count],
-            order: (0..count).collect(),
+            absent: (0..count).collect(),
+            placed: vec![OnceCell::new(); count],
+            spare: vec![RefCell::new(None); count],
         }
     }
 
-    pub(super) fn place(&mut self, shapes: &Shapes, frame: &Frame) {
-        for (id, state) in frame.bodies.iter().enumerate().take(self.states.len()) {
-            if *state == self.states[id] {
-                continue;
+    /// Takes the next frame, and tells the highest speed of any point, m/s.
+    pub(super) fn see(&mut self, shapes: &Shapes, frame: &Frame) -> f64 {
+        let mut fastest = 0.0_f64;
+        self.absent.clear();
+        for (id, state) in frame.bodies.iter().enumerate().take(self.spots.len()) {
+            let (absent, spot) = (state.is_absent(), Spot::of(state));
+            if absent {
+                self.absent.push(id);
             }
-            self.states[id] = *state;
-            self.spots[id] = if state.is_absent() { Spot::NOWHERE } else { Spot::of(state) };
             let reach = shapes.reach(id);
             let turning = if state.spin.z == 0.0 || !reach.is_finite() { 0.0 } else { state.spin.z.abs() * reach };
-            self.swiftness[id] = if state.is_absent() { 0.0 } else { state.velocity.length() + turning };
-            let mut all = Rectangle::NONE;
-            if !state.is_absent() {
-                for (number, part) in shapes.parts(id).iter().enumerate() {
-                    part.place_into(state, &mut self.outlines[id][number]);
-                    let rectangle = Rectangle::of(&self.outlines[id][number]);
-                    self.parts[id][number] = rectangle;
-                    all = all.around(rectangle);
+            self.speed[id] = if absent { 0.0 } else { state.velocity.length() };
+            self.swiftness[id] = if absent { 0.0 } else { self.speed[id] + turning };
+            fastest = fastest.max(self.swiftness[id]);
+            if spot != self.spots[id] {
+                self.spots[id] = if absent { Spot::NOWHERE } else { spot };
+                if let Some(old) = self.placed[id].take() {
+                    *self.spare[id].get_mut() = Some(old);
                 }
             }
-            self.bodies[id] = all;
         }
-        // Nearly in order already, from the frame before last.
-        let bodies = &self.bodies;
-        self.order.sort_by(|&a, &b| bodies[a].low.x.total_cmp(&bodies[b].low.x).then(a.cmp(&b)));
+        fastest
     }
+
+    #[inline]
+    pub(super) fn of(&self, shapes: &Shapes, id: usize) -> &Placed {
+        self.placed[id].get_or_init(|| {
+            let mut placed = self.spare[id].take().unwrap_or_else(|| Box::new(Placed::new(shapes.parts(id))));
+            placed.carry(shapes.parts(id), self.spots[id]);
+            placed
+        })
+    }
+}
+
+/// How far any side of a body's rectangle may lie from where it was, m, for the one that went furthest; infinite for one that came or went.
+pub(super) fn furthest_strayed(shapes: &Shapes, now: &[Spot], then: &[Spot]) -> f64 {
+    let strayed = |id: usize| now[id].strayed(&then[id], shapes.reach(id));
+    (0..now.len().min(then.len())).map(strayed).fold(0.0, f64::max)
 }
 
 /// Every pair that may touch and whose rectangles come within a distance, by a sweep along x.
@@ -130,13 +163,14 @@ pub(super) fn sweep(
     counts: impl Fn(usize) -> bool,
     mut each: impl FnMut(usize, usize),
 ) {
-    let there = |id: &&usize| counts(**id) && !placement.states[**id].is_absent();
-    let order: Vec<usize> = placement.order.iter().filter(there).copied().collect();
+    let rectangles: Vec<&Rectangle> = (0..placement.spots.len()).map(|id| &placement.of(shapes, id).all).collect();
+    let mut order: Vec<usize> =
+        (0..rectangles.len()).filter(|&id| counts(id) && !placement.spots[id].is_nowhere()).collect();
+    order.sort_by(|&a, &b| rectangles[a].low.x.total_cmp(&rectangles[b].low.x).then(a.cmp(&b)));
     for (number, &a) in order.iter().enumerate() {
-        let mine = &placement.bodies[a];
-        let end = mine.high.x + within;
-        for &b in order[number + 1..].iter().take_while(|&&b| placement.bodies[b].low.x <= end) {
-            if mine.meets(&placement.bodies[b], within) && shapes.may_meet(a, b) {
+        let end = rectangles[a].high.x + within;
+        for &b in order[number + 1..].iter().take_while(|&&b| rectangles[b].low.x <= end) {
+            if rectangles[a].meets(rectangles[b], within) && shapes.may_meet(a, b) {
                 each(a.min(b), a.max(b));
             }
         }

@@ -48,6 +48,12 @@ impl Shapes {
             && (self.apart.is_empty() || !self.apart.contains(&[a.min(b), a.max(b)]))
     }
 
+    /// Whether no two bodies are kept from touching.
+    pub(crate) fn all_may_meet(&self) -> bool {
+        let all = |of: usize| self.layers.iter().fold(u32::MAX, |bits, body| bits & body[of]);
+        self.apart.is_empty() && all(0) & all(1) != 0
+    }
+
     /// Outlines of a body's parts in its own frame.
     pub(crate) fn parts(&self, body: usize) -> &[Outline] {
         &self.parts[body]

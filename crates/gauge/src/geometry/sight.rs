@@ -3,7 +3,7 @@
 use super::bounds::{Anchor, Bounds};
 use super::nearness::{KnownGap, Neighbour, Neighbours};
 use super::outline::Outline;
-use super::placement::{Placement, furthest_strayed, sweep};
+use super::placement::{Placed, Placement, furthest_strayed, sweep};
 use super::shapes::Shapes;
 use crate::gauges::explainer::Explainers;
 use ironspin_model::{Frame, World};
@@ -72,9 +72,7 @@ impl Sight {
         self.frame += 1;
         std::mem::swap(&mut self.now, &mut self.before);
         self.gaps.swap(0, 1);
-        self.now.place(&self.shapes, frame);
-        let fastest = self.now.swiftness.iter().copied().fold(0.0, f64::max);
-        self.speeds = [fastest, self.speeds[0]];
+        self.speeds = [self.now.see(&self.shapes, frame), self.speeds[0]];
         let wanted = self.wanted.replace(f64::NEG_INFINITY);
         let neighbours = &mut self.neighbours;
         if wanted == f64::NEG_INFINITY {
@@ -83,7 +81,7 @@ impl Sight {
             self.bounds.clear();
             return;
         }
-        let strayed = furthest_strayed(&self.now.bodies, &neighbours.rectangles);
+        let strayed = furthest_strayed(&self.shapes, &self.now.spots, &neighbours.spots);
         // The frame before was near enough for its own search, so its bodies have strayed no further than known.
         neighbours.strayed = neighbours.strayed.max(strayed);
         if !(wanted + 2.0 * neighbours.strayed <= neighbours.found_within) {
@@ -107,7 +105,7 @@ impl Sight {
                 return Cell::new(bounds);
             }
             // Only known to be no nearer than they now may be: their rectangles tell more.
-            let least = now.bodies[a].least_gap(&now.bodies[b]);
+            let least = now.of(shapes, a).all.least_gap(&now.of(shapes, b).all);
             *anchor = Anchor { bounds: Bounds::at_least(least), spots };
             Cell::new(anchor.bounds_at(spots, reaches))
         }));
@@ -115,7 +113,7 @@ impl Sight {
 
     fn find_neighbours(&mut self, within: f64) {
         // The frame before may be asked about too.
-        let strayed = furthest_strayed(&self.before.bodies, &self.now.bodies);
+        let strayed = furthest_strayed(&self.shapes, &self.before.spots, &self.now.spots);
         let within = within + if strayed.is_finite() { 2.0 * strayed } else { 0.0 };
         let mut pairs = Vec::with_capacity(self.neighbours.pairs.len());
         sweep(&self.shapes, &self.now, within, |_| true, |a, b| pairs.push((a, b)));
@@ -134,15 +132,26 @@ impl Sight {
             gaps.get_mut().resize(pairs.len(), None);
         }
         let mut of = std::mem::take(&mut self.neighbours.of);
-        of.resize(self.now.states.len(), Vec::new());
+        of.resize(self.now.spots.len(), Vec::new());
         of.iter_mut().for_each(Vec::clear);
         for (number, &(a, b)) in pairs.iter().enumerate() {
             of[a].push(Neighbour { body: b, number: Some(number) });
             of[b].push(Neighbour { body: a, number: Some(number) });
         }
         let search = self.neighbours.search + 1;
-        let rectangles = self.now.bodies.clone();
-        self.neighbours = Neighbours { pairs, of, rectangles, found_within: within, strayed, search };
+        let spots = self.now.spots.clone();
+        self.neighbours = Neighbours { pairs, of, spots, found_within: within, strayed, search };
+    }
+
+    /// Whether the same bodies are there in both frames.
+    pub(crate) fn same_are_there(&self) -> bool {
+        self.now.absent == self.before.absent
+    }
+
+    /// The speed of a body in a frame, m/s; 0 when it is not there.
+    #[inline]
+    pub(crate) fn speed(&self, when: When, body: usize) -> f64 {
+        self.placement(when).speed[body]
     }
 
     /// The highest speed of any point of a body in a frame, m/s, but for points without end.
@@ -169,7 +178,16 @@ impl Sight {
 
     /// Outlines of a body's solid parts, in place.
     pub(crate) fn outlines(&self, when: When, body: usize) -> &[Outline] {
-        &self.placement(when).outlines[body]
+        &self.placed(when, body).outlines
+    }
+
+    pub(super) fn placed(&self, when: When, body: usize) -> &Placed {
+        self.placement(when).of(&self.shapes, body)
+    }
+
+    /// Whether the rectangles of two bodies come within a distance of each other.
+    pub(super) fn may_be_within(&self, when: When, a: usize, b: usize, within: f64) -> bool {
+        self.placed(when, a).all.meets(&self.placed(when, b).all, within)
     }
 
     /// The number of the frame now.
