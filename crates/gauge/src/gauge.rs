@@ -1,6 +1,7 @@
 //! The shape every gauge has.
 
-use crate::geometry::{Gap, Sight, When};
+use crate::geometry::Gap;
+use crate::sight::{Sight, When};
 use ironspin_model::{DVec3, Deed, Details, Frame, RayHit, World};
 
 /// One step as a gauge sees it.
@@ -28,7 +29,7 @@ impl View<'_> {
 
     /// Acceleration of free fall of a body, m/s².
     pub fn fall(&self, body: usize) -> DVec3 {
-        self.gravity * self.world.bodies[body].gravity_factor
+        self.gravity * self.sight.nature(body).gravity_factor
     }
 
     /// The smallest gap of two bodies in one of the frames; infinity at once when it is certainly above `within`, or a body is

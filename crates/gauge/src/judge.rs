@@ -14,6 +14,10 @@ pub struct Outcome {
 
 /// Holds a reading against a bound. `counts` says that the value is a count, for which the right digits are told.
 pub fn judge(reading: &Reading, bound: &Bound, counts: bool) -> Outcome {
+    if *bound == Bound::None {
+        let told = if reading.value.is_some() { "" } else { "not measured: " };
+        return Outcome { verdict: Verdict::Pass, reason: format!("{told}{}", reading.detail) };
+    }
     if reading.unsupported {
         return Outcome { verdict: Verdict::Unsupported, reason: reading.detail.clone() };
     }
@@ -64,5 +68,7 @@ mod tests {
         assert_eq!(outcome.verdict, Verdict::Fail);
         let outcome = judge(&Reading::of(f64::NAN, ""), &Bound::AtMost(1.0), false);
         assert_eq!(outcome.verdict, Verdict::Fail);
+        let outcome = judge(&Reading::nothing("no impact"), &Bound::None, false);
+        assert_eq!((outcome.verdict, outcome.reason.as_str()), (Verdict::Pass, "not measured: no impact"));
     }
 }

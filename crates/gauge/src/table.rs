@@ -96,6 +96,28 @@ pub struct GaugeEntry {
     pub make: fn(&World, &Scope) -> Box<dyn Gauge>,
 }
 
+/// The default gauges, by which a scene that claims nothing is measured: each says something of any scene of bodies that move, from their
+/// states alone, and for most of them it is known what a sound engine shows.
+const BY_DEFAULT: [&str; 10] = [
+    "energy.drift",
+    "energy.gain",
+    "energy.unexplained",
+    "momentum.balance",
+    "angular.balance",
+    "overlap.deepest",
+    "jitter.speed",
+    "settle.time",
+    "ghost.speed",
+    "escape.count",
+];
+
+impl GaugeEntry {
+    /// Whether a scene that claims nothing is measured by it.
+    pub fn is_default(&self) -> bool {
+        BY_DEFAULT.contains(&self.name)
+    }
+}
+
 impl std::fmt::Debug for GaugeEntry {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(out, "GaugeEntry({})", self.name)
@@ -213,9 +235,10 @@ pub fn entry_text(gauge: &GaugeEntry) -> String {
         needs.push_str(&format!("- **Needs** {what}.\n"));
     }
     format!(
-        "## {}\n\n{}\n\n- **Formula**: `{}`\n- **Unit**: {}; {} is better\n- **Source**: {}\n- **Limits**: {}\n{needs}- **Usual causes when it fails**: {}\n- **What to try next**: {}\n",
+        "## {}\n\n{}{}\n\n- **Formula**: `{}`\n- **Unit**: {}; {} is better\n- **Source**: {}\n- **Limits**: {}\n{needs}- **Usual causes when it fails**: {}\n- **What to try next**: {}\n",
         gauge.name,
         gauge.definition,
+        if gauge.is_default() { " Measured by default: in every scene that claims nothing." } else { "" },
         gauge.formula,
         gauge.unit,
         gauge.better.word(),
@@ -246,6 +269,11 @@ mod tests {
                 assert!(!text.is_empty(), "{}", gauge.name);
             }
         }
+    }
+
+    #[test]
+    fn every_default_gauge_is_one() {
+        assert_eq!(GAUGES.iter().filter(|gauge| gauge.is_default()).count(), BY_DEFAULT.len());
     }
 
     #[test]

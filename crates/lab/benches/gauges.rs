@@ -1,7 +1,7 @@
 //! What the gauges cost beside the engine: `cargo bench -p ironspin-lab --bench gauges`.
 //!
-//! A pile of 1,000 bodies that has come to rest, and the same while it collapses: the time of all gauges that need nothing but bodies, over the time of
-//! the built-in engine's steps, on the same frames in one run.
+//! A pile of 1,000 bodies that has come to rest, and the same while it collapses: the time of the default gauges, and of all that need nothing but bodies, over the time of
+//! the built-in engine's steps, step by step in one run.
 
 #![allow(clippy::print_stdout, clippy::print_stderr)]
 
@@ -23,7 +23,8 @@ const TURNS: usize = 5;
 
 fn main() {
     println!(
-        "| pile of 1,000 bodies | engine, ms a step | all {} gauges, ms a step | share |\n|---|---|---|---|",
+        "| pile of 1,000 bodies | engine, ms a step | the {} default gauges, ms a step | share | all {} gauges, ms a step | share |\n|---|---|---|---|---|---|",
+        defaults().count(),
         everyday().count()
     );
     for (name, world, settle) in [("at rest", worlds::pyramid(44), 2.0), ("mixed, poured", pile(1000), 2.0)] {
@@ -32,26 +33,34 @@ fn main() {
         }
         let world = World { bounds: Some(Bounds { min: DVec3::splat(-1e3), max: DVec3::splat(1e3) }), ..world };
         let mut pile = Pile::new(world, settle);
-        let engine = pile.step();
         // Of one kind alone, for a look at what is dear; `IRONSPIN_QUICK` leaves them out (and with `rest` or `poured`, the other pile).
         let mut one_by_one = Vec::new();
         if std::env::var_os("IRONSPIN_QUICK").is_none() {
-            one_by_one.extend(everyday().map(|entry| (pile.gauges(&[entry]), entry.name)));
+            one_by_one.extend(everyday().map(|entry| (pile.turns(1, &[entry]), entry.name)));
         }
-        let entries: Vec<&GaugeEntry> = everyday().collect();
-        let mut turns: Vec<f64> = (0..TURNS).map(|_| pile.gauges(&entries)).collect();
-        turns.sort_by(f64::total_cmp);
-        let all = turns[TURNS / 2];
+        let [few, all] = [defaults().collect::<Vec<_>>(), everyday().collect()].map(|set| pile.turns(TURNS, &set));
         println!(
-            "| {name} ({} bodies) | {engine:.2} | {all:.2} | {:.0} % |",
+            "| {name} ({} bodies) | {:.2} | {:.2} | {:.0} % | {:.2} | {:.0} % |",
             pile.world.bodies.len(),
-            100.0 * all / engine
+            few.engine,
+            few.gauges,
+            100.0 * few.share,
+            all.gauges,
+            100.0 * all.share
         );
-        one_by_one.sort_by(|a, b| b.0.total_cmp(&a.0));
+        one_by_one.sort_by(|a, b| b.0.share.total_cmp(&a.0.share));
         for (cost, gauge) in &one_by_one {
-            eprintln!("  {gauge}: {cost:.3} ms alone, {:.1} %", 100.0 * cost / engine);
+            eprintln!("  {gauge}: {:.3} ms alone, {:.1} %", cost.gauges, 100.0 * cost.share);
         }
     }
+}
+
+/// Medians of turns: ms a step of the engine and of gauges, and of the second over the first.
+#[derive(Clone, Copy)]
+struct Cost {
+    engine: f64,
+    gauges: f64,
+    share: f64,
 }
 
 /// Boxes, discs and capsules poured into a trough.
@@ -84,6 +93,16 @@ fn everyday() -> impl Iterator<Item = &'static GaugeEntry> {
     GAUGES.iter().filter(asks).filter(move |entry| !of_one(entry.name))
 }
 
+/// Those by which a scene that claims nothing is measured.
+fn defaults() -> impl Iterator<Item = &'static GaugeEntry> {
+    GAUGES.iter().filter(|entry| entry.is_default())
+}
+
+fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
 /// A world that has settled for a while, from where it can be run again and again.
 struct Pile {
     world: World,
@@ -101,37 +120,37 @@ impl Pile {
         Pile { world, bench, settled }
     }
 
-    /// The engine's time, ms a step: the median of some turns.
-    fn step(&mut self) -> f64 {
-        let mut turns: Vec<f64> = (0..TURNS)
-            .map(|_| {
-                self.bench.engine.restore(self.settled).expect("the state");
-                let began = Instant::now();
-                self.bench.engine.advance_blind(DT, STEPS as u64).expect("steps");
-                1e3 * began.elapsed().as_secs_f64() / STEPS as f64
-            })
-            .collect();
-        turns.sort_by(f64::total_cmp);
-        turns[TURNS / 2]
+    fn turns(&mut self, turns: usize, entries: &[&GaugeEntry]) -> Cost {
+        let costs: Vec<[f64; 2]> = (0..turns).map(|_| self.turn(entries)).collect();
+        let of = |what: fn(&[f64; 2]) -> f64| median(costs.iter().map(what).collect());
+        Cost { engine: of(|cost| cost[0]), gauges: of(|cost| cost[1]), share: of(|cost| cost[1] / cost[0]) }
     }
 
-    /// Time of some gauges beside the engine, ms a step.
-    fn gauges(&mut self, entries: &[&GaugeEntry]) -> f64 {
+    /// Time of the engine and of some gauges, ms a step, one after the other in every step, so that what else the machine does slows both.
+    fn turn(&mut self, entries: &[&GaugeEntry]) -> [f64; 2] {
         let world = &self.world;
         let scope = Scope { of: world.dynamic_bodies().collect(), ..Scope::default() };
         let mut gauges: Vec<_> = entries.iter().map(|entry| (entry.make)(world, &scope)).collect();
         let mut sight = Sight::new(world);
         let mut before: Option<Frame> = None;
-        let mut seconds = 0.0;
-        self.bench.engine.restore(self.settled).expect("the state");
-        self.bench.run(STEPS as u64, |now| {
+        let mut seconds = [0.0; 2];
+        let engine = &mut self.bench.engine;
+        engine.restore(self.settled).expect("the state");
+        for _ in 0..STEPS {
             let began = Instant::now();
-            sight.see(now);
-            let view = View { world, before: before.as_ref(), now, gravity: world.gravity, deeds: &[], sight: &sight };
-            gauges.iter_mut().for_each(|gauge| gauge.observe(&view));
-            seconds += began.elapsed().as_secs_f64();
-            before.get_or_insert_default().take_motion_of(now);
-        });
-        1e3 * seconds / STEPS as f64
+            engine.advance_blind(DT, 1).expect("a step");
+            seconds[0] += began.elapsed().as_secs_f64();
+            let mut look = |now: &Frame| {
+                let began = Instant::now();
+                sight.see(now);
+                let view =
+                    View { world, before: before.as_ref(), now, gravity: world.gravity, deeds: &[], sight: &sight };
+                gauges.iter_mut().for_each(|gauge| gauge.observe(&view));
+                before.get_or_insert_default().take_motion_of(now);
+                seconds[1] += began.elapsed().as_secs_f64();
+            };
+            engine.advance(&[], &mut look).expect("the frame");
+        }
+        seconds.map(|seconds| 1e3 * seconds / STEPS as f64)
     }
 }

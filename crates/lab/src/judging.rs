@@ -1,6 +1,7 @@
 //! Claims held against a recorded trace.
 
 use crate::audience::Audience;
+use crate::defaults::measure_by_default;
 use crate::plan::{TrialPlan, check_claims, hash};
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::trial::conclude;
@@ -73,8 +74,10 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
     };
     let scene = Scene::open(&order.scene)?;
     let settings = Settings { set: order.set.clone(), dt: dt.seconds, seed: order.seed, body_limit: order.body_limit };
-    let setup = Arc::new(scene.resolve(&settings)?);
+    let mut setup = scene.resolve(&settings)?;
     check_claims(&scene, &setup)?;
+    measure_by_default(&mut setup);
+    let setup = Arc::new(setup);
     let engine = EngineSpec::of_trace(&order.trace);
     let plan = TrialPlan {
         scene: order.scene.clone(),

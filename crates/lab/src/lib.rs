@@ -27,6 +27,7 @@
 
 mod audience;
 mod cost;
+mod defaults;
 mod dimension;
 mod document;
 mod edge;

@@ -1,5 +1,6 @@
 //! What a grid of trials is made of, and the trials that come of it.
 
+use crate::defaults::measure_by_default;
 use crate::plan::{TrialPlan, check_claims, hash};
 use ironspin_link::{EngineSpec, Lodging};
 use ironspin_model::{Clock, ClockKind, Conditions, EngineError, Factor, Origin, Timestep};
@@ -194,8 +195,10 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
                     Some((_, setup)) => Arc::clone(setup),
                     None => {
                         let settings = Settings { set: set.clone(), dt, seed, body_limit: order.body_limit };
-                        let setup = Arc::new(scene.resolve(&settings)?);
+                        let mut setup = scene.resolve(&settings)?;
                         check_claims(&scene, &setup)?;
+                        measure_by_default(&mut setup);
+                        let setup = Arc::new(setup);
                         known.push((key, Arc::clone(&setup)));
                         setup
                     }

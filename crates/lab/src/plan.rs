@@ -133,7 +133,7 @@ pub fn keep_traces(plans: &mut [TrialPlan], folder: &Path, format: TraceFormat) 
 }
 
 /// The first of a gauge's needs that a claim or its scene does not meet, with its name and a line that would.
-fn lacks(needs: &[Need], claim: &Claim, setup: &Setup) -> Option<(Need, (&'static str, &'static str))> {
+pub(crate) fn lacks(needs: &[Need], claim: &Claim, setup: &Setup) -> Option<(Need, (&'static str, &'static str))> {
     let asks = |ray: bool| setup.probes.iter().any(|probe| matches!(probe.question, Question::Ray { .. }) == ray);
     let met = |need: Need| match need {
         Need::Against => !claim.against.is_empty(),

@@ -4,7 +4,7 @@ use crate::plan::TrialPlan;
 use crate::probes::ProbeRecord;
 use crate::recording::Recording;
 use ironspin_gauge::{Exhibit, GaugeEntry, Moment};
-use ironspin_model::{Claim, EngineInfo, Verdict, World};
+use ironspin_model::{Bound, Claim, EngineInfo, Verdict, World};
 use std::path::PathBuf;
 
 /// One claim and how it turned out.
@@ -113,8 +113,14 @@ impl TrialRecord {
         self.claims.iter().filter(|claim| claim.decides()).reduce(worst).or_else(|| self.claims.first())
     }
 
-    /// How many claims hold, and how many there are.
+    /// How many claims hold, and how many there are. What has no bound claims nothing.
     pub fn tally(&self) -> (usize, usize) {
-        (self.claims.iter().filter(|claim| claim.verdict == Verdict::Pass).count(), self.claims.len())
+        let claims = || self.claims.iter().filter(|claim| claim.claim.bound != Bound::None);
+        (claims().filter(|claim| claim.verdict == Verdict::Pass).count(), claims().count())
+    }
+
+    /// What was measured without a bound.
+    pub fn told(&self) -> impl Iterator<Item = &ClaimRecord> {
+        self.claims.iter().filter(|claim| claim.claim.bound == Bound::None)
     }
 }

@@ -227,7 +227,7 @@ fn bare_claim(plan: &TrialPlan, order: &SeriesOrder) -> Claim {
         against: series.map(|s| s.against.clone()).or_else(|| own.map(|c| c.against.clone())).unwrap_or_default(),
         details: own.map_or_else(Details::default, |claim| claim.details.clone()),
         window: own.map_or(Window { from: 0.0, to: f64::INFINITY }, |claim| claim.window),
-        bound: Bound::AtMost(f64::INFINITY),
+        bound: Bound::None,
         single: None,
         severity: Severity::Should,
         because: "measured for a series".to_owned(),

@@ -159,6 +159,8 @@ pub enum Bound {
         /// Largest difference that still holds.
         within: f64,
     },
+    /// None: the value is told and held against nothing.
+    None,
 }
 
 impl Bound {
@@ -168,6 +170,7 @@ impl Bound {
             Bound::AtMost(limit) => measured <= limit,
             Bound::AtLeast(limit) => measured >= limit,
             Bound::Equals { value, within } => (measured - value).abs() <= within || measured == value,
+            Bound::None => true,
         }
     }
 
@@ -195,6 +198,7 @@ impl Bound {
             Bound::AtLeast(limit) => format!(">= {}", show(limit)),
             Bound::Equals { value, within: 0.0 } => format!("= {}", show(value)),
             Bound::Equals { value, within } => format!("= {} +- {}", show(value), show(within)),
+            Bound::None => "none".to_owned(),
         }
     }
 }

@@ -2,7 +2,7 @@
 //!
 //! | type | duty | file |
 //! |---|---|---|
-//! | [`verdict_table`], [`pooled_lines`], [`what_broke`] | what a person reads in a terminal | `terminal.rs` |
+//! | [`verdict_table`], [`pooled_lines`], [`what_broke`], [`what_was_told`] | what a person reads in a terminal | `terminal.rs` |
 //! | [`result_json`], [`trials_csv`] | what a program reads | `machine.rs` |
 //! | [`verdict_map`], [`broken_claims`] | verdicts of a sweep over step and scale | `map.rs` |
 //! | [`page`] | one self-contained HTML page, with replays | `page/` |
@@ -60,5 +60,5 @@ pub use proof::{fault_list, proof_markdown, proof_page, proof_text};
 pub use scatter::{ResultPlot, ResultPlotError, result_plot};
 pub use search::{collapse_text, comparison_text, edge_text, history_text, series_plot, series_text, worst_of};
 pub use sketch::sketch;
-pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke};
+pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke, what_was_told};
 pub use twins::{growth_plot, twin_csv, twin_table};

@@ -57,6 +57,7 @@ pub(crate) fn edges(bound: &Bound) -> [Option<f64>; 2] {
         Bound::AtMost(most) => [None, Some(most)],
         Bound::AtLeast(least) => [Some(least), None],
         Bound::Equals { value, within } => [Some(value - within), Some(value + within)],
+        Bound::None => [None, None],
     }
 }
 

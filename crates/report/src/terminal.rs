@@ -5,7 +5,7 @@ use crate::number::{show, with_unit};
 use crate::sparkline::{range, sparkline};
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
 use ironspin_lab::{ClaimRecord, PooledClaim, Summary, TrialRecord};
-use ironspin_model::Verdict;
+use ironspin_model::{Bound, Verdict};
 
 /// Characters of a value over time.
 const SPARKS: usize = 24;
@@ -102,6 +102,14 @@ fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
     let (claim, measured, bound, why) = record.deciding().map_or_else(
         || (String::new(), String::new(), String::new(), record.reason.clone()),
         |claim| {
+            if claim.claim.bound == Bound::None {
+                return (
+                    String::new(),
+                    String::new(),
+                    String::new(),
+                    "claims nothing; its figures stand below".to_owned(),
+                );
+            }
             let why =
                 if claim.detail.is_empty() { format!("of {}", claim.claim.of_text) } else { claim.detail.clone() };
             (
@@ -177,6 +185,29 @@ pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
         }
         out.push_str(&energy_line(record, blocks));
         out.push_str(&format!("     again: ironspin {}\n", ironspin_lab::shell_line(&record.plan.arguments())));
+    }
+    out
+}
+
+/// What was measured in scenes that claim nothing, a line for each gauge. Empty when every scene claims something.
+pub fn what_was_told(records: &[TrialRecord]) -> String {
+    let mut out = String::new();
+    for record in records.iter().filter(|record| record.told().next().is_some()) {
+        let dt = &record.plan.conditions.dt.text;
+        out.push_str(&format!(
+            "\n{} at dt {dt} on {}: it claims nothing, and shows\n",
+            record.scene(),
+            record.engine()
+        ));
+        let width = record.told().map(|claim| claim.gauge.name.len()).max().unwrap_or(0);
+        for claim in record.told() {
+            let value = claim.measured.map_or_else(|| "-".to_owned(), |value| with_unit(value, claim.gauge.unit));
+            let warnings: String = claim.warnings.iter().map(|warning| format!("; note: {warning}")).collect();
+            let line = format!("  {:width$}  {value:>14}  {}{warnings}", claim.gauge.name, claim.detail);
+            out.push_str(line.trim_end());
+            out.push('\n');
+        }
+        out.push_str("  A [[claim]] with one of these gauges and a bound is held against an engine.\n");
     }
     out
 }

@@ -85,6 +85,7 @@ fn limit_of(bound: Bound) -> f64 {
     match bound {
         Bound::AtMost(limit) | Bound::AtLeast(limit) => limit,
         Bound::Equals { value, .. } => value,
+        Bound::None => f64::INFINITY,
     }
 }
 
@@ -279,6 +280,8 @@ fn claim_table(claim: &ironspin_model::Claim, world: &World) -> String {
             by_scalar(value, single(limit_of)),
             by_scalar(within, single(|bound| if let Bound::Equals { within, .. } = bound { within } else { 0.0 }))
         ),
+        // Nothing in a scene stands for it.
+        Bound::None => Ok(()),
     };
     if claim.severity == Severity::Should {
         out.push_str("\nseverity = \"should\"");

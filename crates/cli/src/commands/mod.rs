@@ -48,6 +48,7 @@ fn publish(
 fn told(records: &[TrialRecord], format: ResultFormat, timing: bool) -> Result<String, Complaint> {
     use ironspin_report::{
         junit_xml, markdown, pooled_lines, result_json, summary_line, trials_csv, verdict_table, what_broke,
+        what_was_told,
     };
     Ok(match format {
         ResultFormat::Json => result_json(records, timing)?,
@@ -56,10 +57,11 @@ fn told(records: &[TrialRecord], format: ResultFormat, timing: bool) -> Result<S
         ResultFormat::Markdown => markdown(&ResultDocument::of(records, false).trials),
         ResultFormat::Table => {
             format!(
-                "{}\n{}{}{}",
+                "{}\n{}{}{}{}",
                 summary_line(records),
                 verdict_table(records, style()),
                 pooled_lines(&pool(records)),
+                what_was_told(records),
                 what_broke(records, crate::output::blocks())
             )
         }

@@ -142,6 +142,34 @@ fn a_scene_file_of_ones_own_runs_and_leaves_a_folder() {
     assert_eq!(stored["summary"]["pass"], 1);
 }
 
+#[test]
+fn a_scene_that_claims_nothing_is_measured_by_the_default_gauges() {
+    let yard = Yard::new();
+    let (bare, _) = MY_DROP.split_once("[[claim]]").expect("a claim");
+    yard.write("bare.toml", bare);
+    let answer = yard.expect(0, "run bare.toml --dt 1/240 --out results");
+    assert!(answer.out.contains("it claims nothing, and shows"), "{}", answer.out);
+    let shown = |gauge: &str, text: &str| text.lines().any(|line| line.trim_start().starts_with(gauge));
+    for gauge in ["energy.gain", "momentum.balance", "overlap.deepest", "jitter.speed", "ghost.speed"] {
+        assert!(shown(gauge, &answer.out), "{gauge} is not in {}", answer.out);
+    }
+    assert!(!shown("escape.count", &answer.out), "the scene has no bounds");
+    // What is kept is read again.
+    let stored: serde_json::Value = serde_json::from_str(&yard.read("results/result.json")).unwrap();
+    assert_eq!(stored["trials"][0]["claims"][0]["bound"], "none");
+    yard.expect(0, "report results");
+    assert!(yard.read("results/report.html").contains("0 of 0 claims hold"));
+    yard.expect(0, "compare results results");
+    // No bound fails, and the figure of a wrong engine is there to be seen.
+    let ghost =
+        |engine: &str| measured(&yard.json(0, &format!("bare.toml --dt 1/240 --engine {engine}")), "ghost.speed", "*");
+    assert_eq!(ghost("builtin"), 0.0);
+    assert!(ghost("builtin:fault=gravity-twice") > 0.01);
+    // A claim of its own is all that is measured then.
+    yard.write("one.toml", MY_DROP);
+    assert_eq!(yard.json(0, "one.toml")["trials"][0]["claims"].as_array().map(Vec::len), Some(1));
+}
+
 /// Reads CSV without quotes in it.
 fn csv_rows(text: &str) -> Vec<Vec<&str>> {
     text.lines().map(|line| line.split(',').collect()).collect()

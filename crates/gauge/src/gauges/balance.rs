@@ -1,7 +1,8 @@
 //! Balance of linear and angular momentum.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Membership, When};
+use crate::geometry::Membership;
+use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 
@@ -116,7 +117,7 @@ impl Balance {
 
     /// Momentum of one body, and the size of its contributions.
     fn momentum(&self, view: &View<'_>, frame: &ironspin_model::Frame, id: usize) -> (DVec3, f64) {
-        let (body, state) = (&view.world.bodies[id], &frame.bodies[id]);
+        let (body, state) = (view.sight.nature(id), &frame.bodies[id]);
         let linear = body.mass * state.velocity;
         match self.kind {
             Kind::Linear => (linear, linear.length()),
@@ -129,7 +130,7 @@ impl Balance {
 
     /// Impulse, or moment of it, that gravity gives over the step; exact for a parabola.
     fn by_gravity(&self, view: &View<'_>, before: &ironspin_model::Frame, id: usize) -> DVec3 {
-        let impulse = view.world.bodies[id].mass * view.fall(id) * view.span();
+        let impulse = view.sight.nature(id).mass * view.fall(id) * view.span();
         match self.kind {
             Kind::Linear => impulse,
             Kind::Angular => (0.5 * (before.bodies[id].position + view.now.bodies[id].position)).cross(impulse),

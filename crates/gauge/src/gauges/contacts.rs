@@ -1,7 +1,8 @@
 //! Contact points as the engine reports them, held against where the bodies are.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Membership, When};
+use crate::geometry::Membership;
+use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{Contact, Frame, World};
 
@@ -78,8 +79,8 @@ pub(crate) fn phantom(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 impl Contacts {
     /// Reported contacts of the bodies asked for that are there.
     fn told<'v>(&self, view: &View<'v>) -> impl Iterator<Item = &'v Contact> {
-        let view = *view;
-        let known = move |id: usize| id < view.world.bodies.len() && view.present(id);
+        let (view, all) = (*view, view.sight.all_are_there());
+        let known = move |id: usize| id < view.world.bodies.len() && (all || view.present(id));
         view.now.contacts.iter().filter(move |contact| {
             let [a, b] = contact.bodies;
             known(a) && known(b) && self.members.links(&self.everything, a, b)

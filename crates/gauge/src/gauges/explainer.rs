@@ -2,8 +2,9 @@
 
 use crate::gauge::View;
 use crate::gauges::motion::{Unexplained, unexplained};
-use crate::geometry::{Outline, When, velocity_at};
-use ironspin_model::{DVec2, DVec3, World};
+use crate::geometry::{Outline, Spot, velocity_at};
+use crate::sight::When;
+use ironspin_model::{DVec2, World};
 use std::collections::BTreeMap;
 
 /// Directions that contacts can push a body in, as the edges of their cones.
@@ -82,7 +83,7 @@ impl Push {
 struct Known {
     push: Push,
     edges: Option<[DVec2; 2]>,
-    places: [(DVec3, f64); 2],
+    spots: [Spot; 2],
 }
 
 /// What may push one body: kept between steps, since what rests is pushed as it was.
@@ -159,11 +160,8 @@ impl Explainer {
         if let Some(first) = self.pushes.first().copied() {
             let edges = Cone::edges(first.normal, first.half);
             if first.explains(&edges, change) && stands(view, id, &first, &self.pushes) {
-                let places = [id, first.other].map(|body| {
-                    let state = &view.now.bodies[body];
-                    (state.position, state.angle)
-                });
-                self.known = Some(Known { push: first, edges, places });
+                let spots = [id, first.other].map(|body| *view.sight.spot(body));
+                self.known = Some(Known { push: first, edges, spots });
                 return 0.0;
             }
         }
@@ -197,11 +195,11 @@ impl Explainer {
 
 /// Whether a push that explained a change is still there: neither body has moved by a thousandth of its size.
 fn still_there(view: &View<'_>, id: usize, known: &Known) -> bool {
-    [id, known.push.other].into_iter().zip(&known.places).all(|(body, (position, angle))| {
-        let now = &view.now.bodies[body];
+    [id, known.push.other].into_iter().zip(&known.spots).all(|(body, spot)| {
+        let now = view.sight.spot(body);
         let size = view.sight.shapes().size(body);
         let near = if size.is_finite() { 1e-3 * size } else { 0.0 };
-        (now.position - *position).length() <= near && (now.angle - angle).abs() <= 1e-3
+        (now.place() - spot.place()).length() <= near && (now.angle() - spot.angle()).abs() <= 1e-3
     })
 }
 

@@ -2,7 +2,8 @@
 
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::gauges::explainer::beyond_contacts;
-use crate::geometry::{Membership, When};
+use crate::geometry::Membership;
+use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 use std::collections::BTreeSet;

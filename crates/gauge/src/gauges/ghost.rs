@@ -1,7 +1,8 @@
 //! Changes of velocity that nothing explains.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Membership, When};
+use crate::geometry::Membership;
+use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 
@@ -76,7 +77,7 @@ impl Gauge for Ghost {
         let mut explainers = view.sight.explainers().borrow_mut();
         let explainers = explainers.since(start, view.world);
         for &id in &self.of {
-            if view.world.bodies[id].mass == 0.0 || self.jointed.has(id) || !view.present(id) {
+            if view.sight.nature(id).mass == 0.0 || self.jointed.has(id) || !view.present(id) {
                 continue;
             }
             let ghost = explainers[id].ghost(view, id);
@@ -211,7 +212,7 @@ mod tests {
         let world = tiles();
         let scope = Scope { of: vec![2], ..Scope::default() };
         let mut gauges = [speed(&world, &scope), count(&world, &scope)];
-        let mut sight = crate::geometry::Sight::new(&world);
+        let mut sight = crate::sight::Sight::new(&world);
         let mut before = None;
         for now in &frames {
             sight.see(now);

@@ -1,7 +1,8 @@
 //! How many impacts there were, and of which pairs.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Membership, When, velocity_at};
+use crate::geometry::{Membership, velocity_at};
+use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 use std::collections::{BTreeMap, BTreeSet};
@@ -104,7 +105,7 @@ impl Impacts {
         }
         let mut there = (0..view.world.bodies.len()).filter(|&id| self.of.has(id) && view.present(id));
         there.all(|id| {
-            let body = &view.world.bodies[id];
+            let body = view.sight.nature(id);
             let changed =
                 body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
             let (told, sum) = pushes[id];

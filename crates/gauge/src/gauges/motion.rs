@@ -60,7 +60,14 @@ pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
 
 /// What nothing but contacts and joints can explain of a body's change of velocity over the step.
 pub(crate) fn unexplained(view: &View<'_>, id: usize) -> Option<Unexplained> {
-    let (body, now, span) = (&view.world.bodies[id], &view.now.bodies[id], view.span());
+    let (now, span) = (&view.now.bodies[id], view.span());
+    if view.deeds.is_empty() && view.sight.nature(id).is_free {
+        // The same as below, without what would be nothing.
+        let (before, given) = (&view.before?.bodies[id], view.fall(id) * span);
+        let velocity = now.velocity - (before.velocity + given);
+        return Some(Unexplained { velocity, spin: now.spin.z - before.spin.z, explained: given.length() });
+    }
+    let body = &view.world.bodies[id];
     let Driven { velocity, spin, force, torque, .. } = driven(view, id)?;
     let fading = |rate: f64, value: f64| if rate == 0.0 { value } else { value * libm::exp(-rate * span) };
     let share = fading(body.linear_damping, 1.0);

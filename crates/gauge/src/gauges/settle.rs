@@ -1,9 +1,9 @@
 //! When bodies come to rest.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::When;
+use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
-use ironspin_model::World;
+use ironspin_model::{DVec3, World};
 
 pub(crate) const TIME: GaugeEntry = GaugeEntry {
     name: "settle.time",
@@ -26,23 +26,45 @@ struct Settle {
     /// Last time at which each body moved, s.
     moved: Vec<Option<f64>>,
     fastest: f64,
+    /// Below which speed each body rests, m/s, under this gravity and span of a step.
+    resting: Vec<Option<f64>>,
+    under: Option<(DVec3, f64)>,
 }
 
 pub(crate) fn time(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     let moved = vec![None; scope.of.len()];
-    Box::new(Settle { of: scope.of.clone(), start: None, now: 0.0, moved, fastest: 0.0 })
+    Box::new(Settle {
+        of: scope.of.clone(),
+        start: None,
+        now: 0.0,
+        moved,
+        fastest: 0.0,
+        under: None,
+        resting: Vec::new(),
+    })
+}
+
+/// The speed below which a body counts as resting under gravity, m/s.
+fn resting_speed(view: &View<'_>, id: usize) -> Option<f64> {
+    let (fall, size) = (view.fall(id).length(), view.sight.shapes().size(id));
+    (fall > 0.0 && size.is_finite()).then(|| (0.01 * (2.0 * fall * size).sqrt()).max(4.0 * fall * view.span()))
 }
 
 impl Gauge for Settle {
     fn observe(&mut self, view: &View<'_>) {
         self.start.get_or_insert(view.now.time);
         self.now = view.now.time;
-        for (moved, &id) in self.moved.iter_mut().zip(&self.of) {
+        let under = (view.gravity, view.span());
+        if self.under != Some(under) {
+            self.under = Some(under);
+            self.resting.clear();
+            self.resting.extend(self.of.iter().map(|&id| resting_speed(view, id)));
+        }
+        for ((moved, &id), resting) in self.moved.iter_mut().zip(&self.of).zip(&self.resting) {
             if !view.present(id) {
                 continue;
             }
             let state = &view.now.bodies[id];
-            let size = view.sight.shapes().size(id);
             let reported = view.sight.speed(When::Now, id);
             // An engine that puts bodies to sleep while they move on is seen by the way they go.
             let gone = match view.before {
@@ -53,13 +75,7 @@ impl Gauge for Settle {
             };
             let speed = reported.max(gone);
             self.fastest = self.fastest.max(speed);
-            let fall = view.fall(id).length();
-            let resting = if fall > 0.0 && size.is_finite() {
-                (0.01 * (2.0 * fall * size).sqrt()).max(4.0 * fall * view.span())
-            } else {
-                1e-3 * self.fastest
-            };
-            if speed > resting {
+            if speed > resting.unwrap_or(1e-3 * self.fastest) {
                 *moved = Some(view.now.time);
             }
         }

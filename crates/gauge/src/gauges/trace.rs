@@ -1,7 +1,7 @@
 //! Made-up worlds and traces for the tests of gauges: closed forms, and the same with a fault.
 
 use crate::gauge::{Reading, Scope, View};
-use crate::geometry::Sight;
+use crate::sight::Sight;
 use crate::table::find;
 use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Deed, Frame, Material, Part, Shape, World};
 

@@ -69,6 +69,12 @@ impl Bounds {
         Bounds { low, high: f64::INFINITY }
     }
 
+    /// With so much more room on both sides.
+    #[inline]
+    pub(crate) fn widened(self, by: f64) -> Self {
+        Bounds { low: self.low - by, high: self.high + by }
+    }
+
     pub(crate) fn exactly(gap: f64) -> Self {
         Bounds { low: gap, high: gap }
     }

@@ -8,15 +8,15 @@ use std::cell::{OnceCell, RefCell};
 
 /// A rectangle along the axes; empty of everything when it holds not-a-number.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Rectangle {
-    pub(super) low: DVec2,
-    pub(super) high: DVec2,
+pub(crate) struct Rectangle {
+    pub(crate) low: DVec2,
+    pub(crate) high: DVec2,
 }
 
 impl Rectangle {
-    pub(super) const NONE: Rectangle = Rectangle { low: DVec2::INFINITY, high: DVec2::NEG_INFINITY };
+    pub(crate) const NONE: Rectangle = Rectangle { low: DVec2::INFINITY, high: DVec2::NEG_INFINITY };
 
-    pub(super) fn of(outline: &Outline) -> Self {
+    pub(crate) fn of(outline: &Outline) -> Self {
         match outline {
             Outline::Hull { corners, radius } => {
                 let none = Rectangle::NONE;
@@ -40,18 +40,18 @@ impl Rectangle {
         }
     }
 
-    pub(super) fn around(self, other: Rectangle) -> Self {
+    pub(crate) fn around(self, other: Rectangle) -> Self {
         Rectangle { low: self.low.min(other.low), high: self.high.max(other.high) }
     }
 
     /// The gap of two that overlap along one axis at most, or less; minus infinity for two that overlap.
-    pub(super) fn least_gap(&self, other: &Rectangle) -> f64 {
+    pub(crate) fn least_gap(&self, other: &Rectangle) -> f64 {
         let apart = (self.low - other.high).max(other.low - self.high).max_element();
         if apart > 0.0 { apart } else { f64::NEG_INFINITY }
     }
 
     /// Whether two come within a distance of each other along both axes.
-    pub(super) fn meets(&self, other: &Rectangle, within: f64) -> bool {
+    pub(crate) fn meets(&self, other: &Rectangle, within: f64) -> bool {
         self.low.x - within <= other.high.x
             && other.low.x - within <= self.high.x
             && self.low.y - within <= other.high.y
@@ -61,11 +61,11 @@ impl Rectangle {
 
 /// The outlines of a body in place, and the rectangles around them.
 #[derive(Clone, Debug)]
-pub(super) struct Placed {
-    pub(super) outlines: Vec<Outline>,
-    pub(super) parts: Vec<Rectangle>,
+pub(crate) struct Placed {
+    pub(crate) outlines: Vec<Outline>,
+    pub(crate) parts: Vec<Rectangle>,
     /// Around all parts; empty for a body that is not there.
-    pub(super) all: Rectangle,
+    pub(crate) all: Rectangle,
 }
 
 impl Placed {
@@ -90,20 +90,20 @@ impl Placed {
 
 /// The bodies of one frame. Outlines are put in place when somebody asks for them first.
 #[derive(Clone, Debug)]
-pub(super) struct Placement {
-    pub(super) spots: Vec<Spot>,
+pub(crate) struct Placement {
+    pub(crate) spots: Vec<Spot>,
     /// Speed of each body, m/s, and the highest of any of its points, but for points without end; 0 for one that is not there.
-    pub(super) speed: Vec<f64>,
-    pub(super) swiftness: Vec<f64>,
+    pub(crate) speed: Vec<f64>,
+    pub(crate) swiftness: Vec<f64>,
     /// Who is not there, in order.
-    pub(super) absent: Vec<usize>,
+    pub(crate) absent: Vec<usize>,
     placed: Vec<OnceCell<Box<Placed>>>,
     /// What earlier frames have left, to be written over.
     spare: Vec<RefCell<Option<Box<Placed>>>>,
 }
 
 impl Placement {
-    pub(super) fn new(shapes: &Shapes) -> Self {
+    pub(crate) fn new(shapes: &Shapes) -> Self {
         let count = shapes.count();
         Placement {
             spots: vec![Spot::NOWHERE; count],
@@ -116,7 +116,7 @@ impl Placement {
     }
 
     /// Takes the next frame, and tells the highest speed of any point, m/s.
-    pub(super) fn see(&mut self, shapes: &Shapes, frame: &Frame) -> f64 {
+    pub(crate) fn see(&mut self, shapes: &Shapes, frame: &Frame) -> f64 {
         let mut fastest = 0.0_f64;
         self.absent.clear();
         for (id, state) in frame.bodies.iter().enumerate().take(self.spots.len()) {
@@ -140,7 +140,7 @@ impl Placement {
     }
 
     #[inline]
-    pub(super) fn of(&self, shapes: &Shapes, id: usize) -> &Placed {
+    pub(crate) fn of(&self, shapes: &Shapes, id: usize) -> &Placed {
         self.placed[id].get_or_init(|| {
             let mut placed = self.spare[id].take().unwrap_or_else(|| Box::new(Placed::new(shapes.parts(id))));
             placed.carry(shapes.parts(id), self.spots[id]);
@@ -150,13 +150,13 @@ impl Placement {
 }
 
 /// How far any side of a body's rectangle may lie from where it was, m, for the one that went furthest; infinite for one that came or went.
-pub(super) fn furthest_strayed(shapes: &Shapes, now: &[Spot], then: &[Spot]) -> f64 {
+pub(crate) fn furthest_strayed(shapes: &Shapes, now: &[Spot], then: &[Spot]) -> f64 {
     let strayed = |id: usize| now[id].strayed(&then[id], shapes.reach(id));
     (0..now.len().min(then.len())).map(strayed).fold(0.0, f64::max)
 }
 
 /// Every pair that may touch and whose rectangles come within a distance, by a sweep along x.
-pub(super) fn sweep(
+pub(crate) fn sweep(
     shapes: &Shapes,
     placement: &Placement,
     within: f64,

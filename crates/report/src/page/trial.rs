@@ -6,7 +6,7 @@ use crate::number::show;
 use crate::picture::escape;
 use crate::plot::PlotError;
 use ironspin_lab::{ClaimDocument, shell_line};
-use ironspin_model::Verdict;
+use ironspin_model::{Bound, Verdict};
 
 /// Places of bodies and contacts in all replays of a page together: six bytes each before they are written as text.
 const PLACES: usize = 150_000;
@@ -61,7 +61,8 @@ fn sentence(text: &str) -> String {
 fn one(number: usize, trial: &PageTrial, share: Option<Share>) -> Result<String, PlotError> {
     let document = &trial.document;
     let (class, word) = mark(document.verdict);
-    let held = document.claims.iter().filter(|claim| claim.verdict == Verdict::Pass).count();
+    let claims = || document.claims.iter().filter(|claim| claim.bound != Bound::None);
+    let held = claims().filter(|claim| claim.verdict == Verdict::Pass).count();
     let unusual = document.unusual_text();
     let open = if trial.passed() { "" } else { " open" };
     let mut out = format!(
@@ -71,7 +72,7 @@ fn one(number: usize, trial: &PageTrial, share: Option<Share>) -> Result<String,
         if unusual.is_empty() { "" } else { ", " },
         escape(&unusual),
         escape(&document.engine),
-        document.claims.len(),
+        claims().count(),
         document.steps,
         document.bodies
     );
@@ -103,6 +104,7 @@ fn claim_row(claim: &ClaimDocument) -> String {
     for warning in &claim.warnings {
         notes.push_str(&format!(" <em>Note: {}.</em>", escape(warning)));
     }
+    let (class, word) = if claim.bound == Bound::None { ("", "") } else { (class, word) };
     format!(
         "<tr><td><span class=\"mark {class}\">{word}</span></td><td>{}</td><td>{}</td><td class=\"number\">{}</td><td class=\"number\">{}</td>\
          <td>{notes} <span class=\"soft\">Because {}.</span></td></tr>\n",

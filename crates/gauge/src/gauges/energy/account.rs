@@ -2,6 +2,7 @@
 
 use crate::gauge::View;
 use crate::gauges::motion::driven;
+use crate::sight::Nature;
 use ironspin_model::{BodyState, DVec2, DVec3, Deed, Frame, Joint, JointKind, World};
 
 /// Mechanical energy of some bodies, J; height counts from the origin.
@@ -36,7 +37,7 @@ pub(super) fn energy_under(
 ) -> MechanicalEnergy {
     let mut sum = MechanicalEnergy::default();
     for &id in of {
-        let own = body_energy(world, &frame.bodies[id], id, gravity);
+        let own = body_energy(&Nature::of(&world.bodies[id]), &frame.bodies[id], gravity);
         sum.kinetic += own.kinetic;
         sum.total += own.total;
     }
@@ -46,12 +47,40 @@ pub(super) fn energy_under(
     sum
 }
 
+/// Mechanical energies of all bodies in one frame, kept because several gauges of a trial ask for them.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Energies {
+    /// The number of the frame, and gravity.
+    of: Option<(u64, DVec3)>,
+    bodies: Vec<MechanicalEnergy>,
+}
+
+/// The energy of some bodies in the frame now.
+pub(super) fn energy_now(view: &View<'_>, of: &[usize], springs: &[usize]) -> MechanicalEnergy {
+    let mut known = view.sight.energies().borrow_mut();
+    let asked = Some((view.sight.frame(), view.gravity));
+    if known.of != asked {
+        known.of = asked;
+        known.bodies.clear();
+        let states = view.now.bodies.iter().enumerate();
+        known.bodies.extend(states.map(|(id, state)| body_energy(view.sight.nature(id), state, view.gravity)));
+    }
+    let mut sum = MechanicalEnergy::default();
+    for &id in of {
+        sum.kinetic += known.bodies[id].kinetic;
+        sum.total += known.bodies[id].total;
+    }
+    for &number in springs {
+        sum.total += spring_energy(view.world, &view.now.bodies, &view.world.joints[number]);
+    }
+    sum
+}
+
 /// Of one body; nothing for one that is not there.
-pub(super) fn body_energy(world: &World, state: &BodyState, id: usize, gravity: DVec3) -> MechanicalEnergy {
+pub(super) fn body_energy(body: &Nature, state: &BodyState, gravity: DVec3) -> MechanicalEnergy {
     if state.is_absent() {
         return MechanicalEnergy::default();
     }
-    let body = &world.bodies[id];
     let kinetic = 0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia * state.spin.length_squared();
     let height = body.mass * (gravity * body.gravity_factor).dot(state.position);
     MechanicalEnergy { kinetic, total: kinetic - height }
@@ -94,8 +123,8 @@ pub(super) fn brought(view: &View<'_>, of: &[usize], springs: &[usize], gravity_
         let (was, is) = (&before.bodies[id], &view.now.bodies[id]);
         match (was.is_absent(), is.is_absent()) {
             // It brings what it has when it comes, and takes what it had when it goes.
-            (true, false) => sum += body_energy(view.world, is, id, view.gravity).total,
-            (false, true) => sum -= body_energy(view.world, was, id, view.gravity).total,
+            (true, false) => sum += body_energy(view.sight.nature(id), is, view.gravity).total,
+            (false, true) => sum -= body_energy(view.sight.nature(id), was, view.gravity).total,
             (false, false) if view.deeds.iter().any(|(body, _)| *body == id) => sum += done(view, was, id),
             _ => {}
         }
@@ -118,7 +147,7 @@ fn done(view: &View<'_>, was: &BodyState, id: usize) -> f64 {
         spin: DVec3::new(0.0, 0.0, driven.spin),
         rotation: was.rotation,
     };
-    let energy = |state: &BodyState| body_energy(view.world, state, id, view.gravity).total;
+    let energy = |state: &BodyState| body_energy(view.sight.nature(id), state, view.gravity).total;
     let now = &view.now.bodies[id];
     energy(&after) - energy(was) + driven.force.dot(now.position - position) + driven.torque * (now.angle - angle)
 }

@@ -2,7 +2,8 @@
 
 use crate::gauge::View;
 use crate::gauges::motion::unexplained;
-use crate::geometry::{Membership, When, velocity_at};
+use crate::geometry::{Membership, velocity_at};
+use crate::sight::When;
 use ironspin_model::World;
 use std::collections::BTreeMap;
 

@@ -5,10 +5,12 @@ mod causes;
 
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::gauges::motion::unexplained;
-use crate::geometry::{Membership, When};
+use crate::geometry::Membership;
+use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
+pub(crate) use account::Energies;
 pub use account::{MechanicalEnergy, mechanical_energy};
-use account::{brought, energy_under, springs_of};
+use account::{brought, energy_now, springs_of};
 use causes::{Cause, Causes, cause};
 use ironspin_model::{BodyKind, DVec3, World};
 
@@ -200,8 +202,7 @@ impl Energy {
 
 impl Gauge for Energy {
     fn observe(&mut self, view: &View<'_>) {
-        let MechanicalEnergy { kinetic, total } =
-            energy_under(view.world, view.now, &self.scope.of, &self.springs, view.gravity);
+        let MechanicalEnergy { kinetic, total } = energy_now(view, &self.scope.of, &self.springs);
         if self.first.is_none() {
             self.gravity = view.gravity;
         }

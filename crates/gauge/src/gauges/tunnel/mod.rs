@@ -5,7 +5,8 @@ mod seam;
 
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::gauges::motion::unexplained;
-use crate::geometry::{Outline, Shapes, When, winding};
+use crate::geometry::{Outline, Shapes, winding};
+use crate::sight::When;
 use crate::table::{Better, GaugeEntry, Need};
 use follow::{Stage, Through, follow, path};
 use ironspin_model::{BodyState, DVec2, Frame, Shape, World};

@@ -1,11 +1,7 @@
 //! Who is near whom, and how near.
 
-use super::bounds::{Anchor, Bounds, Spot};
-use super::gap::Gap;
-use super::placement::sweep;
-use super::shapes::Membership;
-use super::sight::{Sight, When};
-use std::cell::Cell;
+use super::{Sight, When};
+use crate::geometry::{Anchor, Bounds, Gap, Membership, Spot, sweep};
 
 /// A gap and where both bodies were.
 #[derive(Clone, Copy, Debug)]
@@ -104,7 +100,8 @@ impl Sight {
             let bounds = if near { Bounds::exactly(gap.distance) } else { Bounds::at_least(within) };
             self.anchors.borrow_mut()[number] = Anchor { bounds, spots };
             if let Some(cell) = self.bounds.get(number) {
-                cell.set(bounds);
+                // Read with as much room as bodies have gone since all were worked out, now and later.
+                cell.set(bounds.widened(self.bounds_loose));
             }
         }
         gap
@@ -140,7 +137,7 @@ impl Sight {
         }
         self.wanted.set(self.wanted.get().max(within));
         for (number, (bounds, &(a, b))) in self.bounds.iter().zip(&self.neighbours.pairs).enumerate() {
-            let bounds = bounds.get();
+            let bounds = bounds.get().widened(self.bounds_loose);
             // What is not known is looked at.
             let far = bounds.low > within;
             if !far && of.links(others, a, b) {
@@ -156,10 +153,10 @@ impl Sight {
         self.wanted.set(self.wanted.get().max(0.0));
         let pair = (a.min(b), a.max(b));
         let pairs = &self.neighbours.pairs;
-        let number = (*from..pairs.len().min(*from + 3)).find(|&number| pairs[number] == pair);
+        let number = (*from..pairs.len().min(*from + 8)).find(|&number| pairs[number] == pair);
         let Some(number) = number.or_else(|| pairs.binary_search(&pair).ok()) else { return Bounds::UNKNOWN };
         *from = number;
-        self.bounds.get(number).map_or(Bounds::UNKNOWN, Cell::get)
+        self.bounds.get(number).map_or(Bounds::UNKNOWN, |bounds| bounds.get().widened(self.bounds_loose))
     }
 
     /// How many pairs of neighbours there are, and how often they were looked for.

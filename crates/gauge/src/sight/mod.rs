@@ -1,12 +1,12 @@
-//! What all gauges see of a frame: outlines in place and who is near whom, worked out once.
+//! What all gauges see of a frame, worked out once: outlines in place, who is near whom, and what several gauges ask for.
 
-use super::bounds::{Anchor, Bounds};
-use super::nearness::{KnownGap, Neighbour, Neighbours};
-use super::outline::Outline;
-use super::placement::{Placed, Placement, furthest_strayed, sweep};
-use super::shapes::Shapes;
+mod nearness;
+
+use crate::gauges::energy::Energies;
 use crate::gauges::explainer::Explainers;
-use ironspin_model::{Frame, World};
+use crate::geometry::{Anchor, Bounds, Outline, Placed, Placement, Shapes, Spot, furthest_strayed, sweep};
+use ironspin_model::{Body, Frame, World};
+use nearness::{KnownGap, Neighbour, Neighbours};
 use std::cell::{Cell, RefCell};
 
 /// Which of the two frames of a step.
@@ -16,31 +16,59 @@ pub(crate) enum When {
     Now,
 }
 
+/// By how much bounds of gaps may be wider than they could be, as a share of the slack of a search.
+const LOOSE: f64 = 1e-5;
+
+/// What gauges ask of a body in every frame, close together in memory.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Nature {
+    /// kg.
+    pub(crate) mass: f64,
+    /// kg m².
+    pub(crate) inertia: f64,
+    pub(crate) gravity_factor: f64,
+    /// Whether nothing but gravity, deeds, contacts and joints changes its velocity: it may turn, and nothing damps it.
+    pub(crate) is_free: bool,
+}
+
+impl Nature {
+    pub(crate) fn of(body: &Body) -> Self {
+        let is_free = body.linear_damping == 0.0 && body.angular_damping == 0.0 && !body.fixed_turn;
+        Nature { mass: body.mass, inertia: body.inertia, gravity_factor: body.gravity_factor, is_free }
+    }
+}
+
 /// The two last frames of a trial as the gauges see them. Shared by all gauges of a trial, so that outlines are placed and
 /// neighbours looked for once a frame.
 #[derive(Clone, Debug)]
 pub struct Sight {
-    pub(super) shapes: Shapes,
-    pub(super) now: Placement,
-    pub(super) before: Placement,
-    pub(super) neighbours: Neighbours,
+    shapes: Shapes,
+    natures: Vec<Nature>,
+    now: Placement,
+    before: Placement,
+    neighbours: Neighbours,
     /// For each pair of neighbours its gap in the frame now, and in the frame before.
-    pub(super) gaps: [RefCell<Vec<Option<KnownGap>>>; 2],
+    gaps: [RefCell<Vec<Option<KnownGap>>>; 2],
     /// For each pair of neighbours the gap that was worked out last.
-    pub(super) anchors: RefCell<Vec<Anchor>>,
+    anchors: RefCell<Vec<Anchor>>,
     /// What follows from these for the frame now, if anybody asked for it in the frame before.
-    pub(super) bounds: Vec<Cell<Bounds>>,
-    pub(super) bounds_asked: Cell<bool>,
+    bounds: Vec<Cell<Bounds>>,
+    bounds_asked: Cell<bool>,
+    /// Where bodies were when they were worked out, and by how much any gap can have changed since, m.
+    bounds_spots: Vec<Spot>,
+    bounds_loose: f64,
     /// How many frames were seen.
-    pub(super) frame: u64,
+    frame: u64,
     /// What gauges know of the pushes on bodies, kept here because several ask for the same.
-    pub(super) explainers: RefCell<Explainers>,
+    explainers: RefCell<Explainers>,
+    /// The energies of all bodies in the frame now.
+    energies: RefCell<Energies>,
     /// Added to a search, so that it need not be done again at once, m.
-    pub(super) slack: f64,
+    slack: f64,
     /// The widest search asked for since the last frame, m.
-    pub(super) wanted: Cell<f64>,
+    wanted: Cell<f64>,
     /// The highest speed of any point of any body in the frame now and the one before, m/s.
-    pub(super) speeds: [f64; 2],
+    speeds: [f64; 2],
 }
 
 impl Sight {
@@ -54,12 +82,16 @@ impl Sight {
             now: placement.clone(),
             before: placement,
             shapes,
+            natures: world.bodies.iter().map(Nature::of).collect(),
             gaps: [0, 1].map(|_| RefCell::new(Vec::new())),
             anchors: RefCell::new(Vec::new()),
             bounds: Vec::new(),
             bounds_asked: Cell::new(false),
+            bounds_spots: Vec::new(),
+            bounds_loose: 0.0,
             frame: 0,
             explainers: RefCell::default(),
+            energies: RefCell::default(),
             neighbours: Neighbours { found_within: f64::NEG_INFINITY, ..Neighbours::default() },
             slack: 0.2 * mean,
             wanted: Cell::new(f64::NEG_INFINITY),
@@ -87,10 +119,23 @@ impl Sight {
         if !(wanted + 2.0 * neighbours.strayed <= neighbours.found_within) {
             self.find_neighbours(wanted + self.slack);
         }
-        self.bounds.clear();
-        if self.bounds_asked.replace(false) {
+        if !self.bounds_asked.replace(false) {
+            self.bounds.clear();
+        } else if !self.bounds_still_tell() {
+            self.bounds.clear();
             self.work_out_bounds();
+            self.bounds_spots.clone_from(&self.now.spots);
+            self.bounds_loose = 0.0;
         }
+    }
+
+    /// Whether bodies have hardly moved since bounds were worked out, so that these need no more than a little more room.
+    fn bounds_still_tell(&mut self) -> bool {
+        if self.bounds.is_empty() {
+            return false;
+        }
+        self.bounds_loose = 2.0 * furthest_strayed(&self.shapes, &self.now.spots, &self.bounds_spots);
+        self.bounds_loose <= LOOSE * self.slack
     }
 
     /// Works out for all neighbours between what their gaps lie now.
@@ -127,6 +172,7 @@ impl Sight {
             }
         }
         *self.anchors.get_mut() = anchors;
+        self.bounds.clear();
         for gaps in &mut self.gaps {
             gaps.get_mut().clear();
             gaps.get_mut().resize(pairs.len(), None);
@@ -141,6 +187,22 @@ impl Sight {
         let search = self.neighbours.search + 1;
         let spots = self.now.spots.clone();
         self.neighbours = Neighbours { pairs, of, spots, found_within: within, strayed, search };
+    }
+
+    #[inline]
+    pub(crate) fn nature(&self, body: usize) -> &Nature {
+        &self.natures[body]
+    }
+
+    /// Where a body is now.
+    #[inline]
+    pub(crate) fn spot(&self, body: usize) -> &Spot {
+        &self.now.spots[body]
+    }
+
+    /// Whether all bodies are there in both frames.
+    pub(crate) fn all_are_there(&self) -> bool {
+        self.now.absent.is_empty() && self.before.absent.is_empty()
     }
 
     /// Whether the same bodies are there in both frames.
@@ -169,7 +231,7 @@ impl Sight {
         &self.shapes
     }
 
-    pub(super) fn placement(&self, when: When) -> &Placement {
+    fn placement(&self, when: When) -> &Placement {
         match when {
             When::Now => &self.now,
             When::Before => &self.before,
@@ -181,18 +243,22 @@ impl Sight {
         &self.placed(when, body).outlines
     }
 
-    pub(super) fn placed(&self, when: When, body: usize) -> &Placed {
+    fn placed(&self, when: When, body: usize) -> &Placed {
         self.placement(when).of(&self.shapes, body)
     }
 
     /// Whether the rectangles of two bodies come within a distance of each other.
-    pub(super) fn may_be_within(&self, when: When, a: usize, b: usize, within: f64) -> bool {
+    fn may_be_within(&self, when: When, a: usize, b: usize, within: f64) -> bool {
         self.placed(when, a).all.meets(&self.placed(when, b).all, within)
     }
 
     /// The number of the frame now.
     pub(crate) fn frame(&self) -> u64 {
         self.frame
+    }
+
+    pub(crate) fn energies(&self) -> &RefCell<Energies> {
+        &self.energies
     }
 
     pub(crate) fn explainers(&self) -> &RefCell<Explainers> {
