@@ -54,7 +54,7 @@ pub(crate) struct Layout {
 }
 
 impl Layout {
-    fn cell<S: Real>(&self, bound: &Bound<S>) -> u32 {
+    pub(crate) fn cell<S: Real>(&self, bound: &Bound<S>) -> u32 {
         // Not below zero, so that the conversion rounds down. What lies beyond the largest number shares the last cell.
         let x = u64::from(((bound.low.x.to_f64() - self.low[0]) * self.rate) as u32);
         let y = u64::from(((bound.low.y.to_f64() - self.low[1]) * self.rate) as u32);

@@ -11,7 +11,7 @@ use crate::scalar::Real;
 use std::any::Any;
 #[cfg(target_arch = "x86_64")]
 use std::arch::x86_64::{
-    __m256, __m256i, _CMP_LE_OQ, _mm_add_epi32, _mm_extract_epi32, _mm_mullo_epi32, _mm_set1_epi32,
+    __m128i, __m256, __m256d, __m256i, _CMP_LE_OQ, _mm_add_epi32, _mm_extract_epi32, _mm_mullo_epi32, _mm_set1_epi32,
     _mm256_castps_si256, _mm256_castsi256_ps, _mm256_cmp_ps, _mm256_cmpeq_epi32, _mm256_cvttpd_epi32,
     _mm256_extract_epi64, _mm256_max_epu32, _mm256_max_pd, _mm256_min_epu32, _mm256_movemask_ps, _mm256_mul_pd,
     _mm256_packs_epi16, _mm256_packs_epi32, _mm256_permute2x128_si256, _mm256_permutevar8x32_epi32, _mm256_set1_epi32,
@@ -56,34 +56,34 @@ impl Layout {
     #[cfg(target_arch = "x86_64")]
     #[target_feature(enable = "avx2")]
     fn cells_avx2<S: Real>(&self, bounds: &[Bound<S>], cells: &mut Vec<u32>) {
-        cells.resize(bounds.len(), 0);
-        let (low_x, low_y, rate) =
-            (_mm256_set1_pd(self.low[0]), _mm256_set1_pd(self.low[1]), _mm256_set1_pd(self.rate));
-        let (width, one) = (_mm_set1_epi32(self.width as i32), _mm_set1_epi32(1));
-        for (bounds, cells) in bounds.chunks(4).zip(cells.chunks_mut(4)) {
-            let last = bounds[bounds.len() - 1];
-            let [a, b, c, d] = if let &[a, b, c, d] = bounds {
-                [a, b, c, d]
-            } else {
-                let at = |i: usize| if i < bounds.len() { bounds[i] } else { last };
-                [at(0), at(1), at(2), at(3)]
-            };
+        let (fours, rest) = bounds.as_chunks::<4>();
+        cells.resize(bounds.len() - rest.len(), 0);
+        let (low_x, low_y) = (_mm256_set1_pd(self.low[0]), _mm256_set1_pd(self.low[1]));
+        let (rate, width) = (_mm256_set1_pd(self.rate), _mm_set1_epi32(self.width as i32));
+        for ([a, b, c, d], cells) in fours.iter().zip(cells.as_chunks_mut::<4>().0) {
             let x = _mm256_setr_pd(a.low.x.to_f64(), b.low.x.to_f64(), c.low.x.to_f64(), d.low.x.to_f64());
             let y = _mm256_setr_pd(a.low.y.to_f64(), b.low.y.to_f64(), c.low.y.to_f64(), d.low.y.to_f64());
-            // What is not a number lies in the first cell.
-            let column = _mm256_max_pd(_mm256_mul_pd(_mm256_sub_pd(x, low_x), rate), _mm256_setzero_pd());
-            let row = _mm256_max_pd(_mm256_mul_pd(_mm256_sub_pd(y, low_y), rate), _mm256_setzero_pd());
-            let (column, row) = (_mm256_cvttpd_epi32(column), _mm256_cvttpd_epi32(row));
+            let column = whole(_mm256_mul_pd(_mm256_sub_pd(x, low_x), rate));
+            let row = whole(_mm256_mul_pd(_mm256_sub_pd(y, low_y), rate));
+            let one = _mm_set1_epi32(1);
             let cell = _mm_add_epi32(_mm_mullo_epi32(_mm_add_epi32(row, one), width), _mm_add_epi32(column, one));
-            let four = [
+            *cells = [
                 _mm_extract_epi32::<0>(cell) as u32,
                 _mm_extract_epi32::<1>(cell) as u32,
                 _mm_extract_epi32::<2>(cell) as u32,
                 _mm_extract_epi32::<3>(cell) as u32,
             ];
-            cells.copy_from_slice(&four[..cells.len()]);
         }
+        cells.extend(rest.iter().map(|bound| self.cell(bound)));
     }
+}
+
+/// Rounded down; 0 for what is below or not a number.
+#[cfg(target_arch = "x86_64")]
+#[inline]
+#[target_feature(enable = "avx2")]
+fn whole(of: __m256d) -> __m128i {
+    _mm256_cvttpd_epi32(_mm256_max_pd(of, _mm256_setzero_pd()))
 }
 
 /// Boxes of each run in a block.
