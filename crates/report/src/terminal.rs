@@ -207,7 +207,9 @@ pub fn what_was_told(records: &[TrialRecord]) -> String {
             out.push_str(line.trim_end());
             out.push('\n');
         }
-        out.push_str("  A [[claim]] with one of these gauges and a bound is held against an engine.\n");
+    }
+    if !out.is_empty() {
+        out.push_str("\nGive a gauge a bound in a [[claim]] of the scene, and it is judged.\n");
     }
     out
 }

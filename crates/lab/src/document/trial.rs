@@ -148,6 +148,11 @@ pub struct ClaimDocument {
 }
 
 impl ClaimDocument {
+    /// Whether it was measured without a bound, in a scene that claims nothing.
+    pub fn only_tells(&self) -> bool {
+        self.bound == Bound::None
+    }
+
     /// Whether this failure fails the trial.
     pub fn decides(&self) -> bool {
         self.verdict == Verdict::Fail && self.severity == Severity::Must

@@ -57,7 +57,7 @@ pub(super) fn list(trials: &[PageTrial], room: &Room) -> String {
         let nothing = if trials.is_empty() {
             "Nothing was run."
         } else {
-            "Nothing: every claim holds in every trial that could be run."
+            "Nothing: no claim fails in any trial that could be run."
         };
         return format!("<h2>What broke</h2>\n<p>{nothing}</p>\n");
     }

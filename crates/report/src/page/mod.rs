@@ -47,6 +47,11 @@ impl PageTrial {
     fn passed(&self) -> bool {
         self.document.verdict == Verdict::Pass
     }
+
+    /// Whether its scene claims nothing, so that its figures are all there is to see.
+    fn only_tells(&self) -> bool {
+        self.passed() && !self.document.claims.is_empty() && self.document.claims.iter().all(ClaimDocument::only_tells)
+    }
 }
 
 /// The page for some trials; `notes` are lines under its title.
@@ -116,7 +121,9 @@ fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
     if broken > 0 {
         told.push(format!("In {} the engine itself failed.", scenes(broken)));
     }
-    if told.is_empty() {
+    if trials.iter().all(PageTrial::only_tells) {
+        told.push("Nothing is claimed; the figures of each trial stand below.".to_owned());
+    } else if told.is_empty() {
         let none = of(Some(Verdict::Unsupported));
         told.push(match none {
             0 => format!("Every claim of {} holds under all conditions.", scenes(all)),

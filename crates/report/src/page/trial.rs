@@ -6,7 +6,7 @@ use crate::number::show;
 use crate::picture::escape;
 use crate::plot::PlotError;
 use ironspin_lab::{ClaimDocument, shell_line};
-use ironspin_model::{Bound, Verdict};
+use ironspin_model::Verdict;
 
 /// Places of bodies and contacts in all replays of a page together: six bytes each before they are written as text.
 const PLACES: usize = 150_000;
@@ -61,18 +61,22 @@ fn sentence(text: &str) -> String {
 fn one(number: usize, trial: &PageTrial, share: Option<Share>) -> Result<String, PlotError> {
     let document = &trial.document;
     let (class, word) = mark(document.verdict);
-    let claims = || document.claims.iter().filter(|claim| claim.bound != Bound::None);
+    let claims = || document.claims.iter().filter(|claim| !claim.only_tells());
     let held = claims().filter(|claim| claim.verdict == Verdict::Pass).count();
+    let outcome = if trial.only_tells() {
+        "claims nothing".to_owned()
+    } else {
+        format!("{held} of {} claims hold", claims().count())
+    };
     let unusual = document.unusual_text();
-    let open = if trial.passed() { "" } else { " open" };
+    let open = if trial.passed() && !trial.only_tells() { "" } else { " open" };
     let mut out = format!(
         "<details id=\"trial-{number}\"{open}><summary><span class=\"mark {class}\">{word}</span> dt {}{}{} on <code>{}</code> \
-         <span class=\"soft\">{held} of {} claims hold, {} steps, {} bodies</span></summary><div>\n",
+         <span class=\"soft\">{outcome}, {} steps, {} bodies</span></summary><div>\n",
         escape(&document.dt_text),
         if unusual.is_empty() { "" } else { ", " },
         escape(&unusual),
         escape(&document.engine),
-        claims().count(),
         document.steps,
         document.bodies
     );
@@ -104,14 +108,19 @@ fn claim_row(claim: &ClaimDocument) -> String {
     for warning in &claim.warnings {
         notes.push_str(&format!(" <em>Note: {}.</em>", escape(warning)));
     }
-    let (class, word) = if claim.bound == Bound::None { ("", "") } else { (class, word) };
+    // What claims nothing has neither verdict nor reason.
+    let (verdict, because) = if claim.only_tells() {
+        (String::new(), String::new())
+    } else {
+        let because = format!(" <span class=\"soft\">Because {}.</span>", escape(&claim.because));
+        (format!("<span class=\"mark {class}\">{word}</span>"), because)
+    };
     format!(
-        "<tr><td><span class=\"mark {class}\">{word}</span></td><td>{}</td><td>{}</td><td class=\"number\">{}</td><td class=\"number\">{}</td>\
-         <td>{notes} <span class=\"soft\">Because {}.</span></td></tr>\n",
+        "<tr><td>{verdict}</td><td>{}</td><td>{}</td><td class=\"number\">{}</td><td class=\"number\">{}</td>\
+         <td>{notes}{because}</td></tr>\n",
         escape(&claim.gauge),
         escape(&claim.of),
         escape(&measured(claim)),
-        escape(&bound(claim)),
-        escape(&claim.because)
+        escape(&bound(claim))
     )
 }
