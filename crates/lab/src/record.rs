@@ -37,6 +37,11 @@ pub struct ClaimRecord {
 }
 
 impl ClaimRecord {
+    /// Whether it was measured without a bound, in a scene that claims nothing.
+    pub fn only_tells(&self) -> bool {
+        self.claim.bound == Bound::None
+    }
+
     fn used_more(claim: &ClaimRecord, other: &ClaimRecord) -> bool {
         claim.used.total_cmp(&other.used).is_gt()
     }
@@ -115,12 +120,12 @@ impl TrialRecord {
 
     /// How many claims hold, and how many there are. What has no bound claims nothing.
     pub fn tally(&self) -> (usize, usize) {
-        let claims = || self.claims.iter().filter(|claim| claim.claim.bound != Bound::None);
+        let claims = || self.claims.iter().filter(|claim| !claim.only_tells());
         (claims().filter(|claim| claim.verdict == Verdict::Pass).count(), claims().count())
     }
 
     /// What was measured without a bound.
     pub fn told(&self) -> impl Iterator<Item = &ClaimRecord> {
-        self.claims.iter().filter(|claim| claim.claim.bound == Bound::None)
+        self.claims.iter().filter(|claim| claim.only_tells())
     }
 }

@@ -125,11 +125,11 @@ impl Recorder {
         if self.recording.start.is_empty() {
             self.recording.start.clone_from(&frame.bodies);
         }
-        if frame.step.is_multiple_of(self.pace) {
-            self.recording.replay.keep(frame, some_contacts(frame).collect());
-        }
         self.last_contacts.clear();
         self.last_contacts.extend(some_contacts(frame));
+        if frame.step.is_multiple_of(self.pace) {
+            self.recording.replay.keep(frame, self.last_contacts.clone());
+        }
         let sampled = frame.step.is_multiple_of(self.stride);
         if sampled {
             self.sample(world, frame);

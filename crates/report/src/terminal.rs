@@ -5,7 +5,7 @@ use crate::number::{show, with_unit};
 use crate::sparkline::{range, sparkline};
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
 use ironspin_lab::{ClaimRecord, PooledClaim, Summary, TrialRecord};
-use ironspin_model::{Bound, Verdict};
+use ironspin_model::Verdict;
 
 /// Characters of a value over time.
 const SPARKS: usize = 24;
@@ -102,7 +102,7 @@ fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
     let (claim, measured, bound, why) = record.deciding().map_or_else(
         || (String::new(), String::new(), String::new(), record.reason.clone()),
         |claim| {
-            if claim.claim.bound == Bound::None {
+            if claim.only_tells() {
                 return (
                     String::new(),
                     String::new(),

@@ -62,7 +62,7 @@ pub(crate) fn resolved(setup: &Setup, allow: &[&str]) -> String {
     for action in &world.actions {
         line(action_table(action, world));
     }
-    for claim in &setup.claims {
+    for claim in setup.claims.iter().filter(|claim| claim.bound != Bound::None) {
         line(claim_table(claim, world));
     }
     out
@@ -280,7 +280,7 @@ fn claim_table(claim: &ironspin_model::Claim, world: &World) -> String {
             by_scalar(value, single(limit_of)),
             by_scalar(within, single(|bound| if let Bound::Equals { within, .. } = bound { within } else { 0.0 }))
         ),
-        // Nothing in a scene stands for it.
+        // No claim of a scene, so that it is not printed.
         Bound::None => Ok(()),
     };
     if claim.severity == Severity::Should {

@@ -84,3 +84,33 @@ pub(crate) fn unexplained(view: &View<'_>, id: usize) -> Option<Unexplained> {
         explained: given.length() + (1.0 - share) * velocity.length(),
     })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::gauges::trace::{state, world};
+    use crate::sight::Sight;
+    use ironspin_model::{BodyKind, DVec2, Frame, Shape};
+
+    /// A deed to another body takes the long way.
+    #[test]
+    fn both_ways_find_the_same() {
+        let disc = |name| (name, BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO);
+        let world = world(&[disc("rivet"), disc("bolt")]);
+        let frame = |time: f64, vx: f64, vy: f64, spin: f64| {
+            let mut moving = state(0.3, 1.0, vx, vy);
+            moving.spin.z = spin;
+            Frame { time, bodies: vec![moving, state(0.0, 0.0, 0.0, 0.0)], ..Frame::default() }
+        };
+        let (before, now) = (frame(0.0, 0.37, -1.1, 0.7), frame(1.0 / 60.0, 0.31, -1.2, 0.9));
+        let sight = Sight::new(&world);
+        let other = [(1, Deed::Torque(1.0))];
+        let [short, long] = [&[][..], &other[..]].map(|deeds| {
+            let view =
+                View { world: &world, before: Some(&before), now: &now, gravity: world.gravity, deeds, sight: &sight };
+            unexplained(&view, 0).expect("a change")
+        });
+        assert_eq!(short, long);
+        assert!(short.velocity.length() > 0.05 && short.spin > 0.1, "{short:?}");
+    }
+}

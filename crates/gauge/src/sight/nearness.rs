@@ -276,7 +276,8 @@ mod tests {
         #[test]
         fn finds_what_looking_at_every_pair_finds(
             starts in prop::collection::vec((-2.0..2.0_f64, -2.0..2.0_f64), 8),
-            moves in prop::collection::vec((0.0..0.5_f64, 0..8_usize, -0.6..0.6_f64), 1..12),
+            // Some ways are so short that bounds are kept for several frames.
+            moves in prop::collection::vec((0.0..0.5_f64, 0..8_usize, prop_oneof![-0.6..0.6_f64, -1e-7..1e-7_f64]), 1..12),
         ) {
             let boxes: Vec<_> = (0..8).map(|_| ("ingot", BodyKind::Dynamic, Shape::Box(DVec2::new(0.5, 0.3)), DVec2::ZERO)).collect();
             let world = world(&boxes);

@@ -35,14 +35,25 @@ pub(super) fn energy_under(
     springs: &[usize],
     gravity: DVec3,
 ) -> MechanicalEnergy {
+    let own = |id: usize| body_energy(&Nature::of(&world.bodies[id]), &frame.bodies[id], gravity);
+    summed(world, &frame.bodies, of, springs, own)
+}
+
+/// Sum of what bodies have of their own, and of springs.
+fn summed(
+    world: &World,
+    states: &[BodyState],
+    of: &[usize],
+    springs: &[usize],
+    own: impl Fn(usize) -> MechanicalEnergy,
+) -> MechanicalEnergy {
     let mut sum = MechanicalEnergy::default();
-    for &id in of {
-        let own = body_energy(&Nature::of(&world.bodies[id]), &frame.bodies[id], gravity);
+    for own in of.iter().map(|&id| own(id)) {
         sum.kinetic += own.kinetic;
         sum.total += own.total;
     }
     for &number in springs {
-        sum.total += spring_energy(world, &frame.bodies, &world.joints[number]);
+        sum.total += spring_energy(world, states, &world.joints[number]);
     }
     sum
 }
@@ -65,15 +76,7 @@ pub(super) fn energy_now(view: &View<'_>, of: &[usize], springs: &[usize]) -> Me
         let states = view.now.bodies.iter().enumerate();
         known.bodies.extend(states.map(|(id, state)| body_energy(view.sight.nature(id), state, view.gravity)));
     }
-    let mut sum = MechanicalEnergy::default();
-    for &id in of {
-        sum.kinetic += known.bodies[id].kinetic;
-        sum.total += known.bodies[id].total;
-    }
-    for &number in springs {
-        sum.total += spring_energy(view.world, &view.now.bodies, &view.world.joints[number]);
-    }
-    sum
+    summed(view.world, &view.now.bodies, of, springs, |id| known.bodies[id])
 }
 
 /// Of one body; nothing for one that is not there.
