@@ -16,8 +16,6 @@ pub mod bundled;
 mod expression;
 mod fault;
 mod file;
-mod formula;
-mod functions;
 mod geometry;
 mod lints;
 mod names;
@@ -28,6 +26,7 @@ mod resolve;
 mod rules;
 mod scene;
 mod select;
+mod state;
 
 pub use fault::{Place, SceneError};
 pub use lints::WARNINGS;

@@ -5,7 +5,7 @@
 
 /// A stream of random numbers.
 #[derive(Clone, Debug)]
-pub(crate) struct Dice(u64);
+pub(crate) struct Generator(u64);
 
 /// The golden ratio's fraction in 64 bits, made odd.
 const STEP: u64 = 0x9e37_79b9_7f4a_7c15;
@@ -17,10 +17,10 @@ fn mix(state: u64) -> u64 {
     z ^ (z >> 31)
 }
 
-impl Dice {
+impl Generator {
     /// The stream of a seed and a number of its own.
     pub(crate) fn new(seed: u64, stream: u64) -> Self {
-        Dice(mix(seed.wrapping_mul(STEP)) ^ mix(stream.wrapping_add(STEP)))
+        Generator(mix(seed.wrapping_mul(STEP)) ^ mix(stream.wrapping_add(STEP)))
     }
 
     pub(crate) fn next(&mut self) -> u64 {
@@ -41,7 +41,7 @@ mod tests {
     #[test]
     fn the_generator_is_the_published_one() {
         // First outputs of SplitMix64 from state 1234567, as published with it.
-        let mut dice = Dice(1_234_567);
-        assert_eq!([dice.next(), dice.next()], [6_457_827_717_110_365_317, 3_203_168_211_198_807_973]);
+        let mut generator = Generator(1_234_567);
+        assert_eq!([generator.next(), generator.next()], [6_457_827_717_110_365_317, 3_203_168_211_198_807_973]);
     }
 }

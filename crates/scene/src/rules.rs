@@ -2,6 +2,7 @@
 
 use crate::expression::Evaluator;
 use crate::names::Names;
+use crate::state::{STATE_NAMES, state_values};
 use ironspin_model::{BodyState, DVec3, Deed};
 use serde::Serialize;
 
@@ -109,14 +110,6 @@ pub enum Question {
         /// How far ahead, s.
         horizon: f64,
     },
-}
-
-/// The names of a body's state in a condition.
-pub(crate) const STATE_NAMES: [&str; 8] = ["x", "y", "angle", "vx", "vy", "speed", "spin", "t"];
-
-pub(crate) fn state_values(state: &BodyState, time: f64) -> [f64; 8] {
-    let (p, v) = (state.position, state.velocity);
-    [p.x, p.y, state.angle, v.x, v.y, v.length(), state.spin.z, time]
 }
 
 /// Watches the conditions of a trial.

@@ -3,7 +3,8 @@
 use super::Resolver;
 use crate::fault::Fault;
 use crate::file::{ActionTable, Placed, SceneFile};
-use crate::rules::{Probe, Question, STATE_NAMES, Trigger};
+use crate::rules::{Probe, Question, Trigger};
+use crate::state::STATE_NAMES;
 use ironspin_model::{Action, Body, BodyKind, Deed, FEATURES, World};
 
 /// What the actions of a scene come to.

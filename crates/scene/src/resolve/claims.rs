@@ -5,8 +5,9 @@ use crate::fault::Fault;
 use crate::file::{ClaimTable, LawTable, Placed, SeriesTable, SeverityWord, TwinTable};
 use crate::names::Names;
 use crate::number::{Number, NumberText};
-use crate::rules::{STATE_NAMES, Series, SeriesShape, TWIN_KINDS, Twin};
+use crate::rules::{Series, SeriesShape, TWIN_KINDS, Twin};
 use crate::scene::Parameter;
+use crate::state::STATE_NAMES;
 use ironspin_model::{BodyKind, Bound, Claim, Details, Law, Scalar, Severity, Window, World};
 
 impl Resolver {

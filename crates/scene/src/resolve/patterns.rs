@@ -5,7 +5,7 @@ use crate::fault::Fault;
 use crate::file::{PlaceTable, Placed};
 use crate::names::Names;
 use crate::number::Number;
-use crate::random::Dice;
+use crate::random::Generator;
 use ironspin_model::DVec2;
 use std::collections::BTreeMap;
 
@@ -133,7 +133,7 @@ impl Resolver {
             None => 2.0 * reach * (1.0 + 1e-9),
         };
         let own = self.optional(seed.as_ref(), 0.0, names)?;
-        let mut dice = Dice::new(self.seed, stream ^ own.to_bits().rotate_left(17));
+        let mut generator = Generator::new(self.seed, stream ^ own.to_bits().rotate_left(17));
         // Cells of the spacing: only neighbours can be too near.
         let cell = |p: DVec2| {
             if spacing > 0.0 { ((p.x / spacing).floor() as i64, (p.y / spacing).floor() as i64) } else { (0, 0) }
@@ -141,7 +141,7 @@ impl Resolver {
         let mut taken: BTreeMap<(i64, i64), Vec<DVec2>> = BTreeMap::new();
         let mut spots = Vec::with_capacity(wanted);
         for i in 0..wanted {
-            let free = (0..TRIES).map(|_| region.throw(&mut dice)).find(|&p| {
+            let free = (0..TRIES).map(|_| region.throw(&mut generator)).find(|&p| {
                 let (x, y) = cell(p);
                 let near = |dx: i64, dy: i64| taken.get(&(x + dx, y + dy)).into_iter().flatten();
                 spacing == 0.0 || !(-1..=1).any(|dx| (-1..=1).any(|dy| near(dx, dy).any(|q| q.distance(p) < spacing)))
@@ -165,11 +165,11 @@ enum Region {
 
 impl Region {
     /// A point of the region, each as likely as any other.
-    fn throw(&self, dice: &mut Dice) -> DVec2 {
+    fn throw(&self, generator: &mut Generator) -> DVec2 {
         match self {
-            Region::Box(size) => DVec2::new(dice.share() - 0.5, dice.share() - 0.5) * *size,
+            Region::Box(size) => DVec2::new(generator.share() - 0.5, generator.share() - 0.5) * *size,
             Region::Disc(radius) => loop {
-                let p = DVec2::new(2.0 * dice.share() - 1.0, 2.0 * dice.share() - 1.0);
+                let p = DVec2::new(2.0 * generator.share() - 1.0, 2.0 * generator.share() - 1.0);
                 if p.length_squared() <= 1.0 {
                     return p * *radius;
                 }

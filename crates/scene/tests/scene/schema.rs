@@ -1,27 +1,103 @@
-//! The JSON Schema of scenes, by an ordinary validator.
+//! The JSON Schema of scenes, by a small validator of the keywords that it uses.
 
 use ironspin_scene::{Scene, bundled, json_schema};
+use serde_json::Value;
 
 /// A TOML text as JSON.
-fn json(text: &str) -> serde_json::Value {
+fn json(text: &str) -> Value {
     let value: toml::Value = toml::from_str(text).unwrap();
     serde_json::to_value(value).unwrap()
 }
 
-/// The schema, compiled.
-struct Validator(boon::Schemas, boon::SchemaIndex);
+/// Keywords that say nothing about what is valid.
+const ANNOTATIONS: [&str; 6] = ["$schema", "$defs", "title", "description", "default", "format"];
+
+/// Validates by the keywords of JSON Schema 2020-12 that the schema uses; any other keyword is a panic, so that none is passed over.
+struct Validator(Value);
 
 impl Validator {
     fn new() -> Self {
-        let (mut schemas, mut compiler) = (boon::Schemas::new(), boon::Compiler::new());
-        compiler.add_resource("scene.json", json_schema()).unwrap();
-        let index = compiler.compile("scene.json", &mut schemas).unwrap();
-        Validator(schemas, index)
+        Validator(json_schema())
     }
 
     /// What is wrong with a text, if anything.
     fn complaint(&self, text: &str) -> Option<String> {
-        self.0.validate(&json(text), self.1).err().map(|error| format!("{error:#}"))
+        self.check(&self.0, &json(text), "").err()
+    }
+
+    fn check(&self, schema: &Value, value: &Value, at: &str) -> Result<(), String> {
+        let Value::Object(keywords) = schema else {
+            return if schema == &Value::Bool(true) { Ok(()) } else { Err(format!("{at}: nothing may stand here")) };
+        };
+        let known = |key: &str| keywords.get("properties").and_then(|properties| properties.get(key));
+        for (keyword, argument) in keywords {
+            let fits = match (keyword.as_str(), value) {
+                ("$ref", _) => {
+                    let pointer = argument.as_str().unwrap().trim_start_matches('#');
+                    return self.check(self.0.pointer(pointer).expect("a definition"), value, at);
+                }
+                ("type", _) => match argument {
+                    Value::Array(kinds) => kinds.iter().any(|kind| is_of_type(value, kind)),
+                    kind => is_of_type(value, kind),
+                },
+                ("enum", _) => argument.as_array().unwrap().contains(value),
+                ("const", _) => argument == value,
+                ("minItems", Value::Array(items)) => items.len() as u64 >= argument.as_u64().unwrap(),
+                ("maxItems", Value::Array(items)) => items.len() as u64 <= argument.as_u64().unwrap(),
+                ("required", Value::Object(map)) => {
+                    argument.as_array().unwrap().iter().all(|key| map.contains_key(key.as_str().unwrap()))
+                }
+                ("properties", Value::Object(map)) => {
+                    for (key, inner) in map {
+                        if let Some(schema) = known(key) {
+                            self.check(schema, inner, &format!("{at}/{key}"))?;
+                        }
+                    }
+                    true
+                }
+                ("additionalProperties", Value::Object(map)) => {
+                    for (key, inner) in map.iter().filter(|(key, _)| known(key).is_none()) {
+                        self.check(argument, inner, &format!("{at}/{key}"))?;
+                    }
+                    true
+                }
+                ("items", Value::Array(items)) => {
+                    for (index, inner) in items.iter().enumerate() {
+                        self.check(argument, inner, &format!("{at}/{index}"))?;
+                    }
+                    true
+                }
+                ("anyOf", _) => self.fitting(argument, value, at) > 0,
+                ("oneOf", _) => self.fitting(argument, value, at) == 1,
+                ("minItems" | "maxItems" | "required" | "properties" | "additionalProperties" | "items", _) => true,
+                (other, _) => {
+                    assert!(ANNOTATIONS.contains(&other), "the validator does not know `{other}`");
+                    true
+                }
+            };
+            if !fits {
+                return Err(format!("{at}: {value} does not fit {keyword} {argument}"));
+            }
+        }
+        Ok(())
+    }
+
+    /// How many of some schemas a value fits.
+    fn fitting(&self, schemas: &Value, value: &Value, at: &str) -> usize {
+        schemas.as_array().unwrap().iter().filter(|schema| self.check(schema, value, at).is_ok()).count()
+    }
+}
+
+fn is_of_type(value: &Value, kind: &Value) -> bool {
+    match kind.as_str().unwrap() {
+        "object" => value.is_object(),
+        "array" => value.is_array(),
+        "string" => value.is_string(),
+        "boolean" => value.is_boolean(),
+        "number" => value.is_number(),
+        "integer" => value.is_i64() || value.is_u64(),
+        "null" => value.is_null(),
+        other => panic!("the validator does not know the type `{other}`"),
     }
 }
 
