@@ -2,7 +2,7 @@
 //! example of it in Rust. Every function is one of the header, where it is explained.
 #![allow(unsafe_code)]
 
-use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, STATE_NUMBERS, action_of, raw, status, world_of};
+use ironspin_c_abi::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, STATE_NUMBERS, action_of, raw, status, world_of};
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{
     BodyState, Contact, DVec3, Engine, EngineError, Frame, RayHit, SensorEvent, SensorEventKind, Shape, Token,
@@ -66,7 +66,7 @@ fn event_numbers(event: &SensorEvent) -> [u64; EVENT_NUMBERS] {
 unsafe fn write_rows<T, N, const W: usize>(things: &[T], numbers: fn(&T) -> [N; W], to: *mut N, room: u64) -> u64 {
     let to: *mut [N; W] = to.cast();
     for (number, thing) in things.iter().take(room as usize).enumerate() {
-        // The caller's promise.
+        // The caller guarantees it.
         unsafe { to.add(number).write(numbers(thing)) };
     }
     things.len() as u64
@@ -75,7 +75,7 @@ unsafe fn write_rows<T, N, const W: usize>(things: &[T], numbers: fn(&T) -> [N; 
 /// # Safety
 /// `engine` comes from [`ironspin_create`] and is in nobody else's hands.
 unsafe fn with(engine: *mut Handle, act: impl FnOnce(&mut Handle) -> Result<(), EngineError>) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     let handle = unsafe { &mut *engine };
     let outcome = act(handle);
     handle.tell(outcome)
@@ -90,8 +90,8 @@ pub extern "C" fn ironspin_interface() -> u32 {
 /// See the header.
 #[unsafe(no_mangle)]
 pub extern "C" fn ironspin_describe() -> *const c_char {
-    static TOLD: OnceLock<CString> = OnceLock::new();
-    let told = TOLD.get_or_init(|| {
+    static REPORTED: OnceLock<CString> = OnceLock::new();
+    let reported = REPORTED.get_or_init(|| {
         let info = Builtin::new(Settings::default()).info();
         let options: serde_json::Map<String, serde_json::Value> = info
             .options
@@ -109,7 +109,7 @@ pub extern "C" fn ironspin_describe() -> *const c_char {
         });
         CString::new(hello.to_string()).unwrap_or_default()
     });
-    told.as_ptr()
+    reported.as_ptr()
 }
 
 /// See the header.
@@ -124,7 +124,7 @@ pub extern "C" fn ironspin_create() -> *mut Handle {
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_destroy(engine: *mut Handle) {
     if !engine.is_null() {
-        // The caller's promise.
+        // The caller guarantees it.
         drop(unsafe { Box::from_raw(engine) });
     }
 }
@@ -133,7 +133,7 @@ pub unsafe extern "C" fn ironspin_destroy(engine: *mut Handle) {
 /// `engine` comes from [`ironspin_create`].
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_last_error(engine: *mut Handle) -> *const c_char {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe { &*engine }.error.as_ptr()
 }
 
@@ -141,7 +141,7 @@ pub unsafe extern "C" fn ironspin_last_error(engine: *mut Handle) -> *const c_ch
 /// `engine` comes from [`ironspin_create`]; both texts end with a zero.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_option(engine: *mut Handle, name: *const c_char, value: *const c_char) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     let [name, value] = [name, value].map(|text| unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned());
     unsafe {
         with(engine, |handle| {
@@ -156,7 +156,7 @@ pub unsafe extern "C" fn ironspin_option(engine: *mut Handle, name: *const c_cha
 /// `engine` comes from [`ironspin_create`]; the arrays of the world are as long as it says.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_build(engine: *mut Handle, world: *const raw::World) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
             handle.engine = None;
@@ -175,11 +175,11 @@ pub unsafe extern "C" fn ironspin_build(engine: *mut Handle, world: *const raw::
 /// `engine` comes from [`ironspin_create`]; the list of the action is as long as it says.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_act(engine: *mut Handle, action: *const raw::Action) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
-            let (body, deed) = action_of(&*action).map_err(|why| EngineError::BadAnswer { why })?;
-            handle.built()?.act(body, &deed)
+            let (body, effect) = action_of(&*action).map_err(|why| EngineError::BadAnswer { why })?;
+            handle.built()?.act(body, &effect)
         })
     }
 }
@@ -188,7 +188,7 @@ pub unsafe extern "C" fn ironspin_act(engine: *mut Handle, action: *const raw::A
 /// `engine` comes from [`ironspin_create`].
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_step(engine: *mut Handle, dt: f64) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe { with(engine, |handle| handle.built()?.advance(&[dt], &mut |_| {})) }
 }
 
@@ -196,7 +196,7 @@ pub unsafe extern "C" fn ironspin_step(engine: *mut Handle, dt: f64) -> i32 {
 /// `engine` comes from [`ironspin_create`]; there is room for six numbers a body.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
             let frame = handle.frame().ok_or(EngineError::NothingBuilt)?;
@@ -210,7 +210,7 @@ pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> 
 /// `engine` comes from [`ironspin_create`]; there is room for so many rows of nine numbers.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, room: u64) -> u64 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe { (*engine).frame().map_or(0, |frame| write_rows(&frame.contacts, contact_numbers, rows, room)) }
 }
 
@@ -218,7 +218,7 @@ pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, 
 /// `engine` comes from [`ironspin_create`]; there is room for so many rows of five numbers.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_events(engine: *mut Handle, rows: *mut u64, room: u64) -> u64 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe { (*engine).frame().map_or(0, |frame| write_rows(&frame.events, event_numbers, rows, room)) }
 }
 
@@ -226,7 +226,7 @@ pub unsafe extern "C" fn ironspin_events(engine: *mut Handle, rows: *mut u64, ro
 /// `engine` comes from [`ironspin_create`].
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_save(engine: *mut Handle, token: *mut u64) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
             *token = handle.built()?.save()?.0;
@@ -239,7 +239,7 @@ pub unsafe extern "C" fn ironspin_save(engine: *mut Handle, token: *mut u64) -> 
 /// `engine` comes from [`ironspin_create`].
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_restore(engine: *mut Handle, token: u64) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe { with(engine, |handle| handle.built()?.restore(Token(token))) }
 }
 
@@ -252,16 +252,16 @@ pub unsafe extern "C" fn ironspin_ray(
     found: *mut u32,
     hit: *mut raw::Hit,
 ) -> i32 {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
             let ends = std::slice::from_raw_parts(ends, 4);
             let [from, to] = [DVec3::new(ends[0], ends[1], 0.0), DVec3::new(ends[2], ends[3], 0.0)];
-            let told: Option<RayHit> = handle.built()?.ray(from, to)?;
-            *found = u32::from(told.is_some());
-            if let Some(told) = told {
-                let (p, n) = (told.point, told.normal);
-                let (body, distance) = (told.body as u64, told.distance);
+            let reported: Option<RayHit> = handle.built()?.ray(from, to)?;
+            *found = u32::from(reported.is_some());
+            if let Some(reported) = reported {
+                let (p, n) = (reported.point, reported.normal);
+                let (body, distance) = (reported.body as u64, reported.distance);
                 *hit = raw::Hit { body, point: [p.x, p.y], normal: [n.x, n.y], distance };
             }
             Ok(())

@@ -6,7 +6,7 @@
 #![allow(clippy::print_stdout)]
 
 use ironspin_lab::{GridOrder, TrialPlan, plan_grid};
-use ironspin_link::{EngineSpec, Lodging};
+use ironspin_link::{EngineSpec, ProcessLimits};
 use ironspin_model::{BodyKind, DVec3, Engine};
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -23,9 +23,9 @@ fn main() {
     let library = library(program);
     let names =
         ["builtin".to_owned(), format!("lib:{}", library.display()), format!("cmd:{} serve-engine", program.display())];
-    let lodging = Lodging { program: Some(program.to_owned()), ..Lodging::default() };
+    let process_limits = ProcessLimits { program: Some(program.to_owned()), ..ProcessLimits::default() };
     let specs: Vec<EngineSpec> =
-        names.iter().map(|name| EngineSpec::read(name).expect("an engine").on(&lodging)).collect();
+        names.iter().map(|name| EngineSpec::read(name).expect("an engine").on(&process_limits)).collect();
     for (what, plan) in [("a pile", pile()), ("free flight", flight())] {
         let bodies = plan.setup.world.bodies.len();
         let mut times = vec![Vec::new(); specs.len()];

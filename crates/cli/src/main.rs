@@ -4,13 +4,13 @@
 //! |---|---|
 //! | `args.rs` | what may be typed |
 //! | `commands/` | one file a command |
-//! | `complaint.rs` | errors told to the user, with their place; exit statuses |
+//! | `diagnostic.rs` | errors shown to the user, with their place; exit statuses |
 //! | `output.rs` | standard output, colours, width of the terminal |
 //! | `progress.rs` | what is shown while trials run |
 
 mod args;
 mod commands;
-mod complaint;
+mod diagnostic;
 mod output;
 mod progress;
 
@@ -48,6 +48,6 @@ fn main() -> ExitCode {
     };
     match outcome {
         Ok(status) => status.into(),
-        Err(complaint) => complaint.tell().into(),
+        Err(diagnostic) => diagnostic.tell().into(),
     }
 }

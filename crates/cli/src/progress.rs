@@ -30,8 +30,8 @@ pub(crate) struct Bar {
     began: Instant,
     failed: AtomicUsize,
     quiet: bool,
-    /// When the last line was told, where lines are told.
-    told: Option<Mutex<Instant>>,
+    /// When the last line was printed, where lines are printed.
+    reported: Option<Mutex<Instant>>,
 }
 
 impl Bar {
@@ -43,8 +43,8 @@ impl Bar {
             bar.set_style(style);
         }
         bar.set_message("starting");
-        let told = (!quiet && !std::io::stderr().is_terminal()).then(|| Mutex::new(Instant::now()));
-        Bar { bar, began: Instant::now(), failed: AtomicUsize::new(0), quiet, told }
+        let reported = (!quiet && !std::io::stderr().is_terminal()).then(|| Mutex::new(Instant::now()));
+        Bar { bar, began: Instant::now(), failed: AtomicUsize::new(0), quiet, reported }
     }
 
     pub(crate) fn follow(&self, plans: &[TrialPlan], event: &LabEvent) {
@@ -76,8 +76,8 @@ impl Bar {
 
     /// A plain line, when the last one was a while ago.
     fn tell_line(&self, more: &str) {
-        let Some(told) = &self.told else { return };
-        let mut last = told.lock().unwrap_or_else(PoisonError::into_inner);
+        let Some(reported) = &self.reported else { return };
+        let mut last = reported.lock().unwrap_or_else(PoisonError::into_inner);
         if last.elapsed() < BETWEEN_LINES {
             return;
         }

@@ -13,7 +13,7 @@ mod worlds;
 mod yard;
 
 use ironspin_engine::Builtin;
-use ironspin_model::{DVec2, DVec3, Deed, Engine, Shape, World};
+use ironspin_model::{DVec2, DVec3, Effect, Engine, Shape, World};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
@@ -195,7 +195,7 @@ impl Crowd {
                     place[axis] += 2.0 * way[axis];
                 }
             }
-            engine.act(body, &Deed::Place { position: place.extend(0.0), angle: 0.0 }).expect("a place");
+            engine.act(body, &Effect::Place { position: place.extend(0.0), angle: 0.0 }).expect("a place");
         }
     }
 }

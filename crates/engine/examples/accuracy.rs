@@ -121,17 +121,17 @@ fn elastic() {
         "shapes that meet in free space, with friction and restitution 0.7, for 5 s: largest relative change of momenta.\n"
     );
     println!("| options | energy | linear momentum | angular momentum |\n|---|---|---|---|");
-    for options in ["", "solver=event", "swept=all", "solver=soft", "solver=position"] {
+    for options in ["", "solver=event", "swept=all", "solver=compliant", "solver=position"] {
         let mut bench = Bench::new(gas(100, 10.0), options, 1.0 / 60.0);
         let (before, world) = (bench.energy(), bench.world.clone());
         let mut worst = 0.0_f64;
         bench.seconds(60.0, |frame| worst = worst.max((energy(&world, frame) / before - 1.0).abs()));
-        let told = if options == "solver=event" {
+        let reported = if options == "solver=event" {
             ["-".to_owned(), "-".to_owned()]
         } else {
             momenta(options).map(|v| format!("{v:.1e}"))
         };
-        println!("| {} | {worst:.1e} | {} | {} |", named(options), told[0], told[1]);
+        println!("| {} | {worst:.1e} | {} | {} |", named(options), reported[0], reported[1]);
     }
     println!("\nBounds: energy 1e-3 with the default and 1e-10 with `event`; momenta 1e-12 with the default.\n");
 }
@@ -242,7 +242,7 @@ fn settings() {
         "substeps=2,iterations=30",
         "substeps=4,iterations=15",
         "substeps=4,iterations=60",
-        "solver=soft",
+        "solver=compliant",
         "solver=position",
     ] {
         let (rms, deepest, passes, time) = tried(pyramid(20), options);

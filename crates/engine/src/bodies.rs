@@ -63,7 +63,7 @@ impl<R: Real> Inverse<R> {
 
 /// What never changes of a body while it is in the world.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Nature<R> {
+pub(crate) struct BodyTraits<R> {
     pub(crate) kind: BodyKind,
     pub(crate) gravity_factor: R,
     pub(crate) linear_damping: R,
@@ -92,16 +92,16 @@ pub(crate) struct Bodies<R> {
     pub(crate) acceleration: Vec<Motion<R>>,
     /// Whether the body is in the world now.
     pub(crate) present: Vec<bool>,
-    pub(crate) nature: Vec<Nature<R>>,
+    pub(crate) traits: Vec<BodyTraits<R>>,
     /// Greatest distance of any point from the centre.
     pub(crate) reach: Vec<R>,
     /// How far a body may go before pairs must be found anew.
     pub(crate) slack: Vec<R>,
     pub(crate) straying: Vec<Straying<R>>,
-    /// Share of its slack that each body has used up since they were found, other than in flight, and the largest of all.
+    /// Share of its margin that each body has used up since they were found, other than in flight, and the largest of all.
     pub(crate) travel: Vec<R>,
     pub(crate) furthest: R,
-    /// Largest share of a slack used up in flight; how fast that grows, and how fast gravity makes it grow faster.
+    /// Largest share of a margin used up in flight; how fast that grows, and how fast gravity makes it grow faster.
     pub(crate) flown: R,
     pub(crate) flying_share: R,
     pub(crate) falling_share: R,
@@ -115,8 +115,8 @@ pub(crate) struct Bodies<R> {
     pub(crate) axes_behind: bool,
     /// Whether nothing but gravity has changed a velocity since flight began; accelerations are those of gravity.
     pub(crate) only_falling: bool,
-    /// Whether any body has gone further than its slack, or come, gone or changed what it meets.
-    pub(crate) strayed: bool,
+    /// Whether any body has gone further than its margin, or come, gone or changed what it meets.
+    pub(crate) moved: bool,
     /// Solid pieces of all bodies.
     pub(crate) pieces: Vec<Piece<R>>,
     /// Which pieces belong to a body.
@@ -217,8 +217,8 @@ impl<R: Real> Bodies<R> {
         bodies.apart = apart_pairs(world)?;
         bodies.all_move = bodies.inverse.iter().all(Inverse::moves);
         bodies.all_agree = bodies.apart.is_empty()
-            && bodies.nature.windows(2).all(|two| (two[0].layers, two[0].meets) == (two[1].layers, two[1].meets))
-            && bodies.nature.first().is_none_or(|nature| nature.layers & nature.meets != 0);
+            && bodies.traits.windows(2).all(|two| (two[0].layers, two[0].meets) == (two[1].layers, two[1].meets))
+            && bodies.traits.first().is_none_or(|traits| traits.layers & traits.meets != 0);
         Ok(bodies)
     }
 
@@ -238,7 +238,7 @@ impl<R: Real> Bodies<R> {
         self.slack.push(slack);
         self.straying.push(Straying::new(slack, reach, body.kind));
         self.travel.push(R::ZERO);
-        self.strayed = true;
+        self.moved = true;
         self.pieces_of.push(first..self.pieces.len());
         // Never a negative zero, which the first turn by nothing would lose.
         let angle = R::of(body.angle) + R::ZERO;
@@ -253,7 +253,7 @@ impl<R: Real> Bodies<R> {
             inertia: if dynamic && !body.fixed_turn { R::ONE / R::of(body.inertia) } else { R::ZERO },
         });
         let factor = if dynamic { R::of(body.gravity_factor) } else { R::ZERO };
-        self.nature.push(Nature {
+        self.traits.push(BodyTraits {
             kind: body.kind,
             gravity_factor: factor,
             linear_damping: if dynamic { R::of(body.linear_damping) } else { R::ZERO },
@@ -280,7 +280,7 @@ impl<R: Real> Bodies<R> {
     /// Whether a body changes its place: it is there and not static.
     #[inline]
     pub(crate) fn travels(&self, body: usize) -> bool {
-        self.present[body] && self.nature[body].kind != BodyKind::Static
+        self.present[body] && self.traits[body].kind != BodyKind::Static
     }
 
     /// Whether two are different bodies of which one can be pushed.
@@ -301,7 +301,7 @@ impl<R: Real> Bodies<R> {
     }
 
     pub(crate) fn filters_agree(&self, a: usize, b: usize) -> bool {
-        let (one, other) = (&self.nature[a], &self.nature[b]);
+        let (one, other) = (&self.traits[a], &self.traits[b]);
         let (first, second) = (one.meets & other.layers != 0, other.meets & one.layers != 0);
         (if self.one_way { if a < b { first } else { second } } else { first && second })
             && (self.apart.is_empty() || self.apart.binary_search(&(a.min(b), a.max(b))).is_err())
@@ -313,15 +313,15 @@ impl<R: Real> Bodies<R> {
 
     /// Lets a body fall again that was held.
     pub(crate) fn release(&mut self, body: usize) {
-        self.fall[body] = self.gravity * self.nature[body].gravity_factor;
+        self.fall[body] = self.gravity * self.traits[body].gravity_factor;
         self.only_falling = false;
     }
 
     pub(crate) fn set_gravity(&mut self, gravity: Vec2<R>) {
         self.gravity = gravity;
         self.only_falling = false;
-        for (fall, nature) in self.fall.iter_mut().zip(&self.nature) {
-            *fall = gravity * nature.gravity_factor;
+        for (fall, traits) in self.fall.iter_mut().zip(&self.traits) {
+            *fall = gravity * traits.gravity_factor;
         }
     }
 

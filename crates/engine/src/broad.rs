@@ -56,7 +56,7 @@ const FURTHEST: f32 = (1 << 20) as f32;
 const RENEWAL: u32 = 16;
 
 impl<R: Real> Broad<R> {
-    /// For pieces whose boxes are grown by `margin` (a share of the piece's size) and by the slack of their body.
+    /// For pieces whose boxes are grown by `margin` (a share of the piece's size) and by the margin of their body.
     pub(crate) fn new(bodies: &Bodies<R>, margin: R) -> Self {
         let cover = |(number, piece): (usize, &Piece<R>)| {
             let (form, radius) = match &piece.form {
@@ -82,7 +82,7 @@ impl<R: Real> Broad<R> {
     }
 
     /// Finds all pairs of pieces of different bodies that may meet and whose grown boxes overlap: as long as no body goes further than
-    /// its slack, no other pair can come within the margin. Rounding may add pairs that are a little further apart, the same in
+    /// its margin, no other pair can come within the margin. Rounding may add pairs that are a little further apart, the same in
     /// every way of finding them.
     pub(crate) fn find(&mut self, bodies: &Bodies<R>, how: BroadPhase) {
         self.found.clear();

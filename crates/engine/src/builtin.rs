@@ -1,16 +1,16 @@
 //! The engine as the bench sees it.
 
 use crate::event::EventWorld;
-use crate::faults::{Slip, Spoiler};
+use crate::faults::{FaultInjector, InjectionPoint};
 use crate::rays;
 use crate::scalar::Real;
 use crate::settings::{Precision, Settings, SolverKind};
 use crate::simulation::Simulation;
-use crate::sweep::Blow;
+use crate::sweep::Impact;
 use crate::tolerance::{TOUCH, TOUCH_SINGLE};
 use crate::vector::Vec2;
 use ironspin_model::{
-    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Deed, Engine, EngineError, EngineInfo, FEATURES, Frame,
+    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Effect, Engine, EngineError, EngineInfo, FEATURES, Frame,
     FrameSink, RayHit, Scalar, SensorEvent, Token, World,
 };
 
@@ -49,7 +49,7 @@ struct Running {
     moving: Vec<bool>,
     frame: Frame,
     /// A fault at work around the steps; nothing in a sound engine.
-    spoiler: Option<Spoiler>,
+    injector: Option<FaultInjector>,
 }
 
 impl Builtin {
@@ -132,10 +132,10 @@ impl Engine for Builtin {
             chosen => chosen as usize,
         };
         let fault = self.settings.fault_in_force();
-        let spoilt_world = fault.map(|(entry, size)| entry.world(world, size));
-        let world = spoilt_world.as_deref().unwrap_or(world);
-        let spoilt_settings = fault.and_then(|(entry, size)| entry.settings(&self.settings, size));
-        let settings = spoilt_settings.as_ref().unwrap_or(&self.settings);
+        let faulty_world = fault.map(|(entry, size)| entry.world(world, size));
+        let world = faulty_world.as_deref().unwrap_or(world);
+        let faulty_settings = fault.and_then(|(entry, size)| entry.settings(&self.settings, size));
+        let settings = faulty_settings.as_ref().unwrap_or(&self.settings);
         let core = match (settings.solver, settings.precision) {
             (SolverKind::Event, _) => Core::Event(Box::new(EventWorld::new(world, settings)?)),
             (_, Precision::F64) => Core::Double(Box::new(Simulation::new(world, settings, TOUCH, threads)?)),
@@ -147,7 +147,7 @@ impl Engine for Builtin {
             next_action: 0,
             moving: world.bodies.iter().map(|body| body.kind != BodyKind::Static || body.absent).collect(),
             core,
-            spoiler: fault.and_then(|(entry, size)| Spoiler::new(entry, size, world)),
+            injector: fault.and_then(|(entry, size)| FaultInjector::new(entry, size, world)),
         };
         for action in &world.actions {
             // A static body may be placed elsewhere or taken out.
@@ -160,7 +160,7 @@ impl Engine for Builtin {
     }
 
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
-        let forgets = self.settings.slip(Slip::ForgetsBetweenCalls).is_some();
+        let forgets = self.settings.injected(InjectionPoint::ForgetsBetweenCalls).is_some();
         let running = self.running()?;
         if forgets {
             running.core.forget_contacts();
@@ -175,13 +175,13 @@ impl Engine for Builtin {
         Ok(())
     }
 
-    fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
+    fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
         let running = self.running()?;
-        if let (Core::Event(_), Deed::Force { .. } | Deed::Torque(_) | Deed::Split(_)) = (&running.core, deed) {
+        if let (Core::Event(_), Effect::Force { .. } | Effect::Torque(_) | Effect::Split(_)) = (&running.core, effect) {
             return Err(EngineError::Unsupported { feature: "solver=event for forces, torques and splits".to_owned() });
         }
         running.moving[body] = true;
-        running.core.hear(body, deed, running.spoiler.as_ref());
+        running.core.observe_query(body, effect, running.injector.as_ref());
         Ok(())
     }
 
@@ -196,7 +196,7 @@ impl Engine for Builtin {
         let copy =
             saved.ok_or_else(|| EngineError::BadAnswer { why: format!("nothing is saved under {}", token.0) })?;
         let mut running = copy.clone();
-        if self.settings.slip(Slip::ForgetsOnRestore).is_some() {
+        if self.settings.injected(InjectionPoint::ForgetsOnRestore).is_some() {
             running.core.forget_contacts();
         }
         self.running = Some(running);
@@ -214,7 +214,7 @@ impl Builtin {
     /// # Errors
     /// [`EngineError::NothingBuilt`] before `build`.
     pub fn rays(&mut self, from: DVec3, to: DVec3) -> Result<Vec<RayHit>, EngineError> {
-        let blind = self.settings.slip(Slip::RayFromInside).is_some();
+        let blind = self.settings.injected(InjectionPoint::RayFromInside).is_some();
         let mut hits = self.running()?.core.rays(from, to);
         if blind {
             hits.retain(|hit| hit.distance > 0.0);
@@ -233,20 +233,20 @@ impl Core {
         Ok(())
     }
 
-    fn act(&mut self, body: usize, deed: &Deed) {
+    fn act(&mut self, body: usize, effect: &Effect) {
         match self {
-            Core::Double(simulation) => simulation.act(body, deed),
-            Core::Single(simulation) => simulation.act(body, deed),
-            Core::Event(world) => world.act(body, deed),
+            Core::Double(simulation) => simulation.act(body, effect),
+            Core::Single(simulation) => simulation.act(body, effect),
+            Core::Event(world) => world.act(body, effect),
         }
     }
 
-    /// Does a deed, or what a fault makes of it.
-    fn hear(&mut self, body: usize, deed: &Deed, spoiler: Option<&Spoiler>) {
-        let Some(spoiler) = spoiler else { return self.act(body, deed) };
+    /// Does an action, or what a fault makes of it.
+    fn observe_query(&mut self, body: usize, effect: &Effect, injector: Option<&FaultInjector>) {
+        let Some(injector) = injector else { return self.act(body, effect) };
         let centre = self.state(body).position;
-        if let Some(deed) = spoiler.deed(deed, centre) {
-            self.act(body, &deed);
+        if let Some(effect) = injector.effect(effect, centre) {
+            self.act(body, &effect);
         }
     }
 
@@ -270,8 +270,8 @@ impl Core {
     fn contacts(&self, out: &mut Vec<Contact>) {
         out.clear();
         match self {
-            Core::Double(simulation) => out.extend(simulation.record().map(|blow| notice(&blow))),
-            Core::Single(simulation) => out.extend(simulation.record().map(|blow| notice(&blow))),
+            Core::Double(simulation) => out.extend(simulation.record().map(|impact| notice(&impact))),
+            Core::Single(simulation) => out.extend(simulation.record().map(|impact| notice(&impact))),
             Core::Event(world) => out.extend(world.record.iter().map(notice)),
         }
     }
@@ -308,16 +308,16 @@ fn rays_of<R: Real>(bodies: &mut crate::bodies::Bodies<R>, from: DVec3, to: DVec
         .collect()
 }
 
-fn notice<R: Real>(blow: &Blow<R>) -> Contact {
-    let flip = blow.bodies[0] > blow.bodies[1];
-    let normal = if flip { -blow.normal } else { blow.normal };
+fn notice<R: Real>(impact: &Impact<R>) -> Contact {
+    let flip = impact.bodies[0] > impact.bodies[1];
+    let normal = if flip { -impact.normal } else { impact.normal };
     Contact {
-        bodies: if flip { [blow.bodies[1], blow.bodies[0]] } else { blow.bodies },
-        point: blow.point.to_f64().extend(0.0),
+        bodies: if flip { [impact.bodies[1], impact.bodies[0]] } else { impact.bodies },
+        point: impact.point.to_f64().extend(0.0),
         normal: normal.to_f64().extend(0.0),
-        depth: -blow.gap.to_f64(),
-        impulse: blow.impulse.to_f64(),
-        times: blow.times,
+        depth: -impact.gap.to_f64(),
+        impulse: impact.impulse.to_f64(),
+        times: impact.times,
     }
 }
 
@@ -325,22 +325,22 @@ impl Running {
     fn act(&mut self, dt: f64) {
         // A time that should be equal may be an ulp or two short after many additions.
         let mut now = self.frame.time + 1e-9 * dt;
-        if self.spoiler.as_ref().is_some_and(Spoiler::does_deeds_late) {
+        if self.injector.as_ref().is_some_and(FaultInjector::delays_actions) {
             now -= dt;
         }
         while let Some(action) = self.actions.get(self.next_action).filter(|action| action.at_time <= now) {
-            self.core.hear(action.body, &action.deed, self.spoiler.as_ref());
+            self.core.observe_query(action.body, &action.effect, self.injector.as_ref());
             self.next_action += 1;
         }
     }
 
     fn step(&mut self, dt: f64) -> Result<(), EngineError> {
         self.act(dt);
-        match self.spoiler.take() {
+        match self.injector.take() {
             None => self.core.step(dt)?,
-            Some(mut spoiler) => {
-                let done = self.spoilt_step(&mut spoiler, dt);
-                self.spoiler = Some(spoiler);
+            Some(mut injector) => {
+                let done = self.spoilt_step(&mut injector, dt);
+                self.injector = Some(injector);
                 done?;
             }
         }
@@ -351,19 +351,19 @@ impl Running {
         }
         self.core.contacts(&mut self.frame.contacts);
         self.core.take_events(&mut self.frame.events);
-        if let Some(spoiler) = &mut self.spoiler {
-            spoiler.tell(&mut self.frame);
+        if let Some(injector) = &mut self.injector {
+            injector.tell(&mut self.frame);
         }
         Ok(())
     }
 
     /// A step with a fault around it.
-    fn spoilt_step(&mut self, spoiler: &mut Spoiler, dt: f64) -> Result<(), EngineError> {
+    fn spoilt_step(&mut self, injector: &mut FaultInjector, dt: f64) -> Result<(), EngineError> {
         let states = |core: &Core| (0..self.moving.len()).map(|body| core.state(body)).collect::<Vec<_>>();
-        spoiler.begin(states(&self.core));
-        self.core.step(spoiler.length(dt))?;
+        injector.begin(states(&self.core));
+        self.core.step(injector.length(dt))?;
         let mut bodies = states(&self.core);
-        for body in spoiler.meddle(&mut bodies, dt) {
+        for body in injector.meddle(&mut bodies, dt) {
             self.core.put(body, &bodies[body]);
         }
         Ok(())

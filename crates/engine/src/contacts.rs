@@ -1,7 +1,7 @@
 //! Contacts that persist from step to step.
 
 use crate::bodies::Bodies;
-use crate::faults::Slip;
+use crate::faults::InjectionPoint;
 use crate::found::Pair;
 use crate::inner::InnerFaces;
 use crate::manifold::{Manifold, collide};
@@ -67,7 +67,7 @@ impl<R: Real> Mixed<R> {
             .map(|cell| {
                 let (a, b) = (cell / materials, cell % materials);
                 let mixed = settings.mixing.mix(world, a, b);
-                settings.slip(Slip::FirstMaterial).map_or(mixed, |share| {
+                settings.injected(InjectionPoint::FirstMaterial).map_or(mixed, |share| {
                     let first = &world.materials[a];
                     (mixed.0 + share * (first.friction - mixed.0), mixed.1 + share * (first.restitution - mixed.1))
                 })

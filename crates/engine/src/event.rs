@@ -8,11 +8,11 @@ use crate::contacts::Mixed;
 use crate::impact::{Pair, Target};
 use crate::settings::Settings;
 use crate::shape::Form;
-use crate::sweep::Blow;
+use crate::sweep::Impact;
 use crate::touching::{Outline, Relative, time_to_touch};
 use crate::tournament::{NEVER, Next, Tournament};
 use crate::vector::Vec2;
-use ironspin_model::{BodyKind, Deed, EngineError, World};
+use ironspin_model::{BodyKind, Effect, EngineError, World};
 use std::ops::Range;
 
 /// Impacts of a body without progress in time before it is taken to rest.
@@ -104,7 +104,7 @@ pub(crate) struct EventWorld {
     now: f64,
     /// Impacts done since the start.
     pub(crate) impacts: u64,
-    pub(crate) record: Vec<Blow<f64>>,
+    pub(crate) record: Vec<Impact<f64>>,
 }
 
 fn unsupported(what: &str) -> EngineError {
@@ -123,8 +123,8 @@ impl EventWorld {
         if !bodies.sensors.is_empty() {
             return Err(unsupported("sensors"));
         }
-        let lasting = |deed: &Deed| matches!(deed, Deed::Force { .. } | Deed::Torque(_) | Deed::Split(_));
-        if world.actions.iter().any(|action| lasting(&action.deed)) {
+        let lasting = |effect: &Effect| matches!(effect, Effect::Force { .. } | Effect::Torque(_) | Effect::Split(_));
+        if world.actions.iter().any(|action| lasting(&action.effect)) {
             return Err(unsupported("forces, torques and splits"));
         }
         let movers: Vec<usize> = (0..bodies.len()).filter(|&body| bodies.inverse[body].moves()).collect();
@@ -180,14 +180,14 @@ impl EventWorld {
     }
 
     /// Finds the next impact of a body, whose flight begins now, with those whose meetings it keeps: bodies after it in the list, and all
-    /// that nothing pushes. With the one it has just struck there is none without acceleration: they part.
+    /// that nothing pushes. With the one it has just hit there is none without acceleration: they part.
     #[inline(always)]
-    fn predict(&mut self, body: usize, struck: usize) {
+    fn predict(&mut self, body: usize, hit: usize) {
         let here = &self.flyers[body];
         let mut best = NEVER;
         for &other in &self.ahead.list[self.ahead.of(body)] {
             let partner = &self.flyers[other as usize];
-            if other as usize == struck && partner.flight.fall == here.flight.fall {
+            if other as usize == hit && partner.flight.fall == here.flight.fall {
                 continue;
             }
             let time = self.meeting(here, partner);
@@ -221,8 +221,8 @@ impl EventWorld {
         }
     }
 
-    /// A body in flight whose partner was struck by another looks for its next impact anew. Its own flight goes on as it began, so
-    /// that the roundings of its way do not hang on how often others are struck.
+    /// A body in flight whose partner was hit by another looks for its next impact anew. Its own flight goes on as it began, so
+    /// that the roundings of its way do not hang on how often others are hit.
     fn predict_later(&mut self, body: usize) {
         let flight = self.flyers[body].flight;
         self.flyers[body].flight = flight.at(self.now);
@@ -250,23 +250,23 @@ impl EventWorld {
         self.now + time_to_touch(&here.outline, &other.outline, &relative)
     }
 
-    pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
+    pub(crate) fn act(&mut self, body: usize, effect: &Effect) {
         self.land();
         let inverse = self.bodies.inverse[body];
         let flat = |v: &ironspin_model::DVec3| Vec2::of(v.truncate());
-        match deed {
-            Deed::Impulse { impulse, point } => {
+        match effect {
+            Effect::Impulse { impulse, point } => {
                 let arm = point.map_or(Vec2::ZERO, |point| flat(&point) - self.bodies.position[body]);
                 self.bodies.motion[body] = self.bodies.motion[body].plus(inverse.kick(arm, flat(impulse)));
             }
-            Deed::Velocity(velocity) => self.bodies.motion[body].linear = flat(velocity),
-            Deed::Spin(spin) => self.bodies.motion[body].spin = *spin,
-            Deed::Place { position, angle } => self.bodies.place(body, flat(position), *angle),
-            Deed::Remove => self.bodies.present[body] = false,
-            Deed::Add => self.bodies.present[body] = true,
-            Deed::Gravity(gravity) => self.bodies.set_gravity(flat(gravity)),
+            Effect::Velocity(velocity) => self.bodies.motion[body].linear = flat(velocity),
+            Effect::Spin(spin) => self.bodies.motion[body].spin = *spin,
+            Effect::Place { position, angle } => self.bodies.place(body, flat(position), *angle),
+            Effect::Remove => self.bodies.present[body] = false,
+            Effect::Add => self.bodies.present[body] = true,
+            Effect::Gravity(gravity) => self.bodies.set_gravity(flat(gravity)),
             // Refused when the world was built.
-            Deed::Force { .. } | Deed::Torque(_) | Deed::Split(_) => {}
+            Effect::Force { .. } | Effect::Torque(_) | Effect::Split(_) => {}
         }
         self.take_off();
     }
@@ -302,14 +302,14 @@ impl EventWorld {
             if !(next.time <= end) {
                 break;
             }
-            self.strike(self.movers[rank as usize], next.partner as usize, next.time)?;
+            self.collide(self.movers[rank as usize], next.partner as usize, next.time)?;
         }
         self.now = end;
         self.land();
         Ok(())
     }
 
-    fn strike(&mut self, a: usize, b: usize, time: f64) -> Result<(), EngineError> {
+    fn collide(&mut self, a: usize, b: usize, time: f64) -> Result<(), EngineError> {
         let (a, b) = (a.min(b), a.max(b));
         self.impacts += 1;
         self.now = self.now.max(time);
@@ -327,7 +327,7 @@ impl EventWorld {
                 Pair { motion: [one.flight.motion, other.flight.motion], inverse: [one.inverse, other.inverse] };
             let approach = -pair.relative(arms).dot(normal);
             let target = Target { arms, wanted: restitution * approach.max(0.0) };
-            let pressed = pair.strike(normal, &[target], friction)[0];
+            let pressed = pair.collide(normal, &[target], friction)[0];
             [one.flight.motion, other.flight.motion] = pair.motion;
             pressed
         } else {
@@ -358,15 +358,15 @@ impl EventWorld {
 
     /// One notice a pair and step, with the number of its impacts.
     fn note(&mut self, bodies: [usize; 2], point: Vec2<f64>, normal: Vec2<f64>, impulse: f64) {
-        // The pairs of a step are few, and the one struck last is most often struck again soon.
-        if let Some(blow) =
-            self.record.iter_mut().rev().take(8).find(|blow| blow.bodies == bodies && blow.normal == normal)
+        // The pairs of a step are few, and the one hit last is most often hit again soon.
+        if let Some(impact) =
+            self.record.iter_mut().rev().take(8).find(|impact| impact.bodies == bodies && impact.normal == normal)
         {
-            blow.impulse += impulse;
-            blow.times += 1;
+            impact.impulse += impulse;
+            impact.times += 1;
             return;
         }
-        self.record.push(Blow { bodies, point, normal, gap: 0.0, impulse, times: 1 });
+        self.record.push(Impact { bodies, point, normal, gap: 0.0, impulse, times: 1 });
     }
 }
 
@@ -382,11 +382,11 @@ fn flight(bodies: &Bodies<f64>, body: usize, now: f64) -> Flight {
 
 /// The outline of a body that this solver can take.
 fn outline(bodies: &Bodies<f64>, body: usize) -> Result<Outline, EngineError> {
-    let nature = &bodies.nature[body];
-    if nature.kind == BodyKind::Kinematic {
+    let traits = &bodies.traits[body];
+    if traits.kind == BodyKind::Kinematic {
         return Err(unsupported("kinematic bodies"));
     }
-    if nature.linear_damping > 0.0 || nature.angular_damping > 0.0 {
+    if traits.linear_damping > 0.0 || traits.angular_damping > 0.0 {
         return Err(unsupported("damping"));
     }
     let [piece] = &bodies.pieces[bodies.pieces_of[body].clone()] else {

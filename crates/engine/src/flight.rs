@@ -6,7 +6,7 @@ use crate::settings::Integrator;
 use crate::vector::Rotation;
 use ironspin_model::BodyKind;
 
-/// Shares of a body's slack that a unit of way and a unit of turning use up.
+/// Shares of a body's margin that a unit of way and a unit of turning use up.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct Straying<R> {
     way: R,
@@ -14,7 +14,7 @@ pub(crate) struct Straying<R> {
 }
 
 impl<R: Real> Straying<R> {
-    /// For a body that may go `slack` before pairs must be found anew and whose furthest point lies at `reach`.
+    /// For a body that may go `margin` before pairs must be found anew and whose furthest point lies at `reach`.
     pub(crate) fn new(slack: R, reach: R, kind: BodyKind) -> Self {
         if kind == BodyKind::Static {
             return Straying::default();
@@ -42,10 +42,10 @@ impl<R: Real> Bodies<R> {
         self.axes_behind |= self.any_turns;
         self.flying_share += self.falling_share * dt;
         self.flown += self.flying_share * dt;
-        self.strayed |= !(self.flown + self.furthest <= R::ONE);
+        self.moved |= !(self.flown + self.furthest <= R::ONE);
     }
 
-    /// From here on nothing but gravity changes a velocity, so that what the fastest body uses up of its slack needs no look at the
+    /// From here on nothing but gravity changes a velocity, so that what the fastest body uses up of its margin needs no look at the
     /// bodies in every step.
     fn begin_flight(&mut self) {
         self.only_falling = true;
@@ -118,7 +118,7 @@ impl<R: Real> Bodies<R> {
         let travel = self.travel[body] + if share > R::ZERO { share } else { R::ZERO };
         self.travel[body] = travel;
         self.furthest = travel.max(self.furthest);
-        self.strayed |= !(self.flown + travel <= R::ONE);
+        self.moved |= !(self.flown + travel <= R::ONE);
     }
 
     /// Pairs have been found: from here on the ways of the bodies count.
@@ -126,7 +126,7 @@ impl<R: Real> Bodies<R> {
         self.travel.fill(R::ZERO);
         (self.flown, self.furthest) = (R::ZERO, R::ZERO);
         self.everyone = self.present.iter().all(|&present| present);
-        self.strayed = false;
+        self.moved = false;
         self.only_falling = false;
     }
 }

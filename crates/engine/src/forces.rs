@@ -79,7 +79,7 @@ impl<R: Real> Forces<R> {
             springs: springs.collect(),
             scripted: vec![Motion::default(); bodies.len()],
             any_scripted: false,
-            damped: bodies.nature.iter().any(|n| n.linear_damping > R::ZERO || n.angular_damping > R::ZERO),
+            damped: bodies.traits.iter().any(|n| n.linear_damping > R::ZERO || n.angular_damping > R::ZERO),
             way: vec![Motion::default(); bodies.len()],
             states: Vec::new(),
             between: Default::default(),
@@ -163,8 +163,8 @@ impl<R: Real> Forces<R> {
         dt: R,
         integrator: Integrator,
     ) -> Option<Motion<R>> {
-        let nature = &bodies.nature[body];
-        let (linear, angular) = (nature.linear_damping * dt, nature.angular_damping * dt);
+        let traits = &bodies.traits[body];
+        let (linear, angular) = (traits.linear_damping * dt, traits.angular_damping * dt);
         if linear == R::ZERO && angular == R::ZERO {
             return None;
         }
@@ -275,8 +275,8 @@ impl<R: Real> Forces<R> {
     /// Damping without any push by its exact solution, exp(-c dt).
     fn damp(&mut self, bodies: &mut Bodies<R>, dt: R) {
         for body in 0..bodies.len() {
-            let nature = &bodies.nature[body];
-            let (linear, angular) = (nature.linear_damping * dt, nature.angular_damping * dt);
+            let traits = &bodies.traits[body];
+            let (linear, angular) = (traits.linear_damping * dt, traits.angular_damping * dt);
             if linear != R::ZERO || angular != R::ZERO {
                 let before = bodies.motion[body];
                 bodies.motion[body] =

@@ -1,22 +1,22 @@
-//! The blow of one manifold: up to two points struck at once.
+//! The impact of one manifold: up to two points hit at once.
 //!
 //! Source: Newton's law of restitution with Coulomb friction on impulses (Brach, "Mechanical Impact Dynamics", 1991,
-//! chapters 2 and 5); both points of a manifold are struck together, so that a flat landing does not tip the body.
+//! chapters 2 and 5); both points of a manifold are hit together, so that a flat landing does not tip the body.
 
 use crate::bodies::{Inverse, Motion};
 use crate::scalar::Real;
 use crate::vector::Vec2;
 
-/// Rounds between normal and tangential impulses of one blow; with one point on a disc a single round is exact.
+/// Rounds between normal and tangential impulses of one impact; with one point on a disc a single round is exact.
 const ROUNDS: usize = 8;
 
-/// Two bodies about to be struck.
+/// Two bodies about to be hit.
 pub(crate) struct Pair<R> {
     pub(crate) motion: [Motion<R>; 2],
     pub(crate) inverse: [Inverse<R>; 2],
 }
 
-/// A point of a blow: arms from both centres, and the normal speed wanted after it (apart is positive).
+/// A point of an impact: arms from both centres, and the normal speed wanted after it (apart is positive).
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Target<R> {
     pub(crate) arms: [Vec2<R>; 2],
@@ -43,12 +43,12 @@ impl<R: Real> Pair<R> {
 
     /// Strikes the points along `normal` until each has its wanted speed or no impulse is left on it, with friction.
     /// Gives the normal impulse of each point.
-    pub(crate) fn strike(&mut self, normal: Vec2<R>, points: &[Target<R>], friction: R) -> [R; 2] {
+    pub(crate) fn collide(&mut self, normal: Vec2<R>, points: &[Target<R>], friction: R) -> [R; 2] {
         let mut pressed = [R::ZERO; 2];
         let mut dragged = [R::ZERO; 2];
         let along = normal.left();
         for _ in 0..ROUNDS {
-            self.strike_normal(normal, points, &mut pressed);
+            self.collide_normal(normal, points, &mut pressed);
             if !(friction > R::ZERO) {
                 break;
             }
@@ -69,7 +69,7 @@ impl<R: Real> Pair<R> {
         pressed
     }
 
-    fn strike_normal(&mut self, normal: Vec2<R>, points: &[Target<R>], pressed: &mut [R; 2]) {
+    fn collide_normal(&mut self, normal: Vec2<R>, points: &[Target<R>], pressed: &mut [R; 2]) {
         let missing = |pair: &Self, k: usize| points[k].wanted - pair.relative(points[k].arms).dot(normal);
         if let [first, second] = points {
             let (k11, k22) =
@@ -132,7 +132,7 @@ mod tests {
             inverse: [Inverse::default(), free(2.0, 0.5)],
         };
         let point = |x: f64| Target { arms: [Vec2::new(x, 0.0), Vec2::new(x, -0.5)], wanted: 3.0 };
-        pair.strike(Vec2::new(0.0, 1.0), &[point(-0.4), point(0.4)], 0.0);
+        pair.collide(Vec2::new(0.0, 1.0), &[point(-0.4), point(0.4)], 0.0);
         assert!((pair.motion[1].linear.y - 3.0).abs() < 1e-15 && pair.motion[1].spin == 0.0);
     }
 
@@ -145,7 +145,7 @@ mod tests {
         let arms = [Vec2::ZERO, Vec2::new(0.4, -0.5)];
         let normal = Vec2::new(0.0, 1.0);
         let approach = pair.relative(arms).dot(normal);
-        pair.strike(normal, &[Target { arms, wanted: -approach }], 0.0);
+        pair.collide(normal, &[Target { arms, wanted: -approach }], 0.0);
         let energy = |m: &Motion<f64>| m.linear.dot(m.linear) + 0.25 * m.spin * m.spin;
         assert!((energy(&pair.motion[1]) - (0.09 + 9.0 + 0.25)).abs() < 1e-14);
     }
@@ -159,7 +159,7 @@ mod tests {
                 inverse: [Inverse::default(), free(1.0, 0.5)],
             };
             let arms = [Vec2::ZERO, Vec2::new(0.0, -1.0)];
-            pair.strike(Vec2::new(0.0, 1.0), &[Target { arms, wanted: 0.0 }], friction);
+            pair.collide(Vec2::new(0.0, 1.0), &[Target { arms, wanted: 0.0 }], friction);
             assert!((pair.relative(arms).x - expected).abs() < 1e-14, "slip {slip}");
         }
     }

@@ -15,9 +15,9 @@
 //! | `Contacts` | contacts that persist from step to step, for warm starting | `contacts.rs` |
 //! | `Forces` | gravity, springs, scripted forces, damping, and their integration | `forces.rs` |
 //! | `Joints` | rods, ropes, hinges, sliders, welds | `joints.rs` |
-//! | `impact`, `blows` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `blows.rs` |
+//! | `impact`, `impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
 //! | `Solver`, `wide` | velocities of resting contacts and joints; the rows of eight contacts at a time | `solver.rs`, `wide.rs` |
-//! | `soft`, `position` | the other solvers for resting contact | `soft.rs`, `position.rs` |
+//! | `soft`, `position` | the other solvers for resting contact | `compliant.rs`, `position.rs` |
 //! | `event`, `tournament`, `touching` | from impact to impact at exact times; the next one of all; when two outlines touch | `event.rs`, `tournament.rs`, `touching.rs` |
 //! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
 //! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
@@ -27,25 +27,25 @@
 //!
 //! # No absolute tolerance
 //!
-//! Every slop and threshold is a share of a size, of g·dt or of a step, all of them in `tolerance.rs`. So a world told
+//! Every slop and threshold is a share of a size, of g·dt or of a step, all of them in `tolerance.rs`. So a world given
 //! in units larger by a power of two moves with the same mantissas.
 //!
 //! # How a step goes
 //!
 //! 1. Contacts at the present poses (overlap, or a gap within the slop).
-//! 2. Impacts: a contact that approaches faster than gravity explains is a blow that happened within the last step. Its
-//!    time is worked out from the overlap, the blow is struck at the speed of that time, and the motion since is put
-//!    right. This is exact for a single blow under constant acceleration, so no energy appears or vanishes.
+//! 2. Impacts: a contact that approaches faster than gravity explains is an impact that happened within the last step. Its
+//!    time is worked out from the overlap, the impact is applied at the speed of that time, and the motion since is put
+//!    right. This is exact for a single impact under constant acceleration, so no energy appears or vanishes.
 //! 3. Forces; resting contacts by sequential impulses, warm-started.
 //! 4. Positions by the mean of the velocities at both ends of the step (exact for constant acceleration).
 //! 5. Swept bodies go from impact to impact by conservative advancement instead.
 
-mod blows;
 mod bodies;
 mod boxes;
 mod broad;
 mod builtin;
 mod colouring;
+mod compliant;
 mod contacts;
 mod distance;
 mod event;
@@ -59,6 +59,7 @@ mod grid_wide;
 mod impact;
 mod inner;
 mod joints;
+mod late_impacts;
 mod manifold;
 mod passes;
 mod position;
@@ -70,7 +71,6 @@ mod settings;
 mod shape;
 mod simulation;
 mod sleep;
-mod soft;
 mod solver;
 mod sweep;
 mod team;

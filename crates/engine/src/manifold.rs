@@ -103,7 +103,7 @@ fn rounded<R: Real>(a: &Convex<R>, at: &Pose<R>, b: &Convex<R>, bt: &Pose<R>, ma
         };
         if manifold.count > 0 {
             // The deepest point may lie a little beyond the end of the face, where it was clipped away. It stays where it was clipped, so
-            // that a capsule along a row of tiles is not turned, and is told as deep as it is.
+            // that a capsule along a row of tiles is not turned, and is reported as deep as it is.
             let points = &mut manifold.points[..manifold.count];
             if let Some(deepest) = points.iter_mut().reduce(|a, b| if b.gap < a.gap { b } else { a }) {
                 deepest.gap = deepest.gap.min(found.gap);

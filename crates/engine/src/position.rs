@@ -5,18 +5,18 @@
 //! Position Based Dynamics" (2020), sections 3.4 to 3.6 for friction and velocities.
 
 use crate::bodies::{Bodies, Motion};
+use crate::compliant::{gap_now, leave_impacts, push, response};
 use crate::contacts::Contact;
 use crate::impact::two_points;
 use crate::scalar::Real;
 use crate::sensors::Place;
 use crate::simulation::{Lists, Simulation};
-use crate::soft::{gap_now, leave_blows, push, response};
 use crate::vector::Vec2;
 
 pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
     let substeps = simulation.settings.substeps_in_force();
     simulation.look(dt, false);
-    leave_blows(simulation, simulation.rest_speed(dt));
+    leave_impacts(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
     let mut lists = std::mem::take(&mut simulation.lists);
     simulation.bodies.places_into(&mut lists.places);

@@ -50,7 +50,7 @@ impl<R: Real> Sensors<R> {
         for sensor in &bodies.sensors {
             for piece in &bodies.pieces {
                 let (a, b) = (sensor.body, piece.body);
-                let still = [a, b].iter().all(|&body| bodies.nature[body].kind == BodyKind::Static);
+                let still = [a, b].iter().all(|&body| bodies.traits[body].kind == BodyKind::Static);
                 if a == b || still || !bodies.not_filtered(a, b) {
                     continue;
                 }

@@ -1,6 +1,6 @@
 //! What can be chosen in `builtin:name=value,...`.
 
-use crate::faults::{FaultEntry, Slip};
+use crate::faults::{FaultEntry, InjectionPoint};
 use ironspin_model::{EngineError, OptionInfo, World, nearest};
 
 /// A setting with a fixed set of words.
@@ -58,8 +58,8 @@ words! {
     SolverKind {
         /// Sequential impulses with warm starting.
         Impulse = "impulse",
-        /// Soft contact rows over substeps with a relaxing pass.
-        Soft = "soft",
+        /// Compliant contact rows over substeps with a relaxing pass.
+        Compliant = "compliant",
         /// Extended position-based dynamics over substeps.
         Position = "position",
         /// From impact to impact at its exact time.
@@ -239,9 +239,10 @@ pub const SETTINGS: [Setting; 14] = [
     },
     Setting {
         name: "solver",
-        about: "how contacts are solved; event is exact and has no resting contact, soft and position take substeps",
+        about: "how contacts are solved; event is exact and has no resting contact, compliant and position take substeps",
         values: || one_of(SolverKind::WORDS),
-        read: |s, text| set(&mut s.solver, SolverKind::read(text)),
+        // `soft` is its older name, which plans and scripts may hold.
+        read: |s, text| set(&mut s.solver, SolverKind::read(if text == "soft" { "compliant" } else { text })),
         show: |s| s.solver.word().to_owned(),
     },
     Setting {
@@ -254,7 +255,7 @@ pub const SETTINGS: [Setting; 14] = [
     Setting {
         name: "substeps",
         about: "steps within a step; many with few passes hold piles better than few with many",
-        values: || "a whole number to 1000, 0 for 2 with impulse, 4 with soft, 8 with position".to_owned(),
+        values: || "a whole number to 1000, 0 for 2 with impulse, 4 with compliant, 8 with position".to_owned(),
         read: |s, text| set(&mut s.substeps, whole(text, 0, 1000)),
         show: |s| s.substeps.to_string(),
     },
@@ -317,7 +318,7 @@ pub const SETTINGS: [Setting; 14] = [
     Setting {
         name: "fault",
         about: "a mistake built in on purpose, to see what notices it",
-        values: || "none, or a fault that `ironspin proof --list` tells".to_owned(),
+        values: || "none, or a fault that `ironspin proof --list` lists".to_owned(),
         read: |s, text| {
             s.fault = FaultEntry::find(text);
             s.fault.is_some() || text == "none"
@@ -344,7 +345,7 @@ impl Settings {
 
     /// The size of a mistake in the middle of a step, if it is the one that is on.
     #[inline]
-    pub(crate) fn slip(&self, slip: Slip) -> Option<f64> {
+    pub(crate) fn injected(&self, slip: InjectionPoint) -> Option<f64> {
         self.fault_in_force().filter(|(fault, _)| fault.is(slip)).map(|(_, size)| size)
     }
 
@@ -352,7 +353,7 @@ impl Settings {
     pub(crate) fn substeps_in_force(&self) -> u32 {
         match (self.substeps, self.solver) {
             (0, SolverKind::Impulse | SolverKind::Event) => 2,
-            (0, SolverKind::Soft) => 4,
+            (0, SolverKind::Compliant) => 4,
             (0, SolverKind::Position) => 8,
             (chosen, _) => chosen,
         }
@@ -422,6 +423,12 @@ mod tests {
         let listed = default.list();
         let pairs = listed.iter().map(|option| (option.name.as_str(), option.default.as_str()));
         assert_eq!(Settings::read(pairs), Ok(default));
+    }
+
+    #[test]
+    fn the_older_name_of_a_solver_is_still_read() {
+        let read = |word| Settings::read([("solver", word)]).map(|settings| settings.solver);
+        assert_eq!((read("soft"), read("compliant")), (Ok(SolverKind::Compliant), Ok(SolverKind::Compliant)));
     }
 
     #[test]

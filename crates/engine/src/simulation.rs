@@ -1,23 +1,23 @@
 //! One step, in order.
 
-use crate::blows;
 use crate::bodies::{Bodies, Motion};
 use crate::broad::Broad;
 use crate::contacts::{Carry, Contacts, Mixed};
-use crate::faults::Slip;
+use crate::faults::InjectionPoint;
 use crate::forces::Forces;
 use crate::joints::Joints;
+use crate::late_impacts;
 use crate::scalar::Real;
 use crate::sensors::{Place, Sensors};
 use crate::settings::{Settings, SolverKind, Swept};
 use crate::sleep::Sleep;
 use crate::solver::{Solver, StepNumbers};
-use crate::sweep::{Blow, SweepNumbers, Sweeper};
+use crate::sweep::{Impact, SweepNumbers, Sweeper};
 use crate::threads::Threads;
 use crate::tolerance::{CONVERGED, SLOP};
 use crate::vector::{Rotation, Vec2};
-use crate::{position, soft};
-use ironspin_model::{BodyKind, Deed, EngineError, World};
+use crate::{compliant, position};
+use ironspin_model::{BodyKind, Effect, EngineError, World};
 
 /// Everything about a world that is stepped.
 #[derive(Clone, Debug)]
@@ -42,18 +42,18 @@ pub(crate) struct Simulation<R> {
     any_swept: bool,
     /// Motion of every body before contacts and joints push it.
     pub(crate) unpressed: Vec<Motion<R>>,
-    /// Motion of every body at the start of the step, after blows.
+    /// Motion of every body at the start of the step, after impacts.
     pub(crate) start: Vec<Motion<R>>,
     /// Lists of the solvers that move bodies themselves, kept between steps.
     pub(crate) lists: Lists<R>,
     /// Which bodies are followed along their path in this step.
     pub(crate) swept: Vec<bool>,
-    /// Blows that may have to be struck: overlap time and number of the contact.
+    /// Impacts that may have to be applied: overlap time and number of the contact.
     pub(crate) pending: Vec<(R, usize)>,
-    /// The last round of blows in which each body was struck.
-    pub(crate) struck: Vec<u32>,
-    /// What was struck in this step, in order: blows, and what swept bodies met.
-    pub(crate) struck_now: Vec<Blow<R>>,
+    /// The last round of impacts in which each body was hit.
+    pub(crate) hit: Vec<u32>,
+    /// What was hit in this step, in order: impacts, and what swept bodies met.
+    pub(crate) hit_now: Vec<Impact<R>>,
     /// Whether the contacts were pressed in this step.
     pressed: bool,
 }
@@ -80,7 +80,7 @@ impl<R: Real> Simulation<R> {
         let bodies = Bodies::new(world)?;
         let any_swept = match settings.swept {
             Swept::Off => false,
-            Swept::Marked => bodies.nature.iter().any(|nature| nature.marked),
+            Swept::Marked => bodies.traits.iter().any(|traits| traits.marked),
             Swept::All => true,
         };
         let mut simulation = Simulation {
@@ -105,8 +105,8 @@ impl<R: Real> Simulation<R> {
             lists: Lists::default(),
             swept: Vec::new(),
             pending: Vec::new(),
-            struck: Vec::new(),
-            struck_now: Vec::new(),
+            hit: Vec::new(),
+            hit_now: Vec::new(),
             pressed: false,
             bodies,
         };
@@ -118,31 +118,31 @@ impl<R: Real> Simulation<R> {
         Ok(simulation)
     }
 
-    pub(crate) fn act(&mut self, body: usize, deed: &Deed) {
-        self.bodies.strayed = true;
+    pub(crate) fn act(&mut self, body: usize, effect: &Effect) {
+        self.bodies.moved = true;
         self.bodies.only_falling = false;
         self.bodies.turn_axes();
         if self.settings.sleep {
             self.sleep.wake_all(&mut self.bodies);
         }
-        match deed {
-            Deed::Impulse { impulse, point } => {
+        match effect {
+            Effect::Impulse { impulse, point } => {
                 let arm = self.arm(body, point.map(|p| Vec2::of(p.truncate())));
                 let kick = self.bodies.inverse[body].kick(arm, Vec2::of(impulse.truncate()));
                 self.bodies.motion[body] = self.bodies.motion[body].plus(kick);
             }
-            Deed::Force { force, point } => {
+            Effect::Force { force, point } => {
                 let arm = self.arm(body, point.map(|p| Vec2::of(p.truncate())));
                 self.forces.push(body, Vec2::of(force.truncate()), arm, R::ZERO);
             }
-            Deed::Torque(torque) => self.forces.push(body, Vec2::ZERO, Vec2::ZERO, R::of(*torque)),
-            Deed::Velocity(velocity) => self.bodies.motion[body].linear = Vec2::of(velocity.truncate()),
-            Deed::Spin(spin) => self.bodies.motion[body].spin = R::of(*spin),
-            Deed::Place { position, angle } => self.bodies.place(body, Vec2::of(position.truncate()), R::of(*angle)),
-            Deed::Remove => self.bodies.present[body] = false,
-            Deed::Add => self.bodies.present[body] = true,
-            Deed::Split(pieces) => self.split(body, pieces),
-            Deed::Gravity(gravity) => {
+            Effect::Torque(torque) => self.forces.push(body, Vec2::ZERO, Vec2::ZERO, R::of(*torque)),
+            Effect::Velocity(velocity) => self.bodies.motion[body].linear = Vec2::of(velocity.truncate()),
+            Effect::Spin(spin) => self.bodies.motion[body].spin = R::of(*spin),
+            Effect::Place { position, angle } => self.bodies.place(body, Vec2::of(position.truncate()), R::of(*angle)),
+            Effect::Remove => self.bodies.present[body] = false,
+            Effect::Add => self.bodies.present[body] = true,
+            Effect::Split(pieces) => self.split(body, pieces),
+            Effect::Gravity(gravity) => {
                 self.gravity = R::of(gravity.length());
                 self.bodies.set_gravity(Vec2::of(gravity.truncate()));
             }
@@ -161,7 +161,7 @@ impl<R: Real> Simulation<R> {
             let place = whole.point(self.bodies.position[piece]);
             let turned = angle + self.bodies.angle[piece];
             self.bodies.place(piece, place, turned);
-            let lost = self.settings.slip(Slip::SplitLosesTurning).map_or(R::ZERO, R::of);
+            let lost = self.settings.injected(InjectionPoint::SplitLosesTurning).map_or(R::ZERO, R::of);
             let arm = (place - whole.position) * (R::ONE - lost);
             self.bodies.motion[piece] = Motion { linear: motion.at(arm), spin: motion.spin };
             self.bodies.acceleration[piece] = self.bodies.acceleration[body];
@@ -171,7 +171,7 @@ impl<R: Real> Simulation<R> {
     }
 
     pub(crate) fn step(&mut self, dt: R) {
-        self.struck_now.clear();
+        self.hit_now.clear();
         self.pressed = false;
         self.steps += 1;
         if !(dt > R::ZERO) {
@@ -179,7 +179,7 @@ impl<R: Real> Simulation<R> {
         }
         self.sensors.begin(&self.bodies);
         match self.settings.solver {
-            SolverKind::Soft => soft::step(self, dt),
+            SolverKind::Compliant => compliant::step(self, dt),
             SolverKind::Position => position::step(self, dt),
             SolverKind::Impulse | SolverKind::Event => {
                 let substeps = self.settings.substeps_in_force();
@@ -194,7 +194,7 @@ impl<R: Real> Simulation<R> {
         if self.settings.sleep {
             self.sleep.settle(&mut self.bodies, &self.contacts, self.gravity * dt);
             // What sleeps meets nothing that does not move.
-            self.bodies.strayed = true;
+            self.bodies.moved = true;
         }
         self.sensors.end(&self.bodies, self.steps);
     }
@@ -207,14 +207,14 @@ impl<R: Real> Simulation<R> {
 
     /// Finds pairs anew when any body has gone too far for those that are known.
     fn know_pairs(&mut self) {
-        if self.bodies.strayed {
+        if self.bodies.moved {
             self.bodies.turn_axes();
             self.broad.find(&self.bodies, self.settings.broad);
             self.bodies.pairs_are_known();
         }
     }
 
-    /// Finds what touches now and strikes the blows of the time since the last look.
+    /// Finds what touches now and applies the impacts of the time since the last look.
     pub(crate) fn look(&mut self, dt: R, same_step: bool) {
         let ratio = if !self.settings.warm_start {
             R::ZERO
@@ -229,7 +229,7 @@ impl<R: Real> Simulation<R> {
         }
         self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, Carry { ratio, same_step }, &self.threads);
         if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
-            self.bodies.strayed = true;
+            self.bodies.moved = true;
             self.know_pairs();
             self.contacts.refresh(
                 &self.bodies,
@@ -242,13 +242,13 @@ impl<R: Real> Simulation<R> {
         if self.settings.fault.is_some() {
             self.lose_pairs();
         }
-        blows::strike(self, dt, self.rest_speed(dt));
+        late_impacts::collide(self, dt, self.rest_speed(dt));
         self.last_dt = dt;
     }
 
     pub(crate) fn rest_speed(&self, dt: R) -> R {
         let natural = R::of(self.settings.rest_speed) * self.gravity * dt;
-        self.settings.slip(Slip::FixedRestSpeed).map_or(natural, |fixed| natural.max(R::of(fixed)))
+        self.settings.injected(InjectionPoint::FixedRestSpeed).map_or(natural, |fixed| natural.max(R::of(fixed)))
     }
 
     fn substep(&mut self, dt: R, same_step: bool) {
@@ -266,16 +266,17 @@ impl<R: Real> Simulation<R> {
         let scale = self.speed_scale(dt);
         let late: R = self.settings.integrator.lateness();
         let push_time = (R::ONE - late) * dt;
-        let grip = self.spoilt_grip();
+        let grip = self.injected_grip();
         let numbers = StepNumbers { dt, iterations: self.settings.iterations, rest_speed, scale, push_time, grip };
         self.unpressed.clone_from(&self.bodies.motion);
         self.joints.prepare(&mut self.bodies, dt, carry);
-        let driven = self.settings.slip(Slip::NoCarry).map(|share| self.forget_drivers(R::of(share)));
+        let driven = self.settings.injected(InjectionPoint::NoCarry).map(|share| self.forget_drivers(R::of(share)));
         self.solver.solve(&mut self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers, &self.threads);
         for (body, motion) in driven.into_iter().flatten() {
             self.bodies.motion[body] = motion;
         }
-        let spoilt = self.settings.slip(Slip::OverlapIntoSpeed).map(|share| (share, self.bodies.position.clone()));
+        let spoilt =
+            self.settings.injected(InjectionPoint::OverlapIntoSpeed).map(|share| (share, self.bodies.position.clone()));
         self.solver.remove_overlap(&mut self.bodies, &self.contacts);
         if let Some((share, places)) = spoilt {
             self.keep_speed_of(&places, R::of(share) / dt);
@@ -283,7 +284,7 @@ impl<R: Real> Simulation<R> {
         self.note_acceleration(dt);
         self.move_bodies(dt, rest_speed, &free);
         self.forces.way = free;
-        if !self.joints.is_empty() && self.settings.slip(Slip::JointDrift).is_none() {
+        if !self.joints.is_empty() && self.settings.injected(InjectionPoint::JointDrift).is_none() {
             self.hold_joints(dt, scale);
         }
     }
@@ -309,7 +310,7 @@ impl<R: Real> Simulation<R> {
         if self.any_swept {
             self.note_swept();
             let numbers = SweepNumbers { dt, rest_speed, touch: self.touch };
-            self.sweeper.run(&mut self.bodies, &self.start, &self.swept, &self.mixed, numbers, &mut self.struck_now);
+            self.sweeper.run(&mut self.bodies, &self.start, &self.swept, &self.mixed, numbers, &mut self.hit_now);
             return;
         }
         let late: R = self.settings.integrator.lateness();
@@ -323,7 +324,7 @@ impl<R: Real> Simulation<R> {
         }
     }
 
-    /// Keeps the mean acceleration since the start, for the blows of the next look. Of a body that nothing pushed it is gravity
+    /// Keeps the mean acceleration since the start, for the impacts of the next look. Of a body that nothing pushed it is gravity
     /// to the bit, as in flight.
     fn note_acceleration(&mut self, dt: R) {
         let rate = R::ONE / dt;
@@ -351,11 +352,11 @@ impl<R: Real> Simulation<R> {
     /// Which bodies are followed along their path.
     fn note_swept(&mut self) {
         let (mode, bodies) = (self.settings.swept, &self.bodies);
-        let wanted = |body: usize| mode == Swept::All || (mode == Swept::Marked && bodies.nature[body].marked);
+        let wanted = |body: usize| mode == Swept::All || (mode == Swept::Marked && bodies.traits[body].marked);
         let swept = |body: usize| wanted(body) && bodies.inverse[body].moves() && bodies.present[body];
         self.swept.clear();
         self.swept.extend((0..bodies.len()).map(swept));
-        if let Some(share) = self.settings.slip(Slip::SweptNowAndThen) {
+        if let Some(share) = self.settings.injected(InjectionPoint::SweptNowAndThen) {
             self.leave_out(share);
         }
     }
@@ -381,18 +382,18 @@ impl<R: Real> Simulation<R> {
         self.lists.means.clone_from(&self.bodies.motion);
         let means = &self.lists.means;
         let numbers = SweepNumbers { dt, rest_speed: self.rest_speed(dt), touch: self.touch };
-        self.sweeper.run(&mut self.bodies, means, &self.swept, &self.mixed, numbers, &mut self.struck_now);
+        self.sweeper.run(&mut self.bodies, means, &self.swept, &self.mixed, numbers, &mut self.hit_now);
         for body in 0..self.bodies.len() {
-            if self.bodies.nature[body].kind == BodyKind::Static || self.bodies.motion[body] == means[body] {
+            if self.bodies.traits[body].kind == BodyKind::Static || self.bodies.motion[body] == means[body] {
                 self.bodies.motion[body] = self.lists.ends[body];
             }
         }
     }
 
-    /// What was struck in this step, and then what was pressed in it.
-    pub(crate) fn record(&self) -> impl Iterator<Item = Blow<R>> {
+    /// The impacts of this step, and then the resting contacts.
+    pub(crate) fn record(&self) -> impl Iterator<Item = Impact<R>> {
         let pressed = self.contacts.list.iter().filter(|_| self.pressed).flat_map(|contact| {
-            contact.points().iter().map(|point| Blow {
+            contact.points().iter().map(|point| Impact {
                 bodies: contact.bodies,
                 point: point.position,
                 normal: contact.normal,
@@ -401,7 +402,7 @@ impl<R: Real> Simulation<R> {
                 times: 1,
             })
         });
-        self.struck_now.iter().copied().chain(pressed)
+        self.hit_now.iter().copied().chain(pressed)
     }
 }
 

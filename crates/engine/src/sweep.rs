@@ -6,7 +6,7 @@
 use crate::bodies::{Bodies, Motion};
 use crate::contacts::Mixed;
 use crate::distance::gap_between;
-use crate::faults::Slip;
+use crate::faults::InjectionPoint;
 use crate::impact::{Pair, Target};
 use crate::inner::is_level;
 use crate::manifold::collide;
@@ -107,9 +107,9 @@ impl Ord for Event {
     }
 }
 
-/// One blow that was struck, for the record.
+/// One impact that was applied, for the record.
 #[derive(Clone, Copy, Debug)]
-pub(crate) struct Blow<R> {
+pub(crate) struct Impact<R> {
     pub(crate) bodies: [usize; 2],
     pub(crate) point: Vec2<R>,
     pub(crate) normal: Vec2<R>,
@@ -144,11 +144,11 @@ pub(crate) enum Blind<R> {
 
 impl<R: Real> Blind<R> {
     pub(crate) fn of(settings: &Settings) -> Option<Self> {
-        let blind = |slip, blind: fn(f64) -> Self| settings.slip(slip).map(blind);
-        blind(Slip::SweptStandingOnly, |_| Blind::Movers)
-            .or_else(|| blind(Slip::SweptNoTurning, |_| Blind::Turning))
-            .or_else(|| blind(Slip::PairsLost, |_| Blind::Tenth))
-            .or_else(|| blind(Slip::SweptNotThin, |thickness| Blind::Thin(R::of(thickness))))
+        let blind = |slip, blind: fn(f64) -> Self| settings.injected(slip).map(blind);
+        blind(InjectionPoint::SweptStandingOnly, |_| Blind::Movers)
+            .or_else(|| blind(InjectionPoint::SweptNoTurning, |_| Blind::Turning))
+            .or_else(|| blind(InjectionPoint::PairsLost, |_| Blind::Tenth))
+            .or_else(|| blind(InjectionPoint::SweptNotThin, |thickness| Blind::Thin(R::of(thickness))))
     }
 }
 
@@ -156,8 +156,8 @@ impl<R: Real> Blind<R> {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Sweeper<R> {
     pub(crate) blind: Option<Blind<R>>,
-    /// Only for faults: what a blow changes is changed this much more.
-    pub(crate) struck_twice: Option<R>,
+    /// Only for faults: what an impact changes is changed this much more.
+    pub(crate) impact_twice: Option<R>,
     flights: Vec<Flight<R>>,
     queue: BinaryHeap<Reverse<Event>>,
     stalled: Vec<u32>,
@@ -168,7 +168,7 @@ pub(crate) struct Sweeper<R> {
 /// Only for faults.
 fn is_unseen<R: Real>(blind: Blind<R>, bodies: &Bodies<R>, body: usize, other: usize) -> bool {
     match blind {
-        Blind::Movers => bodies.nature[other].kind != BodyKind::Static,
+        Blind::Movers => bodies.traits[other].kind != BodyKind::Static,
         Blind::Turning => false,
         Blind::Tenth => (bodies.pieces_of[body].start + bodies.pieces_of[other].start) % 10 == 1,
         Blind::Thin(thickness) => bodies.pieces_of[other].clone().all(|piece| bodies.pieces[piece].size < thickness),
@@ -186,7 +186,7 @@ impl<R: Real> Sweeper<R> {
         swept: &[bool],
         mixed: &Mixed<R>,
         step: SweepNumbers<R>,
-        blows: &mut Vec<Blow<R>>,
+        impacts: &mut Vec<Impact<R>>,
     ) {
         self.flights.clear();
         self.queue.clear();
@@ -215,7 +215,7 @@ impl<R: Real> Sweeper<R> {
             if pair.map(|body| self.flights[body].impacts) != event.impacts {
                 continue;
             }
-            self.strike(bodies, event, mixed, step, blows);
+            self.collide(bodies, event, mixed, step, impacts);
             let [a, b] = pair;
             for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {
                 self.rooms[body] = self.flights[body].room(bodies.reach[body], step.dt);
@@ -371,14 +371,14 @@ impl<R: Real> Sweeper<R> {
         Some(time)
     }
 
-    /// Ends two flights in a blow and begins new ones.
-    fn strike(
+    /// Ends two flights in an impact and begins new ones.
+    fn collide(
         &mut self,
         bodies: &Bodies<R>,
         event: Event,
         mixed: &Mixed<R>,
         step: SweepNumbers<R>,
-        blows: &mut Vec<Blow<R>>,
+        impacts: &mut Vec<Impact<R>>,
     ) {
         let time = R::of(event.time);
         let (first, second) = (&bodies.pieces[event.pieces.0], &bodies.pieces[event.pieces.1]);
@@ -407,33 +407,33 @@ impl<R: Real> Sweeper<R> {
             manifold.count = 1;
         }
         let normal = manifold.normal;
-        let mut struck =
+        let mut hit =
             Pair { motion: pair.map(|body| self.flights[body].motion), inverse: pair.map(|body| bodies.inverse[body]) };
         let mut targets = [Target { arms: [Vec2::ZERO; 2], wanted: R::ZERO }; 2];
         for (target, point) in targets.iter_mut().zip(manifold.points()) {
             target.arms = [point.position - poses[0].position, point.position - poses[1].position];
-            let approach = -struck.relative(target.arms).dot(normal);
+            let approach = -hit.relative(target.arms).dot(normal);
             if approach > step.rest_speed {
                 target.wanted = restitution * approach;
             }
         }
         let targets = &targets[..manifold.count];
-        let before = struck.motion;
-        let pressed = struck.strike(normal, targets, friction);
-        if let Some(more) = self.struck_twice {
-            for (now, before) in struck.motion.iter_mut().zip(before) {
+        let before = hit.motion;
+        let pressed = hit.collide(normal, targets, friction);
+        if let Some(more) = self.impact_twice {
+            for (now, before) in hit.motion.iter_mut().zip(before) {
                 *now = now.plus(now.minus(before).scaled(more));
             }
         }
         for (point, impulse) in manifold.points().iter().zip(pressed) {
-            blows.push(Blow { bodies: pair, point: point.position, normal, gap: point.gap, impulse, times: 1 });
+            impacts.push(Impact { bodies: pair, point: point.position, normal, gap: point.gap, impulse, times: 1 });
         }
-        for (body, motion) in pair.into_iter().zip(struck.motion) {
+        for (body, motion) in pair.into_iter().zip(hit.motion) {
             if bodies.inverse[body].moves() {
                 self.flights[body].motion = motion;
             }
         }
-        if targets.iter().all(|target| struck.relative(target.arms).dot(normal) <= step.rest_speed) {
+        if targets.iter().all(|target| hit.relative(target.arms).dot(normal) <= step.rest_speed) {
             self.rest(bodies, pair, normal);
         }
         for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {

@@ -34,11 +34,11 @@ pub fn next_step(gauge: &str) -> &'static str {
             "look whether the pushes stand at seams between tiles; if so the inner edges need to know of their neighbours"
         }
         "contacts" => {
-            "count the points of one pair in the replay; look for pairs that are told twice, or while they are apart"
+            "count the points of one pair in the replay; look for pairs that are reported twice, or while they are apart"
         }
         "filter" => "try the pair in both orders, and both directions of `layers` and `meets`",
         "sensor" => {
-            "let the body pass more slowly: notices that come back are lost between steps; then look at what is told as built"
+            "let the body pass more slowly: notices that come back are lost between steps; then look at what is reported as built"
         }
         "fall" => "read the reason: the ratio names the mistake (milliseconds for seconds, gravity twice, upwards)",
         "path" | "value" | "period" | "spring" => {

@@ -1,8 +1,8 @@
 //! The shape every gauge has.
 
+use crate::frame_cache::{FrameCache, When};
 use crate::geometry::Gap;
-use crate::sight::{Sight, When};
-use ironspin_model::{DVec3, Deed, Details, Frame, RayHit, World};
+use ironspin_model::{DVec3, Details, Effect, Frame, RayHit, World};
 
 /// One step as a gauge sees it.
 #[derive(Clone, Copy, Debug)]
@@ -16,9 +16,9 @@ pub struct View<'a> {
     /// Acceleration of free fall over the step, m/s².
     pub gravity: DVec3,
     /// What was done to bodies just before the step, in order.
-    pub deeds: &'a [(usize, Deed)],
+    pub effects: &'a [(usize, Effect)],
     /// The two frames as geometry.
-    pub sight: &'a Sight,
+    pub cache: &'a FrameCache,
 }
 
 impl View<'_> {
@@ -29,18 +29,18 @@ impl View<'_> {
 
     /// Acceleration of free fall of a body, m/s².
     pub fn fall(&self, body: usize) -> DVec3 {
-        self.gravity * self.sight.nature(body).gravity_factor
+        self.gravity * self.cache.traits(body).gravity_factor
     }
 
     /// The smallest gap of two bodies in one of the frames; infinity at once when it is certainly above `within`, or a body is
     /// not there.
     pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
-        self.sight.gap(when, a, b, within)
+        self.cache.gap(when, a, b, within)
     }
 
     /// The smallest size of the smaller of two bodies, m.
     pub(crate) fn smaller_size(&self, a: usize, b: usize) -> f64 {
-        self.sight.shapes().smaller_size(a, b)
+        self.cache.shapes().smaller_size(a, b)
     }
 
     /// Whether a body is there now, and was in the frame before if there is one.
@@ -56,7 +56,7 @@ pub struct Scope {
     pub of: Vec<usize>,
     /// Bodies they are measured against; may be empty unless the gauge needs them.
     pub against: Vec<usize>,
-    /// What the gauge is told beyond that.
+    /// What the gauge is given beyond that.
     pub details: Details,
 }
 
@@ -142,7 +142,7 @@ impl Reading {
 
 /// What came of a question to the engine.
 #[derive(Clone, Debug, PartialEq)]
-pub enum News<'a> {
+pub enum QueryResult<'a> {
     /// A ray was cast.
     Ray {
         /// The frame at which it was.
@@ -169,7 +169,7 @@ pub trait Gauge: Send {
     fn observe(&mut self, view: &View<'_>);
 
     /// Takes what came of a question to the engine.
-    fn hear(&mut self, _world: &World, _news: &News<'_>) {}
+    fn observe_query(&mut self, _world: &World, _news: &QueryResult<'_>) {}
 
     /// What has been measured so far.
     fn reading(&self, world: &World) -> Reading;

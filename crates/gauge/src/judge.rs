@@ -12,11 +12,11 @@ pub struct Outcome {
     pub reason: String,
 }
 
-/// Holds a reading against a bound. `counts` says that the value is a count, for which the right digits are told.
+/// Holds a reading against a bound. `counts` says that the value is a count, for which the right digits are reported.
 pub fn judge(reading: &Reading, bound: &Bound, counts: bool) -> Outcome {
     if *bound == Bound::None {
-        let told = if reading.value.is_some() { "" } else { "not measured: " };
-        return Outcome { verdict: Verdict::Pass, reason: format!("{told}{}", reading.detail) };
+        let reported = if reading.value.is_some() { "" } else { "not measured: " };
+        return Outcome { verdict: Verdict::Pass, reason: format!("{reported}{}", reading.detail) };
     }
     if reading.unsupported {
         return Outcome { verdict: Verdict::Unsupported, reason: reading.detail.clone() };

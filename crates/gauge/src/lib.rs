@@ -6,25 +6,25 @@
 //! | [`Gauge`], [`View`], [`Scope`], [`Reading`], [`Exhibit`] | the shape every gauge has | `gauge.rs` |
 //! | [`GAUGES`], [`GaugeEntry`] | the one table: name, label, unit, better direction, definition, formula, source, maker | `table.rs` |
 //! | [`judge`], [`Outcome`] | a reading held against a bound | `judge.rs` |
-//! | [`Sight`] | what all gauges of a trial see of its two last frames, worked out once | `sight/` |
+//! | [`FrameCache`] | what all gauges of a trial see of its two last frames, worked out once | `cache/` |
 //! | `geometry` | outlines, gaps by support functions, first touches | `geometry/` |
 //! | one file each | the gauges | `gauges/` |
 //!
 //! To add a gauge: copy a file of `gauges/`, add its entry to the table, and write both its tests.
 
 mod advice;
+mod frame_cache;
 mod gauge;
 mod gauges;
 mod geometry;
 mod judge;
-mod sight;
 mod table;
 
 pub use advice::next_step;
-pub use gauge::{Exhibit, Gauge, Moment, News, Reading, Scope, View};
+pub use frame_cache::FrameCache;
+pub use gauge::{Exhibit, Gauge, Moment, QueryResult, Reading, Scope, View};
 pub use gauges::energy::{MechanicalEnergy, mechanical_energy};
 pub use gauges::spread::pooled_reading;
-pub use geometry::{Gap, Moving, Outline};
+pub use geometry::{Collider, Gap, Moving};
 pub use judge::{Outcome, judge};
-pub use sight::Sight;
 pub use table::{Better, GAUGES, GaugeEntry, Need, entry_text, find, handbook};

@@ -88,10 +88,10 @@ pub struct GaugeEntry {
     pub usual_causes: &'static str,
     /// What a claim with it must say, or its scene must have.
     pub needs: &'static [Need],
-    /// Whether the value is a count, of which right digits can be told.
+    /// Whether the value is a count, of which right digits can be counted.
     pub counts: bool,
     /// It asks where outlines are and who is near whom; a gauge that does not spares a trial the work.
-    pub looks: bool,
+    pub needs_geometry: bool,
     /// Makes the gauge for a world and some bodies.
     pub make: fn(&World, &Scope) -> Box<dyn Gauge>,
 }
@@ -137,7 +137,7 @@ pub(crate) const PLAIN: GaugeEntry = GaugeEntry {
     usual_causes: "",
     needs: &[],
     counts: false,
-    looks: true,
+    needs_geometry: true,
     make: stands::stands,
 };
 

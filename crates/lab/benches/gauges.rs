@@ -12,7 +12,7 @@ mod worlds;
 #[path = "../../engine/tests/engine/yard.rs"]
 mod yard;
 
-use ironspin_gauge::{GAUGES, GaugeEntry, Need, Scope, Sight, View};
+use ironspin_gauge::{FrameCache, GAUGES, GaugeEntry, Need, Scope, View};
 use ironspin_model::{Bounds, DVec2, DVec3, Engine, Frame, Shape, Token, World};
 use std::time::Instant;
 use yard::Bench;
@@ -131,7 +131,7 @@ impl Pile {
         let world = &self.world;
         let scope = Scope { of: world.dynamic_bodies().collect(), ..Scope::default() };
         let mut gauges: Vec<_> = entries.iter().map(|entry| (entry.make)(world, &scope)).collect();
-        let mut sight = Sight::new(world);
+        let mut cache = FrameCache::new(world);
         let mut before: Option<Frame> = None;
         let mut seconds = [0.0; 2];
         let engine = &mut self.bench.engine;
@@ -142,9 +142,9 @@ impl Pile {
             seconds[0] += began.elapsed().as_secs_f64();
             let mut look = |now: &Frame| {
                 let began = Instant::now();
-                sight.see(now);
+                cache.update(now);
                 let view =
-                    View { world, before: before.as_ref(), now, gravity: world.gravity, deeds: &[], sight: &sight };
+                    View { world, before: before.as_ref(), now, gravity: world.gravity, effects: &[], cache: &cache };
                 gauges.iter_mut().for_each(|gauge| gauge.observe(&view));
                 before.get_or_insert_default().take_motion_of(now);
                 seconds[1] += began.elapsed().as_secs_f64();

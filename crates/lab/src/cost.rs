@@ -4,8 +4,8 @@
 use crate::document::{Host, Tool};
 use crate::fit::power_law;
 use crate::plan::TrialPlan;
-use crate::trial::{lacking, run_trial, told};
-use ironspin_link::{Lodging, memory_of_children};
+use crate::trial::{lacking, reported, run_trial};
+use ironspin_link::{ProcessLimits, memory_of_children};
 use ironspin_model::EngineError;
 use ironspin_scene::{Question, TriggerWatch};
 use serde::{Deserialize, Serialize};
@@ -32,7 +32,7 @@ pub struct CostOrder {
     pub longest: Duration,
     /// Time for a step, s.
     pub budget: f64,
-    /// The claim by which the error of a setting is told, for the trade-off.
+    /// The claim by which the error of a setting is measured, for the trade-off.
     pub error: Option<String>,
 }
 
@@ -61,7 +61,7 @@ pub struct CostRecord {
     pub largest: f64,
     /// Smallest and largest median of a round, s: what the machine does to the figure.
     pub rounds: [f64; 2],
-    /// Memory that the trial needs beyond what the program needs anyway, bytes; where the system tells.
+    /// Memory that the trial needs beyond what the program needs anyway, bytes; where the system reports it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub memory: Option<u64>,
     /// Time to work out the future, s of computing for s of horizon: horizon and time.
@@ -113,7 +113,7 @@ pub struct CostDocument {
     pub trends: Vec<CostTrend>,
 }
 
-/// Measures all trials in turns: every one once, then every one again. `weigh` tells what memory a trial needs.
+/// Measures all trials in turns: every one once, then every one again. `weigh` returns what memory a trial needs.
 pub fn measure_cost(
     order: &CostOrder,
     stop: &AtomicBool,
@@ -168,7 +168,7 @@ fn time_steps(plan: &TrialPlan, longest: Duration, timed: &mut Timed) -> Result<
     if let Some(missing) = lacking(&engine.info(), &plan.setup, &schedule) {
         return Err(missing);
     }
-    let mut engine = told(engine, plan);
+    let mut engine = reported(engine, plan);
     engine.build(&plan.setup.world, &plan.conditions)?;
     let mut triggers = TriggerWatch::new(&plan.setup.triggers);
     let warm = (WARM_UP * schedule.count() as f64) as u64;
@@ -184,8 +184,8 @@ fn time_steps(plan: &TrialPlan, longest: Duration, timed: &mut Timed) -> Result<
         }
         let waits = !triggers.is_over();
         if waits {
-            for (body, deed) in triggers.due(&bodies, time) {
-                engine.act(body, deed)?;
+            for (body, effect) in triggers.due(&bodies, time) {
+                engine.act(body, effect)?;
             }
         }
         let length = [schedule.length(step)];
@@ -317,7 +317,7 @@ fn trend(engine: &str, costs: &[CostRecord], budget: f64) -> CostTrend {
     }
 }
 
-/// Memory of this process at its fullest and now, bytes; where the system tells.
+/// Memory of this process at its fullest and now, bytes; where the system reports it.
 pub fn memory_of_process() -> Option<[u64; 2]> {
     let status = std::fs::read_to_string("/proc/self/status").ok()?;
     let line = |name: &str| -> Option<u64> {
@@ -336,8 +336,8 @@ pub fn weigh_trial(plan: &TrialPlan) -> Result<Option<u64>, EngineError> {
     let before = memory_of_process();
     let schedule = plan.conditions.schedule(plan.setup.world.duration);
     // Its process must end with it, to be weighed.
-    let lodging = Lodging { fresh: true, ..plan.engine.lodging().clone() };
-    let mut engine = told(plan.engine.clone().on(&lodging).start()?, plan);
+    let process_limits = ProcessLimits { fresh: true, ..plan.engine.process_limits().clone() };
+    let mut engine = reported(plan.engine.clone().on(&process_limits).start()?, plan);
     engine.build(&plan.setup.world, &plan.conditions)?;
     for step in 0..schedule.count().min(100) {
         engine.advance(&[schedule.length(step)], &mut |_| {})?;

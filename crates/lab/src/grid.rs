@@ -31,7 +31,7 @@ pub enum LabEvent {
     },
 }
 
-/// Runs all trials on `jobs` threads (0 for one a core), telling `listener` what happens. When `stop` is set no further one begins, those
+/// Runs all trials on `jobs` threads (0 for one a core), reporting to `listener` what happens. When `stop` is set no further one begins, those
 /// under way are given up, and only what was finished comes back.
 pub fn run_grid(
     plans: &[TrialPlan],

@@ -1,7 +1,7 @@
 //! Claims held against a recorded trace.
 
-use crate::audience::Audience;
 use crate::defaults::measure_by_default;
+use crate::observers::Observers;
 use crate::plan::{TrialPlan, check_claims, hash};
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::trial::conclude;
@@ -27,7 +27,7 @@ pub struct JudgeOrder {
     pub seed: u64,
     /// Most bodies the scene may have.
     pub body_limit: usize,
-    /// Length of a step; told by the trace, or by its first frames, when absent.
+    /// Length of a step; given by the trace, or by its first frames, when absent.
     pub dt: Option<Timestep>,
     /// Units and axes of the trace.
     pub conventions: Conventions,
@@ -57,7 +57,7 @@ pub enum JudgeError {
     /// The trace cannot be read.
     #[error(transparent)]
     Trace(#[from] TraceError),
-    /// The trace tells a length of a step that is none.
+    /// The trace gives a length of a step that is none.
     #[error(transparent)]
     Step(#[from] NumberError),
 }
@@ -94,29 +94,29 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
     let conventions = Conventions { dt: Some(plan.conditions.dt.seconds), ..order.conventions };
     let table = Table::open(&order.trace)?;
     let mut frames = FrameReader::new(table, Arc::new(setup.world.clone()), &conventions)?;
-    let mut audience = Audience::new(&setup, plan.conditions.schedule(setup.world.duration).count());
+    let mut observers = Observers::new(&setup, plan.conditions.schedule(setup.world.duration).count());
     let mut triggers = TriggerWatch::new(&setup.triggers);
     let mut number = 0;
     while let Some(mut frame) = frames.next_frame()? {
         // A trace may leave steps out; the claims know times only.
         frame.step = number;
         number += 1;
-        audience.see(&frame);
-        if audience.fault.is_some() {
+        observers.see(&frame);
+        if observers.error.is_some() {
             break;
         }
-        for (body, deed) in triggers.due(&frame.bodies, frame.time) {
-            audience.tell(body, deed);
+        for (body, effect) in triggers.due(&frame.bodies, frame.time) {
+            observers.tell(body, effect);
         }
     }
     let mut notes = frames.reading().notes.clone();
-    let ended = audience.before.as_ref().map_or(0.0, |frame| frame.time);
-    if ended + 1.5 * plan.conditions.dt.seconds < setup.world.duration && audience.fault.is_none() {
+    let ended = observers.before.as_ref().map_or(0.0, |frame| frame.time);
+    if ended + 1.5 * plan.conditions.dt.seconds < setup.world.duration && observers.error.is_none() {
         notes.push(format!("the trace ends at {ended:.3} s, and the scene lasts {} s", setup.world.duration));
     }
-    let outcome = audience.fault.take().map_or(Ok(()), Err::<(), EngineError>);
-    let mut record = conclude(&plan, audience, outcome, None, began);
-    excuse(&mut record, frames.has_notices());
+    let outcome = observers.error.take().map_or(Ok(()), Err::<(), EngineError>);
+    let mut record = conclude(&plan, observers, outcome, None, began);
+    known_failure(&mut record, frames.has_notices());
     Ok((record, notes))
 }
 
@@ -164,7 +164,7 @@ fn step_of(path: &Path, conventions: &Conventions) -> Result<Timestep, JudgeErro
 }
 
 /// What no trace can answer is not held against it.
-fn excuse(record: &mut TrialRecord, has_notices: bool) {
+fn known_failure(record: &mut TrialRecord, has_notices: bool) {
     if record.verdict == Verdict::Error {
         return;
     }

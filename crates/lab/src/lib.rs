@@ -4,11 +4,11 @@
 //! |---|---|---|
 //! | [`GridOrder`], [`plan_grid`], [`PlanError`] | what a grid is made of, resolved and checked before anything runs | `order.rs` |
 //! | [`TrialPlan`] | one trial to be run | `plan.rs` |
-//! | `Retelling`, `Retold` | the same world in other units, mirrored, moved; told back in terms of the scene | `retelling/` |
+//! | `Transform`, `Transformed` | the same world in other units, mirrored, moved; and back in terms of the scene | `transform/` |
 //! | [`run_trial`] | one scene on one engine under one set of conditions, measured while it runs | `trial.rs` |
 //! | [`TrialRecord`], [`ClaimRecord`] | how it turned out | `record.rs` |
 //! | [`read_plan`], [`plan_schema`] | plan files | `plan_file.rs` |
-//! | `Audience`, `Sanity` | everything that looks at the frames of a trial; what no sound engine answers | `audience.rs`, `sanity.rs` |
+//! | `Observers`, `Sanity` | everything that looks at the frames of a trial; what no sound engine answers | `observers.rs`, `sanity.rs` |
 //! | `Watch` | a gauge with the window of its claim | `watch.rs` |
 //! | [`Recording`] | what pictures and plots are drawn from | `recording.rs` |
 //! | [`judge_trace`], [`JudgeOrder`] | claims held against a recorded trace | `judging.rs` |
@@ -25,10 +25,8 @@
 //! | [`Ledger`], [`compare_results`], [`compare_costs`] | past sweeps in one SQLite file; what got better or worse | `ledger/` |
 //! | [`RunFolder`] | a folder of results, written whole or not at all | `folder.rs` |
 
-mod audience;
 mod cost;
 mod defaults;
-mod dimension;
 mod document;
 mod edge;
 mod fit;
@@ -36,6 +34,7 @@ mod folder;
 mod grid;
 mod judging;
 mod ledger;
+mod observers;
 mod order;
 mod plan;
 mod plan_file;
@@ -44,10 +43,11 @@ mod probes;
 mod proof;
 mod record;
 mod recording;
-mod retelling;
 mod sanity;
+mod scaling;
 mod series;
 mod sweep;
+mod transform;
 mod trial;
 mod twins;
 mod watch;
@@ -66,7 +66,7 @@ pub use plan_file::{plan_schema, read_plan};
 pub use pool::{PooledClaim, pool};
 pub use probes::{Answer, ProbeRecord};
 pub use proof::{
-    Alarm, Capture, ClaimProof, Excused, FaultProof, FaultVerdict, NoticeProof, ProofDocument, ProofError,
+    Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, ProofError,
     ProofListener, ProofOrder, SizeProof, run_proof,
 };
 pub use record::{ClaimRecord, TrialRecord};

@@ -2,7 +2,7 @@
 
 use crate::defaults::measure_by_default;
 use crate::plan::{TrialPlan, check_claims, hash};
-use ironspin_link::{EngineSpec, Lodging};
+use ironspin_link::{EngineSpec, ProcessLimits};
 use ironspin_model::{Clock, ClockKind, Conditions, EngineError, Factor, Origin, Timestep};
 use ironspin_scene::{Scene, SceneError, Settings};
 use std::sync::Arc;
@@ -36,7 +36,7 @@ pub struct GridOrder {
     /// How often each trial is run.
     pub repeat: u32,
     /// How foreign engines are kept.
-    pub lodging: Lodging,
+    pub process_limits: ProcessLimits,
     /// Most bodies a scene may have.
     pub body_limit: usize,
     /// Most trials of the grid.
@@ -58,7 +58,7 @@ impl GridOrder {
             threads: vec![1],
             seeds: vec![1],
             repeat: 1,
-            lodging: Lodging::default(),
+            process_limits: ProcessLimits::default(),
             body_limit: ironspin_scene::BODY_LIMIT,
             trial_limit: TRIAL_LIMIT,
         }
@@ -175,7 +175,7 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
     let engines = order
         .engines
         .iter()
-        .map(|text| Ok(EngineSpec::read(text)?.on(&order.lodging)))
+        .map(|text| Ok(EngineSpec::read(text)?.on(&order.process_limits)))
         .collect::<Result<Vec<_>, EngineError>>()?;
     let engines: Vec<(EngineSpec, String)> =
         engines.into_iter().map(|engine| (engine.clone(), engine.fingerprint())).collect();
@@ -239,11 +239,11 @@ mod tests {
     #[test]
     fn a_grid_has_every_combination_in_a_fixed_order() {
         let plans = plan_grid(&order("ingot-stack")).unwrap();
-        let told: Vec<(&str, &str)> =
+        let reported: Vec<(&str, &str)> =
             plans.iter().map(|plan| (plan.engine.text(), plan.conditions.dt.text.as_str())).collect();
         let expected =
             [("builtin", "1/60"), ("builtin", "1/240"), ("builtin:swept=off", "1/60"), ("builtin:swept=off", "1/240")];
-        assert_eq!(told, expected);
+        assert_eq!(reported, expected);
     }
 
     #[test]

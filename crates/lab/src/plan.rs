@@ -44,12 +44,12 @@ impl TrialPlan {
         words.extend(["--engine".to_owned(), self.engine.text().to_owned()]);
         let unusual = self.conditions.unusual().into_iter();
         words.extend(unusual.flat_map(|(name, value)| [format!("--{name}"), value]));
-        words.extend(self.engine.lodging().arguments());
+        words.extend(self.engine.process_limits().arguments());
         words.extend(self.set.iter().flat_map(|(name, value)| ["--set".to_owned(), format!("{name}={value}")]));
         words
     }
 
-    /// What tells this trial from all others of any grid, whatever the version of anything.
+    /// What identifies this trial among all others of any grid, whatever the version of anything.
     pub fn identity(&self) -> String {
         identity(&self.scene, &self.engine, &self.conditions, &self.set)
     }
@@ -58,7 +58,7 @@ impl TrialPlan {
     /// program.
     pub fn key(&self) -> String {
         let version = env!("CARGO_PKG_VERSION");
-        let kept = self.engine.lodging().arguments().join(" ");
+        let kept = self.engine.process_limits().arguments().join(" ");
         let whole = format!("{version}\n{}\n{}\n{}\n{kept}", self.scene_hash, self.engine_hash, self.identity());
         hash([whole.as_str()])[..20].to_owned()
     }
@@ -76,28 +76,28 @@ impl TrialPlan {
     }
 }
 
-/// What tells a trial from all others, of a scene that need not have been read.
+/// What identifies a trial among all others, of a scene that need not have been read.
 pub(crate) fn identity(scene: &str, engine: &EngineSpec, conditions: &Conditions, set: &[(String, String)]) -> String {
-    let mut told = vec![
+    let mut reported = vec![
         scene.to_owned(),
         engine.text().to_owned(),
         conditions.dt.text.clone(),
         conditions.unusual_text(),
         conditions.repeat.to_string(),
     ];
-    told.extend(set.iter().map(|(name, value)| format!("{name}={value}")));
-    told.join("\n")
+    reported.extend(set.iter().map(|(name, value)| format!("{name}={value}")));
+    reported.join("\n")
 }
 
 /// Words as they are typed to a shell: what a shell would take apart stands in quotes.
 pub fn shell_line(words: &[String]) -> String {
     let plain =
         |word: &str| !word.is_empty() && word.chars().all(|c| c.is_ascii_alphanumeric() || "-_./:=,@+^%".contains(c));
-    let told = |word: &String| match plain(word) {
+    let reported = |word: &String| match plain(word) {
         true => word.clone(),
         false => format!("'{}'", word.replace('\'', r"'\''")),
     };
-    words.iter().map(told).collect::<Vec<_>>().join(" ")
+    words.iter().map(reported).collect::<Vec<_>>().join(" ")
 }
 
 /// SHA-256 of some texts, one after the other, in hexadecimal digits.

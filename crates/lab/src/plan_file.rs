@@ -49,10 +49,10 @@ struct PlanFile {
     /// "fixed", "raw:60" or "bank:60".
     #[schemars(with = "Option<Vec<Plain>>")]
     clock: Option<Vec<Spanned<Plain>>>,
-    /// The times of pictures differ, by the seed.
+    /// Frame times differ, by the seed.
     #[serde(default)]
     uneven: bool,
-    /// One picture takes longer: "SECONDS@TIME".
+    /// One frame takes longer: "SECONDS@TIME".
     #[schemars(with = "Option<Plain>")]
     stall: Option<Spanned<Plain>>,
     /// Length units, such as 100 or "2^-10".

@@ -28,7 +28,7 @@ pub struct ClaimRecord {
     pub samples: Vec<f64>,
     /// Where to look, when there is one such moment.
     pub moment: Option<Moment>,
-    /// Time from which the value was past its bound for good, s, as far as the samples of the recording tell.
+    /// Time from which the value was past its bound for good, s, as far as the samples of the recording show.
     pub since: Option<f64>,
     /// What there is to draw beside the value.
     pub exhibit: Option<Exhibit>,
@@ -125,7 +125,7 @@ impl TrialRecord {
     }
 
     /// What was measured without a bound.
-    pub fn told(&self) -> impl Iterator<Item = &ClaimRecord> {
+    pub fn reported(&self) -> impl Iterator<Item = &ClaimRecord> {
         self.claims.iter().filter(|claim| claim.only_tells())
     }
 }

@@ -1,50 +1,50 @@
 //! What no sound engine answers.
 
-use ironspin_model::{Deed, EngineError, Frame, JointKind, World};
+use ironspin_model::{Effect, EngineError, Frame, JointKind, World};
 use ironspin_scene::Setup;
 
-/// Kinetic energy beyond this many times all that a trial can bring is a blow-up.
+/// Kinetic energy beyond this many times all that a trial can bring is an explosion.
 const BLOWN_UP: f64 = 1e4;
 
 /// Checks frames as they come.
 pub(crate) struct Sanity {
-    /// Bodies that a deed may take out or bring in.
+    /// Bodies that an action may take out or bring in.
     may_be_absent: Vec<bool>,
     /// Kinetic energy above which the trial has blown up, J; infinite when nothing in the scene moves anything.
     most_energy: f64,
 }
 
-/// Bodies that are absent at the start, or that a deed takes out.
+/// Bodies that are absent at the start, or that an action takes out.
 fn may_be_absent(setup: &Setup) -> Vec<bool> {
     let mut may: Vec<bool> = setup.world.bodies.iter().map(|body| body.absent).collect();
-    for (body, deed) in deeds(setup) {
-        if matches!(deed, Deed::Remove | Deed::Split(_)) {
+    for (body, effect) in effects(setup) {
+        if matches!(effect, Effect::Remove | Effect::Split(_)) {
             may[body] = true;
         }
     }
     may
 }
 
-fn deeds(setup: &Setup) -> impl Iterator<Item = (usize, &Deed)> {
-    let scripted = setup.world.actions.iter().map(|action| (action.body, &action.deed));
-    let waiting = setup.triggers.iter().flat_map(|trigger| trigger.deeds.iter().map(|deed| (trigger.body, deed)));
+fn effects(setup: &Setup) -> impl Iterator<Item = (usize, &Effect)> {
+    let scripted = setup.world.actions.iter().map(|action| (action.body, &action.effect));
+    let waiting = setup.triggers.iter().flat_map(|trigger| trigger.effects.iter().map(|effect| (trigger.body, effect)));
     scripted.chain(waiting)
 }
 
-/// A bound from above of the kinetic energy that start, gravity, deeds, drivers and springs can bring, J.
+/// A bound from above of the kinetic energy that start, gravity, actions, drivers and springs can bring, J.
 fn energy_brought(setup: &Setup) -> f64 {
     let world = &setup.world;
     let mut gravity = world.gravity.length();
-    // Speed that deeds can give each body, m/s, and the fastest anything is told to move.
+    // Speed that actions can give each body, m/s, and the fastest anything is scripted to move.
     let mut given = vec![0.0_f64; world.bodies.len()];
     let mut fastest = world.bodies.iter().map(|body| body.velocity.length()).fold(0.0, f64::max);
-    for (body, deed) in deeds(setup) {
+    for (body, effect) in effects(setup) {
         let mass = world.bodies[body].mass.max(f64::MIN_POSITIVE);
-        match deed {
-            Deed::Impulse { impulse, .. } => given[body] += impulse.length() / mass,
-            Deed::Force { force, .. } => given[body] += force.length() * world.duration / mass,
-            Deed::Velocity(velocity) => fastest = fastest.max(velocity.length()),
-            Deed::Gravity(changed) => gravity = gravity.max(changed.length()),
+        match effect {
+            Effect::Impulse { impulse, .. } => given[body] += impulse.length() / mass,
+            Effect::Force { force, .. } => given[body] += force.length() * world.duration / mass,
+            Effect::Velocity(velocity) => fastest = fastest.max(velocity.length()),
+            Effect::Gravity(changed) => gravity = gravity.max(changed.length()),
             _ => {}
         }
     }

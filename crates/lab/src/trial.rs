@@ -1,10 +1,10 @@
 //! One trial: built, stepped, measured while it runs, judged.
 
-use crate::audience::Audience;
+use crate::observers::Observers;
 use crate::plan::TrialPlan;
 use crate::record::{ClaimRecord, TrialRecord};
-use crate::retelling::{Retelling, Retold};
-use ironspin_model::{BodyKind, Deed, Engine, EngineError, EngineInfo, Scalar, Schedule, Verdict};
+use crate::transform::{Transform, Transformed};
+use ironspin_model::{BodyKind, Effect, Engine, EngineError, EngineInfo, Scalar, Schedule, Verdict};
 use ironspin_scene::{Setup, TriggerWatch};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
@@ -29,7 +29,7 @@ pub(crate) fn run_trial_until(plan: &TrialPlan, stop: &AtomicBool) -> Option<Tri
 }
 
 /// Runs a trial, and once more in a new process when the engine failed in one that had run other trials before: the fault may be
-/// theirs. What came of the first try is told with the second.
+/// theirs. What came of the first try is reported with the second.
 fn run_anew(plan: &TrialPlan, stop: &AtomicBool) -> (TrialRecord, bool) {
     let (engine, used) =
         plan.engine.begin(false).map_or_else(|fault| (Err(fault), false), |(engine, used)| (Ok(engine), used));
@@ -47,29 +47,29 @@ fn attempt(plan: &TrialPlan, engine: Result<Box<dyn Engine>, EngineError>, stop:
     let began = Instant::now();
     let setup = &plan.setup;
     let schedule = plan.conditions.schedule(setup.world.duration);
-    let mut audience = Audience::new(setup, schedule.count());
-    audience.keep(plan);
+    let mut observers = Observers::new(setup, schedule.count());
+    observers.keep(plan);
     let mut info = None;
     let mut stopped = false;
     let outcome = engine.and_then(|engine| {
-        stopped = drive(told(engine, plan), plan, &schedule, &mut audience, &mut info, stop)?;
+        stopped = drive(reported(engine, plan), plan, &schedule, &mut observers, &mut info, stop)?;
         Ok(())
     });
-    (conclude(plan, audience, outcome, info, began), stopped)
+    (conclude(plan, observers, outcome, info, began), stopped)
 }
 
 /// Judges what has been seen.
 pub(crate) fn conclude(
     plan: &TrialPlan,
-    mut audience: Audience<'_>,
+    mut observers: Observers<'_>,
     outcome: Result<(), EngineError>,
     engine_info: Option<EngineInfo>,
     began: Instant,
 ) -> TrialRecord {
     let setup = &plan.setup;
-    audience.finish_trace();
-    let steps = audience.before.as_ref().map_or(0, |frame| frame.step);
-    let recording = audience.recorder.finish(&setup.world, audience.before.as_ref());
+    observers.finish_trace();
+    let steps = observers.before.as_ref().map_or(0, |frame| frame.step);
+    let recording = observers.recorder.finish(&setup.world, observers.before.as_ref());
     let (verdict, reason, claims) = match outcome {
         Err(fault) => {
             let verdict =
@@ -78,7 +78,7 @@ pub(crate) fn conclude(
         }
         Ok(()) => {
             let scalar = engine_info.as_ref().map_or(Scalar::F64, |info| info.scalar);
-            let claims: Vec<_> = audience
+            let claims: Vec<_> = observers
                 .watches
                 .into_iter()
                 .map(|watch| watch.finish(&setup.world, scalar, &recording.times))
@@ -94,20 +94,20 @@ pub(crate) fn conclude(
         verdict,
         reason,
         claims,
-        probes: audience.prober.records,
+        probes: observers.prober.records,
         recording,
-        trace: audience.kept,
+        trace: observers.kept,
         retried: None,
         seconds: began.elapsed().as_secs_f64(),
     }
 }
 
-/// The engine, told the world as the conditions ask for.
-pub(crate) fn told(engine: Box<dyn Engine>, plan: &TrialPlan) -> Box<dyn Engine> {
+/// The engine, with the world as the conditions ask for.
+pub(crate) fn reported(engine: Box<dyn Engine>, plan: &TrialPlan) -> Box<dyn Engine> {
     if plan.conditions.is_plain_world() {
         return engine;
     }
-    Box::new(Retold::new(engine, Retelling::of(&plan.conditions), &plan.setup))
+    Box::new(Transformed::new(engine, Transform::of(&plan.conditions), &plan.setup))
 }
 
 /// Why a trial cannot be run as it is planned: a feature that the engine lacks, or a script laid out for even steps on an
@@ -117,12 +117,12 @@ pub(crate) fn lacking(info: &EngineInfo, setup: &Setup, schedule: &Schedule) -> 
         return Some(EngineError::Unsupported { feature: feature.clone() });
     }
     let world = &setup.world;
-    let lasting = |deed: &Deed| matches!(deed, Deed::Force { .. } | Deed::Torque(_));
-    let driven = |body: usize, deed: &Deed| {
-        world.bodies[body].kind == BodyKind::Kinematic && matches!(deed, Deed::Velocity(_) | Deed::Spin(_))
+    let lasting = |effect: &Effect| matches!(effect, Effect::Force { .. } | Effect::Torque(_));
+    let driven = |body: usize, effect: &Effect| {
+        world.bodies[body].kind == BodyKind::Kinematic && matches!(effect, Effect::Velocity(_) | Effect::Spin(_))
     };
-    let laid_out = world.actions.iter().any(|action| lasting(&action.deed) || driven(action.body, &action.deed))
-        || setup.triggers.iter().any(|trigger| trigger.deeds.iter().any(lasting));
+    let laid_out = world.actions.iter().any(|action| lasting(&action.effect) || driven(action.body, &action.effect))
+        || setup.triggers.iter().any(|trigger| trigger.effects.iter().any(lasting));
     (laid_out && !schedule.is_even()).then(|| EngineError::Unsupported {
         feature: "steps of different lengths: forces and motions of this scene are laid out for even ones".to_owned(),
     })
@@ -133,13 +133,13 @@ fn drive(
     mut engine: Box<dyn Engine>,
     plan: &TrialPlan,
     schedule: &Schedule,
-    audience: &mut Audience<'_>,
+    observers: &mut Observers<'_>,
     info: &mut Option<EngineInfo>,
     stop: &AtomicBool,
 ) -> Result<bool, EngineError> {
-    let told = engine.info();
-    let missing = lacking(&told, &plan.setup, schedule);
-    *info = Some(told);
+    let reported = engine.info();
+    let missing = lacking(&reported, &plan.setup, schedule);
+    *info = Some(reported);
     if let Some(missing) = missing {
         return Err(missing);
     }
@@ -148,7 +148,7 @@ fn drive(
         // An option may have chosen other numbers than the engine has by default.
         info.scalar = engine.info().scalar;
     }
-    engine.advance(&[], &mut |frame| audience.see(frame))?;
+    engine.advance(&[], &mut |frame| observers.see(frame))?;
     let mut triggers = TriggerWatch::new(&plan.setup.triggers);
     let mut calls = Calls::new(schedule);
     let mut lengths = Vec::new();
@@ -157,26 +157,26 @@ fn drive(
             return Ok(true);
         }
         let mut count = due;
-        if let Some(until) = audience.ask(engine.as_mut(), schedule, calls.done)? {
+        if let Some(until) = observers.ask(engine.as_mut(), schedule, calls.done)? {
             count = count.min(until.max(1));
         }
         // Conditions are looked at before every step, for as long as one is waited for.
         if !triggers.is_over() {
             count = 1;
-            let due = audience.before.as_ref().map(|frame| triggers.due(&frame.bodies, frame.time));
-            for (body, deed) in due.into_iter().flatten() {
-                engine.act(body, deed)?;
-                audience.tell(body, deed);
+            let due = observers.before.as_ref().map(|frame| triggers.due(&frame.bodies, frame.time));
+            for (body, effect) in due.into_iter().flatten() {
+                engine.act(body, effect)?;
+                observers.tell(body, effect);
             }
         }
         lengths.clear();
         lengths.extend((calls.done..calls.done + count).map(|step| schedule.length(step)));
-        engine.advance(&lengths, &mut |frame| audience.see(frame))?;
+        engine.advance(&lengths, &mut |frame| observers.see(frame))?;
         calls.made(count);
-        if let Some(fault) = audience.fault.take() {
+        if let Some(fault) = observers.error.take() {
             return Err(fault);
         }
-        let (seen, done) = (audience.before.as_ref().map(|frame| frame.step), calls.done);
+        let (seen, done) = (observers.before.as_ref().map(|frame| frame.step), calls.done);
         if seen != Some(done) {
             return Err(EngineError::BadAnswer { why: format!("no frame of step {done} after it was asked for") });
         }
@@ -205,7 +205,7 @@ impl<'a> Calls<'a> {
             return None;
         }
         let calls = self.schedule.calls();
-        // A picture that pays out nothing asks for nothing.
+        // A frame that pays out nothing asks for nothing.
         while calls.get(self.call).is_some_and(|&steps| u64::from(steps) <= self.part) {
             self.call += 1;
             self.part = 0;

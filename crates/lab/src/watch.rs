@@ -1,7 +1,7 @@
 //! A gauge with the window of its claim.
 
 use crate::record::ClaimRecord;
-use ironspin_gauge::{Gauge, GaugeEntry, News, Scope, View, judge};
+use ironspin_gauge::{Gauge, GaugeEntry, QueryResult, Scope, View, judge};
 use ironspin_model::{Bound, Claim, Scalar, Verdict, World};
 
 pub(crate) struct Watch {
@@ -29,8 +29,8 @@ impl Watch {
     }
 
     /// Whether the gauge asks where outlines are.
-    pub(crate) fn looks(&self) -> bool {
-        self.entry.looks
+    pub(crate) fn needs_geometry(&self) -> bool {
+        self.entry.needs_geometry
     }
 
     pub(crate) fn observe(&mut self, view: &View<'_>) {
@@ -48,9 +48,9 @@ impl Watch {
     }
 
     /// What came of a question that was asked at a time.
-    pub(crate) fn hear(&mut self, world: &World, asked: f64, news: &News<'_>) {
+    pub(crate) fn observe_query(&mut self, world: &World, asked: f64, result: &QueryResult<'_>) {
         if self.claim.window.contains(asked) {
-            self.gauge.hear(world, news);
+            self.gauge.observe_query(world, result);
         }
     }
 

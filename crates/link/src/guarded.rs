@@ -1,6 +1,6 @@
 //! A wall around an engine in this process: its panic is an error of its trial.
 
-use ironspin_model::{Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, FrameSink, RayHit, Token, World};
+use ironspin_model::{Conditions, DVec3, Effect, Engine, EngineError, EngineInfo, FrameSink, RayHit, Token, World};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 pub(crate) struct Guarded {
@@ -44,8 +44,8 @@ impl Engine for Guarded {
         self.guard(|engine| engine.advance(steps, sink))
     }
 
-    fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
-        self.guard(|engine| engine.act(body, deed))
+    fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
+        self.guard(|engine| engine.act(body, effect))
     }
 
     fn save(&mut self) -> Result<Token, EngineError> {

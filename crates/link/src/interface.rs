@@ -1,7 +1,7 @@
 //! The functions of a shared library with the C interface (`include/ironspin_engine.h`), found by their names.
 #![allow(unsafe_code)]
 
-use ironspin_border::{INTERFACE, raw};
+use ironspin_c_abi::{INTERFACE, raw};
 use ironspin_model::EngineError;
 use libloading::Library;
 use raw::EngineHandle;
@@ -82,14 +82,14 @@ impl Interface {
 /// # Safety
 /// `T` must be the type that the header gives to `name`.
 unsafe fn offered<T: Copy>(library: &Library, name: &str) -> Option<T> {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe { library.get::<T>(name) }.ok().map(|function| *function)
 }
 
 /// # Safety
 /// As [`offered`].
 unsafe fn needed<T: Copy>(library: &Library, name: &str) -> Result<T, EngineError> {
-    // The caller's promise.
+    // The caller guarantees it.
     unsafe { offered(library, name) }.ok_or_else(|| fault(format!("it has no function `{name}`")))
 }
 
@@ -99,7 +99,7 @@ unsafe fn described(text: *const c_char) -> Result<Value, EngineError> {
     if text.is_null() {
         return Err(fault("ironspin_describe gave nothing"));
     }
-    // The caller's promise.
+    // The caller guarantees it.
     let text = unsafe { CStr::from_ptr(text) }.to_string_lossy().into_owned();
     let mut hello: Value = serde_json::from_str(&text)
         .map_err(|error| fault(format!("ironspin_describe gave no JSON: {error}: `{}`", text.trim())))?;

@@ -6,28 +6,28 @@
 //! | [`EngineSpec::start`] | a running engine behind the [`ironspin_model::Engine`] trait | `spec.rs` |
 //! | `Guarded` | turns a panic of an engine into an error of its trial | `guarded.rs` |
 //! | `Remote`, [`serve`] | an engine in a process of its own, over the protocol; the other end of it | `protocol/` |
-//! | [`Lodging`], [`keep`] | time, memory and processor limits; the process between the bench and an engine | `lodging.rs`, `keeper.rs` |
+//! | [`ProcessLimits`], [`keep`] | time, memory and processor limits; the process between the bench and an engine | `process_limits.rs`, `supervisor.rs` |
 //! | [`serve_library`] | a shared library behind the C interface, in a process of its own | `library.rs`, `interface.rs` |
 //! | [`probe::probe`] | questions with known answers, for the author of an engine | `probe/` |
 //! | [`builtin_settings`] | what can be chosen for the built-in engine | here |
 
 mod guarded;
 mod interface;
-mod keeper;
 mod library;
-mod lodging;
 mod playback;
 pub mod probe;
+mod process_limits;
 mod protocol;
 mod spec;
+mod supervisor;
 
-#[cfg(unix)]
-pub use keeper::keep;
-pub use keeper::memory_of_children;
 pub use library::serve_library;
-pub use lodging::{LimitError, Limits, Lodging};
+pub use process_limits::{LimitError, Limits, ProcessLimits};
 pub use protocol::{Served, Starter, serve};
 pub use spec::EngineSpec;
+#[cfg(unix)]
+pub use supervisor::keep;
+pub use supervisor::memory_of_children;
 
 /// Every setting of the built-in engine with meaning and default.
 pub fn builtin_settings() -> Vec<ironspin_model::OptionInfo> {

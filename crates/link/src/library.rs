@@ -5,9 +5,9 @@
 
 use crate::interface::{Count, Interface, fault};
 use crate::protocol::{Served, Writing, contact_from, serve};
-use ironspin_border::{CONTACT_NUMBERS, EVENT_NUMBERS, Packed, PackedAction, STATE_NUMBERS, raw, status};
+use ironspin_c_abi::{CONTACT_NUMBERS, EVENT_NUMBERS, Packed, PackedAction, STATE_NUMBERS, raw, status};
 use ironspin_model::{
-    BodyState, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
+    BodyState, Conditions, DVec3, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
     Scalar, SensorEvent, SensorEventKind, Token, World,
 };
 use raw::EngineHandle;
@@ -23,7 +23,7 @@ use std::rc::Rc;
 #[cfg(target_os = "linux")]
 const ROOM: i32 = 1 << 20;
 
-type Room = Rc<RefCell<Writing>>;
+type SharedMemory = Rc<RefCell<Writing>>;
 
 /// One engine of a library.
 struct Foreign {
@@ -34,7 +34,7 @@ struct Foreign {
     step: u64,
     time: f64,
     /// Memory shared with the bench.
-    room: Option<Room>,
+    shared_memory: Option<SharedMemory>,
     /// Frames that find no place there.
     rows: Vec<f64>,
     contacts: Vec<f64>,
@@ -47,7 +47,7 @@ impl Foreign {
     fn start(
         interface: &Rc<Interface>,
         options: &[(String, String)],
-        room: Option<Room>,
+        shared_memory: Option<SharedMemory>,
     ) -> Result<Foreign, EngineError> {
         // The header asks for nothing more.
         let handle = unsafe { (interface.create)() };
@@ -61,7 +61,7 @@ impl Foreign {
             bodies: 0,
             step: 0,
             time: 0.0,
-            room,
+            shared_memory,
             rows: Vec::new(),
             contacts: Vec::new(),
             events: Vec::new(),
@@ -73,7 +73,7 @@ impl Foreign {
         if code == status::OK {
             return Ok(());
         }
-        // The header promises a text after a failure.
+        // The header guarantees a text after a failure.
         let text = unsafe { (self.interface.last_error)(self.handle) };
         let text = match text.is_null() {
             true => "it does not say why".to_owned(),
@@ -100,7 +100,7 @@ impl Foreign {
         Ok(())
     }
 
-    /// The same by way of memory that the bench reads, where there is enough of it. Only for frames that the bench is told of.
+    /// The same by way of memory that the bench reads, where there is enough of it. Only for frames that the bench is notified of.
     fn look_together(&mut self, sink: &mut RowSink<'_>) -> Result<(), EngineError> {
         match self.look_into_the_room(sink)? {
             true => Ok(()),
@@ -110,14 +110,14 @@ impl Foreign {
 
     /// False where there is no such memory, or not enough.
     fn look_into_the_room(&mut self, sink: &mut RowSink<'_>) -> Result<bool, EngineError> {
-        let Some(room) = self.room.clone() else { return Ok(false) };
-        let mut room = room.borrow_mut();
+        let Some(shared_memory) = self.shared_memory.clone() else { return Ok(false) };
+        let mut shared_memory = shared_memory.borrow_mut();
         let state = STATE_NUMBERS * self.bodies;
         let mut wanted = state;
         loop {
-            let Some(place) = room.place(wanted) else { return Ok(false) };
-            let free = (room.largest() - state) / CONTACT_NUMBERS;
-            let rows: *mut f64 = room.at(place).cast();
+            let Some(place) = shared_memory.place(wanted) else { return Ok(false) };
+            let free = (shared_memory.largest() - state) / CONTACT_NUMBERS;
+            let rows: *mut f64 = shared_memory.at(place).cast();
             // There is room for every body, and for as many rows as are said.
             let code = unsafe { (self.interface.state)(self.handle, rows) };
             self.check(code)?;
@@ -136,7 +136,7 @@ impl Foreign {
                 let contacts = std::slice::from_raw_parts(rows.add(state), count * CONTACT_NUMBERS);
                 [std::slice::from_raw_parts(rows, state), contacts]
             };
-            room.told();
+            shared_memory.reported();
             sink(Rows { step: self.step, state, contacts, events: &events, place: Some(place) });
             return Ok(true);
         }
@@ -195,10 +195,10 @@ unsafe fn counted<T: Copy + Default>(
 ) -> usize {
     let Some(ask) = ask else { return 0 };
     loop {
-        let room = rows.len() / numbers;
-        // The caller's promise; there is room for so many.
-        let count = unsafe { ask(handle, rows.as_mut_ptr(), room as u64) } as usize;
-        if count <= room {
+        let shared_memory = rows.len() / numbers;
+        // The caller guarantees it; there is room for so many.
+        let count = unsafe { ask(handle, rows.as_mut_ptr(), shared_memory as u64) } as usize;
+        if count <= shared_memory {
             return count;
         }
         rows.resize(numbers * (count + count / 2), T::default());
@@ -269,8 +269,8 @@ impl Engine for Foreign {
         Ok(true)
     }
 
-    fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
-        let packed = PackedAction::new(body, deed);
+    fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
+        let packed = PackedAction::new(body, effect);
         // The list stands in `packed`.
         let code = unsafe { (self.interface.act)(self.handle, packed.action()) };
         self.check(code)
@@ -307,16 +307,16 @@ impl Engine for Foreign {
 }
 
 /// Loads a shared library and serves its engine to the bench on standard input and output, frames as bytes; over the plain protocol when
-/// `plain`; `room` is the number of an open file in memory for them. What the library itself prints goes to standard error.
+/// `plain`; `shared_memory` is the number of an open file in memory for them. What the library itself prints goes to standard error.
 ///
 /// # Errors
 /// When a stream breaks, or the library cannot be loaded.
-pub fn serve_library(path: &Path, plain: bool, room: Option<i32>) -> io::Result<()> {
+pub fn serve_library(path: &Path, plain: bool, shared_memory: Option<i32>) -> io::Result<()> {
     let mut output = io::BufWriter::with_capacity(1 << 18, output()?);
     let interface = Rc::new(Interface::open(path).map_err(io::Error::other)?);
-    let room = room.and_then(Writing::open).map(|room| Rc::new(RefCell::new(room)));
+    let shared_memory = shared_memory.and_then(Writing::open).map(|shared_memory| Rc::new(RefCell::new(shared_memory)));
     let start = |options: &[(String, String)]| -> Result<Box<dyn Engine>, EngineError> {
-        Ok(Box::new(Foreign::start(&interface, options, room.clone())?))
+        Ok(Box::new(Foreign::start(&interface, options, shared_memory.clone())?))
     };
     let served = Served { start: &start, hello: Some(&interface.hello), in_bytes: !plain };
     serve(served, &mut io::stdin().lock(), &mut output)

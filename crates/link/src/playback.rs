@@ -84,7 +84,7 @@ impl Engine for Playback {
         Ok(())
     }
 
-    fn act(&mut self, _: usize, _: &ironspin_model::Deed) -> Result<(), EngineError> {
+    fn act(&mut self, _: usize, _: &ironspin_model::Effect) -> Result<(), EngineError> {
         // What was done is in the recorded states already.
         Ok(())
     }

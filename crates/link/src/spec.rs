@@ -1,9 +1,9 @@
 //! Engines by name.
 
 use crate::guarded::Guarded;
-use crate::lodging::Lodging;
 use crate::playback::Playback;
-use crate::protocol::{Program, Remote, Stable};
+use crate::process_limits::ProcessLimits;
+use crate::protocol::{ProcessPool, Program, Remote};
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{Engine, EngineError, nearest};
 use sha2::{Digest, Sha256};
@@ -20,14 +20,14 @@ const KINDS: [&str; 4] = ["builtin", "trace", "cmd", "lib"];
 pub struct EngineSpec {
     text: String,
     kind: Kind,
-    lodging: Lodging,
+    process_limits: ProcessLimits,
     /// Processes of this engine that wait for their next trial, shared by all copies of this name.
-    stable: Arc<Stable>,
+    process_pool: Arc<ProcessPool>,
 }
 
 impl PartialEq for EngineSpec {
     fn eq(&self, other: &Self) -> bool {
-        (&self.text, &self.kind, &self.lodging) == (&other.text, &other.kind, &other.lodging)
+        (&self.text, &self.kind, &self.process_limits) == (&other.text, &other.kind, &other.process_limits)
     }
 }
 
@@ -74,13 +74,18 @@ impl EngineSpec {
     }
 
     fn of(text: &str, kind: Kind) -> EngineSpec {
-        EngineSpec { text: text.to_owned(), kind, lodging: Lodging::default(), stable: Arc::default() }
+        EngineSpec {
+            text: text.to_owned(),
+            kind,
+            process_limits: ProcessLimits::default(),
+            process_pool: Arc::default(),
+        }
     }
 
-    /// The same engine, in a lodging.
+    /// The same engine, under other process limits.
     #[must_use]
-    pub fn on(self, lodging: &Lodging) -> EngineSpec {
-        EngineSpec { lodging: lodging.clone(), stable: Arc::default(), ..self }
+    pub fn on(self, process_limits: &ProcessLimits) -> EngineSpec {
+        EngineSpec { process_limits: process_limits.clone(), process_pool: Arc::default(), ..self }
     }
 
     /// The same engine with more options, as `name=value,name=value`; the last of a name counts.
@@ -100,7 +105,7 @@ impl EngineSpec {
             (Kind::Builtin(_), false) => ":",
             (_, false) => " :: ",
         };
-        Ok(EngineSpec::read(&format!("{}{between}{options}", self.text))?.on(&self.lodging))
+        Ok(EngineSpec::read(&format!("{}{between}{options}", self.text))?.on(&self.process_limits))
     }
 
     /// Whether it lives in a process of its own.
@@ -109,8 +114,8 @@ impl EngineSpec {
     }
 
     /// How it is kept.
-    pub fn lodging(&self) -> &Lodging {
-        &self.lodging
+    pub fn process_limits(&self) -> &ProcessLimits {
+        &self.process_limits
     }
 
     /// A recorded trace in the place of an engine, as `trace:FILE` names it.
@@ -158,7 +163,8 @@ impl EngineSpec {
             Kind::Builtin(settings) => Box::new(Builtin::new((**settings).clone())),
             Kind::Trace(path) => Box::new(Playback::open(path)?),
             Kind::Process { program, options } => {
-                let (remote, rested) = Remote::start(program, options, &self.lodging, &self.stable, fresh)?;
+                let (remote, rested) =
+                    Remote::start(program, options, &self.process_limits, &self.process_pool, fresh)?;
                 used = rested;
                 Box::new(remote)
             }
@@ -172,7 +178,7 @@ impl EngineSpec {
     /// For a trace, and where this program is needed and not known.
     pub(crate) fn examined(&self) -> Result<(Program, Options), EngineError> {
         let own = |words: &[&str]| {
-            let program = self.lodging.program.as_ref();
+            let program = self.process_limits.program.as_ref();
             let program = program.ok_or_else(|| wrong("engine", &self.text, "the program `ironspin` around it"))?;
             let words = words.iter().map(|&word| word.to_owned());
             Ok(Program::Words([program.display().to_string()].into_iter().chain(words).collect()))
@@ -207,8 +213,8 @@ fn wrong(kind: &str, found: &str, expected: &str) -> EngineError {
 type Options = Vec<(String, String)>;
 
 /// Takes `:: name=value,name=value` from the end of a name.
-fn with_options(told: &str) -> Result<(&str, Options), EngineError> {
-    let (line, options) = told.split_once(" :: ").unwrap_or((told, ""));
+fn with_options(reported: &str) -> Result<(&str, Options), EngineError> {
+    let (line, options) = reported.split_once(" :: ").unwrap_or((reported, ""));
     let pairs = options.split(',').filter(|pair| !pair.trim().is_empty()).map(|pair| {
         let (name, value) =
             pair.split_once('=').ok_or_else(|| wrong("options", pair, "options as name=value after ` :: `"))?;
@@ -218,8 +224,8 @@ fn with_options(told: &str) -> Result<(&str, Options), EngineError> {
 }
 
 /// Reads `PROGRAM ARGUMENTS :: name=value,name=value`; quotes keep blanks together.
-fn program(told: &str) -> Result<(Vec<String>, Options), EngineError> {
-    let (line, options) = with_options(told)?;
+fn program(reported: &str) -> Result<(Vec<String>, Options), EngineError> {
+    let (line, options) = with_options(reported)?;
     let mut words: Vec<String> = Vec::new();
     let (mut quote, mut open) = (None, false);
     for c in line.chars() {
@@ -245,10 +251,10 @@ fn program(told: &str) -> Result<(Vec<String>, Options), EngineError> {
         }
     }
     if quote.is_some() {
-        return Err(wrong("cmd", told, "quotes in pairs"));
+        return Err(wrong("cmd", reported, "quotes in pairs"));
     }
     if words.first().is_none_or(String::is_empty) {
-        return Err(wrong("cmd", told, "a program, such as cmd:./engine --flag"));
+        return Err(wrong("cmd", reported, "a program, such as cmd:./engine --flag"));
     }
     Ok((words, options))
 }

@@ -16,7 +16,7 @@ pub struct Claim {
     pub of_text: String,
     /// The bodies they are measured against (a barrier, an anvil); empty when the gauge needs none.
     pub against: Vec<usize>,
-    /// What the gauge is told beyond bodies and window.
+    /// What the gauge is given beyond bodies and window.
     pub details: Details,
     /// The part of the trial that counts.
     pub window: Window,
@@ -31,7 +31,7 @@ pub struct Claim {
     pub because: String,
 }
 
-/// What some gauges are told beyond bodies and window.
+/// What some gauges are given beyond bodies and window.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct Details {
     /// A quantity of a body's state.
@@ -159,7 +159,7 @@ pub enum Bound {
         /// Largest difference that still holds.
         within: f64,
     },
-    /// None: the value is told and held against nothing.
+    /// None: the value is reported and held against nothing.
     None,
 }
 
@@ -223,7 +223,7 @@ pub enum Verdict {
     Unsupported,
     /// It does not hold.
     Fail,
-    /// Crash, hang, bad answer, or a blow-up that stopped the trial.
+    /// Crash, hang, bad answer, or an explosion that stopped the trial.
     Error,
 }
 

@@ -1,4 +1,4 @@
-//! How steps come out of the times of pictures: a program draws pictures, and the physics must keep up with them.
+//! How steps come out of frame times: a program draws frames, and the physics must keep up with them.
 
 use serde::Serialize;
 use std::fmt;
@@ -10,33 +10,33 @@ const MOST_STEPS: u64 = 50_000_000;
 /// A clock.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
 pub struct Clock {
-    /// What becomes of the time of a picture.
+    /// What becomes of the frame time.
     pub kind: ClockKind,
-    /// The times of pictures differ: each is its even time multiplied by something between 0.5 and 1.5, by the seed.
+    /// Frame times differ: each is its even time multiplied by something between 0.5 and 1.5, by the seed.
     pub uneven: bool,
-    /// One picture takes longer.
+    /// One frame takes longer.
     pub stall: Option<Stall>,
 }
 
-/// What becomes of the time of a picture.
+/// What becomes of the frame time.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize)]
 #[serde(rename_all = "lowercase")]
 pub enum ClockKind {
-    /// Steps of a fixed length, whatever the pictures do.
+    /// Steps of a fixed length, whatever the frame times are.
     #[default]
     Fixed,
-    /// The time of each picture is handed to the engine as it comes; pictures a second.
+    /// Each frame time is handed to the engine as it comes; frames per second.
     Raw(f64),
-    /// The time of pictures is saved up and paid out in steps of a fixed length; pictures a second.
+    /// Frame time is banked and paid out in steps of a fixed length; frames per second.
     Bank(f64),
 }
 
-/// A picture that takes longer.
+/// A frame that takes longer.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Stall {
     /// How long it takes, s.
     pub seconds: f64,
-    /// It is the first picture that begins at or after this time, s.
+    /// It is the first frame that begins at or after this time, s.
     pub at: f64,
 }
 
@@ -85,7 +85,7 @@ impl fmt::Display for ClockKind {
 impl FromStr for Stall {
     type Err = ClockError;
 
-    /// Reads `0.4@2.0`: a picture of 0.4 s at 2 s.
+    /// Reads `0.4@2.0`: a frame of 0.4 s at 2 s.
     ///
     /// # Errors
     /// For anything else.
@@ -120,7 +120,7 @@ impl Clock {
         }
     }
 
-    /// The steps of length `dt` (or of the pictures) that cover `duration`, all in s.
+    /// The steps of length `dt` (or of the frames) that cover `duration`, all in s.
     pub fn schedule(&self, dt: f64, duration: f64, seed: u64) -> Schedule {
         // `as` saturates, and a scene's duration has been checked to be finite and positive.
         let even = |step: f64| ((duration / step).round() as u64).max(1);
@@ -130,7 +130,7 @@ impl Clock {
                 Schedule { step: 1.0 / fps, count: even(1.0 / fps), list: Vec::new(), calls: Vec::new() }
             }
             ClockKind::Raw(fps) => {
-                let list = self.pictures(fps, duration, seed);
+                let list = self.frame_times(fps, duration, seed);
                 Schedule { step: 1.0 / fps, count: list.len() as u64, list, calls: Vec::new() }
             }
             ClockKind::Bank(fps) => {
@@ -142,15 +142,15 @@ impl Clock {
                     saved -= steps * dt;
                     steps as u32
                 };
-                let calls: Vec<u32> = self.pictures(fps, duration, seed).into_iter().map(pay).collect();
+                let calls: Vec<u32> = self.frame_times(fps, duration, seed).into_iter().map(pay).collect();
                 let count = calls.iter().map(|&steps| u64::from(steps)).sum::<u64>();
                 Schedule { step: dt, count, list: Vec::new(), calls }
             }
         }
     }
 
-    /// Times of pictures that together cover a duration.
-    fn pictures(&self, fps: f64, duration: f64, seed: u64) -> Vec<f64> {
+    /// Frame times that together cover a duration.
+    fn frame_times(&self, fps: f64, duration: f64, seed: u64) -> Vec<f64> {
         let mut times = Vec::new();
         let mut time = 0.0;
         let mut stalled = false;

@@ -9,9 +9,9 @@ use serde::Serialize;
 pub struct Conditions {
     /// Step length, in the engine's own time.
     pub dt: Timestep,
-    /// How steps come out of the times of pictures.
+    /// How steps come out of frame times.
     pub clock: Clock,
-    /// The same world told in another length unit: every length, speed and gravity times this. Nothing may change.
+    /// The same world in another length unit: every length, speed and gravity times this. Nothing may change.
     pub units: Factor,
     /// The world this many times as big under the same gravity: times grow with its square root, masses with its square.
     pub size: Factor,
@@ -47,7 +47,7 @@ impl Conditions {
         self.size.value.sqrt()
     }
 
-    /// Length of a step in the scene's own time, s: what claims know as `dt`. With a raw clock it is the time of a picture.
+    /// Length of a step in the scene's own time, s: what claims know as `dt`. With a raw clock it is the frame time.
     pub fn scene_dt(&self) -> f64 {
         self.clock.step(self.dt.seconds) / self.slowness()
     }
@@ -57,45 +57,45 @@ impl Conditions {
         self.clock.schedule(self.dt.seconds, duration * self.slowness(), self.seed).scaled(1.0 / self.slowness())
     }
 
-    /// Whether the engine is told the world just as the scene has it.
+    /// Whether the engine gets the world just as the scene has it.
     pub fn is_plain_world(&self) -> bool {
         self.units.value == 1.0 && self.size.value == 1.0 && self.origin.is_nowhere()
     }
 
     /// What is unusual, as the command line writes it: option and value, in a fixed order, without the step.
     pub fn unusual(&self) -> Vec<(&'static str, String)> {
-        let mut told = Vec::new();
+        let mut reported = Vec::new();
         if !self.clock.is_plain() {
-            told.push(("clock", self.clock.kind.to_string()));
+            reported.push(("clock", self.clock.kind.to_string()));
             if self.clock.uneven {
-                told.push(("frames", "uneven".to_owned()));
+                reported.push(("frames", "uneven".to_owned()));
             }
             if let Some(stall) = self.clock.stall {
-                told.push(("stall", stall.to_string()));
+                reported.push(("stall", stall.to_string()));
             }
         }
         if self.units.value != 1.0 {
-            told.push(("units", self.units.text.clone()));
+            reported.push(("units", self.units.text.clone()));
         }
         if self.size.value != 1.0 {
-            told.push(("size", self.size.text.clone()));
+            reported.push(("size", self.size.text.clone()));
         }
         if !self.origin.is_nowhere() {
-            told.push(("origin", self.origin.text.clone()));
+            reported.push(("origin", self.origin.text.clone()));
         }
         if self.seed != 1 {
-            told.push(("seed", self.seed.to_string()));
+            reported.push(("seed", self.seed.to_string()));
         }
         if self.threads != 1 {
-            told.push(("threads", self.threads.to_string()));
+            reported.push(("threads", self.threads.to_string()));
         }
-        told
+        reported
     }
 
     /// All that is unusual in one line, such as `units 1/1024, threads 2`; empty for ordinary conditions.
     pub fn unusual_text(&self) -> String {
-        let told = self.unusual();
-        told.iter().map(|(name, value)| format!("{name} {value}")).collect::<Vec<_>>().join(", ")
+        let reported = self.unusual();
+        reported.iter().map(|(name, value)| format!("{name} {value}")).collect::<Vec<_>>().join(", ")
     }
 }
 

@@ -1,6 +1,6 @@
 //! The seam between the bench and an engine under test.
 
-use crate::{Conditions, Deed, EngineError, Frame, SensorEvent, World};
+use crate::{Conditions, Effect, EngineError, Frame, SensorEvent, World};
 use glam::DVec3;
 use serde::Serialize;
 
@@ -141,7 +141,7 @@ pub trait Engine {
     ///
     /// # Errors
     /// [`EngineError::Unsupported`] when the engine cannot, [`EngineError::NothingBuilt`] before `build`.
-    fn act(&mut self, _body: usize, _deed: &Deed) -> Result<(), EngineError> {
+    fn act(&mut self, _body: usize, _deed: &Effect) -> Result<(), EngineError> {
         Err(EngineError::Unsupported { feature: "actions on a condition".to_owned() })
     }
 

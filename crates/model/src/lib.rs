@@ -5,7 +5,7 @@
 //! | [`World`], [`Body`], [`Part`], [`Shape`], [`Material`], [`Action`] | what an engine is asked to simulate | `world.rs` |
 //! | [`Frame`], [`BodyState`], [`Contact`] | what an engine answers: the state of every body at one step | `frame.rs` |
 //! | [`Conditions`] | everything about a run that is neither scene nor engine | `conditions.rs` |
-//! | [`Clock`], [`Schedule`] | how steps come out of the times of pictures | `clock.rs` |
+//! | [`Clock`], [`Schedule`] | how steps come out of frame times | `clock.rs` |
 //! | [`Timestep`], [`Factor`], [`Origin`] | numbers that keep their text | `factor.rs` |
 //! | [`Engine`], [`EngineInfo`], [`OptionInfo`] | the seam between the bench and an engine under test | `engine.rs` |
 //! | [`EngineError`] | how an engine can refuse or fail | `error.rs` |
@@ -41,4 +41,4 @@ pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};
 pub use glam::{DQuat, DVec2, DVec3};
 pub use mass::{MassProperties, body_mass, shape_mass};
 pub use nearest::nearest;
-pub use world::{Action, Body, BodyKind, Bounds, Deed, Joint, JointKind, Material, PairMaterial, Part, Shape, World};
+pub use world::{Action, Body, BodyKind, Bounds, Effect, Joint, JointKind, Material, PairMaterial, Part, Shape, World};

@@ -24,7 +24,7 @@ pub struct World {
     pub joints: Vec<Joint>,
     /// Pairs of bodies that never touch each other, in either order.
     pub apart: Vec<[usize; 2]>,
-    /// Scripted deeds, in order of time.
+    /// Scripted actions, in order of time.
     pub actions: Vec<Action>,
 }
 
@@ -353,7 +353,7 @@ pub struct Joint {
     pub length: Option<f64>,
 }
 
-/// A scripted deed, done just before a step.
+/// A scripted action, done just before a step.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Action {
     /// Simulated time at which it is done, s: before the first step that starts at or after it.
@@ -361,13 +361,13 @@ pub struct Action {
     /// The body it is done to; of no meaning for gravity.
     pub body: usize,
     /// What is done.
-    pub deed: Deed,
+    pub effect: Effect,
 }
 
 /// What an [`Action`] does.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[serde(rename_all = "snake_case")]
-pub enum Deed {
+pub enum Effect {
     /// An impulse, N s, at a point in world coordinates, or at the centre.
     Impulse {
         /// N s.

@@ -52,7 +52,7 @@ pub(crate) enum Mark {
 /// One line, or one row of dots.
 #[derive(Clone, Debug)]
 pub(crate) struct Line {
-    /// Told in the corner; an empty name is not.
+    /// Shown in the corner; an empty name is not.
     pub(crate) name: String,
     /// Its colour.
     pub(crate) colour: (u8, u8, u8),
@@ -97,7 +97,7 @@ impl Figure {
     /// When the plotting library refuses.
     pub(crate) fn png(&self) -> Result<Vec<u8>, PlotError> {
         let mut png = Vec::new();
-        let dots = Dots::new(self.whole(), &mut png).ok_or_else(|| self.fault("a picture of no size".to_owned()))?;
+        let dots = Dots::new(self.whole(), &mut png).ok_or_else(|| self.fault("an image of no size".to_owned()))?;
         self.fill(&dots.into_drawing_area())?;
         Ok(png)
     }
@@ -140,7 +140,7 @@ impl Axis {
         }
         // Takes the rounding noise off.
         let place = if place.abs() < 1e-9 * span { 0.0 } else { place };
-        // Four digits do not tell marks apart that stand close together far from 0.
+        // Four digits do not distinguish marks that stand close together far from 0.
         let decimals = -(0.1 * span).log10().floor();
         match place.abs() > 1e3 * span && (1.0..15.0).contains(&decimals) {
             true => format!("{place:.0$}", decimals as usize),
@@ -236,11 +236,11 @@ fn names_below<DB: DrawingBackend>(
     area: &DrawingArea<DB, Shift>,
     figure: &Figure,
 ) -> Result<(), DrawingAreaErrorKind<DB::ErrorType>> {
-    let told = || figure.lines.iter().filter(|line| !line.name.is_empty());
-    let many = told().count();
+    let reported = || figure.lines.iter().filter(|line| !line.name.is_empty());
+    let many = reported().count();
     let room = figure.size.0 - 60;
     let font = ("sans-serif", 12).into_font().color(&LABELS);
-    for (row, line) in told().take(ROWS).enumerate() {
+    for (row, line) in reported().take(ROWS).enumerate() {
         let y = ROW * row as i32 + 4;
         let colour = RGBColor(line.colour.0, line.colour.1, line.colour.2);
         area.draw(&Rectangle::new([(24, y + 4), (42, y + 8)], colour.filled()))?;
@@ -305,14 +305,14 @@ fn fill<DB: DrawingBackend>(
     let mut named = false;
     for (line, points) in figure.lines.iter().zip(&placed) {
         let colour = RGBColor(line.colour.0, line.colour.1, line.colour.2);
-        let told = !line.name.is_empty();
-        named |= told;
+        let reported = !line.name.is_empty();
+        named |= reported;
         let finite = || pieces(points).flatten().copied();
         match line.mark {
             Mark::Line | Mark::LineAndDots => {
                 for (number, piece) in pieces(points).enumerate() {
                     let drawn = chart.draw_series(LineSeries::new(piece.iter().copied(), colour.stroke_width(2)))?;
-                    if told && number == 0 && line.mark == Mark::Line {
+                    if reported && number == 0 && line.mark == Mark::Line {
                         drawn
                             .label(&line.name)
                             .legend(move |(x, y)| Rectangle::new([(x, y - 2), (x + 14, y + 2)], colour.filled()));
@@ -322,7 +322,7 @@ fn fill<DB: DrawingBackend>(
             Mark::Dashes => {
                 let bound = RGBColor(BOUND.0, BOUND.1, BOUND.2).stroke_width(1);
                 let drawn = chart.draw_series(LineSeries::new(finite(), bound))?;
-                if told {
+                if reported {
                     drawn.label(&line.name).legend(move |(x, y)| PathElement::new([(x, y), (x + 14, y)], bound));
                 }
             }
@@ -334,7 +334,7 @@ fn fill<DB: DrawingBackend>(
                 let bar =
                     |(x, y)| Rectangle::new([(x - 0.5 * width, 0.0), (x + 0.5 * width, y)], colour.mix(0.55).filled());
                 let drawn = chart.draw_series(finite().map(bar))?;
-                if told {
+                if reported {
                     drawn
                         .label(&line.name)
                         .legend(move |(x, y)| Rectangle::new([(x, y - 4), (x + 14, y + 4)], colour.mix(0.55).filled()));
@@ -344,7 +344,7 @@ fn fill<DB: DrawingBackend>(
         }
         if matches!(line.mark, Mark::Dots | Mark::LineAndDots) {
             let drawn = chart.draw_series(finite().map(|point| Circle::new(point, 4, colour.filled())))?;
-            if told {
+            if reported {
                 drawn.label(&line.name).legend(move |(x, y)| Circle::new((x + 7, y), 4, colour.filled()));
             }
         }

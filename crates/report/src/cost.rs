@@ -76,12 +76,12 @@ pub fn cost_table(document: &CostDocument) -> String {
         ));
     }
     for cost in document.costs.iter().filter(|cost| !cost.forecasts.is_empty()) {
-        let told: Vec<String> = cost
+        let reported: Vec<String> = cost
             .forecasts
             .iter()
             .map(|[horizon, took]| format!("{} s ahead {} ms", show(*horizon), milliseconds(*took)))
             .collect();
-        out.push_str(&format!("forecasts on {}: {}\n", letter(&cost.engine), told.join(", ")));
+        out.push_str(&format!("forecasts on {}: {}\n", letter(&cost.engine), reported.join(", ")));
     }
     out
 }
@@ -108,13 +108,13 @@ fn row(cost: &CostRecord, letter: String) -> Vec<String> {
 }
 
 fn tradeoff(document: &CostDocument, letter: &dyn Fn(&str) -> String) -> String {
-    let mut told: Vec<&CostRecord> = document.costs.iter().filter(|cost| cost.error.is_some()).collect();
-    if told.is_empty() {
+    let mut reported: Vec<&CostRecord> = document.costs.iter().filter(|cost| cost.error.is_some()).collect();
+    if reported.is_empty() {
         return String::new();
     }
-    told.sort_by(|a, b| a.value.total_cmp(&b.value).then(a.median.total_cmp(&b.median)));
+    reported.sort_by(|a, b| a.value.total_cmp(&b.value).then(a.median.total_cmp(&b.median)));
     let mut out = String::from("\nerror (share of its bound) against cost; * nobody is both cheaper and better\n");
-    for cost in told {
+    for cost in reported {
         let sign = if cost.unbeaten { '*' } else { ' ' };
         out.push_str(&format!(
             "  {sign} {} = {:6} {}  {} ms  {}\n",

@@ -1,4 +1,4 @@
-//! The plotting library on a picture of dots, with the letters of films: plots as PNG need no font.
+//! The plotting library on a raster image, with the letters of films: plots as PNG need no font.
 
 use crate::axes::BOUND;
 use crate::film::{letters, paint};

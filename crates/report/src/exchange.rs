@@ -21,7 +21,7 @@ fn conditions(trial: &TrialDocument) -> String {
 }
 
 /// What came of a claim, and why it matters.
-fn told(claim: &ClaimDocument) -> (String, String) {
+fn reported(claim: &ClaimDocument) -> (String, String) {
     let measured = claim.measured.map_or_else(|| "nothing".to_owned(), |value| with_unit(value, &claim.unit));
     let bound = claim.bound.relation(|value| with_unit(value, &claim.unit));
     let detail = if claim.detail.is_empty() { String::new() } else { format!("{}\n", claim.detail) };
@@ -78,7 +78,7 @@ fn add_cases(out: &mut String, counts: &mut [usize; 4], trial: &TrialDocument) {
     }
     for claim in &trial.claims {
         let name = xml(&format!("{} of {} at {at}", claim.gauge, claim.of));
-        let (message, why) = told(claim);
+        let (message, why) = reported(claim);
         counts[0] += 1;
         let inner = match (claim.verdict, claim.severity) {
             (Verdict::Pass, _) => String::new(),

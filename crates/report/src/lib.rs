@@ -2,14 +2,14 @@
 //!
 //! | type | duty | file |
 //! |---|---|---|
-//! | [`verdict_table`], [`pooled_lines`], [`what_broke`], [`what_was_told`] | what a person reads in a terminal | `terminal.rs` |
+//! | [`verdict_table`], [`pooled_lines`], [`what_broke`], [`what_was_reported`] | what a person reads in a terminal | `terminal.rs` |
 //! | [`result_json`], [`trials_csv`] | what a program reads | `machine.rs` |
 //! | [`verdict_map`], [`broken_claims`] | verdicts of a sweep over step and scale | `map.rs` |
 //! | [`page`] | one self-contained HTML page, with replays | `page/` |
 //! | [`junit_xml`], [`markdown`] | what build servers and reviews read | `exchange.rs` |
 //! | [`result_plot`] | a gauge over a condition, a parameter or time | `scatter.rs` |
 //! | [`Drawing`], [`TwinDrawing`] | what trials and twins are drawn from, kept beside results | `drawing/` |
-//! | [`gif`], [`apng`], [`strip`], [`still`], [`play`] | films and pictures of dots, and in a terminal | `film/` |
+//! | [`gif`], [`apng`], [`strip`], [`still`], [`play`] | films and raster images, and in a terminal | `film/` |
 //! | `picture` | bodies of a world as SVG | `picture.rs` |
 //! | `sparkline` | a quantity over time in one line of characters | `sparkline.rs` |
 //! | [`sketch`] | a world as characters | `sketch.rs` |
@@ -60,5 +60,5 @@ pub use proof::{fault_list, proof_markdown, proof_page, proof_text};
 pub use scatter::{ResultPlot, ResultPlotError, result_plot};
 pub use search::{collapse_text, comparison_text, edge_text, history_text, series_plot, series_text, worst_of};
 pub use sketch::sketch;
-pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke, what_was_told};
+pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke, what_was_reported};
 pub use twins::{growth_plot, twin_csv, twin_table};

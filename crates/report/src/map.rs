@@ -145,8 +145,13 @@ pub fn broken_claims(trials: &[TrialDocument]) -> String {
     }
     for trial in trials {
         if let Some(first) = &trial.retried {
-            let (verdict, told) = (mark(trial.verdict), crate::terminal::retried(first));
-            out.push_str(&format!("{verdict} {} on {}, {}\n     {told}\n", trial.scene, trial.engine, place(trial)));
+            let (verdict, reported) = (mark(trial.verdict), crate::terminal::retried(first));
+            out.push_str(&format!(
+                "{verdict} {} on {}, {}\n     {reported}\n",
+                trial.scene,
+                trial.engine,
+                place(trial)
+            ));
         }
     }
     out

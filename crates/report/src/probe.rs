@@ -76,7 +76,7 @@ mod tests {
                 answer("fourth", Outcome::Broken { why: "it crashed".into() }),
             ],
         };
-        let told = probe_table(&report, 80);
+        let reported = probe_table(&report, 80);
         for part in [
             "features: nothing",
             "right   first",
@@ -86,7 +86,7 @@ mod tests {
             "it crashed",
             "4 questions: 1 right, 2 wrong, 1 not asked",
         ] {
-            assert!(told.contains(part), "{part} in\n{told}");
+            assert!(reported.contains(part), "{part} in\n{reported}");
         }
     }
 }

@@ -140,7 +140,7 @@ fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
     row
 }
 
-/// What is told of a trial that was run a second time.
+/// What is shown of a trial that was run a second time.
 pub(crate) fn retried(first: &str) -> String {
     format!(
         "this is the second try, in a new process; the first, in a process that had run other trials before: {first}"
@@ -190,17 +190,17 @@ pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
 }
 
 /// What was measured in scenes that claim nothing, a line for each gauge. Empty when every scene claims something.
-pub fn what_was_told(records: &[TrialRecord]) -> String {
+pub fn what_was_reported(records: &[TrialRecord]) -> String {
     let mut out = String::new();
-    for record in records.iter().filter(|record| record.told().next().is_some()) {
+    for record in records.iter().filter(|record| record.reported().next().is_some()) {
         let dt = &record.plan.conditions.dt.text;
         out.push_str(&format!(
             "\n{} at dt {dt} on {}: it claims nothing, and shows\n",
             record.scene(),
             record.engine()
         ));
-        let width = record.told().map(|claim| claim.gauge.name.len()).max().unwrap_or(0);
-        for claim in record.told() {
+        let width = record.reported().map(|claim| claim.gauge.name.len()).max().unwrap_or(0);
+        for claim in record.reported() {
             let value = claim.measured.map_or_else(|| "-".to_owned(), |value| with_unit(value, claim.gauge.unit));
             let warnings: String = claim.warnings.iter().map(|warning| format!("; note: {warning}")).collect();
             let line = format!("  {:width$}  {value:>14}  {}{warnings}", claim.gauge.name, claim.detail);

@@ -45,7 +45,7 @@ fn main() {
         .collect();
     seconds.sort_by(f64::total_cmp);
     println!("100,000 bodies read, resolved and looked over for warnings: {:.2} s (median of 5)", seconds[2]);
-    // Where the system tells.
+    // Where the system reports it.
     let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
     if let Some(line) = status.lines().find(|line| line.starts_with("VmHWM")) {
         println!("most memory at once: {}", line.trim_start_matches("VmHWM:").trim());

@@ -4,7 +4,7 @@
 //! |---|---|---|
 //! | [`Scene`] | a scene file that was read and checked for form; resolves to a [`Setup`] | `scene.rs` |
 //! | [`Setup`], [`Settings`] | world and claims with every expression worked out, and what they were worked out from | `scene.rs`, `resolve/` |
-//! | [`SceneError`] | a mistake with its place in the file, what was found and what to write instead | `fault.rs` |
+//! | [`SceneError`] | a mistake with its place in the file, what was found and what to write instead | `diagnostic.rs` |
 //! | `SceneFile` and its tables | the form of the file, word for word | `file.rs` |
 //! | `Number`, `Evaluator` | a number or an expression; its evaluation within limits | `number.rs`, `expression.rs` |
 //! | `Selector` | `ingot[*]`, `ball[2]`, `*` | `select.rs` |
@@ -13,8 +13,8 @@
 //! The way through: text -> `SceneFile` (serde) -> [`Scene`] -> [`Scene::resolve`] with [`Settings`] -> [`Setup`].
 
 pub mod bundled;
+mod diagnostic;
 mod expression;
-mod fault;
 mod file;
 mod geometry;
 mod lints;
@@ -28,13 +28,13 @@ mod scene;
 mod select;
 mod state;
 
-pub use fault::{Place, SceneError};
+pub use diagnostic::{Place, SceneError};
 pub use lints::WARNINGS;
 
 /// The JSON Schema of scene files, for editors and validators.
 pub fn json_schema() -> serde_json::Value {
     schemars::schema_for!(file::SceneFile).to_value()
 }
-pub use resolve::{BODY_LIMIT, DEED_LIMIT};
+pub use resolve::{BODY_LIMIT, EFFECT_LIMIT};
 pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, TriggerWatch, Twin};
 pub use scene::{Parameter, Scene, Settings, Setup, Warning, toml_error};

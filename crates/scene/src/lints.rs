@@ -1,6 +1,6 @@
 //! What is probably a mistake in a scene that can be built.
 
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::SceneFile;
 use crate::geometry::{Outline, gap, outlines};
 use crate::resolve::Resolved;
@@ -23,10 +23,14 @@ const LARGE: f64 = 50.0;
 ///
 /// # Errors
 /// For a kind in `allow` that there is not.
-pub(crate) fn warnings(file: &SceneFile, resolved: &Resolved, dt: f64) -> Result<Vec<(&'static str, Fault)>, Fault> {
+pub(crate) fn warnings(
+    file: &SceneFile,
+    resolved: &Resolved,
+    dt: f64,
+) -> Result<Vec<(&'static str, Diagnostic)>, Diagnostic> {
     for kind in &file.allow {
         if !WARNINGS.contains(&kind.get_ref().as_str()) {
-            return Err(Fault::at(kind.span(), format!("there is no warning called `{}`", kind.get_ref()))
+            return Err(Diagnostic::at(kind.span(), format!("there is no warning called `{}`", kind.get_ref()))
                 .label("unknown warning")
                 .help_names(kind.get_ref(), WARNINGS));
         }
@@ -46,7 +50,7 @@ pub(crate) fn warnings(file: &SceneFile, resolved: &Resolved, dt: f64) -> Result
     if typical > LARGE && (1.0..20.0).contains(&fall) {
         found.push((
             "pixels",
-            Fault::at(
+            Diagnostic::at(
                 gravity.clone(),
                 format!("bodies of {typical} m fall at {fall} m/s2: are pixels taken for metres?"),
             )
@@ -57,14 +61,14 @@ pub(crate) fn warnings(file: &SceneFile, resolved: &Resolved, dt: f64) -> Result
     if dt > 1.0 {
         found.push((
             "step",
-            Fault::nowhere(format!("the step is {dt} s: are milliseconds taken for seconds?"))
+            Diagnostic::nowhere(format!("the step is {dt} s: are milliseconds taken for seconds?"))
                 .help("steps are given in seconds, such as 1/60"),
         ));
     }
     if world.gravity.y > 0.0 {
         found.push((
             "gravity",
-            Fault::at(gravity, "gravity points upwards; y points up here")
+            Diagnostic::at(gravity, "gravity points upwards; y points up here")
                 .label("falls upwards")
                 .help("write [0, -9.81]"),
         ));
@@ -78,7 +82,7 @@ pub(crate) fn warnings(file: &SceneFile, resolved: &Resolved, dt: f64) -> Result
             let body = &world.bodies[id];
             found.push((
                 "bounds",
-                Fault::at(
+                Diagnostic::at(
                     resolved.places[id].clone(),
                     format!("`{}` starts outside the bounds, at ({}, {})", body.name, body.position.x, body.position.y),
                 )
@@ -91,13 +95,16 @@ pub(crate) fn warnings(file: &SceneFile, resolved: &Resolved, dt: f64) -> Result
         if material.restitution > 1.0 {
             found.push((
                 "restitution",
-                Fault::at(place.clone(), format!("`{}` has a restitution of {}", material.name, material.restitution))
-                    .label("each bounce adds energy"),
+                Diagnostic::at(
+                    place.clone(),
+                    format!("`{}` has a restitution of {}", material.name, material.restitution),
+                )
+                .label("each bounce adds energy"),
             ));
         }
     }
     for place in &resolved.unused {
-        found.push(("unused", Fault::at(place.clone(), "nothing uses this parameter").label("unused")));
+        found.push(("unused", Diagnostic::at(place.clone(), "nothing uses this parameter").label("unused")));
     }
     found.retain(|(kind, _)| !allowed(kind));
     found.sort_by_key(|(kind, _)| WARNINGS.iter().position(|known| known == kind));
@@ -105,7 +112,7 @@ pub(crate) fn warnings(file: &SceneFile, resolved: &Resolved, dt: f64) -> Result
 }
 
 /// Pairs that overlap as built, and pairs in contact of very different masses: one warning of each kind, with how many there are.
-fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Fault)> {
+fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Diagnostic)> {
     let (mut overlaps, mut ratios) = (Vec::new(), Vec::new());
     each_near_pair(world, |a, b, gap| {
         let size = world.bodies[a].smallest_size().min(world.bodies[b].smallest_size());
@@ -124,7 +131,7 @@ fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Faul
         let (one, other) = (&world.bodies[a].name, &world.bodies[b].name);
         found.push((
             "overlap",
-            Fault::at(
+            Diagnostic::at(
                 places[a.max(b)].clone(),
                 format!("`{one}` and `{other}` overlap by {depth:.3} m at the start{}", more(overlaps.len())),
             )
@@ -136,7 +143,7 @@ fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Faul
         let (one, other) = (&world.bodies[a].name, &world.bodies[b].name);
         found.push((
             "mass-ratio",
-            Fault::at(
+            Diagnostic::at(
                 places[a.max(b)].clone(),
                 format!("`{one}` and `{other}` touch and differ {ratio:.0} times in mass{}", more(ratios.len())),
             )

@@ -5,7 +5,7 @@
 
 use crate::scene::Setup;
 use ironspin_model::{
-    Action, Body, BodyKind, Bound, DVec2, DVec3, Deed, Joint, JointKind, Law, Part, Severity, Shape, World,
+    Action, Body, BodyKind, Bound, DVec2, DVec3, Effect, Joint, JointKind, Law, Part, Severity, Shape, World,
 };
 use std::fmt::Write;
 
@@ -214,28 +214,28 @@ fn limits_line(limits: Option<[f64; 2]>) -> String {
 
 fn action_table(action: &Action, world: &World) -> String {
     let point = |point: &Option<DVec3>| point.map_or_else(String::new, |point| format!("\npoint = {}", pair(point)));
-    let deed = match &action.deed {
-        Deed::Impulse { impulse, point: at } => format!("impulse = {}{}", pair(*impulse), point(at)),
-        Deed::Force { force, point: at } => format!("force = {}{}", pair(*force), point(at)),
-        Deed::Torque(torque) => format!("torque = {}", number(*torque)),
-        Deed::Velocity(velocity) => format!("velocity = {}", pair(*velocity)),
-        Deed::Spin(spin) => format!("spin = {}", number(*spin)),
-        Deed::Place { position, angle } => {
+    let effect = match &action.effect {
+        Effect::Impulse { impulse, point: at } => format!("impulse = {}{}", pair(*impulse), point(at)),
+        Effect::Force { force, point: at } => format!("force = {}{}", pair(*force), point(at)),
+        Effect::Torque(torque) => format!("torque = {}", number(*torque)),
+        Effect::Velocity(velocity) => format!("velocity = {}", pair(*velocity)),
+        Effect::Spin(spin) => format!("spin = {}", number(*spin)),
+        Effect::Place { position, angle } => {
             format!("place = {{ at = {}, angle = {} }}", pair(*position), number(*angle))
         }
-        Deed::Remove => "remove = true".to_owned(),
-        Deed::Add => "add = true".to_owned(),
-        Deed::Split(pieces) => {
+        Effect::Remove => "remove = true".to_owned(),
+        Effect::Add => "add = true".to_owned(),
+        Effect::Split(pieces) => {
             let names: Vec<&str> = pieces.iter().map(|&piece| world.bodies[piece].name.as_str()).collect();
             format!("split = {}", quoted(&names.join(", ")))
         }
-        Deed::Gravity(gravity) => format!("gravity = {}", pair(*gravity)),
+        Effect::Gravity(gravity) => format!("gravity = {}", pair(*gravity)),
     };
-    let on = match action.deed {
-        Deed::Gravity(_) => String::new(),
+    let on = match action.effect {
+        Effect::Gravity(_) => String::new(),
         _ => format!("\non = {}", name(world, action.body)),
     };
-    format!("\n[[action]]\nat_time = {}{on}\n{deed}", number(action.at_time))
+    format!("\n[[action]]\nat_time = {}{on}\n{effect}", number(action.at_time))
 }
 
 fn law_text(law: &Law) -> String {

@@ -1,9 +1,9 @@
-//! What a scene asks for beside its world and claims: twins, series, deeds that wait for a condition, rays and forecasts.
+//! What a scene asks for beside its world and claims: twins, series, actions that wait for a condition, rays and forecasts.
 
 use crate::expression::Evaluator;
 use crate::names::Names;
 use crate::state::{STATE_NAMES, state_values};
-use ironspin_model::{BodyState, DVec3, Deed};
+use ironspin_model::{BodyState, DVec3, Effect};
 use serde::Serialize;
 
 /// The exact changes after which a trial must agree with itself.
@@ -68,15 +68,15 @@ pub enum SeriesShape {
     OnlyFalls,
 }
 
-/// A deed that waits for a condition on a body. It is done once.
+/// An action that waits for a condition on a body. It is done once.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Trigger {
-    /// The body that the condition is about, and to which the deeds are done.
+    /// The body that the condition is about, and to which the actions are done.
     pub body: usize,
     /// The condition, over `x`, `y`, `angle`, `vx`, `vy`, `speed`, `spin`, `t` and the parameters.
     pub condition: String,
     /// What is done, before the step after it came true.
-    pub deeds: Vec<Deed>,
+    pub effects: Vec<Effect>,
     /// For how many further steps a force or torque among them acts.
     pub further_steps: u64,
     /// Values of the parameters.
@@ -146,16 +146,16 @@ impl<'a> TriggerWatch<'a> {
         self.waiting.iter().all(|waiting| waiting.left == Some(0))
     }
 
-    /// The deeds that are due before the next step, with their bodies, in the order of the file.
-    pub fn due(&mut self, states: &[BodyState], time: f64) -> Vec<(usize, &'a Deed)> {
+    /// The actions that are due before the next step, with their bodies, in the order of the file.
+    pub fn due(&mut self, states: &[BodyState], time: f64) -> Vec<(usize, &'a Effect)> {
         let mut due = Vec::new();
         for waiting in &mut self.waiting {
             let trigger = waiting.trigger;
             if let Some(left) = &mut waiting.left {
                 if *left > 0 {
                     *left -= 1;
-                    let lasting = |deed: &&Deed| matches!(deed, Deed::Force { .. } | Deed::Torque(_));
-                    due.extend(trigger.deeds.iter().filter(lasting).map(|deed| (trigger.body, deed)));
+                    let lasting = |effect: &&Effect| matches!(effect, Effect::Force { .. } | Effect::Torque(_));
+                    due.extend(trigger.effects.iter().filter(lasting).map(|effect| (trigger.body, effect)));
                 }
                 continue;
             }
@@ -166,7 +166,7 @@ impl<'a> TriggerWatch<'a> {
             // It was tried when the scene was read; what cannot be worked out now (a division by zero) is not true.
             if self.evaluator.evaluate(&trigger.condition, &waiting.names).unwrap_or(0.0) != 0.0 {
                 waiting.left = Some(trigger.further_steps);
-                due.extend(trigger.deeds.iter().map(|deed| (trigger.body, deed)));
+                due.extend(trigger.effects.iter().map(|effect| (trigger.body, effect)));
             }
         }
         due

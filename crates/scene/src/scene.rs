@@ -1,7 +1,7 @@
 //! A scene that was read, and what it resolves to.
 
 use crate::bundled;
-use crate::fault::{Fault, SceneError, Source};
+use crate::diagnostic::{Diagnostic, SceneError, Source};
 use crate::file::{Placed, SCENE_VERSION, SceneFile, SharedFile};
 use crate::lints;
 use crate::print;
@@ -89,7 +89,7 @@ pub struct Setup {
     pub twins: Vec<Twin>,
     /// Claims about many trials along one axis.
     pub series: Vec<Series>,
-    /// Deeds that wait for a condition.
+    /// Actions that wait for a condition.
     pub triggers: Vec<Trigger>,
     /// Rays and forecasts.
     pub probes: Vec<Probe>,
@@ -112,18 +112,19 @@ impl Scene {
     fn read(text: &str, origin: &str, folder: Option<&Path>) -> Result<Scene, SceneError> {
         let text: Arc<str> = text.into();
         let mut sources = vec![Source { origin: origin.to_owned(), text: Arc::clone(&text), offset: 0 }];
-        let file: SceneFile = toml::from_str(&text).map_err(|error| form_fault(&error, &text).in_sources(&sources))?;
-        check_version(&file.scene).map_err(|fault| fault.in_sources(&sources))?;
+        let file: SceneFile =
+            toml::from_str(&text).map_err(|error| form_diagnostic(&error, &text).in_sources(&sources))?;
+        check_version(&file.scene).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
         let mut shared = Vec::new();
         for (number, name) in file.uses.iter().enumerate() {
-            let used = used_file(name, number, folder).map_err(|fault| fault.in_sources(&sources))?;
+            let used = used_file(name, number, folder).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
             let offset = sources.last().map_or(0, |source| source.offset + source.text.len() + 1);
             // Blanks in front make its places count from the offset.
             let padded = format!("{}{used}", " ".repeat(offset));
             sources.push(Source { origin: name.get_ref().clone(), text: used.into(), offset });
             let table: SharedFile =
-                toml::from_str(&padded).map_err(|error| form_fault(&error, &padded).in_sources(&sources))?;
-            check_version(&table.scene).map_err(|fault| fault.in_sources(&sources))?;
+                toml::from_str(&padded).map_err(|error| form_diagnostic(&error, &padded).in_sources(&sources))?;
+            check_version(&table.scene).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
             shared.push(table);
         }
         Ok(Scene { sources, file, shared })
@@ -191,7 +192,7 @@ impl Scene {
     /// For unknown names, values out of range, and everything that cannot be built; the error carries the place in
     /// the file where there is one.
     pub fn resolve(&self, settings: &Settings) -> Result<Setup, SceneError> {
-        let placed = |fault: Fault| fault.in_sources(&self.sources);
+        let placed = |diagnostic: Diagnostic| diagnostic.in_sources(&self.sources);
         let resolved = resolve::resolve(&self.file, &self.shared, settings).map_err(placed)?;
         let warnings = lints::warnings(&self.file, &resolved, settings.dt).map_err(placed)?;
         Ok(Setup {
@@ -206,7 +207,10 @@ impl Scene {
             triggers: resolved.triggers,
             probes: resolved.probes,
             features: resolved.features,
-            warnings: warnings.into_iter().map(|(kind, fault)| Warning { kind, what: placed(fault) }).collect(),
+            warnings: warnings
+                .into_iter()
+                .map(|(kind, diagnostic)| Warning { kind, what: placed(diagnostic) })
+                .collect(),
         })
     }
 
@@ -219,16 +223,16 @@ impl Scene {
     /// An error that stands at the gauge name of claim number `index`, for checks made by those who know the gauges.
     pub fn claim_error(&self, index: usize, message: String, label: String, help: Option<String>) -> SceneError {
         let span = self.file.claim.get(index).map_or(0..0, |claim| claim.gauge.span());
-        Fault { message, label, help, span: Some(span) }.in_sources(&self.sources)
+        Diagnostic { message, label, help, span: Some(span) }.in_sources(&self.sources)
     }
 }
 
-fn check_version(version: &Placed<i64>) -> Result<(), Fault> {
+fn check_version(version: &Placed<i64>) -> Result<(), Diagnostic> {
     let found = *version.get_ref();
     if found == SCENE_VERSION {
         return Ok(());
     }
-    Err(Fault::at(version.span(), format!("this scene is of version {found}"))
+    Err(Diagnostic::at(version.span(), format!("this scene is of version {found}"))
         .label(format!("expected {SCENE_VERSION}"))
         .help(if found > SCENE_VERSION { "a newer program reads it: upgrade" } else { "write scene = 1" }))
 }
@@ -244,9 +248,9 @@ fn read_limited(path: &Path) -> std::io::Result<String> {
 }
 
 /// The text of a file that a scene uses: a plain name, in the scene's own folder, also after links are followed.
-fn used_file(name: &Placed<String>, number: usize, folder: Option<&Path>) -> Result<String, Fault> {
+fn used_file(name: &Placed<String>, number: usize, folder: Option<&Path>) -> Result<String, Diagnostic> {
     let plain = name.get_ref();
-    let at = |message: String| Fault::at(name.span(), message);
+    let at = |message: String| Diagnostic::at(name.span(), message);
     let Some(folder) = folder else {
         return Err(at("only a scene in a file can use other files".to_owned()).label("no folder to look in"));
     };
@@ -271,11 +275,11 @@ fn used_file(name: &Placed<String>, number: usize, folder: Option<&Path>) -> Res
 
 /// What is wrong with the form of a TOML file, in our words: what was found, what was expected, the nearest known name.
 pub fn toml_error(error: &toml::de::Error, text: &str, origin: &str) -> SceneError {
-    form_fault(error, text).in_sources(&[Source { origin: origin.to_owned(), text: text.into(), offset: 0 }])
+    form_diagnostic(error, text).in_sources(&[Source { origin: origin.to_owned(), text: text.into(), offset: 0 }])
 }
 
 /// Turns a form error of the TOML reader into ours: what was found, what was expected, the nearest known name.
-fn form_fault(error: &toml::de::Error, text: &str) -> Fault {
+fn form_diagnostic(error: &toml::de::Error, text: &str) -> Diagnostic {
     let span: Range<usize> = error.span().unwrap_or(0..0);
     let message = error.message().trim();
     // serde's own wording for a key that no field takes; the names stand in backquotes.
@@ -284,7 +288,7 @@ fn form_fault(error: &toml::de::Error, text: &str) -> Fault {
         let mut quoted = rest.split('`');
         let found = quoted.next().unwrap_or_default().to_owned();
         let known: Vec<&str> = quoted.skip(1).step_by(2).collect();
-        return Fault::at(span, format!("unknown {what} `{found}`"))
+        return Diagnostic::at(span, format!("unknown {what} `{found}`"))
             .label(format!("no such {what}"))
             .help_names(&found, known);
     }
@@ -293,25 +297,25 @@ fn form_fault(error: &toml::de::Error, text: &str) -> Fault {
         message.strip_prefix("unexpected keys in table: ").and_then(|rest| rest.split_once(", available keys: "))
     {
         let found = found.split(", ").next().unwrap_or(found);
-        return Fault::at(span, format!("unknown key `{found}`"))
+        return Diagnostic::at(span, format!("unknown key `{found}`"))
             .label("no such key")
             .help_names(found, known.split(", "));
     }
     if let Some(field) = message.strip_prefix("missing field `").and_then(|rest| rest.split('`').next()) {
-        return Fault::at(first_line_of(span, text), format!("the key `{field}` is missing"))
+        return Diagnostic::at(first_line_of(span, text), format!("the key `{field}` is missing"))
             .label(format!("`{field}` is missing here"))
             .help(format!("add a line `{field} = ...`"));
     }
     if let Some((found, expected)) =
         message.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected "))
     {
-        return Fault::at(span, format!("found {found} where {expected} is expected"))
+        return Diagnostic::at(span, format!("found {found} where {expected} is expected"))
             .label(format!("expected {expected}"));
     }
-    Fault::at(span, message.lines().next().unwrap_or("not a scene file").to_owned()).label("cannot be read")
+    Diagnostic::at(span, message.lines().next().unwrap_or("not a scene file").to_owned()).label("cannot be read")
 }
 
-/// The part of a span on its first line: a missing key is told at the head of its table.
+/// The part of a span on its first line: a missing key is reported at the head of its table.
 fn first_line_of(span: Range<usize>, text: &str) -> Range<usize> {
     let upto = text.get(span.clone()).and_then(|piece| piece.find('\n')).map_or(span.end, |at| span.start + at);
     span.start..upto.max(span.start)

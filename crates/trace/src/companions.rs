@@ -1,6 +1,6 @@
 //! Contacts and notices of sensors: CSV files beside a trace, where there are any.
 
-use crate::fault::TraceError;
+use crate::error::TraceError;
 use crate::write::{exact, temporary_in};
 use ironspin_model::{Contact, DVec3, Frame, SensorEvent, SensorEventKind};
 use std::collections::BTreeMap;
@@ -31,7 +31,7 @@ impl Companions {
     }
 
     pub(crate) fn add(&mut self, frame: &Frame, names: &[String]) -> Result<(), TraceError> {
-        let fault = |cause: std::io::Error| TraceError::File { what: "write", path: self.path.clone(), cause };
+        let error = |cause: std::io::Error| TraceError::File { what: "write", path: self.path.clone(), cause };
         let folder = self.path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let begin = |header: &[&str]| -> std::io::Result<Out> {
             let mut out = csv::Writer::from_writer(BufWriter::new(temporary_in(folder)?));
@@ -39,10 +39,10 @@ impl Companions {
             Ok(out)
         };
         if !frame.contacts.is_empty() && self.contacts.is_none() {
-            self.contacts = Some(begin(&CONTACTS).map_err(fault)?);
+            self.contacts = Some(begin(&CONTACTS).map_err(error)?);
         }
         if !frame.events.is_empty() && self.events.is_none() {
-            self.events = Some(begin(&EVENTS).map_err(fault)?);
+            self.events = Some(begin(&EVENTS).map_err(error)?);
         }
         let name = |id: usize| names.get(id).cloned().unwrap_or_default();
         if let Some(out) = &mut self.contacts {
@@ -57,7 +57,7 @@ impl Companions {
                     contact.impulse,
                 ];
                 let row = [frame.step.to_string(), name(a), name(b)].into_iter().chain(numbers.map(exact));
-                out.write_record(row.chain([contact.times.to_string()])).map_err(|error| fault(error.into()))?;
+                out.write_record(row.chain([contact.times.to_string()])).map_err(|cause| error(cause.into()))?;
             }
         }
         if let Some(out) = &mut self.events {
@@ -74,7 +74,7 @@ impl Companions {
                     name(event.other[0]),
                     event.other[1].to_string(),
                 ];
-                out.write_record(row).map_err(|error| fault(error.into()))?;
+                out.write_record(row).map_err(|cause| error(cause.into()))?;
             }
         }
         Ok(())
@@ -83,16 +83,16 @@ impl Companions {
     pub(crate) fn finish(self) -> Result<(), TraceError> {
         for (out, what) in [(self.contacts, "contacts"), (self.events, "events")] {
             let path = companion(&self.path, what);
-            let fault = |cause: std::io::Error| TraceError::File { what: "write", path: path.clone(), cause };
+            let error = |cause: std::io::Error| TraceError::File { what: "write", path: path.clone(), cause };
             match out {
                 Some(out) => {
-                    let out = out.into_inner().map_err(|error| fault(error.into_error()))?;
-                    let file = out.into_inner().map_err(|error| fault(error.into_error()))?;
-                    file.persist(&path).map_err(|error| fault(error.error))?;
+                    let out = out.into_inner().map_err(|cause| error(cause.into_error()))?;
+                    let file = out.into_inner().map_err(|cause| error(cause.into_error()))?;
+                    file.persist(&path).map_err(|cause| error(cause.error))?;
                 }
                 // What an earlier trace left there is not of this one.
                 None => match std::fs::remove_file(&path) {
-                    Err(cause) if cause.kind() != std::io::ErrorKind::NotFound => return Err(fault(cause)),
+                    Err(cause) if cause.kind() != std::io::ErrorKind::NotFound => return Err(error(cause)),
                     _ => {}
                 },
             }
@@ -155,7 +155,7 @@ impl Notices {
             let kind = match cells[1].as_str() {
                 "enter" => SensorEventKind::Enter,
                 "leave" => SensorEventKind::Leave,
-                other => return Err(read.fault(format!("`{other}`, where enter or leave is expected"))),
+                other => return Err(read.error(format!("`{other}`, where enter or leave is expected"))),
             };
             let sensor = [read.body(2)?, read.whole(3)? as usize];
             let other = [read.body(4)?, read.whole(5)? as usize];
@@ -173,22 +173,22 @@ struct Cells<'a> {
 }
 
 impl Cells<'_> {
-    fn fault(&self, why: String) -> TraceError {
+    fn error(&self, why: String) -> TraceError {
         TraceError::Row { path: self.path.to_owned(), line: self.line, why, help: None }
     }
 
     fn number(&self, place: usize) -> Result<f64, TraceError> {
         let text = &self.cells[place];
-        text.parse().map_err(|_| self.fault(format!("`{text}`, where a number is expected")))
+        text.parse().map_err(|_| self.error(format!("`{text}`, where a number is expected")))
     }
 
     fn whole(&self, place: usize) -> Result<u64, TraceError> {
         let text = &self.cells[place];
-        text.parse().map_err(|_| self.fault(format!("`{text}`, where a whole number is expected")))
+        text.parse().map_err(|_| self.error(format!("`{text}`, where a whole number is expected")))
     }
 
     fn body(&self, place: usize) -> Result<usize, TraceError> {
         let name = &self.cells[place];
-        (self.id)(name).ok_or_else(|| self.fault(format!("`{name}`, which is no body of the scene")))
+        (self.id)(name).ok_or_else(|| self.error(format!("`{name}`, which is no body of the scene")))
     }
 }

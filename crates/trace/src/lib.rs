@@ -6,17 +6,17 @@
 //! | [`Table`] | the raw rows of a file, whatever its format | `table.rs` |
 //! | [`FrameReader`], [`Conventions`] | rows to frames: units, axes, missing columns, bodies by name | `read.rs` |
 //! | [`TraceWriter`] | frames to a file, whole or not at all | `write.rs` |
-//! | [`TraceError`] | what is wrong with a file, and where | `fault.rs` |
+//! | [`TraceError`] | what is wrong with a file, and where | `diagnostic.rs` |
 
 mod columns;
 mod companions;
-mod fault;
+mod error;
 mod read;
 mod table;
 mod write;
 
 pub use columns::{Column, column_names};
-pub use fault::TraceError;
+pub use error::TraceError;
 pub use read::{Angles, Conventions, FrameReader, Reading, Upward};
 pub use table::Table;
 pub use write::{Header, TraceFormat, TraceWriter};

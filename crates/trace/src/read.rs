@@ -2,7 +2,7 @@
 
 use crate::columns::Column;
 use crate::companions::Notices;
-use crate::fault::TraceError;
+use crate::error::TraceError;
 use crate::table::{Cell, Table, TableRow};
 use ironspin_model::{BodyKind, BodyState, DQuat, DVec3, Frame, World, nearest};
 use std::collections::BTreeMap;
@@ -41,7 +41,7 @@ pub struct Conventions {
     pub units_per_metre: f64,
     /// Units of time of the file in a second. Velocities are in these units too.
     pub units_per_second: f64,
-    /// Length of a step, s, for files that number their steps and tell no times.
+    /// Length of a step, s, for files that number their steps and give no times.
     pub dt: Option<f64>,
 }
 
@@ -73,7 +73,7 @@ impl FrameReader {
     /// Begins to read a trace of a world.
     ///
     /// # Errors
-    /// When it tells no times, or the files of contacts and notices beside it are wrong.
+    /// When it gives no times, or the files of contacts and notices beside it are wrong.
     pub fn new(table: Table, world: Arc<World>, conventions: &Conventions) -> Result<FrameReader, TraceError> {
         let reader = Reader::new(&table, world, conventions)?;
         Ok(FrameReader { table, reader, over: false })
@@ -92,9 +92,9 @@ impl FrameReader {
             match done {
                 Ok(None) => {}
                 Ok(Some(frame)) => return Ok(Some(frame)),
-                Err(fault) => {
+                Err(error) => {
                     self.over = true;
-                    return Err(fault);
+                    return Err(error);
                 }
             }
         }
@@ -114,7 +114,7 @@ impl FrameReader {
 }
 
 impl Table {
-    /// The length of a step that the file tells, or that its first frames show, s, as text if it tells one.
+    /// The length of a step that the file gives, or that its first frames show, s, as text if it gives one.
     ///
     /// # Errors
     /// When its first rows are wrong, or it has no two frames.
@@ -131,7 +131,7 @@ impl Table {
             help: Some(help.to_owned()),
         };
         let Some(place) = self.columns().iter().position(|&column| column == Column::Time) else {
-            return Err(whole("it tells no times", "give the length of a step with --dt"));
+            return Err(whole("it gives no times", "give the length of a step with --dt"));
         };
         let none = whole("it has no two frames", "a trace has a row for each body and frame");
         let mut first = None;
@@ -183,7 +183,7 @@ impl Reader {
             notes.push("velocities are worked out from where bodies are: (x - x before) / dt".to_owned());
         }
         if !has(Column::Angle) && !has(Column::Qw) {
-            notes.push("angles are not told: bodies are taken not to turn".to_owned());
+            notes.push("angles are not given: bodies are taken not to turn".to_owned());
         } else if !has(Column::Spin) && !has(Column::Wz) {
             notes.push("spins are worked out from angles".to_owned());
         }
@@ -192,7 +192,7 @@ impl Reader {
         } else {
             Err(TraceError::Whole {
                 path: table.path().to_owned(),
-                why: "it tells no times".to_owned(),
+                why: "it gives no times".to_owned(),
                 help: Some("give the length of a step with --dt".to_owned()),
             })
         }?;
@@ -216,7 +216,7 @@ impl Reader {
         })
     }
 
-    fn fault(&self, line: u64, why: String, help: Option<String>) -> TraceError {
+    fn error(&self, line: u64, why: String, help: Option<String>) -> TraceError {
         TraceError::Row { path: self.path.clone(), line, why, help }
     }
 
@@ -228,7 +228,7 @@ impl Reader {
         let Some(place) = self.columns.iter().position(|&known| known == column) else { return Ok(None) };
         match &row.cells[place] {
             Cell::Number(value) => Ok(Some(*value)),
-            _ => Err(self.fault(row.line, format!("the column `{}` is empty", column.name()), None)),
+            _ => Err(self.error(row.line, format!("the column `{}` is empty", column.name()), None)),
         }
     }
 
@@ -242,7 +242,7 @@ impl Reader {
             if self.begun {
                 if !(key > self.key) {
                     let what = if step.is_some() { "step" } else { "time" };
-                    return Err(self.fault(row.line, format!("{what} {key} comes after {what} {}", self.key), None));
+                    return Err(self.error(row.line, format!("{what} {key} comes after {what} {}", self.key), None));
                 }
                 done = Some(self.finish()?);
             }
@@ -251,7 +251,7 @@ impl Reader {
             && time != self.frame.time
         {
             let why = format!("time {time} in a frame of time {}", self.frame.time);
-            return Err(self.fault(row.line, why, None));
+            return Err(self.error(row.line, why, None));
         }
         self.line = row.line;
         self.body(row)?;
@@ -260,17 +260,17 @@ impl Reader {
 
     fn begin(&mut self, line: u64, step: Option<f64>, time: Option<f64>, key: f64) -> Result<(), TraceError> {
         if let Some(step) = step.filter(|step| !(*step >= 0.0 && step.fract() == 0.0 && *step < 9e15)) {
-            return Err(self.fault(line, format!("step {step}, where a whole number from 0 is expected"), None));
+            return Err(self.error(line, format!("step {step}, where a whole number from 0 is expected"), None));
         }
         let number = step.map_or(self.reading.frames, |step| step as u64);
         let time = time.unwrap_or_else(|| number as f64 * self.conventions.dt.unwrap_or(0.0));
         if !time.is_finite() {
-            return Err(self.fault(line, format!("time {time}, where a number is expected"), None));
+            return Err(self.error(line, format!("time {time}, where a number is expected"), None));
         }
         if let Some((before, _)) = &self.before
             && !(time > *before)
         {
-            return Err(self.fault(line, format!("time {time} comes after time {before}"), None));
+            return Err(self.error(line, format!("time {time} comes after time {before}"), None));
         }
         self.frame.step = number;
         self.frame.time = time;
@@ -291,10 +291,10 @@ impl Reader {
         };
         let Some(&id) = self.ids.get(name) else {
             let help = nearest(name, self.ids.keys().map(String::as_str)).map(|near| format!("did you mean `{near}`?"));
-            return Err(self.fault(row.line, format!("`{name}` is no body of the scene"), help));
+            return Err(self.error(row.line, format!("`{name}` is no body of the scene"), help));
         };
         if std::mem::replace(&mut self.seen[id], true) {
-            return Err(self.fault(row.line, format!("a second row of `{name}` in one frame"), None));
+            return Err(self.error(row.line, format!("a second row of `{name}` in one frame"), None));
         }
         let get = |column: Column| self.number(row, column);
         let length = 1.0 / self.conventions.units_per_metre;
@@ -376,7 +376,7 @@ impl Reader {
                 filled += 1;
             } else if first && !body.absent {
                 let why = format!("the first frame has no row of `{}`", body.name);
-                return Err(self.fault(
+                return Err(self.error(
                     self.line,
                     why,
                     Some("every body of the scene that moves needs one".to_owned()),

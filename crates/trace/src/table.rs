@@ -1,7 +1,7 @@
 //! The raw rows of a trace file, whatever its format.
 
 use crate::columns::{Column, column_names};
-use crate::fault::TraceError;
+use crate::error::TraceError;
 use ironspin_model::nearest;
 use parquet::file::reader::{FileReader, SerializedFileReader};
 use parquet::record::{Field, Row};
@@ -192,12 +192,12 @@ fn open_parquet(path: &Path) -> Result<Table, TraceError> {
     let (place, kept) = (path.to_owned(), columns.clone());
     let rows = reader.into_iter().enumerate().map(move |(number, row)| {
         let line = number as u64 + 1;
-        let fault = |why: String| TraceError::Row { path: place.clone(), line, why, help: None };
-        let row = row.map_err(|error| fault(format!("it cannot be read: {error}")))?;
+        let error = |why: String| TraceError::Row { path: place.clone(), line, why, help: None };
+        let row = row.map_err(|cause| error(format!("it cannot be read: {cause}")))?;
         let cells = places.iter().zip(&kept).map(|(&place, &column)| {
             cell(&row, place, column).ok_or_else(|| {
                 let expected = if column == Column::Body { "text" } else { "a number" };
-                fault(format!("the column `{}` holds what is not {expected}", column.name()))
+                error(format!("the column `{}` holds what is not {expected}", column.name()))
             })
         });
         Ok(TableRow { line, cells: cells.collect::<Result<_, _>>()? })

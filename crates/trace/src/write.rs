@@ -2,7 +2,7 @@
 
 use crate::columns::Column;
 use crate::companions::{Companions, companion};
-use crate::fault::TraceError;
+use crate::error::TraceError;
 use ironspin_model::{BodyState, Frame};
 use parquet::column::writer::ColumnWriter;
 use parquet::data_type::ByteArray;
@@ -82,28 +82,28 @@ impl TraceWriter {
     /// # Errors
     /// When nothing can be written there.
     pub fn begin(path: &Path, format: TraceFormat, header: &Header, names: Vec<String>) -> Result<Self, TraceError> {
-        let fault = |cause| TraceError::File { what: "write", path: path.to_owned(), cause };
+        let error = |cause| TraceError::File { what: "write", path: path.to_owned(), cause };
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let temporary = temporary_in(folder).map_err(fault)?;
+        let temporary = temporary_in(folder).map_err(error)?;
         let sink = match format {
             TraceFormat::Csv => {
                 let mut out = BufWriter::new(temporary);
                 for (name, value) in header.pairs() {
-                    writeln!(out, "# {name}: {value}").map_err(fault)?;
+                    writeln!(out, "# {name}: {value}").map_err(error)?;
                 }
                 let mut writer = csv::Writer::from_writer(out);
-                writer.write_record(Column::PLANAR.map(Column::name)).map_err(|error| fault(error.into()))?;
+                writer.write_record(Column::PLANAR.map(Column::name)).map_err(|cause| error(cause.into()))?;
                 Sink::Csv(Box::new(writer))
             }
             TraceFormat::Parquet => {
-                let writer = parquet_writer(&temporary, header).map_err(|error| fault(std::io::Error::other(error)))?;
+                let writer = parquet_writer(&temporary, header).map_err(|cause| error(std::io::Error::other(cause)))?;
                 Sink::Parquet(Box::new(writer), temporary, Vec::new())
             }
         };
         Ok(TraceWriter { path: path.to_owned(), names, sink, companions: Companions::new(path) })
     }
 
-    fn fault(&self, cause: std::io::Error) -> TraceError {
+    fn error(&self, cause: std::io::Error) -> TraceError {
         TraceError::File { what: "write", path: self.path.clone(), cause }
     }
 
@@ -123,7 +123,7 @@ impl TraceWriter {
                 if rows.len() >= GROUP { write_group(writer, rows, &self.names) } else { Ok(()) }
             }
         };
-        done.map_err(|cause| self.fault(cause))?;
+        done.map_err(|cause| self.error(cause))?;
         self.companions.add(frame, &self.names)
     }
 
@@ -133,20 +133,20 @@ impl TraceWriter {
     /// When it cannot be written.
     pub fn finish(self) -> Result<PathBuf, TraceError> {
         let path = self.path;
-        let fault = |cause| TraceError::File { what: "write", path: path.clone(), cause };
+        let error = |cause| TraceError::File { what: "write", path: path.clone(), cause };
         let temporary = match self.sink {
             Sink::Csv(writer) => {
-                let out = writer.into_inner().map_err(|error| fault(error.into_error()))?;
-                out.into_inner().map_err(|error| fault(error.into_error()))?
+                let out = writer.into_inner().map_err(|cause| error(cause.into_error()))?;
+                out.into_inner().map_err(|cause| error(cause.into_error()))?
             }
             Sink::Parquet(mut writer, temporary, mut rows) => {
-                write_group(&mut writer, &mut rows, &self.names).map_err(fault)?;
-                writer.close().map_err(|error| fault(std::io::Error::other(error)))?;
+                write_group(&mut writer, &mut rows, &self.names).map_err(error)?;
+                writer.close().map_err(|cause| error(std::io::Error::other(cause)))?;
                 temporary
             }
         };
         self.companions.finish()?;
-        temporary.persist(&path).map_err(|error| fault(error.error))?;
+        temporary.persist(&path).map_err(|cause| error(cause.error))?;
         Ok(path)
     }
 

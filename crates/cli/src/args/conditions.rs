@@ -2,7 +2,7 @@
 
 use clap::Args;
 use ironspin_lab::{GridOrder, TRIAL_LIMIT};
-use ironspin_link::{LimitError, Limits, Lodging};
+use ironspin_link::{LimitError, Limits, ProcessLimits};
 use ironspin_model::{Clock, ClockKind, Factor, Origin, Stall, Timestep};
 
 /// One seed or several.
@@ -12,7 +12,7 @@ pub(crate) struct Seeds(pub(crate) Vec<u64>);
 /// Most seeds of one run.
 const MOST_SEEDS: u64 = 10_000;
 
-/// Whether the times of pictures differ.
+/// Whether frame times differ.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
 pub(crate) enum Frames {
     /// All alike
@@ -35,16 +35,16 @@ pub(crate) struct ConditionOptions {
     /// Seeds of everything random, such as 7 or 1,2,5 or 1..20; values of several seeds are pooled for laws of chance
     #[arg(long, value_name = "SEEDS", default_value = "1", value_parser = seeds)]
     pub(crate) seed: Seeds,
-    /// How steps come out of the times of pictures: fixed, raw:FPS (each time handed on as it comes), bank:FPS (saved up, paid out in fixed steps)
+    /// How steps come out of frame times: fixed, raw:FPS (each time handed on as it comes), bank:FPS (saved up, paid out in fixed steps)
     #[arg(long, value_name = "CLOCK,...", value_delimiter = ',', default_value = "fixed")]
     pub(crate) clock: Vec<ClockKind>,
-    /// Whether the times of pictures differ
+    /// Whether frame times differ
     #[arg(long, value_enum, value_name = "HOW", default_value_t = Frames::Even)]
     pub(crate) frames: Frames,
-    /// One picture takes longer: SECONDS@TIME, such as 0.4@2.0
+    /// One frame takes longer: SECONDS@TIME, such as 0.4@2.0
     #[arg(long, value_name = "STALL")]
     pub(crate) stall: Option<Stall>,
-    /// The same world told in other length units, such as 100 or 2^-10; nothing may change
+    /// The same world in other length units, such as 100 or 2^-10; nothing may change
     #[arg(long, value_name = "FACTOR,...", value_delimiter = ',', default_value = "1")]
     pub(crate) units: Vec<Factor>,
     /// The world so many times as big, under the same gravity
@@ -86,14 +86,14 @@ impl std::str::FromStr for Limit {
 }
 
 /// How engines in processes of their own are kept: watched over by this program.
-pub(crate) fn lodging(limits: Limit, fresh: bool) -> Lodging {
-    Lodging { program: std::env::current_exe().ok(), limits: limits.0, fresh }
+pub(crate) fn process_limits(limits: Limit, fresh: bool) -> ProcessLimits {
+    ProcessLimits { program: std::env::current_exe().ok(), limits: limits.0, fresh }
 }
 
 impl ConditionOptions {
     /// How engines in processes of their own are kept.
-    pub(crate) fn lodging(&self) -> Lodging {
-        lodging(self.limits, self.fresh)
+    pub(crate) fn process_limits(&self) -> ProcessLimits {
+        process_limits(self.limits, self.fresh)
     }
 
     /// The grid of some scenes.
@@ -108,7 +108,7 @@ impl ConditionOptions {
             threads: self.threads.iter().map(|&threads| usize::from(threads)).collect(),
             seeds: self.seed.0.clone(),
             repeat: self.repeat,
-            lodging: self.lodging(),
+            process_limits: self.process_limits(),
             body_limit: self.max_bodies,
             trial_limit: self.max_trials,
             ..GridOrder::plain(scenes.to_vec(), self.engines.clone(), self.dt.clone())

@@ -1,8 +1,8 @@
 //! Arguments of `engines` and of the processes behind it.
 
-use super::conditions::{Limit, lodging};
+use super::conditions::{Limit, process_limits};
 use clap::{Args, Subcommand, ValueEnum};
-use ironspin_link::Lodging;
+use ironspin_link::ProcessLimits;
 use std::path::PathBuf;
 
 #[derive(Debug, Args)]
@@ -40,8 +40,8 @@ pub(crate) struct ProbeOptions {
 }
 
 impl ProbeOptions {
-    pub(crate) fn lodging(&self) -> Lodging {
-        lodging(self.limits, false)
+    pub(crate) fn process_limits(&self) -> ProcessLimits {
+        process_limits(self.limits, false)
     }
 }
 
@@ -72,7 +72,7 @@ pub(crate) struct KeepOptions {
 }
 
 impl KeepOptions {
-    pub(crate) fn lodging(&self) -> Lodging {
-        lodging(self.limits, false)
+    pub(crate) fn process_limits(&self) -> ProcessLimits {
+        process_limits(self.limits, false)
     }
 }

@@ -200,7 +200,7 @@ pub(crate) struct JudgeOptions {
     /// The trace, .csv or .parquet
     #[arg(value_name = "TRACE")]
     pub(crate) trace: PathBuf,
-    /// Length of a step in seconds; told by the trace or its first frames when left out
+    /// Length of a step in seconds; given by the trace or its first frames when left out
     #[arg(long, value_name = "STEP")]
     pub(crate) dt: Option<Timestep>,
     /// Which way is up in the trace

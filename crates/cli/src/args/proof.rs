@@ -1,8 +1,8 @@
 //! Arguments of `proof`.
 
-use super::conditions::{Limit, lodging};
+use super::conditions::{Limit, process_limits};
 use clap::{Args, ValueEnum};
-use ironspin_link::Lodging;
+use ironspin_link::ProcessLimits;
 use std::path::PathBuf;
 
 /// What a proof is written as.
@@ -49,7 +49,7 @@ pub(crate) struct ProofOptions {
 
 impl ProofOptions {
     /// How an engine in a process of its own is kept.
-    pub(crate) fn lodging(&self) -> Lodging {
-        lodging(self.limits, false)
+    pub(crate) fn process_limits(&self) -> ProcessLimits {
+        process_limits(self.limits, false)
     }
 }

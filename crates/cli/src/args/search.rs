@@ -67,7 +67,7 @@ pub(crate) struct CostOptions {
     /// The parameter and its values, such as count=10,20,50,100
     #[arg(long, value_name = "NAME=VALUE,...", value_parser = name_and_values)]
     pub(crate) over: Option<(String, Vec<String>)>,
-    /// The claim by which the error of each setting is told, for a table of error against cost
+    /// The claim by which the error of each setting is measured, for a table of error against cost
     #[arg(long, value_name = "GAUGE")]
     pub(crate) error: Option<String>,
     /// Time for a step, ms

@@ -1,7 +1,7 @@
 //! `demo`: everything once, to a report.
 
 use crate::args::DemoOptions;
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{GridOrder, RunFolder, TrialPlan, TwinKind, plan_grid, twins_of};
 use ironspin_report::{Beyond, summary_line, twin_table, verdict_table, what_broke};
@@ -20,7 +20,7 @@ fn is_twin_trial(plan: &TrialPlan) -> bool {
     usual && TWIN_SCENES.contains(&plan.scene.as_str())
 }
 
-pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let folder = RunFolder::prepare(&options.out)?;
     let plans = plan_grid(&GridOrder::plain(
         ironspin_scene::bundled::names().map(str::to_owned).collect(),

@@ -1,7 +1,7 @@
 //! `engines`: what can be tested, the examination of one, and the processes behind foreign ones.
 
 use crate::args::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat, ProbeOptions, ServeLibraryOptions};
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_link::{EngineSpec, Served, probe};
 use ironspin_model::Verdict;
@@ -9,14 +9,14 @@ use ironspin_report::{document_json, probe_table};
 use std::fmt::Write;
 use std::process::ExitCode;
 
-pub(crate) fn run(options: &EnginesOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &EnginesOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     match &options.action {
         None => list(),
         Some(EnginesAction::Probe(options)) => probe_engine(options, quiet),
     }
 }
 
-fn list() -> Result<ExitStatus, Complaint> {
+fn list() -> Result<ExitStatus, Diagnostic> {
     let mut out = String::from("builtin  the engine in this program: planar rigid bodies\n\n");
     for option in ironspin_link::builtin_settings() {
         // Writing to a string cannot fail.
@@ -37,8 +37,8 @@ fn list() -> Result<ExitStatus, Complaint> {
     Ok(ExitStatus::Holds)
 }
 
-fn probe_engine(options: &ProbeOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
-    let spec = EngineSpec::read(&options.engine)?.on(&options.lodging());
+fn probe_engine(options: &ProbeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
+    let spec = EngineSpec::read(&options.engine)?.on(&options.process_limits());
     let bar = progress::Bar::new(probe::questions().len(), quiet);
     let report = probe::probe(&spec, &|question| {
         bar.say(question.name);
@@ -61,7 +61,7 @@ fn probe_engine(options: &ProbeOptions, quiet: bool) -> Result<ExitStatus, Compl
 }
 
 /// `serve-engine`: the built-in engine at the other end of the protocol.
-pub(crate) fn serve() -> Result<ExitStatus, Complaint> {
+pub(crate) fn serve() -> Result<ExitStatus, Diagnostic> {
     let mut output = std::io::BufWriter::with_capacity(1 << 18, std::io::stdout().lock());
     let served = Served { start: &ironspin_link::start_builtin, hello: None, in_bytes: false };
     ironspin_link::serve(served, &mut std::io::stdin().lock(), &mut output)?;
@@ -69,11 +69,11 @@ pub(crate) fn serve() -> Result<ExitStatus, Complaint> {
 }
 
 /// `serve-library`: a shared library in a process of its own.
-pub(crate) fn serve_library(options: &ServeLibraryOptions) -> Result<ExitStatus, Complaint> {
+pub(crate) fn serve_library(options: &ServeLibraryOptions) -> Result<ExitStatus, Diagnostic> {
     match ironspin_link::serve_library(&options.library, options.plain, options.room) {
         Ok(()) => Ok(ExitStatus::Holds),
         Err(error) => {
-            // The bench tells it as the engine's last words.
+            // The bench shows it as the engine's last words.
             output::note(&error.to_string());
             Ok(ExitStatus::EngineFailed)
         }
@@ -84,7 +84,7 @@ pub(crate) fn serve_library(options: &ServeLibraryOptions) -> Result<ExitStatus,
 pub(crate) fn keep(options: &KeepOptions) -> ExitCode {
     #[cfg(unix)]
     if let [program, arguments @ ..] = &options.words[..] {
-        return ironspin_link::keep(&options.lodging().limits, options.bench, program, arguments).into();
+        return ironspin_link::keep(&options.process_limits().limits, options.bench, program, arguments).into();
     }
     output::note("engines are kept on Unix only");
     ExitStatus::BadInput.into()

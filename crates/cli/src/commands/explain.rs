@@ -1,11 +1,11 @@
 //! `explain`: what a gauge measures.
 
 use crate::args::ExplainOptions;
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_gauge::{GAUGES, entry_text, find, handbook};
 
-pub(crate) fn run(options: &ExplainOptions) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &ExplainOptions) -> Result<ExitStatus, Diagnostic> {
     let text = match &options.gauge {
         None => handbook(),
         Some(name) => match (verdict_text(name), find(name)) {
@@ -44,11 +44,11 @@ fn verdict_text(word: &str) -> Option<&'static str> {
     })
 }
 
-fn unknown(name: &str) -> Complaint {
+fn unknown(name: &str) -> Diagnostic {
     let names = || GAUGES.iter().map(|gauge| gauge.name);
     let help = ironspin_model::nearest(name, names()).map_or_else(
         || format!("gauges: {}", names().collect::<Vec<_>>().join(", ")),
         |near| format!("did you mean `{near}`?"),
     );
-    Complaint::UnknownGauge { found: name.to_owned(), help }
+    Diagnostic::UnknownGauge { found: name.to_owned(), help }
 }

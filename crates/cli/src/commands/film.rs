@@ -1,7 +1,7 @@
 //! `film`: pictures, strips and films of a trial, in files or in the terminal.
 
 use crate::args::FilmOptions;
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{TrialRecord, plan_grid};
 use ironspin_model::{World, nearest};
@@ -15,9 +15,9 @@ use std::time::{Duration, Instant};
 const STATES: u64 = 4_000_000;
 
 /// The body of a name.
-fn body_of(world: &World, name: &str) -> Result<usize, Complaint> {
+fn body_of(world: &World, name: &str) -> Result<usize, Diagnostic> {
     let names = || world.bodies.iter().map(|body| body.name.as_str());
-    names().position(|known| known == name).ok_or_else(|| Complaint::Kept {
+    names().position(|known| known == name).ok_or_else(|| Diagnostic::Kept {
         why: match nearest(name, names()) {
             Some(near) => format!("there is no body called `{name}`; did you mean `{near}`?"),
             None => format!("there is no body called `{name}`"),
@@ -34,8 +34,8 @@ enum Kind {
 }
 
 /// What the ending of a file asks for.
-fn kind_of(out: &Path, options: &FilmOptions) -> Result<Kind, Complaint> {
-    let wrong = |why: String| Err(Complaint::Kept { why });
+fn kind_of(out: &Path, options: &FilmOptions) -> Result<Kind, Diagnostic> {
+    let wrong = |why: String| Err(Diagnostic::Kept { why });
     let kind = match out.extension().and_then(|ending| ending.to_str()) {
         Some("gif") => Kind::Gif,
         Some("apng") => Kind::Apng,
@@ -50,9 +50,9 @@ fn kind_of(out: &Path, options: &FilmOptions) -> Result<Kind, Complaint> {
     Ok(kind)
 }
 
-pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
-    let wrong = |why: String| Err(Complaint::Kept { why });
-    let out = options.out.as_deref().map(|out| Ok::<_, Complaint>((out, kind_of(out, options)?))).transpose()?;
+pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
+    let wrong = |why: String| Err(Diagnostic::Kept { why });
+    let out = options.out.as_deref().map(|out| Ok::<_, Diagnostic>((out, kind_of(out, options)?))).transpose()?;
     if options.play && !std::io::stdout().is_terminal() {
         return wrong("a film is played in a terminal, and this is none: --out FILE.gif writes it".to_owned());
     }
@@ -85,7 +85,7 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Comp
     };
     let watched = progress::run_watched(std::slice::from_ref(&plan), 1, quiet);
     let Some(record) = watched.records.first() else { return Ok(ExitStatus::Interrupted) };
-    let told = |error: FilmError| Complaint::Kept { why: error.to_string() };
+    let reported = |error: FilmError| Diagnostic::Kept { why: error.to_string() };
     if let Some((out, kind)) = out {
         let film = match kind {
             Kind::Gif => gif(record, &style, options.speed),
@@ -95,8 +95,8 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Comp
                 None => still(record, &style, options.at.unwrap_or(f64::MAX)),
             },
         };
-        let film = film.map_err(told)?;
-        let fault = |cause| Complaint::File { path: out.display().to_string(), cause };
+        let film = film.map_err(reported)?;
+        let fault = |cause| Diagnostic::File { path: out.display().to_string(), cause };
         if let Some(parent) = out.parent().filter(|parent| !parent.as_os_str().is_empty()) {
             std::fs::create_dir_all(parent).map_err(fault)?;
         }
@@ -108,7 +108,7 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Comp
         }
     }
     if options.play {
-        show(record, &style, options.speed, &watched.stop).map_err(told)?;
+        show(record, &style, options.speed, &watched.stop).map_err(reported)?;
     }
     Ok(super::status(&watched.records))
 }

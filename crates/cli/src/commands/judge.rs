@@ -1,13 +1,13 @@
 //! `judge`: claims on a trace that came from anywhere.
 
 use crate::args::{AngleUnit, JudgeOptions, UpIs};
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{JudgeOrder, RunFolder, judge_trace};
 use ironspin_report::Beyond;
 use ironspin_trace::{Angles, Conventions, Upward};
 
-pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let conventions = Conventions {
         up: match options.up {
             UpIs::Y => Upward::Y,
@@ -41,6 +41,6 @@ pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Com
         let place = super::publish(folder, &title, &records, &Beyond::default(), records[0].seconds)?;
         output::note(&format!("results in {}", place.display()));
     }
-    output::print(&super::told(&records, options.format, false)?)?;
+    output::print(&super::reported(&records, options.format, false)?)?;
     Ok(super::status(&records))
 }

@@ -1,14 +1,14 @@
 //! `compare` and `history`; what keeps results in a ledger.
 
 use crate::args::{CompareOptions, Format, HistoryOptions};
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{CostDocument, Kept, Ledger, ResultDocument, SweepFolder, compare_costs, compare_results};
 use ironspin_report::{comparison_text, document_json, history_text};
 use std::path::Path;
 
 /// Keeps results in a ledger and says under which number.
-pub(super) fn keep(file: &Path, name: Option<&str>, kept: &Kept) -> Result<(), Complaint> {
+pub(super) fn keep(file: &Path, name: Option<&str>, kept: &Kept) -> Result<(), Diagnostic> {
     let command: Vec<String> = std::env::args().collect();
     let entry = Ledger::open(file)?.keep(name, &command, kept)?;
     output::note(&format!("entry {entry} of {}", file.display()));
@@ -16,11 +16,11 @@ pub(super) fn keep(file: &Path, name: Option<&str>, kept: &Kept) -> Result<(), C
 }
 
 /// Results or costs, from a folder, a file, or a ledger.
-fn read(named: &str) -> Result<Kept, Complaint> {
+fn read(named: &str) -> Result<Kept, Diagnostic> {
     if let Some((file, entry)) = named.rsplit_once('#') {
         let path = Path::new(file);
         if !path.is_file() {
-            return Err(Complaint::Kept { why: format!("there is no ledger `{file}`") });
+            return Err(Diagnostic::Kept { why: format!("there is no ledger `{file}`") });
         }
         return Ok(Ledger::open(path)?.entry(entry)?);
     }
@@ -30,8 +30,8 @@ fn read(named: &str) -> Result<Kept, Complaint> {
         return Ok(Kept::Results(Box::new(SweepFolder::read(path)?)));
     }
     let text = std::fs::read_to_string(&file)
-        .map_err(|cause| Complaint::Kept { why: format!("cannot read `{}`: {cause}", file.display()) })?;
-    let wrong = |error: serde_json::Error| Complaint::Kept {
+        .map_err(|cause| Diagnostic::Kept { why: format!("cannot read `{}`: {cause}", file.display()) })?;
+    let wrong = |error: serde_json::Error| Diagnostic::Kept {
         why: format!("`{}` holds no results or costs: {error}", file.display()),
     };
     let form: serde_json::Value = serde_json::from_str(&text).map_err(wrong)?;
@@ -41,11 +41,11 @@ fn read(named: &str) -> Result<Kept, Complaint> {
     Ok(Kept::Results(Box::new(serde_json::from_str::<ResultDocument>(&text).map_err(wrong)?)))
 }
 
-pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Complaint> {
+pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Diagnostic> {
     if options.format == Format::Csv {
         return Err(super::search::no_csv("compare"));
     }
-    let wrong = |why: &str| Complaint::Kept { why: why.to_owned() };
+    let wrong = |why: &str| Diagnostic::Kept { why: why.to_owned() };
     let (base, new) = match (options.results.as_slice(), &options.name, &options.ledger) {
         ([new], Some(name), Some(ledger)) => (format!("{}#{name}", ledger.display()), new),
         ([base, new], None, None) => (base.clone(), new),
@@ -55,7 +55,7 @@ pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Complaint>
     let found = match (read(&base)?, read(new)?) {
         (Kept::Results(base), Kept::Results(new)) => compare_results(&base, &new),
         (Kept::Costs(base), Kept::Costs(new)) => compare_costs(&base, &new),
-        _ => return Err(Complaint::Kept { why: "results and costs do not compare with each other".to_owned() }),
+        _ => return Err(Diagnostic::Kept { why: "results and costs do not compare with each other".to_owned() }),
     };
     output::print(&match options.format {
         Format::Json => document_json(&found)?,
@@ -64,9 +64,9 @@ pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Complaint>
     Ok(if found.is_worse() { ExitStatus::Fails } else { ExitStatus::Holds })
 }
 
-pub(crate) fn history(options: &HistoryOptions) -> Result<ExitStatus, Complaint> {
+pub(crate) fn history(options: &HistoryOptions) -> Result<ExitStatus, Diagnostic> {
     if !options.ledger.is_file() {
-        return Err(Complaint::Kept { why: format!("there is no ledger `{}`", options.ledger.display()) });
+        return Err(Diagnostic::Kept { why: format!("there is no ledger `{}`", options.ledger.display()) });
     }
     let ledger = Ledger::open(&options.ledger)?;
     let figures = ledger.history(&options.scene, options.gauge.as_deref())?;
@@ -80,7 +80,7 @@ pub(crate) fn history(options: &HistoryOptions) -> Result<ExitStatus, Complaint>
             }
             _ => format!("nothing is kept of `{}`{what}; kept are: {}", options.scene, known.join(", ")),
         };
-        return Err(Complaint::Kept { why });
+        return Err(Diagnostic::Kept { why });
     }
     output::print(&history_text(&figures))?;
     Ok(ExitStatus::Holds)

@@ -17,7 +17,7 @@ pub(crate) mod sweep;
 pub(crate) mod twin;
 
 use crate::args::ResultFormat;
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, pool};
 use ironspin_model::Verdict;
 use ironspin_report::{Beyond, PageTrial};
@@ -30,7 +30,7 @@ fn publish(
     records: &[TrialRecord],
     beyond: &Beyond,
     seconds: f64,
-) -> Result<PathBuf, Complaint> {
+) -> Result<PathBuf, Diagnostic> {
     let command = std::env::args().collect();
     let manifest =
         serde_json::to_string_pretty(&Manifest::new(command, records.iter().map(|record| &record.plan), seconds))?;
@@ -45,10 +45,10 @@ fn publish(
 }
 
 /// What is printed of some trials.
-fn told(records: &[TrialRecord], format: ResultFormat, timing: bool) -> Result<String, Complaint> {
+fn reported(records: &[TrialRecord], format: ResultFormat, timing: bool) -> Result<String, Diagnostic> {
     use ironspin_report::{
         junit_xml, markdown, pooled_lines, result_json, summary_line, trials_csv, verdict_table, what_broke,
-        what_was_told,
+        what_was_reported,
     };
     Ok(match format {
         ResultFormat::Json => result_json(records, timing)?,
@@ -61,7 +61,7 @@ fn told(records: &[TrialRecord], format: ResultFormat, timing: bool) -> Result<S
                 summary_line(records),
                 verdict_table(records, style()),
                 pooled_lines(&pool(records)),
-                what_was_told(records),
+                what_was_reported(records),
                 what_broke(records, crate::output::blocks())
             )
         }

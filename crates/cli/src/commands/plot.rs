@@ -1,21 +1,21 @@
 //! `plot`: a gauge over time, a condition or a parameter, from results on disk or from recorded traces.
 
 use crate::args::PlotOptions;
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{JudgeOrder, judge_trace};
 use ironspin_report::{PageTrial, ResultPlot, result_plot};
 use std::path::Path;
 
 /// The trial that a recorded trace is of.
-fn traced(trace: &Path, scene: &str) -> Result<PageTrial, Complaint> {
+fn traced(trace: &Path, scene: &str) -> Result<PageTrial, Diagnostic> {
     let (record, notes) = judge_trace(&JudgeOrder::plain(scene, trace))?;
     notes.iter().for_each(|note| output::note(note));
     Ok(PageTrial::of(&record))
 }
 
-pub(crate) fn run(options: &PlotOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
-    let wrong = |why: String| Complaint::Kept { why };
+pub(crate) fn run(options: &PlotOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
+    let wrong = |why: String| Diagnostic::Kept { why };
     let dots = match options.out.extension().and_then(|ending| ending.to_str()) {
         Some("svg") => false,
         Some("png") => true,
@@ -42,7 +42,7 @@ pub(crate) fn run(options: &PlotOptions, quiet: bool) -> Result<ExitStatus, Comp
     };
     let drawn = result_plot(&trials, &plot).map_err(|error| wrong(error.to_string()))?;
     std::fs::write(&options.out, drawn)
-        .map_err(|cause| Complaint::File { path: options.out.display().to_string(), cause })?;
+        .map_err(|cause| Diagnostic::File { path: options.out.display().to_string(), cause })?;
     if !quiet {
         output::note(&format!("plot in {}", options.out.display()));
     }

@@ -1,7 +1,7 @@
 //! `proof`: engines that are broken on purpose are caught, and a sound one is left alone.
 
 use crate::args::{ProofFormat, ProofOptions};
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_engine::{FaultEntry, faults};
 use ironspin_lab::{Manifest, ProofError, ProofOrder, RunFolder, run_proof};
@@ -14,7 +14,7 @@ fn chosen<T>(
     what: &str,
     names: &[String],
     all: impl Iterator<Item = (&'static str, T)> + Clone,
-) -> Result<Vec<T>, Complaint> {
+) -> Result<Vec<T>, Diagnostic> {
     if names.is_empty() {
         return Ok(all.map(|(_, thing)| thing).collect());
     }
@@ -22,13 +22,13 @@ fn chosen<T>(
         all.clone().find(|(known, _)| known == name).map(|(_, thing)| thing).ok_or_else(|| {
             let known = all.clone().map(|(known, _)| known);
             let hint = nearest(name, known).map_or_else(String::new, |near| format!("; did you mean `{near}`?"));
-            Complaint::Kept { why: format!("there is no {what} called `{name}`{hint}") }
+            Diagnostic::Kept { why: format!("there is no {what} called `{name}`{hint}") }
         })
     };
     names.iter().map(one).collect()
 }
 
-pub(crate) fn run(options: &ProofOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &ProofOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let chosen_faults: Vec<&'static FaultEntry> =
         chosen("fault", &options.faults, faults().map(|fault| (fault.name, fault)))?;
     let scenes = chosen("bundled scene", &options.scenes, bundled::names().map(|name| (name, name.to_owned())))?;
@@ -42,7 +42,7 @@ pub(crate) fn run(options: &ProofOptions, quiet: bool) -> Result<ExitStatus, Com
         scenes,
         quick: options.quick,
         jobs: options.jobs,
-        lodging: options.lodging(),
+        process_limits: options.process_limits(),
     };
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     let stop = progress::stop_flag();
@@ -55,7 +55,7 @@ pub(crate) fn run(options: &ProofOptions, quiet: bool) -> Result<ExitStatus, Com
             output::note(&format!("interrupted: {done} of {due} trials are finished; nothing is written"));
             return Ok(ExitStatus::Interrupted);
         }
-        Err(error) => return Err(Complaint::Kept { why: error.to_string() }),
+        Err(error) => return Err(Diagnostic::Kept { why: error.to_string() }),
         Ok(document) => document,
     };
     bar.end_as(document.trials, "trial");

@@ -1,7 +1,7 @@
 //! `report`: the page of a folder of results, made again; and what folders of results hold for it.
 
 use crate::args::ReportOptions;
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{
     FolderError, Manifest, ResultDocument, RunFolder, SweepFolder, TrialPlan, TwinRecord, TwinsDocument,
@@ -25,7 +25,7 @@ struct Drawings<T> {
 const FORMAT: &str = "ironspin.drawings/1";
 
 /// The drawings of some trials as a file.
-pub(super) fn drawings(trials: &[PageTrial]) -> Result<Vec<u8>, Complaint> {
+pub(super) fn drawings(trials: &[PageTrial]) -> Result<Vec<u8>, Diagnostic> {
     let kept = |trial: &PageTrial| trials.len() <= DRAWN || trial.document.verdict != Verdict::Pass;
     let drawings: Vec<Option<&Drawing>> =
         trials.iter().map(|trial| trial.drawing.as_ref().filter(|_| kept(trial))).collect();
@@ -33,7 +33,7 @@ pub(super) fn drawings(trials: &[PageTrial]) -> Result<Vec<u8>, Complaint> {
 }
 
 /// Puts what stands beside trials into a folder of results.
-pub(super) fn keep_beyond(folder: &RunFolder, beyond: &Beyond) -> Result<(), Complaint> {
+pub(super) fn keep_beyond(folder: &RunFolder, beyond: &Beyond) -> Result<(), Diagnostic> {
     if let Some(twins) = &beyond.twins {
         folder.write("twins.json", document_json(twins)?.as_bytes())?;
         let drawings = Drawings { format: FORMAT.to_owned(), drawings: beyond.twin_drawings.iter().collect() };
@@ -58,15 +58,15 @@ pub(super) fn of_twins(records: &[TwinRecord]) -> Beyond {
 }
 
 /// A document of a folder; nothing where there is none of that name.
-fn document<T: DeserializeOwned>(folder: &Path, name: &str) -> Result<Option<T>, Complaint> {
+fn document<T: DeserializeOwned>(folder: &Path, name: &str) -> Result<Option<T>, Diagnostic> {
     let path = folder.join(name);
     let Ok(text) = std::fs::read_to_string(&path) else { return Ok(None) };
     let read = serde_json::from_str(&text);
-    read.map(Some).map_err(|error| Complaint::Kept { why: format!("`{}` cannot be read: {error}", path.display()) })
+    read.map(Some).map_err(|error| Diagnostic::Kept { why: format!("`{}` cannot be read: {error}", path.display()) })
 }
 
 /// What stands beside trials in a folder of results.
-fn beyond(folder: &Path) -> Result<Beyond, Complaint> {
+fn beyond(folder: &Path) -> Result<Beyond, Diagnostic> {
     let drawings: Option<Drawings<Option<TwinDrawing>>> = document(folder, "twin-drawings.json").ok().flatten();
     Ok(Beyond {
         twins: document(folder, "twins.json")?,
@@ -82,7 +82,7 @@ pub(super) fn publish_beyond(
     title: &str,
     beyond: &Beyond,
     plans: &[TrialPlan],
-) -> Result<(), Complaint> {
+) -> Result<(), Diagnostic> {
     let manifest = Manifest::new(std::env::args().collect(), plans.iter(), 0.0);
     folder.write("manifest.json", document_json(&manifest)?.as_bytes())?;
     keep_beyond(&folder, beyond)?;
@@ -101,11 +101,11 @@ pub(super) fn swept(folder: &Path) -> Result<Vec<PageTrial>, FolderError> {
 }
 
 /// The trials that a folder of results holds.
-pub(super) fn read(folder: &Path) -> Result<Vec<PageTrial>, Complaint> {
+pub(super) fn read(folder: &Path) -> Result<Vec<PageTrial>, Diagnostic> {
     if folder.join("plan.json").is_file() {
         return Ok(swept(folder)?);
     }
-    let why = || Complaint::Kept { why: format!("`{}` is no folder of results", folder.display()) };
+    let why = || Diagnostic::Kept { why: format!("`{}` is no folder of results", folder.display()) };
     let text = std::fs::read_to_string(folder.join("result.json")).map_err(|_| why())?;
     let results: ResultDocument = serde_json::from_str(&text).map_err(|_| why())?;
     let text = std::fs::read_to_string(folder.join("drawings.json")).unwrap_or_default();
@@ -126,7 +126,7 @@ fn made_by(folder: &Path) -> Option<String> {
     ))
 }
 
-pub(crate) fn run(options: &ReportOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &ReportOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let beyond = beyond(&options.folder)?;
     let trials = match read(&options.folder) {
         // A folder of twins, series or costs has no trials.
@@ -137,7 +137,7 @@ pub(crate) fn run(options: &ReportOptions, quiet: bool) -> Result<ExitStatus, Co
     let title = options.title.clone().unwrap_or_else(|| format!("Results in {}", options.folder.display()));
     let place = options.out.clone().unwrap_or_else(|| options.folder.join("report.html"));
     let html = page(&title, &notes, &trials, &beyond)?;
-    let fault = |cause| Complaint::File { path: place.display().to_string(), cause };
+    let fault = |cause| Diagnostic::File { path: place.display().to_string(), cause };
     // Whole or not at all.
     let parent = place.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let draft = tempfile::Builder::new().prefix(".ironspin-").tempfile_in(parent).map_err(fault)?;

@@ -1,27 +1,27 @@
 //! `run`: trials of scenes.
 
 use crate::args::{ResultFormat, RunOptions, TraceAs};
-use crate::complaint::{Complaint, ExitStatus, tell_warning};
+use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::{output, progress};
 use ironspin_lab::{Kept, ResultDocument, RunFolder, TrialPlan, keep_traces, plan_grid, twins_of};
 use ironspin_report::{Beyond, twin_table};
 use ironspin_trace::TraceFormat;
 
-/// Tells what looks wrong in the scenes, each once.
+/// Shows what looks wrong in the scenes, each once.
 pub(super) fn tell_warnings(plans: &[TrialPlan]) {
-    let mut told: Vec<(&str, &str)> = Vec::new();
+    let mut reported: Vec<(&str, &str)> = Vec::new();
     for plan in plans {
         for warning in &plan.setup.warnings {
             let key = (plan.scene.as_str(), warning.what.message.as_str());
-            if !told.contains(&key) {
-                told.push(key);
+            if !reported.contains(&key) {
+                reported.push(key);
                 tell_warning(warning);
             }
         }
     }
 }
 
-pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let mut plans = plan_grid(&options.conditions.order(&options.scenes))?;
     if !quiet {
         tell_warnings(&plans);
@@ -32,7 +32,7 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
             TraceAs::Parquet => TraceFormat::Parquet,
         };
         let place = || folder.display().to_string();
-        std::fs::create_dir_all(folder).map_err(|cause| Complaint::File { path: place(), cause })?;
+        std::fs::create_dir_all(folder).map_err(|cause| Diagnostic::File { path: place(), cause })?;
         keep_traces(&mut plans, folder, format);
     }
     if let Some(file) = &options.ledger {
@@ -52,24 +52,24 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Compl
         let place = super::publish(folder, &title, &records, &beyond, seconds)?;
         output::note(&format!("results in {}", place.display()));
     }
-    output::print(&super::told(&records, options.format, options.timing)?)?;
+    output::print(&super::reported(&records, options.format, options.timing)?)?;
     let mut status = super::status(&records);
     if let Some(file) = &options.ledger {
         let results = ResultDocument::of(&records, false);
         super::ledger::keep(file, options.name.as_deref(), &Kept::Results(Box::new(results)))?;
     }
     if options.twins && !watched.interrupted {
-        let told = twin_table(&twins);
+        let reported = twin_table(&twins);
         match options.format {
-            ResultFormat::Table => output::print(&format!("\n{told}"))?,
+            ResultFormat::Table => output::print(&format!("\n{reported}"))?,
             // A document on standard output stays one document.
-            _ => output::note(&told),
+            _ => output::note(&reported),
         }
         status = super::twin::worse(status, &twins);
     }
     for record in &records {
         match &record.trace {
-            Some(Err(why)) => return Err(Complaint::Kept { why: why.clone() }),
+            Some(Err(why)) => return Err(Diagnostic::Kept { why: why.clone() }),
             Some(Ok(path)) if !quiet => output::note(&format!("frames in {}", path.display())),
             _ => {}
         }

@@ -1,7 +1,7 @@
 //! `scenes`: what is bundled, what is in a scene, and scenes of one's own.
 
 use crate::args::{ScenesAction, ScenesOptions, ShowOptions};
-use crate::complaint::{Complaint, ExitStatus, tell_warning};
+use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::output;
 use ironspin_lab::check_claims;
 use ironspin_model::{BodyState, Timestep, World};
@@ -13,7 +13,7 @@ use std::path::Path;
 /// The scene that `scenes new` writes; NAME stands for its name.
 const STARTER: &str = include_str!("starter.toml");
 
-pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Diagnostic> {
     match &options.action {
         None => output::print(&list()?)?,
         Some(ScenesAction::Show(options)) => output::print(&shown(options)?)?,
@@ -24,7 +24,7 @@ pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Complaint> {
     Ok(ExitStatus::Holds)
 }
 
-fn list() -> Result<String, Complaint> {
+fn list() -> Result<String, Diagnostic> {
     let mut out = String::new();
     for name in bundled::names() {
         let scene = Scene::open(name)?;
@@ -35,7 +35,7 @@ fn list() -> Result<String, Complaint> {
     Ok(out)
 }
 
-fn shown(options: &ShowOptions) -> Result<String, Complaint> {
+fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
     let scene = Scene::open(&options.scene)?;
     let settings = Settings {
         set: options.set.clone(),
@@ -94,11 +94,11 @@ fn shown(options: &ShowOptions) -> Result<String, Complaint> {
 
 /// How much there is of everything.
 fn contents(world: &World) -> String {
-    let told = |count: usize, one: &str, many: &str| format!("{count} {}", if count == 1 { one } else { many });
-    let mut parts = vec![told(world.bodies.len(), "body", "bodies")];
+    let reported = |count: usize, one: &str, many: &str| format!("{count} {}", if count == 1 { one } else { many });
+    let mut parts = vec![reported(world.bodies.len(), "body", "bodies")];
     for (count, one, many) in [(world.joints.len(), "joint", "joints"), (world.actions.len(), "deed", "deeds")] {
         if count > 0 {
-            parts.push(told(count, one, many));
+            parts.push(reported(count, one, many));
         }
     }
     parts.join(", ")
@@ -123,7 +123,7 @@ fn drawn(setup: &Setup) -> String {
     svg.replacen("<svg ", "<svg xmlns=\"http://www.w3.org/2000/svg\" ", 1)
 }
 
-fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, Complaint> {
+fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, Diagnostic> {
     let mut warnings = 0;
     let mut wrong = false;
     for name in scenes {
@@ -136,18 +136,18 @@ fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, C
             // All files are looked at, so that one mistake does not hide the next.
             Err(error) => {
                 wrong = true;
-                Complaint::Scene(error).tell();
+                Diagnostic::Scene(error).tell();
             }
             Ok(setup) => {
                 setup.warnings.iter().for_each(tell_warning);
                 warnings += setup.warnings.len();
-                let told = match setup.warnings.len() {
+                let reported = match setup.warnings.len() {
                     0 => "ok".to_owned(),
                     1 => "1 warning".to_owned(),
                     count => format!("{count} warnings"),
                 };
                 let claims = setup.claims.len();
-                output::print(&format!("{name}: {told}; {}, {claims} claims\n", contents(&setup.world)))?;
+                output::print(&format!("{name}: {reported}; {}, {claims} claims\n", contents(&setup.world)))?;
             }
         }
     }
@@ -158,16 +158,16 @@ fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, C
     })
 }
 
-fn copy(name: &str, folder: &Path) -> Result<(), Complaint> {
+fn copy(name: &str, folder: &Path) -> Result<(), Diagnostic> {
     let scene = Scene::open(name)?;
     let file = folder.join(format!("{}.toml", scene.name()));
-    std::fs::create_dir_all(folder).map_err(|cause| Complaint::File { path: folder.display().to_string(), cause })?;
+    std::fs::create_dir_all(folder).map_err(|cause| Diagnostic::File { path: folder.display().to_string(), cause })?;
     write_new(&file, scene.text(), false)?;
     output::print(&format!("{0}\nrun it: ironspin run {0}\n", file.display()))?;
     Ok(())
 }
 
-fn begin(name: &str) -> Result<(), Complaint> {
+fn begin(name: &str) -> Result<(), Diagnostic> {
     let plain = name.trim_end_matches(".toml");
     let file = Path::new(plain).with_extension("toml");
     let title = file.file_stem().map_or_else(|| plain.to_owned(), |stem| stem.to_string_lossy().into_owned());
@@ -177,14 +177,14 @@ fn begin(name: &str) -> Result<(), Complaint> {
 }
 
 /// Writes a file, whole or not at all; one that is there already stays unless it may be replaced.
-fn write_new(path: &Path, text: &str, replace: bool) -> Result<(), Complaint> {
-    let told = |cause: std::io::Error| match cause.kind() {
-        std::io::ErrorKind::AlreadyExists => Complaint::AlreadyThere { path: path.display().to_string() },
-        _ => Complaint::File { path: path.display().to_string(), cause },
+fn write_new(path: &Path, text: &str, replace: bool) -> Result<(), Diagnostic> {
+    let reported = |cause: std::io::Error| match cause.kind() {
+        std::io::ErrorKind::AlreadyExists => Diagnostic::AlreadyThere { path: path.display().to_string() },
+        _ => Diagnostic::File { path: path.display().to_string(), cause },
     };
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::NamedTempFile::new_in(folder).map_err(told)?;
-    std::io::Write::write_all(&mut file, text.as_bytes()).map_err(told)?;
+    let mut file = tempfile::NamedTempFile::new_in(folder).map_err(reported)?;
+    std::io::Write::write_all(&mut file, text.as_bytes()).map_err(reported)?;
     let kept = if replace { file.persist(path) } else { file.persist_noclobber(path) };
-    kept.map(|_| ()).map_err(|error| told(error.error))
+    kept.map(|_| ()).map_err(|error| reported(error.error))
 }

@@ -1,7 +1,7 @@
 //! `edge`, `series` and `cost`: where it breaks, how it grows, what it costs.
 
 use crate::args::{CostOptions, EdgeOptions, Format, SeriesOptions};
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
     CostDocument, CostOrder, EdgeDocument, EdgeOrder, GridOrder, Kept, RunFolder, SeriesDocument, SeriesOrder,
@@ -15,16 +15,16 @@ use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 
-fn file_fault(path: &Path, cause: std::io::Error) -> Complaint {
-    Complaint::File { path: path.display().to_string(), cause }
+fn file_error(path: &Path, cause: std::io::Error) -> Diagnostic {
+    Diagnostic::File { path: path.display().to_string(), cause }
 }
 
 /// CSV is for lists of figures only.
-pub(super) fn no_csv(command: &str) -> Complaint {
-    Complaint::Kept { why: format!("`{command}` writes tables and JSON; there is no CSV of it") }
+pub(super) fn no_csv(command: &str) -> Diagnostic {
+    Diagnostic::Kept { why: format!("`{command}` writes tables and JSON; there is no CSV of it") }
 }
 
-pub(crate) fn edge(options: &EdgeOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn edge(options: &EdgeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     if options.format == Format::Csv {
         return Err(no_csv("edge"));
     }
@@ -52,7 +52,7 @@ pub(crate) fn edge(options: &EdgeOptions, quiet: bool) -> Result<ExitStatus, Com
 }
 
 /// The series to be run: the one that was typed, or those that the scenes claim.
-fn series_orders(options: &SeriesOptions) -> Result<Vec<SeriesOrder>, Complaint> {
+fn series_orders(options: &SeriesOptions) -> Result<Vec<SeriesOrder>, Diagnostic> {
     let mut orders = Vec::new();
     for scene in &options.scenes {
         for engine in &options.conditions.engines {
@@ -80,7 +80,7 @@ fn series_orders(options: &SeriesOptions) -> Result<Vec<SeriesOrder>, Complaint>
     Ok(orders)
 }
 
-pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     if options.format == Format::Csv {
         return Err(no_csv("series"));
     }
@@ -100,10 +100,10 @@ pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus,
     }
     bar.clear();
     if let Some(folder) = &options.plots {
-        std::fs::create_dir_all(folder).map_err(|cause| file_fault(folder, cause))?;
+        std::fs::create_dir_all(folder).map_err(|cause| file_error(folder, cause))?;
         for (number, record) in found.iter().enumerate() {
             let path = folder.join(format!("{:02}-{}-{}.svg", number + 1, record.scene, record.gauge));
-            std::fs::write(&path, series_plot(record)?).map_err(|cause| file_fault(&path, cause))?;
+            std::fs::write(&path, series_plot(record)?).map_err(|cause| file_error(&path, cause))?;
         }
     }
     let status = match worst_of(&found) {
@@ -130,7 +130,7 @@ fn weigh(plan: &TrialPlan) -> Option<u64> {
     String::from_utf8(output.stdout).ok()?.trim().parse().ok()
 }
 
-pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let (axis, texts) = options.over.clone().unwrap_or_else(|| ("-".to_owned(), vec!["1".to_owned()]));
     let (mut plans, mut values) = (Vec::new(), Vec::new());
     for text in &texts {
@@ -149,7 +149,7 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Com
         let known: Vec<&str> = plan.setup.claims.iter().map(|claim| claim.gauge.as_str()).collect();
         if !known.contains(&gauge.as_str()) {
             let why = format!("the scene claims nothing about `{gauge}`; it claims: {}", known.join(", "));
-            return Err(Complaint::Kept { why });
+            return Err(Diagnostic::Kept { why });
         }
     }
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
@@ -175,7 +175,7 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Com
     );
     bar.clear();
     if let Some(path) = &options.plot {
-        std::fs::write(path, cost_plot(&document)?).map_err(|cause| file_fault(path, cause))?;
+        std::fs::write(path, cost_plot(&document)?).map_err(|cause| file_error(path, cause))?;
     }
     if let Some(folder) = folder {
         let beyond = Beyond { costs: Some(document.clone()), ..Beyond::default() };
@@ -184,7 +184,7 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Com
     tell_cost(options, &document, &stop)
 }
 
-fn tell_cost(options: &CostOptions, document: &CostDocument, stop: &AtomicBool) -> Result<ExitStatus, Complaint> {
+fn tell_cost(options: &CostOptions, document: &CostDocument, stop: &AtomicBool) -> Result<ExitStatus, Diagnostic> {
     if let Some(file) = &options.ledger {
         let kept = Kept::Costs(Box::new(document.clone()));
         super::ledger::keep(file, options.name.as_deref(), &kept)?;
@@ -198,7 +198,7 @@ fn tell_cost(options: &CostOptions, document: &CostDocument, stop: &AtomicBool) 
 }
 
 /// The other end of a weighing: memory of a trial in a process of its own.
-pub(crate) fn weigh_here(options: &crate::args::FramesOptions) -> Result<ExitStatus, Complaint> {
+pub(crate) fn weigh_here(options: &crate::args::FramesOptions) -> Result<ExitStatus, Diagnostic> {
     let plans = plan_grid(&options.conditions.order(std::slice::from_ref(&options.scene)))?;
     for plan in plans.iter().take(1) {
         if let Some(bytes) = ironspin_lab::weigh_trial(plan)? {

@@ -1,7 +1,7 @@
 //! `sweep` and `merge`: grids of trials in folders that go on where they stopped.
 
 use crate::args::{MergeOptions, ResultFormat, SweepOptions};
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
     Drawn, Draws, Kept, Manifest, ResultDocument, SweepFolder, TrialRecord, collapse, plan_grid, read_plan,
@@ -23,7 +23,7 @@ fn drawn(document: &ResultDocument) -> Drawn {
     files
 }
 
-fn told(document: &ResultDocument, format: ResultFormat) -> Result<String, Complaint> {
+fn reported(document: &ResultDocument, format: ResultFormat) -> Result<String, Diagnostic> {
     Ok(match format {
         ResultFormat::Json => document_json(document)?,
         ResultFormat::Csv => trials_csv(&document.trials)?,
@@ -48,12 +48,12 @@ fn status(document: &ResultDocument) -> ExitStatus {
     }
 }
 
-pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let order = match &options.plan {
         Some(path) => ironspin_lab::GridOrder {
             body_limit: options.conditions.max_bodies,
             trial_limit: options.conditions.max_trials,
-            lodging: options.conditions.lodging(),
+            process_limits: options.conditions.process_limits(),
             ..read_plan(path)?
         },
         None => options.conditions.order(&options.scenes),
@@ -63,7 +63,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Com
         super::run::tell_warnings(&plans);
     }
     if let Some(file) = &options.ledger {
-        // A ledger that cannot be written is told before the first trial.
+        // A ledger that cannot be written is reported before the first trial.
         ironspin_lab::Ledger::open(file)?;
     }
     let folder = SweepFolder::prepare(&options.out, &plans, options.shard)?;
@@ -85,7 +85,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Com
     folder.put("manifest.json", manifest(seconds)?.as_bytes())?;
     let page = ironspin_report::page("A sweep", &[], &super::report::swept(&options.out)?, &Beyond::default())?;
     folder.put("report.html", page.as_bytes())?;
-    output::print(&told(&swept.document, options.format)?)?;
+    output::print(&reported(&swept.document, options.format)?)?;
     if !quiet {
         let kept = swept.document.trials.len() - swept.run;
         if kept > 0 {
@@ -106,9 +106,9 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Com
     Ok(super::after(interrupted, swept.planned, swept.document.trials.len(), status(&swept.document)))
 }
 
-pub(crate) fn merge(options: &MergeOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn merge(options: &MergeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let swept = SweepFolder::merge(&options.out, &options.shares, &drawn)?;
-    output::print(&told(&swept.document, options.format)?)?;
+    output::print(&reported(&swept.document, options.format)?)?;
     let missing = swept.planned - swept.document.trials.len();
     if missing > 0 {
         output::note(&format!("{missing} of {} trials are in none of the folders", swept.planned));

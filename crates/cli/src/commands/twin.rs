@@ -1,7 +1,7 @@
 //! `twin`: trials that must agree with themselves after an exact change.
 
 use crate::args::{Change, Format, FramesOptions, TwinOptions};
-use crate::complaint::{Complaint, ExitStatus};
+use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
     RunFolder, TrialPlan, TwinKind, TwinOrder, TwinRecord, TwinsDocument, plan_grid, run_twin, share_out, twins_of,
@@ -58,7 +58,7 @@ pub(super) fn worse(status: ExitStatus, twins: &[TwinRecord]) -> ExitStatus {
     }
 }
 
-pub(crate) fn run(options: &TwinOptions, quiet: bool) -> Result<ExitStatus, Complaint> {
+pub(crate) fn run(options: &TwinOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let plans = plan_grid(&options.conditions.order(&options.scenes))?;
     let orders = orders(&plans, &options.by);
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
@@ -83,7 +83,7 @@ pub(crate) fn run(options: &TwinOptions, quiet: bool) -> Result<ExitStatus, Comp
 }
 
 /// The other end of a twin in a process of its own.
-pub(crate) fn frames(options: &FramesOptions) -> Result<ExitStatus, Complaint> {
+pub(crate) fn frames(options: &FramesOptions) -> Result<ExitStatus, Diagnostic> {
     let plans = plan_grid(&options.conditions.order(std::slice::from_ref(&options.scene)))?;
     let mut out = std::io::BufWriter::with_capacity(1 << 20, std::io::stdout().lock());
     for plan in plans.iter().take(1) {

@@ -2,7 +2,7 @@
 
 use crate::remote::{program, run};
 use crate::util::Yard;
-use ironspin_border::raw;
+use ironspin_c_abi::raw;
 use std::process::Command;
 
 const ROOT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
@@ -89,12 +89,13 @@ fn the_sample_in_c_passes_for_what_it_lists_and_works_with_every_command() {
 fn the_header_is_one_for_c_and_for_c_plus_plus() {
     let yard = Yard::new();
     let names = ["material", "pair", "part", "body", "joint", "world", "action", "hit"];
-    let told: Vec<String> = names.iter().map(|name| format!("printf(\"%zu \", sizeof(ironspin_{name}));")).collect();
+    let reported: Vec<String> =
+        names.iter().map(|name| format!("printf(\"%zu \", sizeof(ironspin_{name}));")).collect();
     yard.write(
         "use.c",
         &format!(
             "#include \"ironspin_engine.h\"\n#include <stdio.h>\nint main(void) {{ {} return 0; }}\n",
-            told.join(" ")
+            reported.join(" ")
         ),
     );
     // As many bytes as on the other side of the border.
@@ -130,8 +131,8 @@ fn the_header_is_one_for_c_and_for_c_plus_plus() {
             .status()
             .expect("a compiler");
         assert!(built.success(), "{compiler}");
-        let told = Command::new(yard.path("use")).output().expect("the program to start");
-        let sizes: Vec<usize> = String::from_utf8_lossy(&told.stdout)
+        let reported = Command::new(yard.path("use")).output().expect("the program to start");
+        let sizes: Vec<usize> = String::from_utf8_lossy(&reported.stdout)
             .split_whitespace()
             .map(|size| size.parse().expect("a size"))
             .collect();

@@ -1,6 +1,6 @@
 //! The engine's collision code and the gauges' know nothing of each other; here they are held against each other.
 
-use ironspin_gauge::Outline;
+use ironspin_gauge::Collider;
 use ironspin_link::EngineSpec;
 use ironspin_model::{
     Body, BodyState, Conditions, DVec2, DVec3, Engine, Frame, Material, Part, Shape, World, body_mass,
@@ -25,7 +25,7 @@ fn shape() -> impl Strategy<Value = Shape> {
 fn body(shape: &Shape, place: DVec2, angle: f64) -> Body {
     let parts = vec![Part::solid(shape.clone(), 0)];
     let mass = body_mass(&parts, |_| 1.0).expect("a solid");
-    // A polygon's corners are told about their own origin, which is its centre only where it is regular.
+    // A polygon's corners are given about their own origin, which is its centre only where it is regular.
     Body { position: place.extend(0.0), angle, mass: mass.mass, inertia: mass.inertia, parts, ..Body::plain("solid") }
 }
 
@@ -61,7 +61,7 @@ fn engine_depth(world: &World) -> Option<f64> {
 fn gauge_gap(world: &World) -> f64 {
     let placed = |body: &Body| {
         let state = BodyState::planar(body.position, body.angle, DVec3::ZERO, 0.0);
-        Outline::of_part(&body.parts[0])[0].placed(&state)
+        Collider::of_part(&body.parts[0])[0].placed(&state)
     };
     placed(&world.bodies[0]).gap_to(&placed(&world.bodies[1])).distance
 }
@@ -114,8 +114,8 @@ proptest! {
         let hit = engine(&world, "builtin").ray(start.extend(0.0), end.extend(0.0)).expect("a ray");
         let outline = |p: DVec2| {
             let state = BodyState::planar(DVec3::ZERO, turn, DVec3::ZERO, 0.0);
-            let dot = Outline::Hull { corners: vec![p], radius: 0.0 };
-            Outline::of_part(&world.bodies[0].parts[0])[0].placed(&state).gap_to(&dot).distance
+            let dot = Collider::Hull { corners: vec![p], radius: 0.0 };
+            Collider::of_part(&world.bodies[0].parts[0])[0].placed(&state).gap_to(&dot).distance
         };
         match hit {
             Some(hit) => {

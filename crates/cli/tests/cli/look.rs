@@ -88,12 +88,12 @@ fn films_strips_and_pictures_are_what_their_names_say() {
     let bytes = |name: &str| std::fs::read(yard.path(name)).expect("a file");
     yard.expect(0, "film slag-lob --out lob.apng --width 200 -q");
     let mut animated = png::Decoder::new(std::io::Cursor::new(bytes("lob.apng"))).read_info().expect("a PNG");
-    let told = animated.info().animation_control.expect("an animation");
+    let reported = animated.info().animation_control.expect("an animation");
     let mut room = vec![0; animated.output_buffer_size()];
-    for _ in 0..told.num_frames {
+    for _ in 0..reported.num_frames {
         animated.next_frame(&mut room).expect("a frame");
     }
-    assert!(told.num_frames > 40 && told.num_plays == 0, "{told:?}");
+    assert!(reported.num_frames > 40 && reported.num_plays == 0, "{reported:?}");
     let film = bytes("lob.gif");
     let mut decoder = gif::DecodeOptions::new().read_info(&film[..]).expect("a GIF");
     let (mut frames, mut hundredths) = (0, 0_u32);
@@ -199,7 +199,7 @@ fn twins_series_and_costs_leave_pages() {
     assert!(page.contains("first difference: angle of rivet") && page.matches("<svg").count() == 1);
     yard.expect(0, "report twins -q");
     let again = yard.read("twins/report.html");
-    // The head of a page that is made again tells what made the folder.
+    // The head of a page that is made again says what made the folder.
     let body = |page: &str| page.split_once("</header>").map(|(_, body)| body.to_owned());
     assert!(body(&again).is_some() && body(&again) == body(&page));
     yard.expect(0, "series slag-lob --over dt=1/30,1/60,1/120 --gauge path.error --out series -q");
@@ -256,20 +256,20 @@ fn seen(browser: &str, page: &Path) -> (String, String) {
 
 /// Plays, steps and scrubs as a reader would, and writes down what the page then shows.
 const READER: &str = r#"<script>
-const figure = document.querySelector("figure.replay"), told = [];
+const figure = document.querySelector("figure.replay"), reported = [];
 const clock = () => figure.querySelector("output").textContent, button = (name) => figure.querySelector(`[data-do=${name}]`);
 const dots = () => figure.querySelector("canvas").toDataURL();
 const first = dots();
-told.push("at " + clock());
-button("forth").click(); told.push("on " + (clock() !== "0.000 s"));
-button("back").click(); told.push("back " + clock());
+reported.push("at " + clock());
+button("forth").click(); reported.push("on " + (clock() !== "0.000 s"));
+button("back").click(); reported.push("back " + clock());
 const range = figure.querySelector("input[type=range]");
-range.value = range.max; range.dispatchEvent(new Event("input")); told.push("end " + (Number.parseFloat(clock()) > 0.5), "other " + (dots() !== first));
-figure.querySelector("[data-show=trails]").click(); told.push("trails " + (dots() !== first));
-button("play").click(); told.push("play " + button("play").textContent);
-button("play").click(); told.push("stop " + button("play").textContent);
-figure.querySelector(".moments button").click(); told.push("moment " + clock() + " " + figure.querySelector(".moments button").textContent.split(",")[0]);
-document.title = told.join("; ") + "; requests " + performance.getEntriesByType("resource").length;
+range.value = range.max; range.dispatchEvent(new Event("input")); reported.push("end " + (Number.parseFloat(clock()) > 0.5), "other " + (dots() !== first));
+figure.querySelector("[data-show=trails]").click(); reported.push("trails " + (dots() !== first));
+button("play").click(); reported.push("play " + button("play").textContent);
+button("play").click(); reported.push("stop " + button("play").textContent);
+figure.querySelector(".moments button").click(); reported.push("moment " + clock() + " " + figure.querySelector(".moments button").textContent.split(",")[0]);
+document.title = reported.join("; ") + "; requests " + performance.getEntriesByType("resource").length;
 </script></body>"#;
 
 #[test]

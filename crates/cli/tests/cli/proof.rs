@@ -15,9 +15,9 @@ fn every_fault_is_caught_and_the_sound_engine_left_alone() {
     let yard = Yard::new();
     let proof = proof(&yard, 0, "--quick --out proof");
     assert_eq!(proof["alarms"].as_array().unwrap().len(), 0, "{}", proof["alarms"]);
-    let told = proof["faults"].as_array().unwrap();
-    assert_eq!(told.len(), faults().count());
-    for fault in told {
+    let reported = proof["faults"].as_array().unwrap();
+    assert_eq!(reported.len(), faults().count());
+    for fault in reported {
         assert_eq!(fault["verdict"], "caught", "{fault}");
         let command = fault["command"].as_str().unwrap();
         assert!(command.starts_with("ironspin run ") || command.starts_with("ironspin twin "), "{command}");
@@ -102,8 +102,8 @@ fn wrong_names_are_told_with_the_nearest() {
         message("run first-drop --engine builtin:fault=seams-catch,fault-size=2").contains("a fault that has a size")
     );
     assert!(message("run first-drop --engine builtin:fault=half-size").contains("ironspin proof --list"));
-    let other = "run first-drop --engine builtin:solver=soft,fault=joint-drifts";
-    assert!(message(other).contains("joint-drifts with solver=soft"));
+    let other = "run first-drop --engine builtin:solver=compliant,fault=joint-drifts";
+    assert!(message(other).contains("joint-drifts with solver=compliant"));
     let list = yard.expect(0, "proof --list").out;
     assert!(faults().all(|fault| list.contains(fault.name)), "{list}");
 }

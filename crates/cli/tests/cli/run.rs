@@ -51,7 +51,7 @@ fn the_wagons_agree_with_the_reference_counts() {
             .iter()
             .zip(case["outputs"]["collisions"].as_array().unwrap())
         {
-            // Ratio 7.5 is told for another start, which shifts only the times; larger ones need minutes.
+            // Ratio 7.5 is known for another start, which shifts only the times; larger ones need minutes.
             if ratio.as_f64().unwrap() <= 1e6 {
                 let result = yard.json(0, &format!("wagon-count --set ratio={ratio} --dt 1/240"));
                 assert_eq!(
@@ -120,7 +120,7 @@ fn the_result_document_has_the_form_it_promises() {
     let mut expected =
         vec!["because", "bound", "detail", "gauge", "measured", "of", "severity", "unit", "verdict", "window"];
     assert_eq!(keys(&trial["claims"][0]), expected);
-    // A value with a dimension is told without it, too.
+    // A value with a dimension is shown without it, too.
     let with_dimension = trial["claims"].as_array().unwrap().iter().find(|claim| claim["unit"] == "m/s").unwrap();
     expected.insert(3, "dimensionless");
     assert_eq!(keys(with_dimension), expected);
@@ -228,7 +228,7 @@ fn settings_that_are_compared_by_name_all_run_the_bundled_scenes() {
     let engines = [
         "builtin:integrator=symplectic-euler",
         "builtin:integrator=rk4",
-        "builtin:solver=soft",
+        "builtin:solver=compliant",
         "builtin:solver=position",
         "builtin:broad=tree",
         "builtin:precision=f32",

@@ -176,7 +176,7 @@ fn a_saboteur_leaves_the_rest_of_a_sweep_as_it_is() {
     assert_eq!(beside, trials(&["builtin"], "alone"));
 }
 
-/// Starts the bench on an engine that hangs, once it has told its number. The caller waits for its end.
+/// Starts the bench on an engine that hangs, once it has printed its number. The caller waits for its end.
 #[allow(clippy::zombie_processes)]
 fn hanging(yard: &Yard) -> (std::process::Child, String) {
     // Two processes: the one that was started, and one that it started itself.

@@ -82,7 +82,7 @@ fn every_wrong_file_is_told_and_warnings_count_when_asked() {
     assert!(answer.err.contains("allow = [\"gravity\"]"), "{}", answer.err);
     yard.expect(0, "scenes check up.toml");
     yard.expect(1, "scenes check up.toml --strict");
-    // A run tells its warnings, too, and only once.
+    // A run shows its warnings, too, and only once.
     let run = yard.ironspin("run up.toml --dt 1/60,1/30");
     assert_eq!(run.err.matches("gravity points upwards").count(), 1, "{}", run.err);
     assert!(!yard.ironspin("run up.toml --quiet").err.contains("gravity points"));
@@ -133,8 +133,8 @@ fn a_seed_is_part_of_the_command_that_runs_a_trial_again() {
                 [[body]]\nname = \"grit\"\nrepeat = { i = 9 }\nshape = { disc = 0.1 }\nat = [\"9 * random(i)\", 0]\nmaterial = \"iron\"\n\
                 [[claim]]\ngauge = \"escape.count\"\nat_most = 0\nbecause = \"it is meant to fail\"\n";
     yard.write("grit.toml", text);
-    let told = yard.expect(1, "run grit.toml --seed 5 --quiet").out;
-    assert!(told.contains("again: ironspin run grit.toml --dt 1/60 --engine builtin --seed 5"), "{told}");
+    let reported = yard.expect(1, "run grit.toml --seed 5 --quiet").out;
+    assert!(reported.contains("again: ironspin run grit.toml --dt 1/60 --engine builtin --seed 5"), "{reported}");
     let other = yard.expect(1, "run grit.toml --seed 6 --quiet --format json").out;
     assert!(other.contains("\"seed\": 6"));
 }

@@ -38,8 +38,8 @@ fn a_swept_engine_has_no_edge_below_ten_kilometres_a_second() {
     let yard = Yard::new();
     let found = document(&yard, 0, "edge rivet-shot --set rungs=1 --raise speed=1..10000 --until tunnel --scan 60");
     assert_eq!(found["searches"][0]["edges"].as_array().unwrap().len(), 0);
-    let told = yard.expect(0, "edge rivet-shot --set rungs=1 --raise speed=1..10000 --until tunnel -q");
-    assert!(told.out.contains("holds everywhere it was tried from 1 to 10000"), "{}", told.out);
+    let reported = yard.expect(0, "edge rivet-shot --set rungs=1 --raise speed=1..10000 --until tunnel -q");
+    assert!(reported.out.contains("holds everywhere it was tried from 1 to 10000"), "{}", reported.out);
 }
 
 #[test]

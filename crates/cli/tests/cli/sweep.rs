@@ -151,10 +151,10 @@ fn ctrl_c_keeps_what_is_finished_and_ends_with_130() {
     let signal = std::process::Command::new("kill").args(["-INT", &child.id().to_string()]).status().expect("kill");
     assert!(signal.success());
     let output = child.wait_with_output().expect("an end");
-    let told = String::from_utf8_lossy(&output.stderr).into_owned();
-    assert_eq!(output.status.code(), Some(130), "{told}");
-    assert!(told.contains("the same command goes on from here"), "{told}");
+    let reported = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert_eq!(output.status.code(), Some(130), "{reported}");
+    assert!(reported.contains("the same command goes on from here"), "{reported}");
     let document: serde_json::Value = serde_json::from_str(&yard.read("long/result.json")).unwrap();
     let kept = document["summary"]["trials"].as_u64().unwrap();
-    assert!(told.contains(&format!("interrupted: {kept} of 10000 trials are finished")), "{told}");
+    assert!(reported.contains(&format!("interrupted: {kept} of 10000 trials are finished")), "{reported}");
 }

@@ -32,7 +32,9 @@ fn more_threads_and_other_settings_change_not_a_bit_either() {
         line
     };
     twins(&yard, 0, &line);
-    for engine in ["builtin:solver=soft", "builtin:solver=position", "builtin:precision=f32", "builtin:broad=sweep"] {
+    for engine in
+        ["builtin:solver=compliant", "builtin:solver=position", "builtin:precision=f32", "builtin:broad=sweep"]
+    {
         if yard.ironspin(&format!("run first-drop --engine {engine} -q")).status != 2 {
             let found = twins(&yard, 0, &format!("first-drop ingot-stack --engine {engine} --by {EXACT}"));
             assert!(found.iter().all(|twin| twin["verdict"] == "pass"), "{engine}");
@@ -54,8 +56,12 @@ fn an_engine_that_forgets_something_when_it_is_put_back_is_found() {
         .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
         .collect();
     assert!(names.iter().any(|name| name.ends_with("ingot-stack-restore.svg")), "{names:?}");
-    let told = yard.expect(1, &format!("twin ingot-stack --engine {engine} --by restore -q"));
-    assert!(told.out.contains("first at step") && told.out.contains("again: ironspin twin"), "{}", told.out);
+    let reported = yard.expect(1, &format!("twin ingot-stack --engine {engine} --by restore -q"));
+    assert!(
+        reported.out.contains("first at step") && reported.out.contains("again: ironspin twin"),
+        "{}",
+        reported.out
+    );
 }
 
 #[test]

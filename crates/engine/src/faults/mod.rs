@@ -1,23 +1,23 @@
 //! Mistakes built in on purpose, so that it can be shown that the bench catches them.
 //!
 //! Each entry of the catalogue says what is wrong, how it comes about, how large it is, and which claims of which bundled scenes should
-//! notice. The engine asks in few places: when it reads a world, when a step is begun and ended, when a deed is done, and, for mistakes in
+//! notice. The engine asks in few places: when it reads a world, when a step is begun and ended, when an action is done, and, for mistakes in
 //! the middle of a step, where [`Settings::slip`](crate::Settings::slip) is called. All of these stand outside every inner loop, so that a
 //! fault that is not on costs nothing.
 
+mod injector;
+mod mid_step;
 mod moving;
 mod passing;
 mod reading;
-mod spoiler;
-mod telling;
+mod reporting;
 mod touching;
-mod within;
 
 use crate::settings::{Settings, SolverKind};
-use ironspin_model::{BodyKind, BodyState, DVec3, Deed, Frame, World};
+use ironspin_model::{BodyKind, BodyState, DVec3, Effect, Frame, World};
 use std::borrow::Cow;
 
-pub(crate) use spoiler::Spoiler;
+pub(crate) use injector::FaultInjector;
 
 /// A mistake that can be switched on.
 #[derive(Debug)]
@@ -32,7 +32,7 @@ pub struct FaultEntry {
     pub size: Option<FaultSize>,
     /// Who should notice. The first is the claim that is about this.
     pub noticed: &'static [Notice],
-    way: Way,
+    hook: Hook,
 }
 
 /// How wrong a mistake is; a smaller number is a smaller mistake.
@@ -75,7 +75,7 @@ const fn under(scene: &'static str, claim: &'static str, under: &'static str) ->
 
 /// Where a mistake is made. The number is its size.
 #[derive(Clone, Copy, Debug)]
-enum Way {
+enum Hook {
     /// The world is read wrongly.
     World(fn(&mut World, f64)),
     /// The settings are not the ones that were asked for.
@@ -84,17 +84,17 @@ enum Way {
     Length(fn(&Lengths, f64) -> f64),
     /// The bodies are meddled with after each step.
     States(fn(&mut Meddled<'_>, f64)),
-    /// The engine tells something else than it has.
-    Frame(fn(&mut Frame, &Told<'_>, f64)),
-    /// A deed to a body, whose centre is known, is done otherwise, or not at all.
-    Deeds(fn(&Deed, DVec3, f64) -> Option<Deed>),
+    /// The engine reports something else than it has.
+    Frame(fn(&mut Frame, &Reported<'_>, f64)),
+    /// An action to a body, whose centre is known, is done otherwise, or not at all.
+    Effects(fn(&Effect, DVec3, f64) -> Option<Effect>),
     /// In the middle of a step, where the engine asks for it.
-    Slip(Slip),
+    InjectionPoint(InjectionPoint),
 }
 
 /// Mistakes in the middle of a step, each asked for in one or two places.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Slip {
+pub(crate) enum InjectionPoint {
     /// Below so many metres a second nothing bounces.
     FixedRestSpeed,
     /// Of two bodies that collide only the first answers.
@@ -131,20 +131,20 @@ pub(crate) enum Slip {
     ForgetsOnRestore,
     /// Contacts forget their impulses with every call.
     ForgetsBetweenCalls,
-    /// What a blow changes is changed this much more.
-    StruckTwice,
+    /// What an impact changes is changed this much more.
+    ImpactTwice,
     /// Every tenth pair is not found.
     PairsLost,
-    /// Blows are struck in the order of a hash map.
+    /// Impacts are applied in the order of a hash map.
     HashOrder,
-    /// With more than one thread blows are struck as threads come to them.
+    /// With more than one thread impacts are applied as threads come to them.
     ThreadRace,
     /// Of two bodies only the layers of one are asked.
     OneWayFilter,
     /// Pieces of a body that is split lose what its turning gave them.
     SplitLosesTurning,
-    /// Deeds are done a step late.
-    DeedsLate,
+    /// Actions are done a step late.
+    ActionsLate,
 }
 
 /// What a mistake in the length of a step knows.
@@ -176,8 +176,8 @@ impl Meddled<'_> {
     }
 }
 
-/// What a mistake in what is told knows.
-pub(crate) struct Told<'a> {
+/// What a mistake in a report knows.
+pub(crate) struct Reported<'a> {
     /// What was so after the step before.
     before: &'a [BodyState],
     kinds: &'a [BodyKind],
@@ -185,7 +185,7 @@ pub(crate) struct Told<'a> {
 
 /// The whole catalogue.
 pub fn faults() -> impl Iterator<Item = &'static FaultEntry> + Clone {
-    [reading::FAULTS, moving::FAULTS, touching::FAULTS, passing::FAULTS, telling::FAULTS].into_iter().flatten()
+    [reading::FAULTS, moving::FAULTS, touching::FAULTS, passing::FAULTS, reporting::FAULTS].into_iter().flatten()
 }
 
 impl PartialEq for FaultEntry {
@@ -207,17 +207,17 @@ impl FaultEntry {
 
     /// Whether the mistake is made under a solver as well. Those in the middle of a step are made where the default one goes.
     pub(crate) fn is_made_by(&self, solver: SolverKind) -> bool {
-        let around = matches!(self.way, Way::World(_) | Way::Length(_) | Way::Frame(_) | Way::Deeds(_));
+        let around = matches!(self.hook, Hook::World(_) | Hook::Length(_) | Hook::Frame(_) | Hook::Effects(_));
         around || solver == SolverKind::Impulse
     }
 
-    pub(crate) fn is(&self, slip: Slip) -> bool {
-        matches!(self.way, Way::Slip(own) if own == slip)
+    pub(crate) fn is(&self, slip: InjectionPoint) -> bool {
+        matches!(self.hook, Hook::InjectionPoint(own) if own == slip)
     }
 
     /// The settings as an engine with this fault has them.
     pub(crate) fn settings(&self, settings: &Settings, size: f64) -> Option<Settings> {
-        let Way::Settings(change) = self.way else { return None };
+        let Hook::Settings(change) = self.hook else { return None };
         let mut changed = settings.clone();
         change(&mut changed, size);
         Some(changed)
@@ -225,7 +225,7 @@ impl FaultEntry {
 
     /// The world as an engine with this fault reads it.
     pub(crate) fn world<'a>(&self, world: &'a World, size: f64) -> Cow<'a, World> {
-        let Way::World(change) = self.way else { return Cow::Borrowed(world) };
+        let Hook::World(change) = self.hook else { return Cow::Borrowed(world) };
         let mut changed = world.clone();
         change(&mut changed, size);
         Cow::Owned(changed)

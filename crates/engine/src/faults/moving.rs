@@ -1,8 +1,8 @@
-//! Mistakes in time and in free motion: integration, damping, limits, deeds, and bodies that are lost.
+//! Mistakes in time and in free motion: integration, damping, limits, actions, and bodies that are lost.
 
-use super::{FaultEntry, SHARE, SOUND, Slip, Way, by, sized, under};
+use super::{FaultEntry, Hook, InjectionPoint, SHARE, SOUND, by, sized, under};
 use crate::settings::Integrator;
-use ironspin_model::{BodyKind, BodyState, DVec3, Deed};
+use ironspin_model::{BodyKind, BodyState, DVec3, Effect};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
@@ -11,7 +11,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Position is integrated before velocity.",
         size: None,
         noticed: &[by("spring-hammer", "energy.drift"), by("spring-hammer", "path.error")],
-        way: Way::Settings(|settings, _| settings.integrator = Integrator::ExplicitEuler),
+        hook: Hook::Settings(|settings, _| settings.integrator = Integrator::ExplicitEuler),
     },
     FaultEntry {
         name: "milliseconds-for-seconds",
@@ -19,7 +19,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "One side of an interface speaks milliseconds.",
         size: SHARE,
         noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error"), by("turnstile", "value.x")],
-        way: Way::Length(|lengths, share| lengths.asked * (1.0 - 0.999 * share)),
+        hook: Hook::Length(|lengths, share| lengths.asked * (1.0 - 0.999 * share)),
     },
     FaultEntry {
         name: "dt-ignored",
@@ -27,7 +27,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The engine has a step of its own and the argument is not handed on.",
         size: SHARE,
         noticed: &[by("slag-lob", "path.error"), by("turnstile", "value.x"), by("ladle-swing", "period.mean")],
-        way: Way::Length(|lengths, share| lengths.asked + share * (0.02 - lengths.asked)),
+        hook: Hook::Length(|lengths, share| lengths.asked + share * (0.02 - lengths.asked)),
     },
     FaultEntry {
         name: "leftover-time-lost",
@@ -36,15 +36,15 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: sized(0.005, "length of a part, s"),
         noticed: &[by("slag-lob", "path.error"), by("turnstile", "value.x"), by("first-drop", "fall.ratio")],
         // The small share keeps a step of whole parts whole.
-        way: Way::Length(|lengths, part| ((lengths.asked / part + 1e-9).floor() * part).min(lengths.asked)),
+        hook: Hook::Length(|lengths, part| ((lengths.asked / part + 1e-9).floor() * part).min(lengths.asked)),
     },
     FaultEntry {
         name: "stall-cut-short",
         wrong: "A long step is cut to one and a half times the first one: after a stall the world is behind.",
-        cause: "A guard against the spiral of ever longer steps, of which the caller is not told.",
+        cause: "A guard against the spiral of ever longer steps, of which the caller is not informed.",
         size: SHARE,
         noticed: &[under("slag-lob", "path.error", "--clock raw:RATE --stall 0.3@0.5")],
-        way: Way::Length(|lengths, share| {
+        hook: Hook::Length(|lengths, share| {
             let longest = 1.5 * lengths.first;
             if lengths.asked > longest { lengths.asked + share * (longest - lengths.asked) } else { lengths.asked }
         }),
@@ -58,7 +58,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             under("ladle-swing", "period.mean", "--clock raw:RATE --frames uneven"),
             under("slag-lob", "path.error", "--clock raw:RATE --frames uneven"),
         ],
-        way: Way::Length(|lengths, share| lengths.asked + share * (lengths.first - lengths.asked)),
+        hook: Hook::Length(|lengths, share| lengths.asked + share * (lengths.first - lengths.asked)),
     },
     FaultEntry {
         name: "hidden-damping",
@@ -71,7 +71,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("greased-floor", "value.vx"),
             by("flywheel", "twin.boost"),
         ],
-        way: Way::States(|bodies, rate| {
+        hook: Hook::States(|bodies, rate| {
             let factor = libm::exp(-rate * bodies.dt);
             bodies.movers().for_each(|(_, now)| {
                 now.velocity *= factor;
@@ -85,7 +85,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A default damping of spins that stands in for rolling friction.",
         size: sized(0.05, "damping, 1/s"),
         noticed: &[by("flywheel", "value.spin"), by("flywheel", "angular.balance"), by("plate-seams", "value.vx")],
-        way: Way::States(|bodies, rate| {
+        hook: Hook::States(|bodies, rate| {
             let factor = libm::exp(-rate * bodies.dt);
             bodies.movers().for_each(|(_, now)| now.spin *= factor);
         }),
@@ -93,10 +93,10 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
         name: "velocity-cap",
         wrong: "No body is faster than 100 m/s.",
-        cause: "A limit against tunnelling or blow-ups, in units that are not the caller's.",
+        cause: "A limit against tunnelling or explosions, in units that are not the caller's.",
         size: sized(0.01, "inverse of the largest speed, s/m"),
         noticed: &[by("push-bench", "value.vx"), by("turnstile", "ghost.count")],
-        way: Way::States(|bodies, inverse| {
+        hook: Hook::States(|bodies, inverse| {
             bodies.movers().for_each(|(_, now)| {
                 let speed = now.velocity.length();
                 if speed * inverse > 1.0 {
@@ -111,7 +111,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A limit of a quarter turn a step, so that swept tests stay simple.",
         size: sized(0.02, "inverse of the largest spin, s/rad"),
         noticed: &[by("push-bench", "value.spin")],
-        way: Way::States(|bodies, inverse| {
+        hook: Hook::States(|bodies, inverse| {
             bodies.movers().for_each(|(_, now)| {
                 let spin = now.spin.z.abs();
                 if spin * inverse > 1.0 {
@@ -126,7 +126,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Bodies are put to sleep by a threshold of speed alone, in metres a second.",
         size: sized(0.1, "speed below which a body stops, m/s"),
         noticed: &[by("push-bench", "value.x")],
-        way: Way::States(|bodies, speed| {
+        hook: Hook::States(|bodies, speed| {
             bodies.movers().filter(|(_, now)| now.velocity.length() < speed && now.spin.z.abs() < speed).for_each(
                 |(_, now)| {
                     now.velocity = DVec3::ZERO;
@@ -141,8 +141,8 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A handle becomes stale when a list of bodies is packed.",
         size: None,
         noticed: &[by("ingot-stack", SOUND), by("slag-lob", SOUND)],
-        way: Way::Frame(|frame, told, _| {
-            let last = told.kinds.iter().rposition(|&kind| kind == BodyKind::Dynamic);
+        hook: Hook::Frame(|frame, reported, _| {
+            let last = reported.kinds.iter().rposition(|&kind| kind == BodyKind::Dynamic);
             if let Some(last) = last.filter(|_| frame.step > 50) {
                 frame.bodies[last] = BodyState::absent();
             }
@@ -154,8 +154,8 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A length of zero is divided by, in a case that comes up now and then.",
         size: None,
         noticed: &[by("ingot-stack", SOUND), by("slag-lob", SOUND)],
-        way: Way::Frame(|frame, told, _| {
-            let first = told.kinds.iter().position(|&kind| kind == BodyKind::Dynamic);
+        hook: Hook::Frame(|frame, reported, _| {
+            let first = reported.kinds.iter().position(|&kind| kind == BodyKind::Dynamic);
             if let Some(first) = first.filter(|_| frame.step > 60) {
                 frame.bodies[first].velocity.y = f64::NAN;
             }
@@ -167,7 +167,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Poses are single precision, in world coordinates, though the engine says double.",
         size: sized(6e-8, "smallest step of a position, as a share of its distance from the origin"),
         noticed: &[by("slag-lob", "twin.shift"), by("first-drop", "twin.shift")],
-        way: Way::States(|bodies, share| {
+        hook: Hook::States(|bodies, share| {
             let coarse = |x: f64| {
                 let grain = libm::exp2(libm::floor(libm::log2(x.abs() * share)));
                 if grain > 0.0 { libm::round(x / grain) * grain } else { x }
@@ -183,7 +183,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Poses are packed into whole numbers that reach from one end of the world to the other.",
         size: sized(1e-7, "grain of positions, as a share of the world"),
         noticed: &[by("turnstile", "value.x"), by("slag-lob", "twin.bystander")],
-        way: Way::States(|bodies, share| {
+        hook: Hook::States(|bodies, share| {
             let far = bodies.now.iter().filter(|body| !body.is_absent()).map(|body| body.position.length());
             let grain = share * far.fold(0.0, f64::max);
             if grain > 0.0 {
@@ -200,7 +200,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Poses are packed into whole numbers without rounding.",
         size: sized(1e-5, "grain of positions, m"),
         noticed: &[by("turnstile", "value.x"), by("slag-lob", "twin.mirror"), by("slag-lob", "twin.turn")],
-        way: Way::States(|bodies, grain| {
+        hook: Hook::States(|bodies, grain| {
             bodies.movers().for_each(|(_, now)| {
                 let cut = |x: f64| libm::floor(x / grain) * grain;
                 now.position = DVec3::new(cut(now.position.x), cut(now.position.y), 0.0);
@@ -209,12 +209,13 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "velocities-told-late",
-        wrong: "The velocities told with a frame are those of the frame before.",
+        wrong: "The velocities reported with a frame are those of the frame before.",
         cause: "A buffer is read before it is exchanged.",
         size: SHARE,
         noticed: &[by("first-drop", "ghost.speed"), by("spring-hammer", "energy.drift")],
-        way: Way::Frame(|frame, told, share| {
-            for (now, before) in frame.bodies.iter_mut().zip(told.before).filter(|(_, before)| !before.is_absent()) {
+        hook: Hook::Frame(|frame, reported, share| {
+            for (now, before) in frame.bodies.iter_mut().zip(reported.before).filter(|(_, before)| !before.is_absent())
+            {
                 now.velocity += share * (before.velocity - now.velocity);
                 now.spin += share * (before.spin - now.spin);
             }
@@ -226,10 +227,10 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The overload with a point is not the one that is called.",
         size: SHARE,
         noticed: &[by("push-bench", "value.spin")],
-        way: Way::Deeds(|deed, centre, share| {
-            Some(match deed {
-                Deed::Impulse { impulse, point: Some(point) } => {
-                    Deed::Impulse { impulse: *impulse, point: Some(*point + (centre - *point) * share) }
+        hook: Hook::Effects(|effect, centre, share| {
+            Some(match effect {
+                Effect::Impulse { impulse, point: Some(point) } => {
+                    Effect::Impulse { impulse: *impulse, point: Some(*point + (centre - *point) * share) }
                 }
                 other => other.clone(),
             })
@@ -241,10 +242,10 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "It is added in one of two substeps only.",
         size: SHARE,
         noticed: &[by("push-bench", "value.vx")],
-        way: Way::Deeds(|deed, _, share| {
-            Some(match deed {
-                Deed::Force { force, point } => Deed::Force { force: *force * (1.0 - 0.5 * share), point: *point },
-                Deed::Torque(torque) => Deed::Torque(torque * (1.0 - 0.5 * share)),
+        hook: Hook::Effects(|effect, _, share| {
+            Some(match effect {
+                Effect::Force { force, point } => Effect::Force { force: *force * (1.0 - 0.5 * share), point: *point },
+                Effect::Torque(torque) => Effect::Torque(torque * (1.0 - 0.5 * share)),
                 other => other.clone(),
             })
         }),
@@ -255,7 +256,9 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The acceleration of each body is worked out once.",
         size: None,
         noticed: &[by("push-bench", "value.vy")],
-        way: Way::Deeds(|deed, _, _| Some(deed).filter(|deed| !matches!(deed, Deed::Gravity(_))).cloned()),
+        hook: Hook::Effects(|effect, _, _| {
+            Some(effect).filter(|effect| !matches!(effect, Effect::Gravity(_))).cloned()
+        }),
     },
     FaultEntry {
         name: "removal-ignored",
@@ -263,14 +266,14 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "It is marked for removal and never collected.",
         size: None,
         noticed: &[by("yard-edge", "escape.count")],
-        way: Way::Deeds(|deed, _, _| Some(deed).filter(|deed| !matches!(deed, Deed::Remove)).cloned()),
+        hook: Hook::Effects(|effect, _, _| Some(effect).filter(|effect| !matches!(effect, Effect::Remove)).cloned()),
     },
     FaultEntry {
         name: "deeds-late",
-        wrong: "Scripted deeds are done a step late.",
+        wrong: "Scripted actions are done a step late.",
         cause: "A queue of commands is emptied after the step in place of before it.",
         size: None,
         noticed: &[by("push-bench", "value.x")],
-        way: Way::Slip(Slip::DeedsLate),
+        hook: Hook::InjectionPoint(InjectionPoint::ActionsLate),
     },
 ];

@@ -1,6 +1,6 @@
 //! Mistakes in reading a world: sizes, angles, masses, gravity, materials, filters.
 
-use super::{FaultEntry, SHARE, Way, by, sized};
+use super::{FaultEntry, Hook, SHARE, by, sized};
 use ironspin_model::{Body, BodyKind, DVec2, JointKind, Shape, World, shape_mass};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
@@ -10,7 +10,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Boxes and discs are built from half extents, and the caller hands over full ones, or the other way round.",
         size: SHARE,
         noticed: &[by("first-drop", "rest.gap"), by("shape-court", "overlap.share")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             shapes(world, |_| true, |shape| scale(shape, 1.0 - 0.5 * share));
         }),
     },
@@ -20,7 +20,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "One side of an interface speaks degrees and the other radians.",
         size: SHARE,
         noticed: &[by("tip-test", "stands"), by("chute", "value.speed")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             let factor = 1.0 - share * (1.0 - std::f64::consts::PI / 180.0);
             for body in &mut world.bodies {
                 body.angle *= factor;
@@ -34,7 +34,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The caller adds gravity as a force and the engine adds its own.",
         size: SHARE,
         noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error"), by("ladle-swing", "period.mean")],
-        way: Way::World(|world, share| world.gravity *= 1.0 + share),
+        hook: Hook::World(|world, share| world.gravity *= 1.0 + share),
     },
     FaultEntry {
         name: "gravity-per-mass",
@@ -42,7 +42,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The acceleration is added to the forces and divided by the mass with them.",
         size: SHARE,
         noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             for body in world.bodies.iter_mut().filter(|body| body.mass > 0.0) {
                 body.gravity_factor *= 1.0 - share + share / body.mass;
             }
@@ -54,7 +54,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Axes are exchanged between a world whose y points up and one whose z does, or a level is not level.",
         size: SHARE,
         noticed: &[by("slag-lob", "path.error"), by("ingot-stack", "stands"), by("greased-floor", "creep.rate")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             let (sin, cos) = (libm::sin(share * FRAC_PI_2), libm::cos(share * FRAC_PI_2));
             let g = world.gravity;
             (world.gravity.x, world.gravity.y) = (g.x * cos - g.y * sin, g.x * sin + g.y * cos);
@@ -66,7 +66,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A constant is rounded, or gravity is multiplied by a damping that nobody remembers.",
         size: sized(0.05, "share of gravity that is missing"),
         noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error"), by("ladle-swing", "period.mean")],
-        way: Way::World(|world, share| world.gravity *= 1.0 - share),
+        hook: Hook::World(|world, share| world.gravity *= 1.0 - share),
     },
     FaultEntry {
         name: "gravity-factor-forgotten",
@@ -74,7 +74,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A field that is rarely used is lost on the way.",
         size: SHARE,
         noticed: &[by("push-bench", "value.vy")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             world.bodies.iter_mut().for_each(|body| body.gravity_factor += share * (1.0 - body.gravity_factor));
         }),
     },
@@ -84,7 +84,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A field that is rarely used is lost on the way.",
         size: SHARE,
         noticed: &[by("push-bench", "value.vx"), by("push-bench", "value.spin")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             for body in &mut world.bodies {
                 body.linear_damping *= 1.0 - share;
                 body.angular_damping *= 1.0 - share;
@@ -97,7 +97,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The lock of one axis is left out where the mass is set after it.",
         size: None,
         noticed: &[by("push-bench", "value.spin")],
-        way: Way::World(|world, _| world.bodies.iter_mut().for_each(|body| body.fixed_turn = false)),
+        hook: Hook::World(|world, _| world.bodies.iter_mut().for_each(|body| body.fixed_turn = false)),
     },
     FaultEntry {
         name: "mass-ignored",
@@ -105,7 +105,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The mass is set before the shapes are, and worked out anew from a density of one.",
         size: SHARE,
         noticed: &[by("wagon-count", "impacts.count"), by("push-bench", "value.vx")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             for body in world.bodies.iter_mut().filter(|body| body.mass > 0.0) {
                 let factor = libm::pow(body.mass, -share);
                 body.mass *= factor;
@@ -119,7 +119,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The wrong line of a table of moments of inertia.",
         size: SHARE,
         noticed: &[by("roller-table", "value.vx"), by("chute", "value.spin"), by("glancing-discs", "value.spin")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             let disc =
                 |body: &&mut Body| matches!(body.parts.as_slice(), [only] if matches!(only.shape, Shape::Disc(_)));
             world.bodies.iter_mut().filter(disc).for_each(|body| body.inertia *= 1.0 + share);
@@ -131,7 +131,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The parallel-axis theorem (Steiner) is forgotten where parts are added up.",
         size: SHARE,
         noticed: &[by("push-bench", "value.spin")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             let densities: Vec<f64> = world.materials.iter().map(|material| material.density).collect();
             for body in world.bodies.iter_mut().filter(|body| body.parts.len() > 1 && body.inertia > 0.0) {
                 let own = body.parts.iter().filter(|part| !part.sensor);
@@ -149,7 +149,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The factor of a half in the energy of a spring is taken into its force.",
         size: SHARE,
         noticed: &[by("spring-hammer", "path.error")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             for joint in &mut world.joints {
                 if let JointKind::Spring { stiffness, .. } = &mut joint.kind {
                     *stiffness *= 1.0 - 0.5 * share;
@@ -167,17 +167,17 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("bearing-trays", "rebound.speed"),
             by("glancing-discs", "value.vx"),
         ],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             restitutions(world, |keeps| keeps + share * (keeps.sqrt() - keeps));
         }),
     },
     FaultEntry {
         name: "restitution-adds",
         wrong: "A bounce gives more speed than it should: a fiftieth at the stated size.",
-        cause: "The speed wanted after a blow is added to a correction for overlap that is not zero.",
+        cause: "The speed wanted after an impact is added to a correction for overlap that is not zero.",
         size: sized(0.02, "share of the speed that is added"),
         noticed: &[by("bearing-drop", "rebound.speed"), by("bearing-drop", "energy.drift")],
-        way: Way::World(|world, share| restitutions(world, |keeps| keeps * (1.0 + share))),
+        hook: Hook::World(|world, share| restitutions(world, |keeps| keeps * (1.0 + share))),
     },
     FaultEntry {
         name: "friction-never-zero",
@@ -185,7 +185,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Zero is taken for not set, and the default is put in its place.",
         size: sized(0.05, "friction that is put in place of none"),
         noticed: &[by("greased-floor", "value.vx"), by("greased-floor", "value.spin")],
-        way: Way::World(|world, least| {
+        hook: Hook::World(|world, least| {
             world.materials.iter_mut().for_each(|material| material.friction = material.friction.max(least));
             world.pairs.iter_mut().for_each(|pair| pair.friction = pair.friction.max(least));
         }),
@@ -196,7 +196,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A guard against division by small masses, in kilograms.",
         size: None,
         noticed: &[by("push-bench", "twin.mass")],
-        way: Way::World(|world, _| {
+        hook: Hook::World(|world, _| {
             for body in world.bodies.iter_mut().filter(|body| body.mass > 0.0 && body.mass < 100.0) {
                 body.inertia *= 100.0 / body.mass;
                 body.mass = 100.0;
@@ -209,7 +209,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Two numbers of the same type stand beside each other in a call.",
         size: None,
         noticed: &[by("bearing-drop", "rebound.speed"), by("chute", "value.speed")],
-        way: Way::World(|world, _| {
+        hook: Hook::World(|world, _| {
             world.materials.iter_mut().for_each(|m| std::mem::swap(&mut m.friction, &mut m.restitution));
             world.pairs.iter_mut().for_each(|m| std::mem::swap(&mut m.friction, &mut m.restitution));
         }),
@@ -220,7 +220,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A table of pairs is looked up in one order only, or not at all.",
         size: None,
         noticed: &[by("bearing-trays", "rebound.speed"), by("chute", "value.speed")],
-        way: Way::World(|world, _| world.pairs.clear()),
+        hook: Hook::World(|world, _| world.pairs.clear()),
     },
     FaultEntry {
         name: "slop-of-metres",
@@ -228,7 +228,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A slop chosen for crates of a metre is a constant of the engine.",
         size: sized(0.005, "overlap that is left, m"),
         noticed: &[by("first-drop", "rest.gap"), by("first-drop", "twin.units"), by("hopper-count", "overlap.share")],
-        way: Way::World(|world, overlap| {
+        hook: Hook::World(|world, overlap| {
             shapes(world, |body| body.kind == BodyKind::Dynamic, |shape| grow(shape, -overlap));
         }),
     },
@@ -242,7 +242,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("first-drop", "twin.units"),
             by("contact-thrift", "contacts.phantom"),
         ],
-        way: Way::World(|world, skin| {
+        hook: Hook::World(|world, skin| {
             shapes(world, |body| body.kind == BodyKind::Dynamic, |shape| grow(shape, skin));
         }),
     },
@@ -252,7 +252,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "There are two customs for the length of a capsule.",
         size: SHARE,
         noticed: &[by("rivet-ray", "ray.error")],
-        way: Way::World(|world, share| {
+        hook: Hook::World(|world, share| {
             shapes(
                 world,
                 |_| true,
@@ -270,7 +270,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The flag is lost when the shape is copied.",
         size: None,
         noticed: &[by("turnstile", "sensor.wrong"), by("turnstile", "ghost.count"), by("turnstile", "value.x")],
-        way: Way::World(|world, _| {
+        hook: Hook::World(|world, _| {
             world.bodies.iter_mut().flat_map(|body| &mut body.parts).for_each(|part| part.sensor = false);
         }),
     },
@@ -280,7 +280,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The list of pairs is asked with the ids in one order only.",
         size: None,
         noticed: &[by("gate-layers", "value.x")],
-        way: Way::World(|world, _| world.apart.clear()),
+        hook: Hook::World(|world, _| world.apart.clear()),
     },
     FaultEntry {
         name: "swept-mark-lost",
@@ -292,7 +292,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("rivet-swarm", "tunnel.count"),
             by("rivet-hung", "tunnel.count"),
         ],
-        way: Way::World(|world, _| world.bodies.iter_mut().for_each(|body| body.swept = false)),
+        hook: Hook::World(|world, _| world.bodies.iter_mut().for_each(|body| body.swept = false)),
     },
 ];
 

@@ -1,6 +1,6 @@
-//! Mistakes where bodies touch: blows, friction, overlap, seams, joints.
+//! Mistakes where bodies touch: impacts, friction, overlap, seams, joints.
 
-use super::{FaultEntry, SHARE, Slip, Way, by, sized};
+use super::{FaultEntry, Hook, InjectionPoint, SHARE, by, sized};
 use crate::settings::Mixing;
 
 pub(super) const FAULTS: &[FaultEntry] = &[
@@ -14,7 +14,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("bearing-drop", "rebound.speed"),
             by("first-drop", "twin.tempo"),
         ],
-        way: Way::Slip(Slip::FixedRestSpeed),
+        hook: Hook::InjectionPoint(InjectionPoint::FixedRestSpeed),
     },
     FaultEntry {
         name: "one-answers",
@@ -22,19 +22,19 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The second half of Newton's third law is in a branch that is not taken.",
         size: SHARE,
         noticed: &[by("buffer-row", "momentum.balance"), by("buffer-row", "energy.drift")],
-        way: Way::Slip(Slip::OneAnswers),
+        hook: Hook::InjectionPoint(InjectionPoint::OneAnswers),
     },
     FaultEntry {
         name: "blows-struck-twice",
-        wrong: "A blow is struck, and three quarters of it once more: bodies part faster than they met.",
+        wrong: "An impact is applied, and three quarters of it once more: bodies part faster than they met.",
         cause: "An impact is found from either side, or in two substeps, and solved for both.",
-        size: sized(0.75, "share of a blow that is struck once more"),
+        size: sized(0.75, "share of an impact that is applied once more"),
         noticed: &[
             by("rivet-shot", "energy.gain"),
             by("rivet-swarm", "energy.gain"),
             by("bearing-drop", "rebound.speed"),
         ],
-        way: Way::Slip(Slip::StruckTwice),
+        hook: Hook::InjectionPoint(InjectionPoint::ImpactTwice),
     },
     FaultEntry {
         name: "pairs-lost",
@@ -42,7 +42,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The search for pairs forgets what lies on the border of two cells.",
         size: None,
         noticed: &[by("slag-lob", "tunnel.count"), by("ingot-wall", "tunnel.count"), by("ingot-stack", "stands")],
-        way: Way::Slip(Slip::PairsLost),
+        hook: Hook::InjectionPoint(InjectionPoint::PairsLost),
     },
     FaultEntry {
         name: "friction-without-lever",
@@ -50,7 +50,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The tangential impulse is applied at the centre.",
         size: SHARE,
         noticed: &[by("roller-table", "value.spin"), by("chute", "value.spin")],
-        way: Way::Slip(Slip::Lever),
+        hook: Hook::InjectionPoint(InjectionPoint::Lever),
     },
     FaultEntry {
         name: "friction-turns-backwards",
@@ -58,7 +58,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The factors of the cross product of arm and impulse are exchanged.",
         size: sized(2.0, "lever arm that is missing: 1 all of it, 2 as much again the other way"),
         noticed: &[by("roller-table", "value.spin"), by("roller-table", "value.vx")],
-        way: Way::Slip(Slip::Lever),
+        hook: Hook::InjectionPoint(InjectionPoint::Lever),
     },
     FaultEntry {
         name: "friction-along-the-slip",
@@ -66,7 +66,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A sign.",
         size: None,
         noticed: &[by("chute", "value.speed"), by("conveyor", "value.vx"), by("roller-table", "value.vx")],
-        way: Way::Slip(Slip::FrictionAlong),
+        hook: Hook::InjectionPoint(InjectionPoint::FrictionAlong),
     },
     FaultEntry {
         name: "friction-multiplied",
@@ -74,7 +74,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The custom of another engine.",
         size: None,
         noticed: &[by("conveyor", "value.x"), by("glancing-discs", "value.vx")],
-        way: Way::Settings(|settings, _| settings.mixing = Mixing::Product),
+        hook: Hook::Settings(|settings, _| settings.mixing = Mixing::Product),
     },
     FaultEntry {
         name: "material-of-the-first",
@@ -82,7 +82,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The second index is never used.",
         size: SHARE,
         noticed: &[by("bearing-drop", "rebound.speed"), by("bearing-drop", "twin.order")],
-        way: Way::Slip(Slip::FirstMaterial),
+        hook: Hook::InjectionPoint(InjectionPoint::FirstMaterial),
     },
     FaultEntry {
         name: "overlap-into-speed",
@@ -90,7 +90,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The correction of overlap is added to the velocity that the contact wants (Baumgarte, 1972), with too large a factor.",
         size: SHARE,
         noticed: &[by("tight-crates", "value.speed"), by("hopper-count", "energy.gain")],
-        way: Way::Slip(Slip::OverlapIntoSpeed),
+        hook: Hook::InjectionPoint(InjectionPoint::OverlapIntoSpeed),
     },
     FaultEntry {
         name: "seams-catch",
@@ -98,7 +98,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Each plate is tested alone, and its side face stands in the way by the depth that the slider sinks in.",
         size: None,
         noticed: &[by("plate-seams", "ghost.count"), by("plate-seams", "value.vx"), by("plate-seams", "path.error")],
-        way: Way::Slip(Slip::SeamsCatch),
+        hook: Hook::InjectionPoint(InjectionPoint::SeamsCatch),
     },
     FaultEntry {
         name: "driver-does-not-carry",
@@ -106,7 +106,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Driven bodies are moved by setting their places, and their velocity is zero.",
         size: SHARE,
         noticed: &[by("conveyor", "value.vx"), by("conveyor", "value.x"), by("rising-platform", "path.error")],
-        way: Way::Slip(Slip::NoCarry),
+        hook: Hook::InjectionPoint(InjectionPoint::NoCarry),
     },
     FaultEntry {
         name: "joint-drifts",
@@ -114,7 +114,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Joints are held by their velocities alone.",
         size: None,
         noticed: &[by("ladle-swing", "value.measure"), by("ladle-swing", "energy.drift")],
-        way: Way::Slip(Slip::JointDrift),
+        hook: Hook::InjectionPoint(InjectionPoint::JointDrift),
     },
     FaultEntry {
         name: "empty-pair",
@@ -122,7 +122,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "One entry of the table of pairs was never written.",
         size: None,
         noticed: &[by("shape-court", "overlap.share"), by("shape-court", "tunnel.count")],
-        way: Way::Slip(Slip::EmptyPair),
+        hook: Hook::InjectionPoint(InjectionPoint::EmptyPair),
     },
     FaultEntry {
         name: "cold-and-hasty",
@@ -130,7 +130,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Warm starting needs names of contact points that stay, and they do not.",
         size: None,
         noticed: &[by("billet-pyramid", "creep.rate"), by("billet-pyramid", "stands"), by("heavy-on-light", "stands")],
-        way: Way::Settings(|settings, _| {
+        hook: Hook::Settings(|settings, _| {
             settings.warm_start = false;
             settings.iterations = 2;
         }),

@@ -43,7 +43,7 @@ fn chunks_of_steps_make_no_difference() {
 }
 
 /// Every length, mass and time times a power of two.
-fn told_in(world: &World, length: f64, mass: f64, time: f64) -> World {
+fn in_units(world: &World, length: f64, mass: f64, time: f64) -> World {
     let mut world = world.clone();
     let speed = length / time;
     world.gravity *= length / (time * time);
@@ -75,19 +75,19 @@ fn told_in(world: &World, length: f64, mass: f64, time: f64) -> World {
 
 #[test]
 fn units_mass_and_tempo_by_powers_of_two_change_nothing_but_the_exponent() {
-    for options in ["", "swept=all", "solver=soft", "solver=position"] {
+    for options in ["", "swept=all", "solver=compliant", "solver=position"] {
         let plain = run(&heap(), options, DT, 120);
         for (length, mass, time) in
             [(1024.0, 1.0, 1.0), (1.0, 0.125, 1.0), (1.0, 1.0, 16.0), (2.0_f64.powi(-10), 8.0, 0.25)]
         {
-            let told = run(&told_in(&heap(), length, mass, time), options, DT * time, 120);
-            for (a, b) in plain.iter().zip(&told) {
+            let reported = run(&in_units(&heap(), length, mass, time), options, DT * time, 120);
+            for (a, b) in plain.iter().zip(&reported) {
                 for (body, (a, b)) in a.bodies.iter().zip(&b.bodies).enumerate() {
                     let same = a.position * length == b.position
                         && a.velocity * (length / time) == b.velocity
                         && a.spin == b.spin * time
                         && a.angle == b.angle;
-                    assert!(same, "{options} told by {length} {mass} {time}: body {body} differs");
+                    assert!(same, "{options} reported by {length} {mass} {time}: body {body} differs");
                 }
             }
         }
@@ -99,8 +99,8 @@ fn a_bystander_changes_nothing() {
     let plain = run(&heap(), "", DT, 200);
     let mut more = heap();
     more.bodies.push(solid(square(0.5), 5000.0, 3000.0));
-    let told = run(&more, "", DT, 200);
-    for (a, b) in plain.iter().zip(&told) {
+    let reported = run(&more, "", DT, 200);
+    for (a, b) in plain.iter().zip(&reported) {
         assert!(a.bodies[..] == b.bodies[..a.bodies.len()], "step {}", a.step);
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::worlds::{blocks, gas, swarm};
 use crate::yard::{Bench, energy, fixed, floor, momentum, solid, world};
-use ironspin_model::{Action, DVec2, DVec3, Deed, Shape, World};
+use ironspin_model::{Action, DVec2, DVec3, Effect, Shape, World};
 use proptest::prelude::*;
 
 #[test]
@@ -24,7 +24,7 @@ fn a_hundred_elastic_discs_keep_their_energy_for_a_minute() {
 #[test]
 fn momentum_and_angular_momentum_are_kept_in_free_space() {
     let world = swarm();
-    for options in ["", "swept=all", "solver=soft", "solver=position"] {
+    for options in ["", "swept=all", "solver=compliant", "solver=position"] {
         let mut bench = Bench::new(world.clone(), options, 1.0 / 60.0);
         let (linear, angular, _) = momentum(&bench.world, &bench.frame);
         let mut worst = [0.0_f64; 2];
@@ -74,7 +74,7 @@ fn the_event_solver_says_what_it_cannot_do() {
     assert!(refused(&falling).is_some_and(|text| text.contains("fixed_turn")));
     falling.bodies[1].fixed_turn = true;
     assert_eq!(refused(&falling), None);
-    falling.actions.push(Action { at_time: 0.0, body: 1, deed: Deed::Torque(1.0) });
+    falling.actions.push(Action { at_time: 0.0, body: 1, effect: Effect::Torque(1.0) });
     assert!(refused(&falling).is_some_and(|text| text.contains("forces, torques")));
 }
 

@@ -2,7 +2,7 @@
 
 use crate::worlds::{Dice, gas};
 use crate::yard::{Bench, energy, fixed, momentum, solid, square, world};
-use ironspin_model::{DVec2, DVec3, Deed, Engine, Shape, World};
+use ironspin_model::{DVec2, DVec3, Effect, Engine, Shape, World};
 
 /// Discs that fly at each other in free space, few enough that nothing is chaotic yet.
 fn meeting(friction: f64, turning: f64) -> World {
@@ -23,7 +23,7 @@ fn meeting(friction: f64, turning: f64) -> World {
 #[test]
 fn discs_go_where_swept_collision_at_a_fine_step_sends_them() {
     // An impact in the last moments of a step is left to the next one when it would sink in by less than half a slop, 1.5e-4 m here, and its
-    // normal is then that of the sunken discs. Each glancing blow multiplies what that makes wrong.
+    // normal is then that of the sunken discs. Each glancing impact multiplies what that makes wrong.
     for (friction, turning) in [(0.0, 0.0), (0.0, 1.0), (0.4, 1.0)] {
         let end = |options: &str, dt: f64| {
             let mut bench = Bench::new(meeting(friction, turning), options, dt);
@@ -81,12 +81,12 @@ fn bodies_come_and_go_between_impacts() {
     let mut bench = Bench::new(world, "solver=event", 0.5);
     bench.run(4, |_| {});
     // Without the wall it goes on; with it back in the way it turns round at 4 m.
-    bench.engine.act(0, &Deed::Remove).unwrap();
+    bench.engine.act(0, &Effect::Remove).unwrap();
     bench.run(2, |_| {});
     assert!((bench.frame.bodies[1].position.x - 3.0).abs() < 1e-12);
-    bench.engine.act(0, &Deed::Add).unwrap();
+    bench.engine.act(0, &Effect::Add).unwrap();
     bench.run(6, |_| {});
     assert!((bench.frame.bodies[1].velocity.x + 1.0).abs() < 1e-12);
     assert!((bench.frame.bodies[1].position.x - 2.0).abs() < 1e-12, "{}", bench.frame.bodies[1].position);
-    assert!(bench.engine.act(1, &Deed::Torque(1.0)).is_err(), "lasting forces are refused");
+    assert!(bench.engine.act(1, &Effect::Torque(1.0)).is_err(), "lasting forces are refused");
 }

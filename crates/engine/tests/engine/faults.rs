@@ -3,9 +3,9 @@
 use crate::worlds::{bar_pendulum, heap};
 use crate::yard::{conditions, settings};
 use ironspin_engine::{Builtin, faults};
-use ironspin_model::{DVec3, Deed, Engine, Frame, World};
+use ironspin_model::{DVec3, Effect, Engine, Frame, World};
 
-/// Frames of a world with everything that is asked of an engine: steps, a deed, a saved state, a ray.
+/// Frames of a world with everything that is asked of an engine: steps, an action, a saved state, a ray.
 fn run(world: &World, options: &str) -> Vec<Frame> {
     let mut engine = Builtin::new(settings(options));
     engine.build(world, &conditions()).unwrap();
@@ -16,7 +16,7 @@ fn run(world: &World, options: &str) -> Vec<Frame> {
     let token = engine.save().unwrap();
     let (impulse, point) = (DVec3::new(0.5, 0.0, 0.0), Some(DVec3::new(0.0, 1.0, 0.0)));
     let mover = world.dynamic_bodies().next().unwrap();
-    engine.act(mover, &Deed::Impulse { impulse, point }).unwrap();
+    engine.act(mover, &Effect::Impulse { impulse, point }).unwrap();
     engine.advance(&steps, &mut |frame| frames.push(frame.clone())).unwrap();
     engine.restore(token).unwrap();
     engine.advance(&steps, &mut |frame| frames.push(frame.clone())).unwrap();

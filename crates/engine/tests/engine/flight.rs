@@ -2,7 +2,7 @@
 
 use crate::worlds::pyramid;
 use crate::yard::{Bench, fixed, solid, square, world};
-use ironspin_model::{DVec2, DVec3, Deed, Engine, Frame, Shape, World};
+use ironspin_model::{DVec2, DVec3, Effect, Engine, Frame, Shape, World};
 
 const DT: f64 = 1.0 / 64.0;
 
@@ -65,15 +65,15 @@ fn a_ray_sees_bodies_as_they_have_turned_in_flight() {
     assert!((reach(&mut bench) - 4.0).abs() < 1e-12, "lying");
     bench.run(64, |_| {});
     assert!((reach(&mut bench) - 4.9).abs() < 1e-9, "upright after a second");
-    // A deed in flight finds it as it is, too.
-    bench.engine.act(0, &Deed::Spin(0.0)).unwrap();
+    // An action in flight finds it as it is, too.
+    bench.engine.act(0, &Effect::Spin(0.0)).unwrap();
     bench.run(64, |_| {});
     assert!((reach(&mut bench) - 4.9).abs() < 1e-9, "and stays so");
 }
 
 #[test]
 fn who_flies_into_something_is_seen_in_time() {
-    // Slow and fast, tiny and large: pairs are found anew before anybody has come further than its slack.
+    // Slow and fast, tiny and large: pairs are found anew before anybody has come further than its margin.
     for (size, speed) in [(0.1, 1.0), (0.1, 3.0), (2.0, 10.0), (0.5, 0.2)] {
         let mut world = world(0.0, 0.0, 1.0);
         world.bodies.push(fixed(square(4.0), 20.0, 0.0));
@@ -93,9 +93,9 @@ fn who_flies_into_something_is_seen_in_time() {
 /// Large enough that the passes, and not only the search for contacts, are shared.
 #[test]
 fn a_team_gives_the_bits_of_one_thread() {
-    let told = |threads: u32| {
+    let reported = |threads: u32| {
         let mut world = pyramid(44);
-        // A blow keeps the pile busy.
+        // An impact keeps the pile busy.
         let mut ball = solid(Shape::Disc(3.0), -5.0, 6.0);
         ball.velocity = DVec3::new(30.0, 0.0, 0.0);
         world.bodies.push(ball);
@@ -104,8 +104,8 @@ fn a_team_gives_the_bits_of_one_thread() {
         assert!(bench.engine.work().0 > 2048, "enough contacts to share");
         bench.frame
     };
-    let expected = told(1);
+    let expected = reported(1);
     for threads in [2, 3] {
-        assert!(told(threads) == expected, "{threads} threads went another way");
+        assert!(reported(threads) == expected, "{threads} threads went another way");
     }
 }

@@ -7,7 +7,7 @@ use ironspin_model::{DVec2, DVec3, Shape};
 #[test]
 fn a_block_slips_where_coulomb_says() {
     let block = || Shape::Box(DVec2::new(1.0, 0.5));
-    for options in ["", "solver=soft"] {
+    for options in ["", "solver=compliant"] {
         for friction in [0.2_f64, 0.5, 0.9] {
             let threshold = friction.atan();
             let held = slid(threshold * 0.995, friction, block(), 0.25, options, 3.0);
@@ -25,7 +25,7 @@ fn a_block_slips_where_coulomb_says() {
 fn a_block_slides_with_the_acceleration_of_the_slope() {
     let (angle, friction) = (0.5_f64, 0.2);
     let expected = 0.5 * G * (angle.sin() - friction * angle.cos()) * 4.0;
-    for options in ["", "solver=soft", "solver=position"] {
+    for options in ["", "solver=compliant", "solver=position"] {
         let way = slid(angle, friction, Shape::Box(DVec2::new(1.0, 0.5)), 0.25, options, 2.0);
         assert!((way / expected - 1.0).abs() < 0.01, "{options}: {way} and not {expected}");
     }
@@ -35,7 +35,7 @@ fn a_block_slides_with_the_acceleration_of_the_slope() {
 fn a_disc_rolls_with_two_thirds_of_the_acceleration() {
     let angle = 0.3_f64;
     let expected = 0.5 * (2.0 / 3.0) * G * angle.sin() * 4.0;
-    for options in ["", "solver=soft", "integrator=symplectic-euler"] {
+    for options in ["", "solver=compliant", "integrator=symplectic-euler"] {
         let way = slid(angle, 0.8, Shape::Disc(0.5), 0.5, options, 2.0);
         assert!((way / expected - 1.0).abs() < 0.005, "{options}: {way} and not {expected}");
     }

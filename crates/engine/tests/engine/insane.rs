@@ -73,7 +73,7 @@ fn many_bodies_at_one_point_stay_bounded() {
     for _ in 0..150 {
         world.bodies.push(solid(Shape::Disc(0.1), 0.0, 1.0));
     }
-    for options in ["", "solver=soft", "solver=position", "swept=all"] {
+    for options in ["", "solver=compliant", "solver=position", "swept=all"] {
         let mut bench = Bench::new(world.clone(), options, DT);
         bench.run(20, |frame| {
             for state in &frame.bodies {
@@ -95,7 +95,7 @@ fn extreme_masses_speeds_and_steps_do_not_panic() {
             body.velocity = DVec3::new(speed, -speed, 0.0);
             world.bodies.push(body);
         }
-        for options in ["", "swept=all", "solver=soft", "solver=position", "integrator=explicit-euler"] {
+        for options in ["", "swept=all", "solver=compliant", "solver=position", "integrator=explicit-euler"] {
             let Ok(mut bench) = Bench::try_new(world.clone(), options, dt) else { continue };
             bench.run(20, |_| {});
         }

@@ -61,7 +61,7 @@ fn a_weld_holds_place_and_angle_under_load() {
     world.bodies.push(fixed(square(0.2), 0.0, 0.0));
     world.bodies.push(solid(Shape::Box(DVec2::new(1.0, 0.2)), 0.6, 0.0));
     world.joints.push(joint(JointKind::Weld, [0, 1], [(0.1, 0.0), (-0.5, 0.0)]));
-    for options in ["", "solver=soft", "solver=position"] {
+    for options in ["", "solver=compliant", "solver=position"] {
         let mut bench = Bench::new(world.clone(), options, 1.0 / 60.0);
         bench.seconds(5.0, |_| {});
         assert!(bench.position(1).distance(DVec2::new(0.6, 0.0)) < 1e-3, "{options}: {}", bench.position(1));

@@ -1,7 +1,7 @@
-//! Kinds of body, filters, scripted deeds, compounds, save and restore, rays.
+//! Kinds of body, filters, scripted actions, compounds, save and restore, rays.
 
 use crate::yard::{Bench, energy, fixed, floor, momentum, solid, square, world};
-use ironspin_model::{Action, BodyKind, DVec2, DVec3, Deed, Engine, Part, Shape, World, body_mass};
+use ironspin_model::{Action, BodyKind, DVec2, DVec3, Effect, Engine, Part, Shape, World, body_mass};
 
 const G: f64 = 9.81;
 const DT: f64 = 1.0 / 60.0;
@@ -15,7 +15,7 @@ fn a_moving_platform_carries_and_a_static_body_never_moves() {
     world.bodies.push(platform);
     world.bodies.push(solid(square(0.5), 0.0, 0.5));
     world.bodies.push(fixed(square(1.0), 20.0, 0.0));
-    for options in ["", "solver=soft", "solver=position", "swept=all"] {
+    for options in ["", "solver=compliant", "solver=position", "swept=all"] {
         let mut bench = Bench::new(world.clone(), options, DT);
         bench.seconds(4.0, |_| {});
         assert!((bench.position(0) - DVec2::new(4.0, 2.0)).length() < 1e-9, "{options}: {}", bench.position(0));
@@ -50,12 +50,12 @@ fn layers_and_pairs_decide_who_meets_in_either_order() {
     }
 }
 
-fn action(at_time: f64, body: usize, deed: Deed) -> Action {
-    Action { at_time, body, deed }
+fn action(at_time: f64, body: usize, effect: Effect) -> Action {
+    Action { at_time, body, effect }
 }
 
 #[test]
-fn deeds_do_what_they_say() {
+fn actions_do_what_they_say() {
     let mut world = world(0.0, 0.0, 0.0);
     for i in 0..6 {
         world.bodies.push(solid(square(1.0), 3.0 * f64::from(i), 0.0));
@@ -64,14 +64,14 @@ fn deeds_do_what_they_say() {
     let up = DVec3::new(0.0, 1.0, 0.0);
     let edge = Some(DVec3::new(3.5, 0.0, 0.0));
     world.actions = vec![
-        action(0.0, 0, Deed::Impulse { impulse: up, point: None }),
-        action(0.0, 1, Deed::Impulse { impulse: up, point: edge }),
-        action(0.0, 2, Deed::Force { force: up, point: None }),
-        action(0.0, 3, Deed::Torque(1.0)),
-        action(1.0, 4, Deed::Remove),
-        action(1.0, 5, Deed::Add),
-        action(1.0, 0, Deed::Place { position: DVec3::new(0.0, -7.0, 0.0), angle: 0.5 }),
-        action(2.0, 0, Deed::Gravity(DVec3::new(0.0, -1.0, 0.0))),
+        action(0.0, 0, Effect::Impulse { impulse: up, point: None }),
+        action(0.0, 1, Effect::Impulse { impulse: up, point: edge }),
+        action(0.0, 2, Effect::Force { force: up, point: None }),
+        action(0.0, 3, Effect::Torque(1.0)),
+        action(1.0, 4, Effect::Remove),
+        action(1.0, 5, Effect::Add),
+        action(1.0, 0, Effect::Place { position: DVec3::new(0.0, -7.0, 0.0), angle: 0.5 }),
+        action(2.0, 0, Effect::Gravity(DVec3::new(0.0, -1.0, 0.0))),
     ];
     let mut bench = Bench::new(world, "", 0.25);
     assert!(bench.frame.bodies[5].position.x.is_nan());
@@ -108,7 +108,7 @@ fn casting() -> World {
         half.absent = true;
         world.bodies.push(half);
     }
-    world.actions.push(action(0.5, 0, Deed::Split(vec![1, 2])));
+    world.actions.push(action(0.5, 0, Effect::Split(vec![1, 2])));
     world
 }
 
@@ -143,7 +143,7 @@ fn a_restored_world_goes_on_to_the_bit() {
     for i in 0..12 {
         world.bodies.push(solid(square(0.7), 0.3 * f64::from(i % 3), 1.0 + f64::from(i)));
     }
-    for options in ["", "solver=soft", "sleep=on", "precision=f32"] {
+    for options in ["", "solver=compliant", "sleep=on", "precision=f32"] {
         let mut bench = Bench::new(world.clone(), options, DT);
         bench.seconds(1.0, |_| {});
         let token = bench.engine.save().unwrap();
@@ -173,14 +173,14 @@ fn rays_hit_the_nearest_solid_and_start_inside_at_distance_zero() {
     let mut bench = Bench::new(world, "", DT);
     let (from, to) = (DVec3::ZERO, DVec3::new(20.0, 0.0, 0.0));
     let hits = bench.engine.rays(from, to).unwrap();
-    let told: Vec<(usize, f64)> = hits.iter().map(|hit| (hit.body, hit.distance)).collect();
+    let reported: Vec<(usize, f64)> = hits.iter().map(|hit| (hit.body, hit.distance)).collect();
     for ((body, distance), (expected, at)) in
-        told.iter().zip([(0, 2.5), (1, 5.5), (2, 8.25), (3, 11.75), (4, 14.0), (5, 16.0)])
+        reported.iter().zip([(0, 2.5), (1, 5.5), (2, 8.25), (3, 11.75), (4, 14.0), (5, 16.0)])
     {
         assert_eq!(*body, expected);
         assert!((distance - at).abs() < 1e-12, "{body}: {distance}");
     }
-    assert_eq!(told.len(), 6);
+    assert_eq!(reported.len(), 6);
     assert_eq!(hits[0].normal, DVec3::NEG_X);
     let inside = bench.engine.ray(DVec3::new(6.1, 0.0, 0.0), to).unwrap().unwrap();
     assert_eq!((inside.body, inside.distance, inside.normal), (1, 0.0, DVec3::NEG_X));

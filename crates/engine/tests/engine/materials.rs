@@ -63,7 +63,7 @@ fn mass_does_not_matter_in_free_fall_and_the_gravity_factor_does() {
         (body.mass, body.inertia, body.gravity_factor) = (mass, mass, factor);
         world.bodies.push(body);
     }
-    for options in ["", "solver=soft", "solver=position"] {
+    for options in ["", "solver=compliant", "solver=position"] {
         let mut bench = Bench::new(world.clone(), options, 1.0 / 64.0);
         bench.seconds(2.0, |_| {});
         for (body, fall) in [(0, -0.5 * G * 4.0), (1, -0.5 * G * 4.0), (2, 0.0), (3, G * 4.0)] {

@@ -24,9 +24,14 @@ fn the_heaviest_on_top_at_a_thousand_to_one_stands() {
 
 #[test]
 fn every_solver_that_knows_resting_contact_keeps_a_stack_of_ten() {
-    for options in
-        ["solver=soft", "solver=position", "integrator=symplectic-euler", "precision=f32", "substeps=8", "sleep=on"]
-    {
+    for options in [
+        "solver=compliant",
+        "solver=position",
+        "integrator=symplectic-euler",
+        "precision=f32",
+        "substeps=8",
+        "sleep=on",
+    ] {
         let (rms, _) = rest(stack(10), options, 20.0, 15.0);
         assert!(rms < 0.01, "{options}: {rms}");
     }
@@ -54,7 +59,7 @@ fn an_early_end_of_the_passes_saves_most_of_them_at_rest() {
     assert!(passes <= 60 * 4 * 4, "{passes} passes in 60 steps at rest");
 }
 
-/// Capsules lying on a floor with discs wedged between them, struck from above: friction couples all of them, and passes that
+/// Capsules lying on a floor with discs wedged between them, hit from above: friction couples all of them, and passes that
 /// overshoot would find more and more to change.
 #[test]
 fn discs_and_capsules_poured_into_a_trough_gain_no_energy() {

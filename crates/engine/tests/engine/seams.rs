@@ -25,7 +25,7 @@ fn seams_do_not_trip_a_slider() {
         (Shape::Capsule { length: 0.4, radius: 0.2 }, 0.2),
         (Shape::Polygon(vec![DVec2::new(-0.3, -0.2), DVec2::new(0.3, -0.2), DVec2::new(0.0, 0.4)]), 0.2),
     ] {
-        for options in ["", "swept=all", "solver=soft"] {
+        for options in ["", "swept=all", "solver=compliant"] {
             let mut bench = Bench::new(track(shape.clone(), under, 37), options, 1.0 / 60.0);
             bench.seconds(3.0, |_| {});
             let (at, speed) = (bench.position(1), bench.velocity(1));
@@ -33,7 +33,7 @@ fn seams_do_not_trip_a_slider() {
             assert!((speed - DVec2::new(3.0, 0.0)).length() < 1e-4, "{shape:?} {options}: {speed}");
             assert!((at.x - 9.0).abs() < 1e-4 && (at.y - under).abs() < 2e-3, "{shape:?} {options}: {at}");
             // Soft contact gives way a little where its points change.
-            let tilt = if options == "solver=soft" { 1e-3 } else { 1e-4 };
+            let tilt = if options == "solver=compliant" { 1e-3 } else { 1e-4 };
             assert!(bench.frame.bodies[1].angle.abs() < tilt, "{shape:?} {options}: {}", bench.frame.bodies[1].angle);
         }
     }
@@ -91,12 +91,12 @@ fn level_tiles_do_not_trip_a_slider_and_a_raised_one_stops_it() {
         (Shape::Capsule { length: 0.4, radius: 0.2 }, 0.2),
         (Shape::Polygon(vec![DVec2::new(-0.3, -0.2), DVec2::new(0.3, -0.2), DVec2::new(0.0, 0.4)]), 0.2),
     ] {
-        for options in ["", "solver=soft", "swept=all"] {
+        for options in ["", "solver=compliant", "swept=all"] {
             let mut bench = Bench::new(tiles(shape.clone(), under, 0.0), options, 1.0 / 60.0);
             bench.seconds(3.0, |_| {});
             let speed = bench.velocity(24);
             // Soft contact gives way a little where its points change.
-            let trip = if options == "solver=soft" { 5e-3 } else { 1e-3 };
+            let trip = if options == "solver=compliant" { 5e-3 } else { 1e-3 };
             assert!((speed - DVec2::new(3.0, 0.0)).length() < trip, "{shape:?} {options}: {speed}");
         }
         let mut bench = Bench::new(tiles(shape.clone(), under, 0.15), "", 1.0 / 60.0);

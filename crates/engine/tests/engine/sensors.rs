@@ -16,29 +16,29 @@ fn gate(thickness: f64, speed: f64) -> World {
 
 fn notices(world: World, options: &str, seconds: f64) -> Vec<(u64, SensorEventKind)> {
     let mut bench = Bench::new(world, options, 1.0 / 60.0);
-    let mut told: Vec<(u64, SensorEventKind)> =
+    let mut reported: Vec<(u64, SensorEventKind)> =
         bench.frame.events.iter().map(|event| (event.step, event.kind)).collect();
     let speed = bench.velocity(1);
     bench.seconds(seconds, |frame| {
-        told.extend(frame.events.iter().map(|event| (event.step, event.kind)));
+        reported.extend(frame.events.iter().map(|event| (event.step, event.kind)));
         assert!(frame.events.iter().all(|event| event.sensor == [0, 0] && event.other == [1, 0]));
     });
     assert_eq!(bench.velocity(1), speed, "a sensor does not push");
-    told
+    reported
 }
 
 #[test]
 fn coming_and_going_are_noticed_at_the_step_they_happen() {
     // Edge to edge: touches after 2 - 0.25 - 0.5 = 1.25 m, leaves after 2 + 0.75 = 2.75 m; at 1.6 m/s.
-    let told = notices(gate(1.0, 1.6), "", 3.0);
-    assert_eq!(told, [(47, SensorEventKind::Enter), (104, SensorEventKind::Leave)]);
+    let reported = notices(gate(1.0, 1.6), "", 3.0);
+    assert_eq!(reported, [(47, SensorEventKind::Enter), (104, SensorEventKind::Leave)]);
 }
 
 #[test]
 fn a_pass_within_one_step_gives_both_notices() {
     for options in ["", "swept=all"] {
-        let told = notices(gate(0.01, 600.0), options, 0.5);
-        assert_eq!(told, [(1, SensorEventKind::Enter), (1, SensorEventKind::Leave)], "{options}");
+        let reported = notices(gate(0.01, 600.0), options, 0.5);
+        assert_eq!(reported, [(1, SensorEventKind::Enter), (1, SensorEventKind::Leave)], "{options}");
     }
 }
 

@@ -49,10 +49,10 @@ fn a_ball_between_two_closing_walls_bounces_many_times_in_one_step() {
     ball.velocity = DVec3::new(480.0, 0.0, 0.0);
     world.bodies.push(ball);
     let mut bench = Bench::new(world, "swept=all", 1.0 / 60.0);
-    let mut blows = 0;
-    bench.seconds(1.0, |frame| blows += frame.contacts.iter().filter(|contact| contact.impulse > 0.0).count());
+    let mut impacts = 0;
+    bench.seconds(1.0, |frame| impacts += frame.contacts.iter().filter(|contact| contact.impulse > 0.0).count());
     // 480 m at 0.8 m a crossing.
-    assert!((blows as i64 - 600).abs() <= 1, "{blows}");
+    assert!((impacts as i64 - 600).abs() <= 1, "{impacts}");
     assert!((bench.velocity(2).x.abs() - 480.0).abs() < 1e-9);
 }
 
@@ -77,7 +77,7 @@ fn volley(spin: f64, finer: u32) -> Vec<[bool; 2]> {
 
 #[test]
 fn many_shots_at_one_plate_are_all_stopped() {
-    // A plate that was struck once must still be there for all others.
+    // A plate that was hit once must still be there for all others.
     assert_eq!(volley(0.0, 1), vec![[true, false]; 30]);
     // One that turns meets those that it meets at a step 32 times finer.
     assert_eq!(volley(9.0, 1), volley(9.0, 32));

@@ -68,9 +68,9 @@ fn frames(world: World, options: &str) -> Vec<Frame> {
 fn compare(name: &str, world: &World, back: impl Fn(&BodyState, f64) -> (DVec2, DVec2, f64), bound: f64) {
     // The soft and position solvers press the points of a contact one after the other, so they know left from right.
     for options in ["", "swept=all"] {
-        let (plain, told) = (frames(scene(), options), frames(world.clone(), options));
+        let (plain, reported) = (frames(scene(), options), frames(world.clone(), options));
         let mut touched = 0;
-        for (a, b) in plain.iter().zip(&told) {
+        for (a, b) in plain.iter().zip(&reported) {
             touched += a.contacts.len();
             for (body, (a_state, b_state)) in a.bodies.iter().zip(&b.bodies).enumerate().skip(2) {
                 let (position, velocity, spin) = back(b_state, b.time);

@@ -79,7 +79,7 @@ fn a_steady_step_allocates_nothing() {
         "threads=1,broad=sort",
         "threads=1,broad=tree",
         "threads=1,swept=all",
-        "threads=1,solver=soft",
+        "threads=1,solver=compliant",
         "threads=1,solver=position",
         "threads=1,sleep=on",
         "threads=1,integrator=rk4",

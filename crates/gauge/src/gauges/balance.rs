@@ -1,8 +1,8 @@
 //! Balance of linear and angular momentum.
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 
@@ -86,10 +86,10 @@ impl Balance {
         if view.before.is_none() {
             return true;
         }
-        let speed = |when: When, id: usize| view.sight.speed(when, id);
+        let speed = |when: When, id: usize| view.cache.speed(when, id);
         let reach = |id: usize| {
             // As far as either speed carries, and a hundredth of the size for engines that keep a slop.
-            let size = view.sight.shapes().size(id);
+            let size = view.cache.shapes().size(id);
             1.5 * view.span() * speed(When::Before, id).max(speed(When::Now, id))
                 + if size.is_finite() { 0.01 * size } else { 0.0 }
         };
@@ -106,7 +106,7 @@ impl Balance {
         let within = furthest(&self.of) + furthest(&self.outside);
         [When::Before, When::Now].into_iter().any(|when| {
             self.touched = None;
-            view.sight.near_pairs(when, &self.of, &self.outside, within, |a, b| {
+            view.cache.near_pairs(when, &self.of, &self.outside, within, |a, b| {
                 if self.touched.is_none() && touch(when, a, b) {
                     self.touched = Some((a, b));
                 }
@@ -117,7 +117,7 @@ impl Balance {
 
     /// Momentum of one body, and the size of its contributions.
     fn momentum(&self, view: &View<'_>, frame: &ironspin_model::Frame, id: usize) -> (DVec3, f64) {
-        let (body, state) = (view.sight.nature(id), &frame.bodies[id]);
+        let (body, state) = (view.cache.traits(id), &frame.bodies[id]);
         let linear = body.mass * state.velocity;
         match self.kind {
             Kind::Linear => (linear, linear.length()),
@@ -130,7 +130,7 @@ impl Balance {
 
     /// Impulse, or moment of it, that gravity gives over the step; exact for a parabola.
     fn by_gravity(&self, view: &View<'_>, before: &ironspin_model::Frame, id: usize) -> DVec3 {
-        let impulse = view.sight.nature(id).mass * view.fall(id) * view.span();
+        let impulse = view.cache.traits(id).mass * view.fall(id) * view.span();
         match self.kind {
             Kind::Linear => impulse,
             Kind::Angular => (0.5 * (before.bodies[id].position + view.now.bodies[id].position)).cross(impulse),

@@ -1,8 +1,8 @@
 //! Contact points as the engine reports them, held against where the bodies are.
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{Contact, Frame, World};
 
@@ -78,8 +78,8 @@ pub(crate) fn phantom(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 
 impl Contacts {
     /// Reported contacts of the bodies asked for that are there.
-    fn told<'v>(&self, view: &View<'v>) -> impl Iterator<Item = &'v Contact> {
-        let (view, all) = (*view, view.sight.all_are_there());
+    fn reported<'v>(&self, view: &View<'v>) -> impl Iterator<Item = &'v Contact> {
+        let (view, all) = (*view, view.cache.all_are_there());
         let known = move |id: usize| id < view.world.bodies.len() && (all || view.present(id));
         view.now.contacts.iter().filter(move |contact| {
             let [a, b] = contact.bodies;
@@ -90,17 +90,17 @@ impl Contacts {
     fn see_phantoms(&mut self, view: &View<'_>, before: &Frame) {
         let (mut reported, mut phantoms, mut first) = (0, 0, None);
         let mut place = 0;
-        for contact in self.told(view) {
+        for contact in self.reported(view) {
             reported += 1;
             let [a, b] = contact.bodies;
             let slop = 0.01 * view.smaller_size(a, b);
             // Most lie so near that it need not be asked how far they travel.
-            if !(contact.impulse > 0.0) || view.sight.bounds_of((a, b), &mut place).high <= slop {
+            if !(contact.impulse > 0.0) || view.cache.bounds_of((a, b), &mut place).high <= slop {
                 continue;
             }
             let relative = |frame: &Frame| (frame.bodies[a].velocity - frame.bodies[b].velocity).length();
             let turning = |id: usize| {
-                let reach = view.sight.shapes().reach(id);
+                let reach = view.cache.shapes().reach(id);
                 let spin = before.bodies[id].spin.length().max(view.now.bodies[id].spin.length());
                 if reach.is_finite() { spin * reach } else { 0.0 }
             };
@@ -118,22 +118,22 @@ impl Contacts {
     }
 
     fn see_points(&mut self, view: &View<'_>) {
-        let mut told = std::mem::take(&mut self.pairs_told);
-        told.clear();
-        told.extend(self.told(view).map(|contact| {
+        let mut reported = std::mem::take(&mut self.pairs_told);
+        reported.clear();
+        reported.extend(self.reported(view).map(|contact| {
             let [a, b] = contact.bodies;
             (a.min(b), a.max(b))
         }));
-        self.reported += told.len() as u64;
-        if !told.is_sorted() {
-            told.sort_unstable();
+        self.reported += reported.len() as u64;
+        if !reported.is_sorted() {
+            reported.sort_unstable();
         }
-        let mut next = told.iter().peekable();
-        view.sight.candidates(&self.members, &self.everything, 0.01 * view.sight.shapes().widest(), |candidate| {
+        let mut next = reported.iter().peekable();
+        view.cache.candidates(&self.members, &self.everything, 0.01 * view.cache.shapes().widest(), |candidate| {
             let (a, b) = candidate.bodies;
             let within = 0.01 * view.smaller_size(a, b);
             let near = candidate.bounds.high <= within
-                || !(candidate.bounds.low > within) && view.sight.gap_of(candidate, within).distance <= within;
+                || !(candidate.bounds.low > within) && view.cache.gap_of(candidate, within).distance <= within;
             if !near {
                 return;
             }
@@ -149,7 +149,7 @@ impl Contacts {
                 }
             }
         });
-        self.pairs_told = told;
+        self.pairs_told = reported;
     }
 }
 

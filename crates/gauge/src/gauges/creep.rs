@@ -15,7 +15,7 @@ pub(crate) const RATE: GaugeEntry = GaugeEntry {
     limits: "A shake of amplitude a over a window T leaves a slope of about a / T.",
     usual_causes: "friction solved before the load has arrived; friction anchored to nothing; overlap correction along a tilted normal",
     make: rate,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 

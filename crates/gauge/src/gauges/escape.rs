@@ -13,10 +13,10 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     formula: "count(exists t: x(t) outside bounds)",
     source: "definition",
     limits: "Only as good as the bounds of the scene.",
-    usual_causes: "tunnelling, blow-up, an energy gain that throws bodies out",
+    usual_causes: "tunnelling, impact-up, an energy gain that throws bodies out",
     needs: &[Need::Bounds],
     counts: true,
-    looks: false,
+    needs_geometry: false,
     make: count,
 };
 

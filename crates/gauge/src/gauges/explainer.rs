@@ -1,9 +1,9 @@
 //! What may push a body, and what of a change of its velocity that explains.
 
+use crate::frame_cache::When;
 use crate::gauge::View;
 use crate::gauges::motion::{Unexplained, unexplained};
-use crate::geometry::{Outline, Spot, velocity_at};
-use crate::sight::When;
+use crate::geometry::{Collider, Pose, velocity_at};
 use ironspin_model::{DVec2, World};
 use std::collections::BTreeMap;
 
@@ -83,7 +83,7 @@ impl Push {
 struct Known {
     push: Push,
     edges: Option<[DVec2; 2]>,
-    spots: [Spot; 2],
+    poses: [Pose; 2],
 }
 
 /// What may push one body: kept between steps, since what rests is pushed as it was.
@@ -95,7 +95,7 @@ pub(crate) struct Explainer {
     /// The widest angle of friction of the body, rad.
     friction: Option<f64>,
     /// The frame in which it was asked last, by its number, and the answer.
-    told: Option<(u64, f64)>,
+    reported: Option<(u64, f64)>,
 }
 
 /// What may push each body, for the gauges of a trial whose windows begin at the same time: they ask for the same bodies in the same frames,
@@ -116,19 +116,19 @@ impl Explainer {
     /// What of a body's change of velocity over the step is not explained, m/s; 0 when that lies below the rounding of the velocity. A
     /// body that nothing may push is also asked for its rim.
     pub(crate) fn ghost(&mut self, view: &View<'_>, id: usize) -> f64 {
-        let frame = view.sight.frame();
-        if let Some((_, told)) = self.told.filter(|(of, _)| *of == frame) {
-            return told;
+        let frame = view.cache.frame();
+        if let Some((_, reported)) = self.reported.filter(|(of, _)| *of == frame) {
+            return reported;
         }
         let ghost = unexplained(view, id).map_or(0.0, |change| self.unexplained(view, id, &change));
-        self.told = Some((frame, ghost));
+        self.reported = Some((frame, ghost));
         ghost
     }
 
     fn unexplained(&mut self, view: &View<'_>, id: usize, change: &Unexplained) -> f64 {
         let size = change.velocity.length();
-        let noise = 1e-12 * (view.sight.speed(When::Now, id) + size + change.explained);
-        let turned = change.spin.abs() * view.sight.shapes().reach(id);
+        let noise = 1e-12 * (view.cache.speed(When::Now, id) + size + change.explained);
+        let turned = change.spin.abs() * view.cache.shapes().reach(id);
         if size <= noise && turned <= noise {
             return 0.0;
         }
@@ -160,8 +160,8 @@ impl Explainer {
         if let Some(first) = self.pushes.first().copied() {
             let edges = Cone::edges(first.normal, first.half);
             if first.explains(&edges, change) && stands(view, id, &first, &self.pushes) {
-                let spots = [id, first.other].map(|body| *view.sight.spot(body));
-                self.known = Some(Known { push: first, edges, spots });
+                let poses = [id, first.other].map(|body| *view.cache.pose(body));
+                self.known = Some(Known { push: first, edges, poses });
                 return 0.0;
             }
         }
@@ -195,16 +195,16 @@ impl Explainer {
 
 /// Whether a push that explained a change is still there: neither body has moved by a thousandth of its size.
 fn still_there(view: &View<'_>, id: usize, known: &Known) -> bool {
-    [id, known.push.other].into_iter().zip(&known.spots).all(|(body, spot)| {
-        let now = view.sight.spot(body);
-        let size = view.sight.shapes().size(body);
+    [id, known.push.other].into_iter().zip(&known.poses).all(|(body, pose)| {
+        let now = view.cache.pose(body);
+        let size = view.cache.shapes().size(body);
         let near = if size.is_finite() { 1e-3 * size } else { 0.0 };
-        (now.place() - spot.place()).length() <= near && (now.angle() - spot.angle()).abs() <= 1e-3
+        (now.place() - pose.place()).length() <= near && (now.angle() - pose.angle()).abs() <= 1e-3
     })
 }
 
 /// Whether a push is there for good. It is not when it is gone as soon as the body is moved off another one by a hundredth of its
-/// size: the side of a plate that lies level with its neighbour, seen by a slider that has sunk in by less than can be told.
+/// size: the side of a plate that lies level with its neighbour, seen by a slider that has sunk in by less than can be measured.
 fn stands(view: &View<'_>, id: usize, push: &Push, pushes: &[Push]) -> bool {
     pushes.iter().all(|other| {
         other.other == push.other || other.normal.dot(push.normal) >= 0.7 || is_solid(view, id, push, other.normal)
@@ -230,11 +230,11 @@ fn is_solid(view: &View<'_>, id: usize, push: &Push, way: DVec2) -> bool {
     }
     let by = shift * way;
     [When::Before, When::Now].into_iter().any(|when| {
-        view.sight.outlines(when, id).iter().any(|part| {
+        view.cache.colliders(when, id).iter().any(|part| {
             let moved = part.shifted(by);
             // What lies clearly above the edge has that edge below it, and not beside it.
-            let beside = |other: &Outline| other.gap_to(&moved).normal.dot(push.normal) > 0.7;
-            view.sight.outlines(when, push.other).iter().any(beside)
+            let beside = |other: &Collider| other.gap_to(&moved).normal.dot(push.normal) > 0.7;
+            view.cache.colliders(when, push.other).iter().any(beside)
         })
     })
 }
@@ -243,14 +243,14 @@ fn is_solid(view: &View<'_>, id: usize, push: &Push, way: DVec2) -> bool {
 fn fill(view: &View<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
     let Some(before) = view.before else { return };
     let swift = |id: usize| {
-        let [was, is] = [When::Before, When::Now].map(|when| view.sight.swiftness(when, id));
+        let [was, is] = [When::Before, When::Now].map(|when| view.cache.swiftness(when, id));
         was.max(is) + view.fall(id).length() * view.span()
     };
-    let (own, shapes) = (swift(id), view.sight.shapes());
-    let fastest = view.sight.fastest().max(own);
+    let (own, shapes) = (swift(id), view.cache.shapes());
+    let fastest = view.cache.fastest().max(own);
     let size = shapes.size(id);
     let near = if size.is_finite() { 0.01 * size } else { 0.0 };
-    view.sight.neighbours_of(id, 1.5 * (own + fastest) * view.span() + near, |neighbour| {
+    view.cache.neighbours_of(id, 1.5 * (own + fastest) * view.span() + near, |neighbour| {
         let other = neighbour.body;
         if !view.present(other) {
             return;
@@ -258,7 +258,7 @@ fn fill(view: &View<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
         let size = view.smaller_size(id, other);
         let within = 1.5 * (own + swift(other)) * view.span() + 0.01 * size;
         for (when, frame) in [(When::Before, before), (When::Now, view.now)] {
-            view.sight.gaps_beside(when, id, neighbour, within, |gap| {
+            view.cache.gaps_beside(when, id, neighbour, within, |gap| {
                 if gap.distance > within {
                     return;
                 }

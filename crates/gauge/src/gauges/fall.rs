@@ -1,7 +1,7 @@
 //! The first drop: how bodies fall and where they come to rest, with the usual mistakes of a set-up named.
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{DVec3, World};
 

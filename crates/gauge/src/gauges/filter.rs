@@ -1,9 +1,9 @@
 //! Who may collide with whom.
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::gauges::explainer::beyond_contacts;
 use crate::geometry::Membership;
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 use std::collections::BTreeSet;
@@ -81,7 +81,7 @@ impl Filter {
 
     fn see_excluded(&mut self, view: &View<'_>) {
         if self.frames == 1 {
-            let shapes = view.sight.shapes();
+            let shapes = view.cache.shapes();
             let anybody = if shapes.all_may_meet() { &[] } else { &self.of[..] };
             for &a in anybody {
                 let others = (0..view.world.bodies.len()).filter(|&b| b != a && self.others.has(b));
@@ -123,21 +123,21 @@ impl Filter {
     }
 
     fn see_allowed(&mut self, view: &View<'_>) {
-        let (neighbours, search) = view.sight.neighbours();
+        let (neighbours, search) = view.cache.neighbours();
         if search != self.search {
             self.search = search;
             self.known.clear();
             self.known.resize(neighbours, false);
         }
         let mut sunk = Vec::new();
-        view.sight.candidates(&self.members, &self.others, 0.0, |candidate| {
+        view.cache.candidates(&self.members, &self.others, 0.0, |candidate| {
             let (a, b) = candidate.bodies;
             let deep = 0.25 * view.smaller_size(a, b);
             let known = candidate.number.is_some_and(|number| self.known[number]);
             // What is known to touch need not be looked at, if it cannot lie deep.
             let touches = known || candidate.bounds.high <= 0.0;
             if !touches || !(-candidate.bounds.low <= deep) {
-                let gap = view.sight.gap_of(candidate, 0.0).distance;
+                let gap = view.cache.gap_of(candidate, 0.0).distance;
                 if -gap > deep {
                     sunk.push((a, b));
                 }

@@ -15,9 +15,9 @@ pub(crate) const FREQUENCY: GaugeEntry = GaugeEntry {
     formula: "argmax_f |FFT(hann (v - mean v))|^2, summed over x and y",
     source: "Harris, On the use of windows for harmonic analysis (1978)",
     limits: "Frequencies above half a step rate are folded down. Fewer than 16 frames give nothing. Of more than 256 bodies, 256 spread evenly are looked at. Even steps are taken for granted.",
-    usual_causes: "half the step rate: pushed apart and falling together in turns; lower: a soft contact or a stiff joint that rings",
+    usual_causes: "half the step rate: pushed apart and falling together in turns; lower: a compliant contact or a stiff joint that rings",
     make: frequency,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 

@@ -1,8 +1,8 @@
 //! Changes of velocity that nothing explains.
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 
@@ -11,10 +11,10 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     label: "ghost push",
     unit: "m/s",
     better: Better::Lower,
-    definition: "Largest change of a body's velocity in one step that gravity, damping, deeds and the contacts it could have had do not explain. A contact explains what lies in the cone of its normal and friction; without any contact in reach, a change of spin counts too, with the body's reach as lever.",
-    formula: "max_steps dist(dv - g dt, cone of { n_k turned by +- (atan mu + slack) }), slack = travel / size",
+    definition: "Largest change of a body's velocity in one step that gravity, damping, actions and the contacts it could have had do not explain. A contact explains what lies in the cone of its normal and friction; without any contact in reach, a change of spin counts too, with the body's reach as lever.",
+    formula: "max_steps dist(dv - g dt, cone of { n_k turned by +- (atan mu + margin) }), margin = travel / size",
     source: "Coulomb's law of friction; Newton's second law",
-    limits: "Bodies with joints are left out. A contact that is gone when the body is lifted by a hundredth of its size off another contact is none: so inner edges are told from steps. Contacts are sought as far as the bodies travel within one and a half steps, so that a fast scene with a long step hides more. Impacts turn normals by up to the slack.",
+    limits: "Bodies with joints are left out. A contact that is gone when the body is lifted by a hundredth of its size off another contact is none: so inner edges are distinguished from steps. Contacts are sought as far as the bodies travel within one and a half steps, so that a fast scene with a long step hides more. Impacts turn normals by up to the margin.",
     usual_causes: "inner edges of tiles or of a chain of segments; contacts kept after bodies parted; surrounding boxes taken for shapes; half or double sizes",
     make: speed,
     ..PLAIN
@@ -74,17 +74,17 @@ impl Gauge for Ghost {
         if view.before.is_none() {
             return;
         }
-        let mut explainers = view.sight.explainers().borrow_mut();
+        let mut explainers = view.cache.explainers().borrow_mut();
         let explainers = explainers.since(start, view.world);
         for &id in &self.of {
-            if view.sight.nature(id).mass == 0.0 || self.jointed.has(id) || !view.present(id) {
+            if view.cache.traits(id).mass == 0.0 || self.jointed.has(id) || !view.present(id) {
                 continue;
             }
             let ghost = explainers[id].ghost(view, id);
             if ghost == 0.0 {
                 continue;
             }
-            let speed = view.sight.speed(When::Now, id);
+            let speed = view.cache.speed(When::Now, id);
             if ghost > (1e-3 * speed).max(0.1 * view.fall(id).length() * view.span()) {
                 self.count += 1;
             }
@@ -212,11 +212,11 @@ mod tests {
         let world = tiles();
         let scope = Scope { of: vec![2], ..Scope::default() };
         let mut gauges = [speed(&world, &scope), count(&world, &scope)];
-        let mut sight = crate::sight::Sight::new(&world);
+        let mut cache = crate::frame_cache::FrameCache::new(&world);
         let mut before = None;
         for now in &frames {
-            sight.see(now);
-            let view = View { world: &world, before, now, gravity: world.gravity, deeds: &[], sight: &sight };
+            cache.update(now);
+            let view = View { world: &world, before, now, gravity: world.gravity, effects: &[], cache: &cache };
             gauges.iter_mut().for_each(|gauge| gauge.observe(&view));
             before = Some(now);
         }

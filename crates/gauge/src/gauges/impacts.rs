@@ -1,8 +1,8 @@
 //! How many impacts there were, and of which pairs.
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Membership, velocity_at};
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 use std::collections::{BTreeMap, BTreeSet};
@@ -97,20 +97,20 @@ impl Impacts {
         let mut pushes = vec![(DVec3::ZERO, 0.0); view.world.bodies.len()];
         for contact in &view.now.contacts {
             for (id, sign) in contact.bodies.into_iter().zip([-1.0, 1.0]) {
-                if let Some((told, sum)) = pushes.get_mut(id) {
-                    *told += sign * contact.impulse * contact.normal;
+                if let Some((reported, sum)) = pushes.get_mut(id) {
+                    *reported += sign * contact.impulse * contact.normal;
                     *sum += contact.impulse.abs();
                 }
             }
         }
         let mut there = (0..view.world.bodies.len()).filter(|&id| self.of.has(id) && view.present(id));
         there.all(|id| {
-            let body = view.sight.nature(id);
+            let body = view.cache.traits(id);
             let changed =
                 body.mass * (view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span);
-            let (told, sum) = pushes[id];
+            let (reported, sum) = pushes[id];
             let size = changed.length() + body.mass * 1e-6 * before.bodies[id].velocity.length() + sum;
-            (told - changed).length() <= BELIEVED * size
+            (reported - changed).length() <= BELIEVED * size
         })
     }
 
@@ -118,31 +118,31 @@ impl Impacts {
     fn count_by_states(&mut self, view: &View<'_>) {
         let Some(before) = view.before else { return };
         let span = view.span();
-        // Where nothing moves fast enough to strike, and nothing must be seen to part, there is nothing to tell.
+        // Where nothing moves fast enough to collide, and nothing must be seen to part, there is nothing to report.
         let members = (0..view.world.bodies.len()).filter(|&id| self.of.has(id));
         let gentlest = members.map(|id| view.fall(id).length()).fold(f64::INFINITY, f64::min);
-        if self.together.is_empty() && 2.0 * view.sight.fastest() <= CLEAR_STEPS * gentlest * span {
+        if self.together.is_empty() && 2.0 * view.cache.fastest() <= CLEAR_STEPS * gentlest * span {
             return;
         }
         let mut found = Vec::new();
-        let swift = |id: usize| view.sight.swiftness(When::Before, id).max(view.sight.swiftness(When::Now, id));
+        let swift = |id: usize| view.cache.swiftness(When::Before, id).max(view.cache.swiftness(When::Now, id));
         // How fast two bodies can come together anywhere within a distance of their rims, m/s.
         let closing = |frame: &ironspin_model::Frame, a: usize, b: usize, within: f64| {
             let turning = |id: usize| {
                 let spin = frame.bodies[id].spin.length();
-                if spin == 0.0 { 0.0 } else { spin * (view.sight.shapes().reach(id) + within) }
+                if spin == 0.0 { 0.0 } else { spin * (view.cache.shapes().reach(id) + within) }
             };
             (frame.bodies[b].velocity - frame.bodies[a].velocity).length() + turning(a) + turning(b)
         };
-        let within = 2.0 * view.sight.fastest() * span + 0.02 * view.sight.shapes().widest();
+        let within = 2.0 * view.cache.fastest() * span + 0.02 * view.cache.shapes().widest();
         let together = &self.together;
-        view.sight.near_pairs(When::Before, &self.of, &self.others, within, |a, b| {
+        view.cache.near_pairs(When::Before, &self.of, &self.others, within, |a, b| {
             if !(view.present(a) && view.present(b)) {
                 return;
             }
             let fall = view.fall(a).length().max(view.fall(b).length());
             let slow = CLEAR_STEPS * fall * span;
-            // What does not move fast enough to strike has nothing to tell, unless it must be seen to part.
+            // What does not move fast enough to collide has nothing to report, unless it must be seen to part.
             let bound = swift(a) + swift(b);
             let parting = together.contains(&(a, b));
             if bound <= slow && !parting {
@@ -171,8 +171,8 @@ impl Impacts {
             let reached = nearer.distance <= 1.5 * was.abs().max(is.abs()) * span + 0.01 * size;
             found.push(((a, b), reached && -was > slow && -is < -0.5 * was, is > slow || !reached));
         });
-        for (pair, struck, parted) in found {
-            if struck && !self.together.contains(&pair) {
+        for (pair, hit, parted) in found {
+            if hit && !self.together.contains(&pair) {
                 *self.counts.entry(pair).or_default() += 1;
                 self.together.insert(pair);
             }
@@ -188,7 +188,7 @@ impl Gauge for Impacts {
         self.frames += 1;
         let speeds =
             (0..view.world.bodies.len()).filter(|&id| (self.of.has(id) || self.others.has(id)) && view.present(id));
-        self.fastest = speeds.map(|id| view.sight.swiftness(When::Now, id)).fold(self.fastest, f64::max);
+        self.fastest = speeds.map(|id| view.cache.swiftness(When::Now, id)).fold(self.fastest, f64::max);
         if view.before.is_none() {
             return;
         }
@@ -211,12 +211,12 @@ impl Gauge for Impacts {
         let mut pairs: Vec<(&PairOfBodies, &u64)> = self.counts.iter().collect();
         pairs.sort_by(|a, b| b.1.cmp(a.1).then(a.0.cmp(b.0)));
         let name = |id: usize| world.bodies[id].name.as_str();
-        let mut told: Vec<String> =
+        let mut reported: Vec<String> =
             pairs.iter().take(3).map(|((a, b), count)| format!("{count} of {} with {}", name(*a), name(*b))).collect();
         if pairs.len() > 3 {
-            told.push(format!("{} more pairs", pairs.len() - 3));
+            reported.push(format!("{} more pairs", pairs.len() - 3));
         }
-        let reading = Reading::of(total as f64, told.join(", "));
+        let reading = Reading::of(total as f64, reported.join(", "));
         if self.unexplained_steps > 0 {
             return reading.warn(format!(
                 "in {} steps the engine's contact notices did not explain the motion, so impacts were counted from the states: at most one a pair and step",

@@ -15,7 +15,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     limits: "Steady motion counts as well: use it where bodies should rest.",
     usual_causes: "contacts that flicker on and off; overlap correction that overshoots; no warm starting; restitution at rest",
     make: speed,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -30,7 +30,7 @@ pub(crate) const TRAVEL: GaugeEntry = GaugeEntry {
     limits: "Steady motion counts as well: use it where bodies should rest.",
     usual_causes: "as jitter by speed; besides, slow creep over a long window",
     make: travel,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -61,7 +61,7 @@ struct Jitter {
     shakes: Vec<Shake>,
     frames: u64,
     by_speed: bool,
-    /// Whether the speed is told in steps of gravity.
+    /// Whether the speed is given in steps of gravity.
     in_steps: bool,
     /// The body that falls hardest, and the sum of what gravity adds to its speed in a step, m/s.
     heaviest: Option<usize>,

@@ -1,20 +1,20 @@
 //! What of a body's change of velocity nothing but contacts and joints can explain.
 
 use crate::gauge::View;
-use ironspin_model::{DVec3, Deed};
+use ironspin_model::{DVec3, Effect};
 
-/// The change of a body's velocity and spin over a step beyond gravity, damping and deeds.
+/// The change of a body's velocity and spin over a step beyond gravity, damping and actions.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Unexplained {
     /// m/s.
     pub(crate) velocity: DVec3,
     /// rad/s.
     pub(crate) spin: f64,
-    /// Change of the velocity that gravity, damping and deeds explain, m/s: the yardstick of what is left.
+    /// Change of the velocity that gravity, damping and actions explain, m/s: the yardstick of what is left.
     pub(crate) explained: f64,
 }
 
-/// Velocity and spin of a body after deeds, and the forces and torques that act over the step (N, N m).
+/// Velocity and spin of a body after actions, and the forces and torques that act over the step (N, N m).
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Driven {
     pub(crate) velocity: DVec3,
@@ -24,7 +24,7 @@ pub(crate) struct Driven {
     pub(crate) torque: f64,
 }
 
-/// What the deeds before a step make of a body; `None` in the first frame of a window.
+/// What the actions before a step make of a body; `None` in the first frame of a window.
 pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
     let (body, state) = (&view.world.bodies[id], &view.before?.bodies[id]);
     let mut driven = Driven {
@@ -35,24 +35,24 @@ pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
         torque: 0.0,
     };
     let inverse = |of: f64| if of > 0.0 { 1.0 / of } else { 0.0 };
-    for (_, deed) in view.deeds.iter().filter(|(done_to, _)| *done_to == id) {
+    for (_, effect) in view.effects.iter().filter(|(done_to, _)| *done_to == id) {
         let moment =
             |point: &Option<DVec3>, push: DVec3| point.map_or(0.0, |point| (point - driven.position).cross(push).z);
-        match deed {
-            Deed::Impulse { impulse, point } => {
+        match effect {
+            Effect::Impulse { impulse, point } => {
                 let twist = moment(point, *impulse);
                 driven.velocity += *impulse * inverse(body.mass);
                 driven.spin += twist * inverse(body.inertia);
             }
-            Deed::Force { force, point } => {
+            Effect::Force { force, point } => {
                 driven.torque += moment(point, *force);
                 driven.force += *force;
             }
-            Deed::Torque(torque) => driven.torque += torque,
-            Deed::Velocity(velocity) => driven.velocity = *velocity,
-            Deed::Spin(spin) => driven.spin = *spin,
-            Deed::Place { position, .. } => driven.position = *position,
-            Deed::Remove | Deed::Add | Deed::Split(_) | Deed::Gravity(_) => {}
+            Effect::Torque(torque) => driven.torque += torque,
+            Effect::Velocity(velocity) => driven.velocity = *velocity,
+            Effect::Spin(spin) => driven.spin = *spin,
+            Effect::Place { position, .. } => driven.position = *position,
+            Effect::Remove | Effect::Add | Effect::Split(_) | Effect::Gravity(_) => {}
         }
     }
     Some(driven)
@@ -61,7 +61,7 @@ pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
 /// What nothing but contacts and joints can explain of a body's change of velocity over the step.
 pub(crate) fn unexplained(view: &View<'_>, id: usize) -> Option<Unexplained> {
     let (now, span) = (&view.now.bodies[id], view.span());
-    if view.deeds.is_empty() && view.sight.nature(id).is_free {
+    if view.effects.is_empty() && view.cache.traits(id).is_free {
         // The same as below, without what would be nothing.
         let (before, given) = (&view.before?.bodies[id], view.fall(id) * span);
         let velocity = now.velocity - (before.velocity + given);
@@ -88,11 +88,11 @@ pub(crate) fn unexplained(view: &View<'_>, id: usize) -> Option<Unexplained> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::frame_cache::FrameCache;
     use crate::gauges::trace::{state, world};
-    use crate::sight::Sight;
     use ironspin_model::{BodyKind, DVec2, Frame, Shape};
 
-    /// A deed to another body takes the long way.
+    /// An action to another body takes the long way.
     #[test]
     fn both_ways_find_the_same() {
         let disc = |name| (name, BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO);
@@ -103,11 +103,17 @@ mod tests {
             Frame { time, bodies: vec![moving, state(0.0, 0.0, 0.0, 0.0)], ..Frame::default() }
         };
         let (before, now) = (frame(0.0, 0.37, -1.1, 0.7), frame(1.0 / 60.0, 0.31, -1.2, 0.9));
-        let sight = Sight::new(&world);
-        let other = [(1, Deed::Torque(1.0))];
-        let [short, long] = [&[][..], &other[..]].map(|deeds| {
-            let view =
-                View { world: &world, before: Some(&before), now: &now, gravity: world.gravity, deeds, sight: &sight };
+        let cache = FrameCache::new(&world);
+        let other = [(1, Effect::Torque(1.0))];
+        let [short, long] = [&[][..], &other[..]].map(|effects| {
+            let view = View {
+                world: &world,
+                before: Some(&before),
+                now: &now,
+                gravity: world.gravity,
+                effects,
+                cache: &cache,
+            };
             unexplained(&view, 0).expect("a change")
         });
         assert_eq!(short, long);

@@ -92,7 +92,7 @@ impl Overlap {
     /// What the deepest overlap of the frame certainly is at least, m.
     fn least_depth(&self, view: &View<'_>) -> f64 {
         let mut least = 0.0_f64;
-        view.sight.candidates(&self.of, &self.others, 0.0, |candidate| least = least.max(-candidate.bounds.high));
+        view.cache.candidates(&self.of, &self.others, 0.0, |candidate| least = least.max(-candidate.bounds.high));
         least
     }
 }
@@ -103,13 +103,13 @@ impl Gauge for Overlap {
         // What certainly lies less deep than the deepest of the frame, or of all frames so far, need not be looked at.
         let mut deepest = 0.0_f64;
         let mut least = if self.figure == Figure::Mean { self.least_depth(view) } else { self.worst };
-        view.sight.candidates(&self.of, &self.others, 0.0, |candidate| {
+        view.cache.candidates(&self.of, &self.others, 0.0, |candidate| {
             let (a, b) = candidate.bodies;
             let size = if self.figure == Figure::Share { view.smaller_size(a, b) } else { 1.0 };
             if -candidate.bounds.low < least * size {
                 return;
             }
-            let depth = -view.sight.gap_of(candidate, 0.0).distance;
+            let depth = -view.cache.gap_of(candidate, 0.0).distance;
             deepest = deepest.max(depth);
             if depth / size > self.worst {
                 (self.worst, self.worst_time, self.worst_pair) = (depth / size, view.now.time, (a, b));

@@ -16,7 +16,7 @@ pub(crate) const ERROR: GaugeEntry = GaugeEntry {
     usual_causes: "an integrator of first order held to a bound of second; damping; gravity or time of a wrong size",
     needs: &[Need::Path],
     make: error,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 

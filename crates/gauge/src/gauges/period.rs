@@ -15,7 +15,7 @@ pub(crate) const MEAN: GaugeEntry = GaugeEntry {
     limits: "For one body. At least two passages in the same sense are needed, and a measure that swings about zero.",
     usual_causes: "a wrong moment of inertia; damping; a hinge that gives way; an integrator of first order",
     make: mean,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 

@@ -1,7 +1,7 @@
 //! What came of questions to the engine: rays and forecasts.
 
-use crate::gauge::{Gauge, News, Reading, Scope, View};
-use crate::geometry::{Outline, Shapes};
+use crate::gauge::{Gauge, QueryResult, Reading, Scope, View};
+use crate::geometry::{Collider, Shapes};
 use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{BodyState, DVec2, Frame, World};
 
@@ -13,7 +13,7 @@ pub(crate) const FORECAST: GaugeEntry = GaugeEntry {
     definition: "Largest distance between where a copy of the world, stepped ahead by the engine, had a body and where the body then was.",
     formula: "max over forecasts and bodies of |x(t0 + ahead) - x_forecast|",
     source: "definition; a deterministic engine that saves and restores its whole state is off by nothing",
-    limits: "Forecasts whose time comes after the end of the trial are left out. Deeds that wait for a condition are not in the copy.",
+    limits: "Forecasts whose time comes after the end of the trial are left out. Actions that wait for a condition are not in the copy.",
     usual_causes: "a copy without its contacts, sleeping state or random state; things that push the shot left out of the copy",
     needs: &[Need::Forecast],
     make: forecast,
@@ -50,8 +50,8 @@ pub(crate) fn forecast(_: &World, scope: &Scope) -> Box<dyn Gauge> {
 impl Gauge for Forecasts {
     fn observe(&mut self, _: &View<'_>) {}
 
-    fn hear(&mut self, _: &World, news: &News<'_>) {
-        let News::Forecast { ahead, off } = news else { return };
+    fn observe_query(&mut self, _: &World, result: &QueryResult<'_>) {
+        let QueryResult::Forecast { ahead, off } = result else { return };
         let mut counts = false;
         for &(body, distance) in off.iter().filter(|(body, _)| self.of.contains(body)) {
             counts = true;
@@ -66,11 +66,11 @@ impl Gauge for Forecasts {
         if self.heard == 0 {
             return Reading::nothing("no forecast of these bodies came due");
         }
-        let told = match (self.worst > 0.0, world.bodies.get(self.worst_body)) {
+        let reported = match (self.worst > 0.0, world.bodies.get(self.worst_body)) {
             (true, Some(body)) => format!("{} after {:.3} s, of {} forecasts", body.name, self.worst_ahead, self.heard),
             _ => format!("{} forecasts met exactly", self.heard),
         };
-        Reading::of(self.worst, told)
+        Reading::of(self.worst, reported)
     }
 }
 
@@ -86,7 +86,7 @@ pub(crate) fn ray(world: &World, _: &Scope) -> Box<dyn Gauge> {
 }
 
 /// How far along a ray an outline begins, as a share of the ray; 0 from inside, `None` where it is missed.
-fn meets(outline: &Outline, from: DVec2, way: DVec2) -> Option<f64> {
+fn meets(collider: &Collider, from: DVec2, way: DVec2) -> Option<f64> {
     let clip = |faces: &mut dyn Iterator<Item = (DVec2, f64)>| {
         let (mut enter, mut leave) = (0.0_f64, 1.0_f64);
         for (normal, level) in faces {
@@ -103,9 +103,9 @@ fn meets(outline: &Outline, from: DVec2, way: DVec2) -> Option<f64> {
         }
         (enter <= leave).then_some(enter)
     };
-    match outline {
-        Outline::HalfPlane { normal, level } => clip(&mut std::iter::once((*normal, *level))),
-        Outline::Hull { corners, radius } => {
+    match collider {
+        Collider::HalfPlane { normal, level } => clip(&mut std::iter::once((*normal, *level))),
+        Collider::Hull { corners, radius } => {
             let count = corners.len();
             let edge = |i: usize| (corners[i], corners[(i + 1) % count]);
             let face = |(p, q): (DVec2, DVec2)| -(q - p).perp().normalize_or_zero();
@@ -171,14 +171,14 @@ impl Rays {
 impl Gauge for Rays {
     fn observe(&mut self, _: &View<'_>) {}
 
-    fn hear(&mut self, world: &World, news: &News<'_>) {
-        let News::Ray { frame, from, to, hit } = news else { return };
+    fn observe_query(&mut self, world: &World, result: &QueryResult<'_>) {
+        let QueryResult::Ray { frame, from, to, hit } = result else { return };
         self.heard += 1;
         let way = (*to - *from).truncate();
         let truth = self.truth(frame, from.truncate(), way).map(|share| share * way.length());
-        let told = hit.map(|hit| hit.distance);
-        let off = match (truth, told) {
-            (Some(truth), Some(told)) => (truth - told).abs(),
+        let reported = hit.map(|hit| hit.distance);
+        let off = match (truth, reported) {
+            (Some(truth), Some(reported)) => (truth - reported).abs(),
             (None, None) => 0.0,
             _ => way.length(),
         };
@@ -188,7 +188,8 @@ impl Gauge for Rays {
             let name = hit
                 .and_then(|hit| world.bodies.get(hit.body))
                 .map_or(String::new(), |body| format!(" ({})", body.name));
-            self.detail = format!("engine: {}{name}, geometry: {}, at {:.3} s", words(told), words(truth), frame.time);
+            self.detail =
+                format!("engine: {}{name}, geometry: {}, at {:.3} s", words(reported), words(truth), frame.time);
         }
     }
 
@@ -223,11 +224,11 @@ mod tests {
         Frame { bodies: at.iter().map(|&(x, y)| state(x, y, 0.0, 0.0)).collect(), ..Frame::default() }
     }
 
-    fn error(from: (f64, f64), to: (f64, f64), told: Option<f64>) -> f64 {
+    fn error(from: (f64, f64), to: (f64, f64), reported: Option<f64>) -> f64 {
         let mut gauge = (find("ray.error").unwrap().make)(&range(), &Scope::default());
         let point = |(x, y): (f64, f64)| DVec3::new(x, y, 0.0);
-        let hit = told.map(|distance| RayHit { body: 0, point: DVec3::ZERO, normal: DVec3::X, distance });
-        gauge.hear(&range(), &News::Ray { frame: &frame(), from: point(from), to: point(to), hit });
+        let hit = reported.map(|distance| RayHit { body: 0, point: DVec3::ZERO, normal: DVec3::X, distance });
+        gauge.observe_query(&range(), &QueryResult::Ray { frame: &frame(), from: point(from), to: point(to), hit });
         gauge.reading(&range()).value.unwrap()
     }
 
@@ -256,11 +257,11 @@ mod tests {
     fn the_worst_forecast_counts_and_one_that_was_never_due_measures_nothing() {
         let mut gauge = (find("forecast.error").unwrap().make)(&range(), &Scope { of: vec![0, 1], ..Scope::default() });
         assert!(gauge.reading(&range()).value.is_none());
-        gauge.hear(&range(), &News::Forecast { ahead: 1.0, off: &[(2, 9.0)] });
+        gauge.observe_query(&range(), &QueryResult::Forecast { ahead: 1.0, off: &[(2, 9.0)] });
         assert!(gauge.reading(&range()).value.is_none());
-        gauge.hear(&range(), &News::Forecast { ahead: 1.0, off: &[(0, 0.0), (1, 0.0)] });
+        gauge.observe_query(&range(), &QueryResult::Forecast { ahead: 1.0, off: &[(0, 0.0), (1, 0.0)] });
         assert_eq!(gauge.reading(&range()).value, Some(0.0));
-        gauge.hear(&range(), &News::Forecast { ahead: 2.0, off: &[(0, 0.25), (1, 0.5)] });
+        gauge.observe_query(&range(), &QueryResult::Forecast { ahead: 2.0, off: &[(0, 0.25), (1, 0.5)] });
         let reading = gauge.reading(&range());
         assert_eq!(reading.value, Some(0.5));
         assert!(reading.detail.contains("bar after 2.000 s"), "{reading:?}");

@@ -1,7 +1,7 @@
 //! Rebound by speed and by height.
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::World;
 

@@ -1,7 +1,7 @@
 //! Notices of sensors against where bodies are.
 
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Moving, Outline};
+use crate::geometry::{Collider, Moving};
 use crate::table::{Better, GaugeEntry, Need};
 use ironspin_model::{BodyKind, BodyState, SensorEventKind, World};
 use std::collections::{BTreeMap, BTreeSet};
@@ -18,14 +18,14 @@ pub(crate) const WRONG: GaugeEntry = GaugeEntry {
     usual_causes: "no leave for a body that is removed or asleep; a pass between two frames; enter again for a body that never left; an overlap as built",
     needs: &[Need::Sensor],
     counts: true,
-    looks: true,
+    needs_geometry: true,
     make: wrong,
 };
 
 pub(crate) const MISSED: GaugeEntry = GaugeEntry {
     name: "sensor.missed",
     label: "missed by a sensor",
-    definition: "Of the wrong notices, those where something was inside, or passed, that the notices do not tell of.",
+    definition: "Of the wrong notices, those where something was inside, or passed, that the notices do not mention.",
     formula: "count of (sensor part, other part) with inside_seen and not inside_told for two frames, + unnoticed passes",
     make: missed,
     ..WRONG
@@ -37,7 +37,7 @@ type Key = ([usize; 2], [usize; 2]);
 /// One solid or sensor part in its body's frame.
 struct Piece {
     part: [usize; 2],
-    outlines: Vec<Outline>,
+    colliders: Vec<Collider>,
     size: f64,
 }
 
@@ -45,10 +45,10 @@ struct Sensor {
     sensors: Vec<Piece>,
     others: Vec<Piece>,
     missed_only: bool,
-    told: BTreeSet<Key>,
+    reported: BTreeSet<Key>,
     /// For how many frames a difference has lasted.
     differs: BTreeMap<Key, u32>,
-    /// Passes within the last step that no notice has told of yet.
+    /// Passes within the last step that no notice has reported yet.
     passes: BTreeSet<Key>,
     /// What notices came of in the last two steps.
     recent: [BTreeSet<Key>; 2],
@@ -65,7 +65,7 @@ fn new(world: &World, scope: &Scope, missed_only: bool) -> Box<dyn Gauge> {
             let parts = world.bodies[id].parts.iter().enumerate().filter(move |(_, part)| part.sensor == sensor);
             parts.map(move |(number, part)| Piece {
                 part: [id, number],
-                outlines: Outline::of_part(part),
+                colliders: Collider::of_part(part),
                 size: part.shape.smallest_size(),
             })
         };
@@ -79,7 +79,7 @@ fn new(world: &World, scope: &Scope, missed_only: bool) -> Box<dyn Gauge> {
         sensors: pieces(&mut sensors.into_iter(), true),
         others: pieces(&mut (0..world.bodies.len()), false),
         missed_only,
-        told: BTreeSet::new(),
+        reported: BTreeSet::new(),
         differs: BTreeMap::new(),
         passes: BTreeSet::new(),
         recent: [BTreeSet::new(), BTreeSet::new()],
@@ -102,9 +102,9 @@ pub(crate) fn missed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 /// Overlap of two parts, m; negative where they are apart.
 fn depth(a: &Piece, at: &BodyState, b: &Piece, bt: &BodyState) -> f64 {
     let mut deepest = f64::NEG_INFINITY;
-    for part in &a.outlines {
+    for part in &a.colliders {
         let placed = part.placed(at);
-        for counterpart in &b.outlines {
+        for counterpart in &b.colliders {
             deepest = deepest.max(-placed.gap_within(&counterpart.placed(bt), 0.0).distance);
         }
     }
@@ -119,8 +119,8 @@ impl Sensor {
             let key = (event.sensor, event.other);
             self.recent[0].insert(key);
             match event.kind {
-                SensorEventKind::Enter => self.told.insert(key),
-                SensorEventKind::Leave => self.told.remove(&key),
+                SensorEventKind::Enter => self.reported.insert(key),
+                SensorEventKind::Leave => self.reported.remove(&key),
             };
         }
     }
@@ -151,14 +151,14 @@ impl Gauge for Sensor {
                 let (a, b) = (sensor.part[0], other.part[0]);
                 let bodies = &view.world.bodies;
                 let still = bodies[a].kind == BodyKind::Static && bodies[b].kind == BodyKind::Static;
-                if a == b || still || !view.sight.shapes().may_meet(a, b) {
+                if a == b || still || !view.cache.shapes().may_meet(a, b) {
                     continue;
                 }
                 let key = (sensor.part, other.part);
-                let told = self.told.contains(&key);
+                let reported = self.reported.contains(&key);
                 let state = |id: usize| &view.now.bodies[id];
                 if state(a).is_absent() || state(b).is_absent() {
-                    found.push((key, told, false));
+                    found.push((key, reported, false));
                     continue;
                 }
                 let size = sensor.size.min(other.size);
@@ -167,14 +167,14 @@ impl Gauge for Sensor {
                 if depth > 0.0 {
                     self.seen += 1;
                 }
-                let inside = if depth.abs() <= graze { told } else { depth > 0.0 };
-                found.push((key, told, inside));
+                let inside = if depth.abs() <= graze { reported } else { depth > 0.0 };
+                found.push((key, reported, inside));
                 // Clear of it before and after, and yet across it: a pass within the step.
                 if let Some(before) = view.before
                     && depth < 0.0
                     && view.present(a)
                     && view.present(b)
-                    && !told
+                    && !reported
                     && crossed(sensor, other, [&before.bodies[a], state(a)], [&before.bodies[b], state(b)], graze)
                 {
                     passed.push(key);
@@ -186,8 +186,8 @@ impl Gauge for Sensor {
                 self.passes.insert(key);
             }
         }
-        for (key, told, inside) in found {
-            if told == inside {
+        for (key, reported, inside) in found {
+            if reported == inside {
                 self.differs.remove(&key);
                 continue;
             }
@@ -227,12 +227,15 @@ fn crossed(sensor: &Piece, other: &Piece, at: [&BodyState; 2], bt: [&BodyState; 
     if depth(sensor, at[0], other, bt[0]) >= 0.0 {
         return false;
     }
-    let touch = |part: &Outline, counterpart: &Outline| {
-        let (one, two) =
-            (Moving { outline: part, from: at[0], to: at[1] }, Moving { outline: counterpart, from: bt[0], to: bt[1] });
+    let touch = |part: &Collider, counterpart: &Collider| {
+        let (one, two) = (
+            Moving { collider: part, from: at[0], to: at[1] },
+            Moving { collider: counterpart, from: bt[0], to: bt[1] },
+        );
         one.first_touch(&two, 1e-9).map(|(share, _)| share)
     };
-    let shares = || sensor.outlines.iter().flat_map(|part| other.outlines.iter().map(move |other| touch(part, other)));
+    let shares =
+        || sensor.colliders.iter().flat_map(|part| other.colliders.iter().map(move |other| touch(part, other)));
     let Some(first) =
         shares().flatten().fold(None, |first: Option<f64>, share| Some(first.map_or(share, |f| f.min(share))))
     else {

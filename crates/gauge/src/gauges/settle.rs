@@ -1,7 +1,7 @@
 //! When bodies come to rest.
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 
@@ -46,7 +46,7 @@ pub(crate) fn time(_: &World, scope: &Scope) -> Box<dyn Gauge> {
 
 /// The speed below which a body counts as resting under gravity, m/s.
 fn resting_speed(view: &View<'_>, id: usize) -> Option<f64> {
-    let (fall, size) = (view.fall(id).length(), view.sight.shapes().size(id));
+    let (fall, size) = (view.fall(id).length(), view.cache.shapes().size(id));
     (fall > 0.0 && size.is_finite()).then(|| (0.01 * (2.0 * fall * size).sqrt()).max(4.0 * fall * view.span()))
 }
 
@@ -65,7 +65,7 @@ impl Gauge for Settle {
                 continue;
             }
             let state = &view.now.bodies[id];
-            let reported = view.sight.speed(When::Now, id);
+            let reported = view.cache.speed(When::Now, id);
             // An engine that puts bodies to sleep while they move on is seen by the way they go.
             let gone = match view.before {
                 Some(before) if view.span() > 0.0 => {

@@ -12,11 +12,11 @@ pub(crate) const CHI: GaugeEntry = GaugeEntry {
     definition: "Chance that values which follow the claim's `law` would spread as badly as those of the claim's `measure` over the bodies in the last frame of the window: Pearson's test over 2 N^(2/5) classes of equal chance, or of single values for a binomial law, each with at least five expected.",
     formula: "p = 1 - F_chi2(sum((n_k - N p_k)^2 / (N p_k)), classes - 1)",
     source: "Pearson (1900); at least five expected as of Cochran (1954), number of classes as of Moore (1986)",
-    limits: "Fewer than 20 values tell little. Bodies that are not there are left out. A small chance comes once in a while for a right engine too: the bound is that chance.",
+    limits: "Fewer than 20 values say little. Bodies that are not there are left out. A small chance comes once in a while for a right engine too: the bound is that chance.",
     usual_causes: "energy lost or gained at pegs; a preferred side; seeds that are not random; particles that stick together",
     needs: &[Need::Measure, Need::Law],
     make: chi,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -26,7 +26,7 @@ pub(crate) const KOLMOGOROV: GaugeEntry = GaugeEntry {
     definition: "Chance that values which follow the claim's `law` would lie as far from it as those of the claim's `measure` over the bodies in the last frame of the window: the largest distance of the two cumulative curves.",
     formula: "p = Q((sqrt N + 0.12 + 0.11 / sqrt N) D), Q(x) = 2 sum_k (-1)^(k-1) exp(-2 k^2 x^2)",
     source: "Kolmogorov (1933), Smirnov (1948); correction for few values by Stephens (1970)",
-    limits: "For laws of continuous values; for a binomial law the chance comes out too large. Fewer than 20 values tell little.",
+    limits: "For laws of continuous values; for a binomial law the chance comes out too large. Fewer than 20 values say little.",
     make: kolmogorov,
     ..CHI
 };
@@ -154,21 +154,21 @@ fn pooled(figure: Figure, values: &[f64], law: Option<&Law>) -> Reading {
     let mean = values.iter().sum::<f64>() / count as f64;
     let square = values.iter().map(|value| (value - mean) * (value - mean)).sum::<f64>();
     let deviation = (square / (count - 1) as f64).sqrt();
-    let told = format!("{count} values, mean {mean:.4}, deviation {deviation:.4}");
+    let reported = format!("{count} values, mean {mean:.4}, deviation {deviation:.4}");
     let mut reading = match (figure, law.map(Shape::of)) {
-        (Figure::Mean, _) => Reading::of(mean, told),
-        (Figure::Deviation, _) => Reading::of(deviation, told),
+        (Figure::Mean, _) => Reading::of(mean, reported),
+        (Figure::Deviation, _) => Reading::of(deviation, reported),
         (_, None) => return Reading::nothing("the claim gives no law"),
         (_, Some(None)) => return Reading::nothing("the law has no such parameters"),
         (Figure::Chi, Some(Some(law))) => match chi_square(values, &law) {
             Some((statistic, freedom, chance)) => {
-                Reading::of(chance, format!("chi-square {statistic:.2} of {freedom} degrees of freedom; {told}"))
+                Reading::of(chance, format!("chi-square {statistic:.2} of {freedom} degrees of freedom; {reported}"))
             }
             None => return Reading::nothing(format!("{count} values are too few for two classes of five")),
         },
         (Figure::Kolmogorov, Some(Some(law))) => {
             let (distance, chance) = largest_distance(values, &law);
-            Reading::of(chance, format!("largest distance {distance:.4}; {told}"))
+            Reading::of(chance, format!("largest distance {distance:.4}; {reported}"))
         }
     };
     reading.samples = values.to_vec();

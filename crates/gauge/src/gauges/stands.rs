@@ -15,7 +15,7 @@ pub(crate) const STANDS: GaugeEntry = GaugeEntry {
     limits: "A round body may roll by an eighth of a turn without moving much: meant for bodies with corners.",
     usual_causes: "creep, jitter or a first landing that kicks; load that does not reach the bottom of the pile",
     make: stands,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -42,7 +42,7 @@ impl Gauge for Stands {
             if state.is_absent() {
                 continue;
             }
-            let moved = (state.position - body.position).length() > MOVED_SHARE * view.sight.shapes().size(id);
+            let moved = (state.position - body.position).length() > MOVED_SHARE * view.cache.shapes().size(id);
             if moved || (state.angle - body.angle).abs() > TURNED {
                 *fell = Some(view.now.time);
             }

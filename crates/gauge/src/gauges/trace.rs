@@ -1,9 +1,9 @@
 //! Made-up worlds and traces for the tests of gauges: closed forms, and the same with a fault.
 
+use crate::frame_cache::FrameCache;
 use crate::gauge::{Reading, Scope, View};
-use crate::sight::Sight;
 use crate::table::find;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Deed, Frame, Material, Part, Shape, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Effect, Frame, Material, Part, Shape, World};
 
 /// A world under gravity -9.81 with bodies given as name, kind, shape, place.
 pub(crate) fn world(bodies: &[(&str, BodyKind, Shape, DVec2)]) -> World {
@@ -53,24 +53,24 @@ pub(crate) fn measure(name: &str, world: &World, of: &[usize], against: &[usize]
 
 /// Measures a trace with the gauge of a name and everything that a claim may say.
 pub(crate) fn measure_with(name: &str, world: &World, scope: &Scope, frames: &[Frame]) -> Reading {
-    measure_deeds(name, world, scope, frames, |_| Vec::new())
+    measure_with_effects(name, world, scope, frames, |_| Vec::new())
 }
 
-/// The same with deeds before some steps.
-pub(crate) fn measure_deeds(
+/// The same with actions before some steps.
+pub(crate) fn measure_with_effects(
     name: &str,
     world: &World,
     scope: &Scope,
     frames: &[Frame],
-    deeds: impl Fn(u64) -> Vec<(usize, Deed)>,
+    effects: impl Fn(u64) -> Vec<(usize, Effect)>,
 ) -> Reading {
     let mut gauge = (find(name).expect("a gauge of the table").make)(world, scope);
-    let mut sight = Sight::new(world);
+    let mut cache = FrameCache::new(world);
     let mut before: Option<&Frame> = None;
     for now in frames {
-        sight.see(now);
-        let deeds = before.map_or(Vec::new(), |before| deeds(before.step));
-        gauge.observe(&View { world, before, now, gravity: world.gravity, deeds: &deeds, sight: &sight });
+        cache.update(now);
+        let effects = before.map_or(Vec::new(), |before| effects(before.step));
+        gauge.observe(&View { world, before, now, gravity: world.gravity, effects: &effects, cache: &cache });
         before = Some(now);
     }
     gauge.reading(world)

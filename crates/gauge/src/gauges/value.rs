@@ -15,7 +15,7 @@ pub(crate) const X: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "wrong forces, friction or impulses on the way; a wrong scale or axis",
     make: x,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -30,7 +30,7 @@ pub(crate) const Y: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "gravity of a wrong size or sign; half sizes taken for full sizes; sinking",
     make: y,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -43,9 +43,9 @@ pub(crate) const VX: GaugeEntry = GaugeEntry {
     formula: "v_x(t_end), t_end the time of the last frame that lies in the window",
     source: "definition of the state; the scene gives the closed form it is held against",
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
-    usual_causes: "friction or impulses of a wrong size; hidden damping; a blow that is not passed on whole",
+    usual_causes: "friction or impulses of a wrong size; hidden damping; an impact that is not passed on whole",
     make: vx,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -60,7 +60,7 @@ pub(crate) const VY: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "gravity of a wrong size; restitution; hidden damping",
     make: vy,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -75,7 +75,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "friction of a wrong size or mixed wrongly; a cap on speeds; hidden damping",
     make: speed,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -90,7 +90,7 @@ pub(crate) const SPIN: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "a wrong moment of inertia; friction without lever arm or of the wrong sign; a cap on turning",
     make: spin,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 
@@ -109,7 +109,7 @@ pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
     usual_causes: "as for the quantities that the measure is made of",
     needs: &[Need::Measure],
     make: measured,
-    looks: false,
+    needs_geometry: false,
     ..PLAIN
 };
 

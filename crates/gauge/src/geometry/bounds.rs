@@ -10,18 +10,18 @@ const NOISE: f64 = 1e-12;
 
 /// Place and angle of a body.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct Spot {
+pub(crate) struct Pose {
     x: f64,
     y: f64,
     angle: f64,
 }
 
-impl Spot {
+impl Pose {
     /// Of a body that is not there.
-    pub(crate) const NOWHERE: Spot = Spot { x: f64::NAN, y: f64::NAN, angle: f64::NAN };
+    pub(crate) const NOWHERE: Pose = Pose { x: f64::NAN, y: f64::NAN, angle: f64::NAN };
 
     pub(crate) fn of(state: &BodyState) -> Self {
-        Spot { x: state.position.x, y: state.position.y, angle: state.angle }
+        Pose { x: state.position.x, y: state.position.y, angle: state.angle }
     }
 
     pub(crate) fn is_nowhere(&self) -> bool {
@@ -36,8 +36,8 @@ impl Spot {
         self.angle
     }
 
-    /// How far any point of a body that reaches so far may have gone from one spot to another, m; infinite when it came or went.
-    pub(crate) fn strayed(&self, from: &Spot, reach: f64) -> f64 {
+    /// How far any point of a body that reaches so far may have gone from one pose to another, m; infinite when it came or went.
+    pub(crate) fn moved(&self, from: &Pose, reach: f64) -> f64 {
         let turned = (self.angle - from.angle).abs();
         let moved = (self.x - from.x).abs().max((self.y - from.y).abs());
         let way = moved + if turned == 0.0 { 0.0 } else { turned * reach };
@@ -84,33 +84,33 @@ impl Bounds {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Anchor {
     pub(crate) bounds: Bounds,
-    pub(crate) spots: [Spot; 2],
+    pub(crate) poses: [Pose; 2],
 }
 
 impl Anchor {
-    pub(crate) const UNKNOWN: Anchor = Anchor { bounds: Bounds::UNKNOWN, spots: [Spot::NOWHERE; 2] };
+    pub(crate) const UNKNOWN: Anchor = Anchor { bounds: Bounds::UNKNOWN, poses: [Pose::NOWHERE; 2] };
 
     /// Between what the gap lies with the bodies at other places; `reaches` are the greatest distances of their points from their
     /// centres. Not a number when anything is not known, so that no comparison holds.
     #[inline]
-    pub(crate) fn bounds_at(&self, spots: [Spot; 2], reaches: [f64; 2]) -> Bounds {
-        let [a, b] = spots;
-        let [was_a, was_b] = self.spots;
+    pub(crate) fn bounds_at(&self, poses: [Pose; 2], reaches: [f64; 2]) -> Bounds {
+        let [a, b] = poses;
+        let [was_a, was_b] = self.poses;
         let along = ((b.x - a.x) - (was_b.x - was_a.x)).abs() + ((b.y - a.y) - (was_b.y - was_a.y)).abs();
-        let turned = |now: Spot, was: Spot, reach: f64| {
+        let turned = |now: Pose, was: Pose, reach: f64| {
             let by = (now.angle - was.angle).abs();
             if by == 0.0 { 0.0 } else { by * reach }
         };
         let noise = a.noise(reaches[0]) + b.noise(reaches[1]);
-        let stray = along + turned(a, was_a, reaches[0]) + turned(b, was_b, reaches[1]) + noise;
-        Bounds { low: self.bounds.low - stray, high: self.bounds.high + stray }
+        let moved = along + turned(a, was_a, reaches[0]) + turned(b, was_b, reaches[1]) + noise;
+        Bounds { low: self.bounds.low - moved, high: self.bounds.high + moved }
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::geometry::Outline;
+    use crate::geometry::Collider;
     use ironspin_model::{DVec2, DVec3, Part, Shape};
     use proptest::prelude::*;
 
@@ -135,19 +135,19 @@ mod tests {
             one in shapes(), other in shapes(),
             was in (places(), places()), by in (places(), places()), share in prop_oneof![Just(0.0), Just(1e-9), 0.0..1.0_f64],
         ) {
-            let outlines = [one, other].map(|shape| Outline::of_part(&Part::solid(shape, 0)).remove(0));
+            let colliders = [one, other].map(|shape| Collider::of_part(&Part::solid(shape, 0)).remove(0));
             let state = |(x, y, angle): (f64, f64, f64)| BodyState::planar(DVec3::new(x, y, 0.0), angle, DVec3::ZERO, 0.0);
             let moved = |at: (f64, f64, f64), by: (f64, f64, f64)| {
                 (at.0 + share * by.0, at.1 + share * by.1, at.2 + share * by.2)
             };
             let then = [state(was.0), state(was.1)];
             let now = [state(moved(was.0, by.0)), state(moved(was.1, by.1))];
-            let gap = |states: &[BodyState; 2]| outlines[0].placed(&states[0]).gap_to(&outlines[1].placed(&states[1])).distance;
+            let gap = |states: &[BodyState; 2]| colliders[0].placed(&states[0]).gap_to(&colliders[1].placed(&states[1])).distance;
             let known = gap(&then);
             prop_assume!(known.is_finite());
-            let anchor = Anchor { bounds: Bounds::exactly(known), spots: [Spot::of(&then[0]), Spot::of(&then[1])] };
-            let spots = [Spot::of(&now[0]), Spot::of(&now[1])];
-            let Bounds { low, high } = anchor.bounds_at(spots, [outlines[0].reach(), outlines[1].reach()]);
+            let anchor = Anchor { bounds: Bounds::exactly(known), poses: [Pose::of(&then[0]), Pose::of(&then[1])] };
+            let poses = [Pose::of(&now[0]), Pose::of(&now[1])];
+            let Bounds { low, high } = anchor.bounds_at(poses, [colliders[0].reach(), colliders[1].reach()]);
             let gap = gap(&now);
             prop_assert!(low <= gap && gap <= high, "{} not in {}..{}", gap, low, high);
         }
@@ -155,10 +155,10 @@ mod tests {
 
     #[test]
     fn what_is_not_known_or_not_there_tells_nothing() {
-        let here = Spot { x: 1.0, y: 2.0, angle: 0.0 };
-        let anchor = Anchor { bounds: Bounds::exactly(0.1), spots: [here; 2] };
+        let here = Pose { x: 1.0, y: 2.0, angle: 0.0 };
+        let anchor = Anchor { bounds: Bounds::exactly(0.1), poses: [here; 2] };
         for bounds in
-            [anchor.bounds_at([here, Spot::NOWHERE], [1.0; 2]), Anchor::UNKNOWN.bounds_at([here; 2], [1.0; 2])]
+            [anchor.bounds_at([here, Pose::NOWHERE], [1.0; 2]), Anchor::UNKNOWN.bounds_at([here; 2], [1.0; 2])]
         {
             let tells = bounds.low > f64::NEG_INFINITY || bounds.high < f64::INFINITY;
             assert!(!tells, "{bounds:?}");

@@ -1,6 +1,6 @@
 //! Where a straight path crosses an outline.
 
-use super::Outline;
+use super::Collider;
 use ironspin_model::DVec2;
 
 /// How a path from one point to another meets an outline's core (its hull without the rim).
@@ -14,8 +14,8 @@ pub(crate) struct Crossing {
 
 /// Clips a path against an outline (Cyrus and Beck, 1978); `None` when it stays outside. A disc is taken as the diamond
 /// inside it, so that a path through its middle has two faces to cross.
-pub(crate) fn cross(outline: &Outline, from: DVec2, to: DVec2) -> Option<Crossing> {
-    let faces = faces(outline);
+pub(crate) fn cross(collider: &Collider, from: DVec2, to: DVec2) -> Option<Crossing> {
+    let faces = faces(collider);
     let way = to - from;
     let (mut enter, mut leave) = (0.0_f64, 1.0_f64);
     let mut crossing = Crossing { entry: None, exit: None };
@@ -49,10 +49,10 @@ pub(crate) fn cross(outline: &Outline, from: DVec2, to: DVec2) -> Option<Crossin
 }
 
 /// Outward normals and levels of the faces.
-fn faces(outline: &Outline) -> Vec<(DVec2, f64)> {
-    match outline {
-        Outline::HalfPlane { normal, level } => vec![(*normal, *level)],
-        Outline::Hull { corners, radius } if corners.len() == 1 => {
+fn faces(collider: &Collider) -> Vec<(DVec2, f64)> {
+    match collider {
+        Collider::HalfPlane { normal, level } => vec![(*normal, *level)],
+        Collider::Hull { corners, radius } if corners.len() == 1 => {
             let centre = corners[0];
             let diagonal = std::f64::consts::FRAC_1_SQRT_2;
             [(1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0), (1.0, -1.0)]
@@ -60,7 +60,7 @@ fn faces(outline: &Outline) -> Vec<(DVec2, f64)> {
                 .map(|normal| (normal, normal.dot(centre) + radius * diagonal))
                 .to_vec()
         }
-        Outline::Hull { corners, .. } => (0..corners.len())
+        Collider::Hull { corners, .. } => (0..corners.len())
             .map(|i| {
                 let (p, q) = (corners[i], corners[(i + 1) % corners.len()]);
                 let normal = DVec2::new(q.y - p.y, p.x - q.x).normalize_or(DVec2::Y);
@@ -76,7 +76,7 @@ mod tests {
 
     #[test]
     fn paths_through_into_out_of_and_beside_a_plate() {
-        let plate = Outline::Hull {
+        let plate = Collider::Hull {
             corners: vec![DVec2::new(-0.1, -1.0), DVec2::new(0.1, -1.0), DVec2::new(0.1, 1.0), DVec2::new(-0.1, 1.0)],
             radius: 0.0,
         };

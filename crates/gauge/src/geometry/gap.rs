@@ -1,7 +1,7 @@
 //! Gap or overlap of two outlines.
 
+use super::collider::Collider;
 use super::gjk;
-use super::outline::Outline;
 use ironspin_model::DVec2;
 
 /// Gap of two outlines.
@@ -24,19 +24,19 @@ impl Gap {
     }
 }
 
-impl Outline {
+impl Collider {
     /// Gap from this outline to another. Two half-planes have none: infinity.
-    pub fn gap_to(&self, other: &Outline) -> Gap {
+    pub fn gap_to(&self, other: &Collider) -> Gap {
         self.gap_within(other, f64::INFINITY)
     }
 
-    /// As [`Outline::gap_to`]; may be infinity at once when the gap is certainly above `within`.
-    pub fn gap_within(&self, other: &Outline, within: f64) -> Gap {
+    /// As [`Collider::gap_to`]; may be infinity at once when the gap is certainly above `within`.
+    pub fn gap_within(&self, other: &Collider, within: f64) -> Gap {
         match (self, other) {
-            (Outline::Hull { corners: a, radius: ra }, Outline::Hull { corners: b, radius: rb }) => {
+            (Collider::Hull { corners: a, radius: ra }, Collider::Hull { corners: b, radius: rb }) => {
                 hulls(a, *ra, b, *rb, within)
             }
-            (Outline::HalfPlane { normal, level }, Outline::Hull { corners, radius }) => {
+            (Collider::HalfPlane { normal, level }, Collider::Hull { corners, radius }) => {
                 let height = |corner: &DVec2| normal.dot(*corner) - level;
                 let Some(&lowest) = corners.iter().min_by(|p, q| height(p).total_cmp(&height(q))) else {
                     return Gap::FAR;
@@ -44,8 +44,8 @@ impl Outline {
                 let distance = height(&lowest) - radius;
                 Gap { distance, normal: *normal, point: lowest - *normal * (radius + 0.5 * distance) }
             }
-            (Outline::Hull { .. }, Outline::HalfPlane { .. }) => other.gap_within(self, within).turned_round(),
-            (Outline::HalfPlane { .. }, Outline::HalfPlane { .. }) => Gap::FAR,
+            (Collider::Hull { .. }, Collider::HalfPlane { .. }) => other.gap_within(self, within).turned_round(),
+            (Collider::HalfPlane { .. }, Collider::HalfPlane { .. }) => Gap::FAR,
         }
     }
 }
@@ -69,17 +69,17 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn square(x: f64, y: f64, angle: f64, half: f64) -> Outline {
+    fn square(x: f64, y: f64, angle: f64, half: f64) -> Collider {
         let corners = [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)];
         let turn = DVec2::from_angle(angle);
-        Outline::Hull {
+        Collider::Hull {
             corners: corners.iter().map(|&(u, v)| DVec2::new(x, y) + turn.rotate(half * DVec2::new(u, v))).collect(),
             radius: 0.0,
         }
     }
 
-    fn disc(x: f64, y: f64, radius: f64) -> Outline {
-        Outline::Hull { corners: vec![DVec2::new(x, y)], radius }
+    fn disc(x: f64, y: f64, radius: f64) -> Collider {
+        Collider::Hull { corners: vec![DVec2::new(x, y)], radius }
     }
 
     #[test]
@@ -91,7 +91,7 @@ mod tests {
             (disc(1.5, 0.0, 0.25), 0.75, DVec2::X),
             (disc(-3.5, 4.5, 1.0), 4.0, DVec2::new(-0.6, 0.8)),
             (disc(0.0, 0.4, 0.25), -0.35, DVec2::Y),
-            (Outline::HalfPlane { normal: DVec2::Y, level: -1.0 }, 0.5, DVec2::NEG_Y),
+            (Collider::HalfPlane { normal: DVec2::Y, level: -1.0 }, 0.5, DVec2::NEG_Y),
         ] {
             let gap = unit.gap_to(&other);
             assert!((gap.distance - distance).abs() < 1e-15, "{other:?}: {gap:?}");
@@ -101,7 +101,7 @@ mod tests {
 
     #[test]
     fn a_point_on_a_segment_without_thickness_touches_it() {
-        let hull = |corners: &[(f64, f64)]| Outline::Hull {
+        let hull = |corners: &[(f64, f64)]| Collider::Hull {
             corners: corners.iter().map(|&(x, y)| DVec2::new(x, y)).collect(),
             radius: 0.0,
         };
@@ -184,8 +184,8 @@ mod tests {
             };
             let (a, b) = (coarse(&a), coarse(&b));
             let whole = whole_difference(&a, &b);
-            let one = Outline::Hull { corners: a.clone(), radius: 0.0 };
-            let other = Outline::Hull { corners: b.clone(), radius: 0.0 };
+            let one = Collider::Hull { corners: a.clone(), radius: 0.0 };
+            let other = Collider::Hull { corners: b.clone(), radius: 0.0 };
             let gap = one.gap_to(&other);
             prop_assert!((gap.distance - whole).abs() < 1e-12, "{:?} and not {}", gap, whole);
             prop_assert!((gap.normal.length() - 1.0).abs() < 1e-12);
@@ -201,8 +201,8 @@ mod tests {
         #[test]
         fn a_point_on_the_rim_has_no_gap(corners in polygon(), share in 0.0..1.0_f64, edge in 0..8_usize, swapped in any::<bool>()) {
             let (p, q) = (corners[edge % corners.len()], corners[(edge + 1) % corners.len()]);
-            let hull = Outline::Hull { corners, radius: 0.0 };
-            let dot = Outline::Hull { corners: vec![p.lerp(q, share)], radius: 0.0 };
+            let hull = Collider::Hull { corners, radius: 0.0 };
+            let dot = Collider::Hull { corners: vec![p.lerp(q, share)], radius: 0.0 };
             let gap = if swapped { dot.gap_to(&hull) } else { hull.gap_to(&dot) };
             prop_assert!(gap.distance.abs() < 1e-12, "{:?}", gap);
         }
@@ -212,8 +212,8 @@ mod tests {
         fn agrees_with_brute_force(x in -3.0..3.0_f64, y in -3.0..3.0_f64, angle in 0.0..6.3_f64, half in 0.1..1.0_f64) {
             let (a, b) = (square(0.0, 0.0, 0.3, 0.5), square(x, y, angle, half));
             let gap = a.gap_to(&b);
-            let rim = |outline: &Outline| -> Vec<DVec2> {
-                let Outline::Hull { corners, .. } = outline else { return Vec::new() };
+            let rim = |collider: &Collider| -> Vec<DVec2> {
+                let Collider::Hull { corners, .. } = collider else { return Vec::new() };
                 (0..corners.len())
                     .flat_map(|i| (0..100).map(move |k| (i, f64::from(k) / 100.0)))
                     .map(|(i, share)| corners[i].lerp(corners[(i + 1) % corners.len()], share))
@@ -226,9 +226,9 @@ mod tests {
                 prop_assert!(gap.distance <= naive + 1e-12 && naive <= gap.distance + 0.02);
             } else {
                 // Moved out along the normal by the depth, the squares just touch.
-                let Outline::Hull { corners, radius } = &b else { unreachable!() };
+                let Collider::Hull { corners, radius } = &b else { unreachable!() };
                 let out = gap.normal * -gap.distance;
-                let moved = Outline::Hull { corners: corners.iter().map(|&c| c + out).collect(), radius: *radius };
+                let moved = Collider::Hull { corners: corners.iter().map(|&c| c + out).collect(), radius: *radius };
                 prop_assert!(a.gap_to(&moved).distance.abs() < 1e-12);
             }
         }

@@ -1,7 +1,7 @@
 //! The bodies of one frame in place, and which of them come near each other.
 
-use super::bounds::Spot;
-use super::outline::Outline;
+use super::bounds::Pose;
+use super::collider::Collider;
 use super::shapes::Shapes;
 use ironspin_model::{DVec2, Frame};
 use std::cell::{OnceCell, RefCell};
@@ -16,16 +16,16 @@ pub(crate) struct Rectangle {
 impl Rectangle {
     pub(crate) const NONE: Rectangle = Rectangle { low: DVec2::INFINITY, high: DVec2::NEG_INFINITY };
 
-    pub(crate) fn of(outline: &Outline) -> Self {
-        match outline {
-            Outline::Hull { corners, radius } => {
+    pub(crate) fn of(collider: &Collider) -> Self {
+        match collider {
+            Collider::Hull { corners, radius } => {
                 let none = Rectangle::NONE;
                 let (low, high) = corners
                     .iter()
                     .fold((none.low, none.high), |(low, high), &corner| (low.min(corner), high.max(corner)));
                 Rectangle { low: low - *radius, high: high + *radius }
             }
-            Outline::HalfPlane { normal, level } => {
+            Collider::HalfPlane { normal, level } => {
                 // Only a surface along an axis bounds its solid on that side.
                 let (mut low, mut high) = (DVec2::NEG_INFINITY, DVec2::INFINITY);
                 match (normal.x, normal.y) {
@@ -62,26 +62,26 @@ impl Rectangle {
 /// The outlines of a body in place, and the rectangles around them.
 #[derive(Clone, Debug)]
 pub(crate) struct Placed {
-    pub(crate) outlines: Vec<Outline>,
+    pub(crate) colliders: Vec<Collider>,
     pub(crate) parts: Vec<Rectangle>,
     /// Around all parts; empty for a body that is not there.
     pub(crate) all: Rectangle,
 }
 
 impl Placed {
-    fn new(outlines: &[Outline]) -> Self {
-        Placed { outlines: outlines.to_vec(), parts: vec![Rectangle::NONE; outlines.len()], all: Rectangle::NONE }
+    fn new(colliders: &[Collider]) -> Self {
+        Placed { colliders: colliders.to_vec(), parts: vec![Rectangle::NONE; colliders.len()], all: Rectangle::NONE }
     }
 
-    fn carry(&mut self, outlines: &[Outline], spot: Spot) {
+    fn carry(&mut self, colliders: &[Collider], pose: Pose) {
         self.all = Rectangle::NONE;
-        if spot.is_nowhere() {
+        if pose.is_nowhere() {
             return;
         }
-        let (at, angle) = (spot.place(), spot.angle());
+        let (at, angle) = (pose.place(), pose.angle());
         let (sin, cos) = if angle == 0.0 { (0.0, 1.0) } else { (libm::sin(angle), libm::cos(angle)) };
-        for ((outline, placed), part) in outlines.iter().zip(&mut self.outlines).zip(&mut self.parts) {
-            outline.carry_into(at, DVec2::new(cos, sin), placed);
+        for ((collider, placed), part) in colliders.iter().zip(&mut self.colliders).zip(&mut self.parts) {
+            collider.carry_into(at, DVec2::new(cos, sin), placed);
             *part = Rectangle::of(placed);
             self.all = self.all.around(*part);
         }
@@ -91,7 +91,7 @@ impl Placed {
 /// The bodies of one frame. Outlines are put in place when somebody asks for them first.
 #[derive(Clone, Debug)]
 pub(crate) struct Placement {
-    pub(crate) spots: Vec<Spot>,
+    pub(crate) poses: Vec<Pose>,
     /// Speed of each body, m/s, and the highest of any of its points, but for points without end; 0 for one that is not there.
     pub(crate) speed: Vec<f64>,
     pub(crate) swiftness: Vec<f64>,
@@ -106,7 +106,7 @@ impl Placement {
     pub(crate) fn new(shapes: &Shapes) -> Self {
         let count = shapes.count();
         Placement {
-            spots: vec![Spot::NOWHERE; count],
+            poses: vec![Pose::NOWHERE; count],
             speed: vec![0.0; count],
             swiftness: vec![0.0; count],
             absent: (0..count).collect(),
@@ -115,12 +115,12 @@ impl Placement {
         }
     }
 
-    /// Takes the next frame, and tells the highest speed of any point, m/s.
-    pub(crate) fn see(&mut self, shapes: &Shapes, frame: &Frame) -> f64 {
+    /// Takes the next frame, and returns the highest speed of any point, m/s.
+    pub(crate) fn update(&mut self, shapes: &Shapes, frame: &Frame) -> f64 {
         let mut fastest = 0.0_f64;
         self.absent.clear();
-        for (id, state) in frame.bodies.iter().enumerate().take(self.spots.len()) {
-            let (absent, spot) = (state.is_absent(), Spot::of(state));
+        for (id, state) in frame.bodies.iter().enumerate().take(self.poses.len()) {
+            let (absent, pose) = (state.is_absent(), Pose::of(state));
             if absent {
                 self.absent.push(id);
             }
@@ -129,8 +129,8 @@ impl Placement {
             self.speed[id] = if absent { 0.0 } else { state.velocity.length() };
             self.swiftness[id] = if absent { 0.0 } else { self.speed[id] + turning };
             fastest = fastest.max(self.swiftness[id]);
-            if spot != self.spots[id] {
-                self.spots[id] = if absent { Spot::NOWHERE } else { spot };
+            if pose != self.poses[id] {
+                self.poses[id] = if absent { Pose::NOWHERE } else { pose };
                 if let Some(old) = self.placed[id].take() {
                     *self.spare[id].get_mut() = Some(old);
                 }
@@ -143,16 +143,16 @@ impl Placement {
     pub(crate) fn of(&self, shapes: &Shapes, id: usize) -> &Placed {
         self.placed[id].get_or_init(|| {
             let mut placed = self.spare[id].take().unwrap_or_else(|| Box::new(Placed::new(shapes.parts(id))));
-            placed.carry(shapes.parts(id), self.spots[id]);
+            placed.carry(shapes.parts(id), self.poses[id]);
             placed
         })
     }
 }
 
 /// How far any side of a body's rectangle may lie from where it was, m, for the one that went furthest; infinite for one that came or went.
-pub(crate) fn furthest_strayed(shapes: &Shapes, now: &[Spot], then: &[Spot]) -> f64 {
-    let strayed = |id: usize| now[id].strayed(&then[id], shapes.reach(id));
-    (0..now.len().min(then.len())).map(strayed).fold(0.0, f64::max)
+pub(crate) fn furthest_moved(shapes: &Shapes, now: &[Pose], then: &[Pose]) -> f64 {
+    let moved = |id: usize| now[id].moved(&then[id], shapes.reach(id));
+    (0..now.len().min(then.len())).map(moved).fold(0.0, f64::max)
 }
 
 /// Every pair that may touch and whose rectangles come within a distance, by a sweep along x.
@@ -163,9 +163,9 @@ pub(crate) fn sweep(
     counts: impl Fn(usize) -> bool,
     mut each: impl FnMut(usize, usize),
 ) {
-    let rectangles: Vec<&Rectangle> = (0..placement.spots.len()).map(|id| &placement.of(shapes, id).all).collect();
+    let rectangles: Vec<&Rectangle> = (0..placement.poses.len()).map(|id| &placement.of(shapes, id).all).collect();
     let mut order: Vec<usize> =
-        (0..rectangles.len()).filter(|&id| counts(id) && !placement.spots[id].is_nowhere()).collect();
+        (0..rectangles.len()).filter(|&id| counts(id) && !placement.poses[id].is_nowhere()).collect();
     order.sort_by(|&a, &b| rectangles[a].low.x.total_cmp(&rectangles[b].low.x).then(a.cmp(&b)));
     for (number, &a) in order.iter().enumerate() {
         let end = rectangles[a].high.x + within;

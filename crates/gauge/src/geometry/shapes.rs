@@ -1,13 +1,13 @@
 //! The outlines of all bodies of a world, worked out once.
 
-use super::outline::Outline;
+use super::collider::Collider;
 use ironspin_model::{BodyState, DVec2, World};
 use std::collections::BTreeSet;
 
 /// Outlines of every body in its own frame.
 #[derive(Clone, Debug)]
 pub(crate) struct Shapes {
-    parts: Vec<Vec<Outline>>,
+    parts: Vec<Vec<Collider>>,
     /// Greatest distance of any point of a body from its centre, m; infinite with a half-plane.
     reach: Vec<f64>,
     /// Smallest full size of each body, m; infinite for a half-plane.
@@ -27,12 +27,12 @@ pub(crate) fn velocity_at(state: &BodyState, point: DVec2) -> DVec2 {
 
 impl Shapes {
     pub(crate) fn new(world: &World) -> Self {
-        let parts: Vec<Vec<Outline>> = world
+        let parts: Vec<Vec<Collider>> = world
             .bodies
             .iter()
-            .map(|body| body.parts.iter().filter(|part| !part.sensor).flat_map(Outline::of_part).collect())
+            .map(|body| body.parts.iter().filter(|part| !part.sensor).flat_map(Collider::of_part).collect())
             .collect();
-        let reach = parts.iter().map(|outlines| outlines.iter().map(Outline::reach).fold(0.0, f64::max)).collect();
+        let reach = parts.iter().map(|colliders| colliders.iter().map(Collider::reach).fold(0.0, f64::max)).collect();
         let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
         let apart = world.apart.iter().copied().chain(joined).map(|[a, b]| [a.min(b), a.max(b)]).collect();
         let layers = world.bodies.iter().map(|body| [body.layers, body.meets]).collect();
@@ -55,7 +55,7 @@ impl Shapes {
     }
 
     /// Outlines of a body's parts in its own frame.
-    pub(crate) fn parts(&self, body: usize) -> &[Outline] {
+    pub(crate) fn parts(&self, body: usize) -> &[Collider] {
         &self.parts[body]
     }
 

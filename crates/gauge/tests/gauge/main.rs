@@ -1,8 +1,8 @@
-//! Gauges on traces from anywhere: no panic, no silent pass, the same answer however the trace is told.
+//! Gauges on traces from anywhere: no panic, no silent pass, the same answer however the trace is written.
 
-use ironspin_gauge::{GAUGES, News, Outline, Scope, Sight, View, judge};
+use ironspin_gauge::{Collider, FrameCache, GAUGES, QueryResult, Scope, View, judge};
 use ironspin_model::{
-    Body, BodyKind, BodyState, Bound, Bounds, Contact, DVec2, DVec3, Deed, Details, Frame, Joint, JointKind, Law,
+    Body, BodyKind, BodyState, Bound, Bounds, Contact, DVec2, DVec3, Details, Effect, Frame, Joint, JointKind, Law,
     Material, Measure, Part, SensorEvent, SensorEventKind, Shape, Verdict, World,
 };
 use proptest::prelude::*;
@@ -27,7 +27,7 @@ fn world() -> World {
         }
     };
     let mut bodies: Vec<Body> = shapes.iter().map(body).collect();
-    // One is told from all others by its layer, one drives, one has a sensor.
+    // One differs from all others by its layer, one drives, one has a sensor.
     bodies[2].layers = 2;
     bodies[3].meets = 1;
     bodies[4].kind = BodyKind::Kinematic;
@@ -110,16 +110,16 @@ fn measure(gauge: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Rea
     let of = if frames.len().is_multiple_of(3) { vec![1] } else { vec![1, 2, 3, 4] };
     let scope = Scope { of, against: vec![0, 5, 1], details };
     let mut gauge = (GAUGES[gauge].make)(world, &scope);
-    let mut sight = Sight::new(world);
+    let mut cache = FrameCache::new(world);
     let mut before = None;
     for now in frames {
-        sight.see(now);
-        let deeds = [(1, Deed::Impulse { impulse: DVec3::X, point: Some(DVec3::Y) }), (2, Deed::Remove)];
-        let deeds = if now.step.is_multiple_of(2) { &deeds[..] } else { &[] };
-        gauge.observe(&View { world, before, now, gravity: world.gravity, deeds, sight: &sight });
+        cache.update(now);
+        let effects = [(1, Effect::Impulse { impulse: DVec3::X, point: Some(DVec3::Y) }), (2, Effect::Remove)];
+        let effects = if now.step.is_multiple_of(2) { &effects[..] } else { &[] };
+        gauge.observe(&View { world, before, now, gravity: world.gravity, effects, cache: &cache });
         let off = [(1, now.time), (2, f64::INFINITY)];
-        gauge.hear(world, &News::Forecast { ahead: 1.0, off: &off });
-        gauge.hear(world, &News::Ray { frame: now, from: DVec3::ZERO, to: DVec3::X, hit: None });
+        gauge.observe_query(world, &QueryResult::Forecast { ahead: 1.0, off: &off });
+        gauge.observe_query(world, &QueryResult::Ray { frame: now, from: DVec3::ZERO, to: DVec3::X, hit: None });
         before = Some(now);
     }
     gauge.reading(world)
@@ -160,14 +160,14 @@ fn an_empty_trace_measures_nothing() {
 }
 
 /// Outlines of a shape at a place.
-fn outlines(shape: Shape, x: f64, y: f64, angle: f64) -> Vec<Outline> {
+fn colliders(shape: Shape, x: f64, y: f64, angle: f64) -> Vec<Collider> {
     let state = BodyState::planar(DVec3::new(x, y, 0.0), angle, DVec3::ZERO, 0.0);
-    Outline::of_part(&Part::solid(shape, 0)).iter().map(|outline| outline.placed(&state)).collect()
+    Collider::of_part(&Part::solid(shape, 0)).iter().map(|collider| collider.placed(&state)).collect()
 }
 
 #[test]
 fn known_gaps_of_every_shape() {
-    let disc = || outlines(Shape::Disc(0.5), 0.0, 2.0, 0.0);
+    let disc = || colliders(Shape::Disc(0.5), 0.0, 2.0, 0.0);
     let quarter = std::f64::consts::FRAC_PI_2;
     let clockwise = vec![DVec2::new(-1.0, 1.0), DVec2::new(1.0, 1.0), DVec2::new(1.0, -1.0), DVec2::new(-1.0, -1.0)];
     for (shape, angle, distance) in [
@@ -185,9 +185,9 @@ fn known_gaps_of_every_shape() {
             2.0_f64.sqrt() - 0.5,
         ),
     ] {
-        let found = outlines(shape.clone(), 0.0, 0.0, angle)
+        let found = colliders(shape.clone(), 0.0, 0.0, angle)
             .iter()
-            .map(|outline| outline.gap_to(&disc()[0]))
+            .map(|collider| collider.gap_to(&disc()[0]))
             .min_by(|a, b| a.distance.total_cmp(&b.distance))
             .unwrap();
         assert!((found.distance - distance).abs() < 1e-12, "{shape:?} at {angle}: {found:?}");
@@ -204,11 +204,11 @@ proptest! {
     fn a_gap_does_not_depend_on_where_it_is_told(x in -3.0..3.0_f64, y in -3.0..3.0_f64, a in 0.0..6.0_f64, b in 0.0..6.0_f64, turn in 0.0..6.0_f64) {
         let one = || Shape::Polygon(vec![DVec2::new(-0.8, -0.3), DVec2::new(0.7, -0.4), DVec2::new(0.9, 0.2), DVec2::new(-0.1, 0.9)]);
         let other = || Shape::Capsule { length: 1.2, radius: 0.3 };
-        let here = outlines(one(), 0.0, 0.0, a)[0].gap_to(&outlines(other(), x, y, b)[0]);
+        let here = colliders(one(), 0.0, 0.0, a)[0].gap_to(&colliders(other(), x, y, b)[0]);
         let (sin, cos) = (turn.sin(), turn.cos());
         let away = DVec2::new(1000.0, -500.0);
         let at = away + DVec2::new(cos * x - sin * y, sin * x + cos * y);
-        let there = outlines(one(), away.x, away.y, a + turn)[0].gap_to(&outlines(other(), at.x, at.y, b + turn)[0]);
+        let there = colliders(one(), away.x, away.y, a + turn)[0].gap_to(&colliders(other(), at.x, at.y, b + turn)[0]);
         prop_assert!((here.distance - there.distance).abs() < 1e-9, "{:?} {:?}", here, there);
     }
 }

@@ -1,8 +1,8 @@
 //! One trial as it stands on disk.
 
-use crate::dimension::dimensionless;
 use crate::probes::{Answer, ProbeRecord};
 use crate::record::{ClaimRecord, TrialRecord};
+use crate::scaling::dimensionless;
 use ironspin_model::{Bound, DVec3, Law, Severity, Verdict};
 use ironspin_scene::Question;
 use serde::{Deserialize, Serialize};
@@ -216,22 +216,22 @@ impl TrialDocument {
 
     /// What is unusual about the conditions in one line, such as `units 1/1024, threads 2`.
     pub fn unusual_text(&self) -> String {
-        let mut told = self.unusual_but_chance();
+        let mut reported = self.unusual_but_chance();
         if self.seed != 1 {
-            told.push(format!("seed {}", self.seed));
+            reported.push(format!("seed {}", self.seed));
         }
-        told.extend(self.repeat.map(|repeat| format!("run {repeat}")));
-        told.join(", ")
+        reported.extend(self.repeat.map(|repeat| format!("run {repeat}")));
+        reported.join(", ")
     }
 
     /// The same without seed and repeat: what trials share that differ by chance alone.
     pub fn unusual_but_chance(&self) -> Vec<String> {
-        let mut told: Vec<String> = self.conditions.iter().map(|(name, value)| format!("{name} {value}")).collect();
-        told.extend(self.set.iter().map(|(name, value)| format!("{name}={value}")));
+        let mut reported: Vec<String> = self.conditions.iter().map(|(name, value)| format!("{name} {value}")).collect();
+        reported.extend(self.set.iter().map(|(name, value)| format!("{name}={value}")));
         if self.threads != 1 {
-            told.push(format!("threads {}", self.threads));
+            reported.push(format!("threads {}", self.threads));
         }
-        told
+        reported
     }
 }
 

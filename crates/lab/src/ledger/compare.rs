@@ -134,7 +134,7 @@ pub fn compare_results(base: &ResultDocument, new: &ResultDocument) -> Compariso
             let at_place = before.claims.get(number).filter(same);
             let Some(old) = at_place.or_else(|| before.claims.iter().find(same)) else { continue };
             found.compared += 1;
-            let told = |kind| Change {
+            let reported = |kind| Change {
                 kind,
                 trial: key.clone(),
                 what: format!("{} of {}", claim.gauge, claim.of),
@@ -144,12 +144,12 @@ pub fn compare_results(base: &ResultDocument, new: &ResultDocument) -> Compariso
             };
             let fails = |verdict: Verdict| matches!(verdict, Verdict::Fail | Verdict::Error);
             match (fails(old.verdict), fails(claim.verdict)) {
-                (false, true) => found.changes.push(told(ChangeKind::NewlyFails)),
-                (true, false) => found.changes.push(told(ChangeKind::NewlyPasses)),
+                (false, true) => found.changes.push(reported(ChangeKind::NewlyFails)),
+                (true, false) => found.changes.push(reported(ChangeKind::NewlyPasses)),
                 _ if old.measured == claim.measured && old.bound == claim.bound => found.same += 1,
                 _ => match claim.used().total_cmp(&old.used()) {
-                    std::cmp::Ordering::Greater => found.changes.push(told(ChangeKind::Worse)),
-                    std::cmp::Ordering::Less => found.changes.push(told(ChangeKind::Better)),
+                    std::cmp::Ordering::Greater => found.changes.push(reported(ChangeKind::Worse)),
+                    std::cmp::Ordering::Less => found.changes.push(reported(ChangeKind::Better)),
                     std::cmp::Ordering::Equal => found.same += 1,
                 },
             }

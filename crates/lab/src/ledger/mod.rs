@@ -132,7 +132,7 @@ impl Ledger {
     /// # Errors
     /// When the file is something else, or of a newer version, or cannot be written.
     pub fn open(file: &Path) -> Result<Ledger, LedgerError> {
-        let sqlite = |cause| told(file, cause);
+        let sqlite = |cause| reported(file, cause);
         let connection = Connection::open(file).map_err(sqlite)?;
         connection.busy_timeout(PATIENCE).map_err(sqlite)?;
         let mut ledger = Ledger { file: file.to_owned(), connection };
@@ -142,7 +142,7 @@ impl Ledger {
 
     fn upgrade(&mut self) -> Result<(), LedgerError> {
         let file = self.file.clone();
-        let sqlite = |cause| told(&file, cause);
+        let sqlite = |cause| reported(&file, cause);
         // Two programs may open a new file at once: the second waits here and finds it made.
         let work = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(sqlite)?;
         let number = |pragma: &str| work.query_row(&format!("PRAGMA {pragma}"), [], |row| row.get::<_, i32>(0));
@@ -173,7 +173,7 @@ impl Ledger {
             Kept::Costs(costs) => ("costs", serde_json::to_string(costs)?),
         };
         let file = self.file.clone();
-        let sqlite = |cause| told(&file, cause);
+        let sqlite = |cause| reported(&file, cause);
         let host = Host::this();
         let work = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(sqlite)?;
         work.execute(
@@ -214,7 +214,7 @@ impl Ledger {
                 |row| Ok((row.get(0)?, row.get(1)?)),
             )
             .optional()
-            .map_err(|cause| told(&self.file, cause))?;
+            .map_err(|cause| reported(&self.file, cause))?;
         match found {
             Some((kind, document)) if kind == "costs" => Ok(Kept::Costs(Box::new(serde_json::from_str(&document)?))),
             Some((_, document)) => Ok(Kept::Results(Box::new(serde_json::from_str(&document)?))),
@@ -227,7 +227,7 @@ impl Ledger {
     /// # Errors
     /// When the file cannot be read.
     pub fn history(&self, scene: &str, gauge: Option<&str>) -> Result<Vec<Figure>, LedgerError> {
-        let sqlite = |cause| told(&self.file, cause);
+        let sqlite = |cause| reported(&self.file, cause);
         let mut query = self
             .connection
             .prepare(
@@ -263,14 +263,14 @@ impl Ledger {
     /// # Errors
     /// When the file cannot be read.
     pub fn scenes(&self) -> Result<Vec<String>, LedgerError> {
-        let sqlite = |cause| told(&self.file, cause);
+        let sqlite = |cause| reported(&self.file, cause);
         let mut query = self.connection.prepare("SELECT DISTINCT scene FROM figure ORDER BY scene").map_err(sqlite)?;
         let names = query.query_map([], |row| row.get(0)).map_err(sqlite)?;
         names.collect::<Result<_, _>>().map_err(sqlite)
     }
 }
 
-fn told(file: &Path, cause: rusqlite::Error) -> LedgerError {
+fn reported(file: &Path, cause: rusqlite::Error) -> LedgerError {
     if cause.sqlite_error_code() == Some(rusqlite::ErrorCode::NotADatabase) {
         return LedgerError::NotOurs(file.to_owned());
     }

@@ -17,7 +17,7 @@ const SOUND_STEPS: [&str; 4] = ["1/30", "1/60", "1/120", "1/240"];
 const SOUND_SETTINGS: [(&str, &[&str]); 10] = [
     ("", &SOUND_STEPS),
     ("precision=f32", &SOUND_STEPS),
-    ("solver=soft", &SOUND_STEPS),
+    ("solver=compliant", &SOUND_STEPS),
     ("solver=position", &SOUND_STEPS),
     ("solver=event", &["1/60"]),
     ("integrator=symplectic-euler", &["1/240"]),
@@ -96,7 +96,7 @@ pub(super) struct Cells<'a> {
 impl<'a> Cells<'a> {
     pub(super) fn new(order: &'a ProofOrder) -> Result<Self, PlanError> {
         let steps = if order.quick { &STEPS[..1] } else { &STEPS[..] };
-        let sound = EngineSpec::read(&order.engine)?.on(&order.lodging);
+        let sound = EngineSpec::read(&order.engine)?.on(&order.process_limits);
         let options = sound.start()?.info().options.into_iter().map(|option| option.name).collect();
         Ok(Cells { order, sound, steps, options })
     }
@@ -236,7 +236,7 @@ impl<'a> Cells<'a> {
     fn grid(&self, scenes: &[String], engine: &EngineSpec, steps: &[&str]) -> Result<GridOrder, EngineError> {
         let steps = steps.iter().map(|text| step_of(text)).collect::<Result<_, _>>()?;
         Ok(GridOrder {
-            lodging: self.order.lodging.clone(),
+            process_limits: self.order.process_limits.clone(),
             ..GridOrder::plain(scenes.to_vec(), vec![engine.text().to_owned()], steps)
         })
     }
@@ -258,7 +258,7 @@ fn factor(text: &str) -> Result<Factor, EngineError> {
     text.parse().map_err(|_| wrong("factor", text))
 }
 
-/// The clock of conditions as the command line writes them; a clock of pictures makes as many a second as there are steps.
+/// The clock of conditions as the command line writes them; a clock of frame times makes as many a second as there are steps.
 fn clock(under: &str, step: &str) -> Result<Clock, EngineError> {
     let mut clock = Clock::default();
     let words: Vec<&str> = under.split_whitespace().collect();

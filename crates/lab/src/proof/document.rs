@@ -2,7 +2,7 @@
 
 use super::cells::{Cell, Cells, STEPS, Work};
 use super::evidence::{Evidence, Outcome};
-use super::promises::{Excuse, excuses};
+use super::known_failures::{Excuse, known_failures};
 use super::{DECADES, ProofOrder};
 use crate::document::Tool;
 use ironspin_engine::{FaultEntry, SOUND};
@@ -32,14 +32,14 @@ pub struct ProofDocument {
     pub sound_settings: Vec<String>,
     /// The steps it was run at.
     pub sound_steps: Vec<String>,
-    /// The length units it was told the world in.
+    /// The length units in which it got the world.
     pub sound_units: Vec<String>,
     /// Claims that held in them.
     pub sound_held: usize,
     /// Claims that failed on the sound engine although it promises them.
     pub alarms: Vec<Alarm>,
     /// Claims that the sound engine does not promise under some conditions, with the reason.
-    pub excused: Vec<Excused>,
+    pub excused: Vec<KnownFailure>,
     /// The faults, in the order of the catalogue.
     pub faults: Vec<FaultProof>,
     /// The claims, in the order of the scenes.
@@ -67,7 +67,7 @@ pub struct Alarm {
 
 /// A claim that the sound engine does not promise.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub struct Excused {
+pub struct KnownFailure {
     /// The setting.
     pub setting: String,
     /// Name of the scene.
@@ -267,23 +267,26 @@ fn sound(cells: &Cells<'_>, evidence: &Evidence, document: &mut ProofDocument) {
         document.sound_held += outcome.held;
         for alarm in alarms(cell, outcome) {
             let step = &conditions.dt.text;
-            match excuses().position(|excuse| excuse.covers(setting, &alarm.scene, &alarm.claim, step)) {
+            match known_failures()
+                .position(|known_failure| known_failure.covers(setting, &alarm.scene, &alarm.claim, step))
+            {
                 Some(number) => *used.entry(number).or_default() += 1,
                 None => document.alarms.push(alarm),
             }
         }
     }
     document.alarms.sort();
-    let told = |(number, excuse): (usize, &Excuse)| Excused {
-        setting: excuse.setting.to_owned(),
-        scene: excuse.scene.to_owned(),
-        claims: excuse.claims.iter().map(|&claim| claim.to_owned()).collect(),
-        steps: excuse.steps.iter().map(|&step| step.to_owned()).collect(),
-        because: excuse.because.to_owned(),
+    let reported = |(number, known_failure): (usize, &Excuse)| KnownFailure {
+        setting: known_failure.setting.to_owned(),
+        scene: known_failure.scene.to_owned(),
+        claims: known_failure.claims.iter().map(|&claim| claim.to_owned()).collect(),
+        steps: known_failure.steps.iter().map(|&step| step.to_owned()).collect(),
+        because: known_failure.because.to_owned(),
         failures: used.get(&number).copied().unwrap_or(0),
     };
-    let concerned = |excuse: &Excuse| cells.order.scenes.iter().any(|scene| scene == excuse.scene);
-    document.excused = excuses().enumerate().filter(|(_, excuse)| concerned(excuse)).map(told).collect();
+    let concerned = |known_failure: &Excuse| cells.order.scenes.iter().any(|scene| scene == known_failure.scene);
+    document.excused =
+        known_failures().enumerate().filter(|(_, known_failure)| concerned(known_failure)).map(reported).collect();
     if cells.order.quick {
         document.excused.retain(|excused| excused.failures > 0);
     }
@@ -303,16 +306,16 @@ fn alarms(cell: &Cell, outcome: &Outcome) -> Vec<Alarm> {
     if outcome.verdict == Verdict::Error {
         return vec![alarm(SOUND.to_owned(), String::new(), outcome.reason.clone())];
     }
-    let told = |number: usize| {
+    let reported = |number: usize| {
         let (measured, used) = outcome.measured[number];
         let value = measured.map_or_else(|| "nothing".to_owned(), |value| format!("{value:.4e}"));
         if used.is_finite() { format!("{value}, {used:.2} of the bound") } else { value }
     };
     let of_claim = |&number: &usize| match &cell.work {
-        Work::Twin(order) => alarm(format!("twin.{}", order.kind.word()), String::new(), told(number)),
+        Work::Twin(order) => alarm(format!("twin.{}", order.kind.word()), String::new(), reported(number)),
         Work::Trial(plan) => {
             let claim = &plan.setup.claims[number];
-            alarm(claim.gauge.clone(), claim.of_text.clone(), told(number))
+            alarm(claim.gauge.clone(), claim.of_text.clone(), reported(number))
         }
     };
     outcome.broken.iter().map(of_claim).collect()

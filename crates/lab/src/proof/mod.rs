@@ -6,10 +6,10 @@
 mod cells;
 mod document;
 mod evidence;
-mod promises;
+mod known_failures;
 
 pub use document::{
-    Alarm, Capture, ClaimProof, Excused, FaultProof, FaultVerdict, NoticeProof, ProofDocument, SizeProof,
+    Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, SizeProof,
 };
 
 use crate::grid::share_out;
@@ -19,7 +19,7 @@ use crate::twins::run_twin;
 use cells::{Cell, Cells, STEPS, Work};
 use evidence::{Evidence, Outcome};
 use ironspin_engine::FaultEntry;
-use ironspin_link::Lodging;
+use ironspin_link::ProcessLimits;
 use ironspin_model::EngineError;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
@@ -41,7 +41,7 @@ pub struct ProofOrder {
     /// Trials at once; 0 for one a core.
     pub jobs: usize,
     /// How foreign engines are kept; its program also runs twins in another process.
-    pub lodging: Lodging,
+    pub process_limits: ProcessLimits,
 }
 
 /// Why there is no proof.
@@ -72,7 +72,7 @@ impl From<EngineError> for ProofError {
     }
 }
 
-/// Told how many trials are done, how many are known to be due so far, and which one was.
+/// Reported how many trials are done, how many are known to be due so far, and which one was.
 pub type ProofListener<'a> = dyn Fn(usize, usize, &str) + Sync + 'a;
 
 /// Runs a proof.
@@ -124,7 +124,7 @@ fn run(
     share_out(&longest, order.jobs, stop, &|number| {
         let outcome = match &due[number].work {
             Work::Trial(plan) => Outcome::of_trial(&run_trial(plan)),
-            Work::Twin(twin) => Outcome::of_twin(&run_twin(twin, order.lodging.program.as_deref())),
+            Work::Twin(twin) => Outcome::of_twin(&run_twin(twin, order.process_limits.program.as_deref())),
         };
         found.lock().unwrap_or_else(PoisonError::into_inner)[number] = Some(outcome);
         let done = done.fetch_add(1, Ordering::Relaxed) + 1;

@@ -83,7 +83,7 @@ impl<'a> Comparison<'a> {
     fn first_difference(&self, plain: &Frame, twin: &Frame) -> Option<Difference> {
         let (step, time) = (plain.step, plain.time);
         let finite = |value: f64| value.is_finite().then_some(value);
-        let told = |body: String, component: &str, [plain, twin]: [f64; 2]| {
+        let reported = |body: String, component: &str, [plain, twin]: [f64; 2]| {
             Some(Difference {
                 step,
                 time,
@@ -94,18 +94,22 @@ impl<'a> Comparison<'a> {
             })
         };
         if plain.bodies.len() != twin.bodies.len() {
-            return told(String::new(), "number of bodies", [plain.bodies.len() as f64, twin.bodies.len() as f64]);
+            return reported(String::new(), "number of bodies", [plain.bodies.len() as f64, twin.bodies.len() as f64]);
         }
         for (id, (a, b)) in plain.bodies.iter().zip(&twin.bodies).enumerate() {
             for (name, (p, q)) in COMPONENTS.iter().zip(components(a).into_iter().zip(components(b))) {
                 // Both not a number is the same; zeros of either sign are.
                 if p != q && !(p.is_nan() && q.is_nan()) {
-                    return told(self.world.bodies[id].name.clone(), name, [p, q]);
+                    return reported(self.world.bodies[id].name.clone(), name, [p, q]);
                 }
             }
         }
         if self.exact && plain.events != twin.events {
-            return told(String::new(), "notices of sensors", [plain.events.len() as f64, twin.events.len() as f64]);
+            return reported(
+                String::new(),
+                "notices of sensors",
+                [plain.events.len() as f64, twin.events.len() as f64],
+            );
         }
         None
     }

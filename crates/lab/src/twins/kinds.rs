@@ -1,7 +1,7 @@
 //! The exact changes, and how exactly a trial must agree with itself after each.
 
 use crate::plan::TrialPlan;
-use crate::retelling::{Retelling, Turned};
+use crate::transform::{Transform, Turned};
 use ironspin_model::{Body, DVec2};
 use ironspin_scene::TWIN_KINDS;
 
@@ -112,38 +112,40 @@ impl TwinKind {
         }
     }
 
-    /// The ways of telling the world that are held against the plain one, each with what it is in words; empty for kinds that tell
+    /// The transforms of the world that are held against the plain one, each with what it is in words; empty for kinds that hand over
     /// the same world.
-    pub(super) fn tellings(self, plan: &TrialPlan) -> Vec<(String, Retelling)> {
-        let plain = Retelling::default;
-        let told = |text: String, telling| (text, telling);
+    pub(super) fn transforms(self, plan: &TrialPlan) -> Vec<(String, Transform)> {
+        let plain = Transform::default;
+        let reported = |text: String, transform| (text, transform);
         match self {
             TwinKind::Units => [1024.0, 1.0 / 1024.0]
-                .map(|length| told(format!("lengths times {length}"), Retelling { length, ..plain() }))
+                .map(|length| reported(format!("lengths times {length}"), Transform { length, ..plain() }))
                 .to_vec(),
             TwinKind::Mass => [64.0, 1.0 / 64.0]
-                .map(|mass| told(format!("masses times {mass}"), Retelling { mass, ..plain() }))
+                .map(|mass| reported(format!("masses times {mass}"), Transform { mass, ..plain() }))
                 .to_vec(),
             TwinKind::Tempo => [32.0, 1.0 / 32.0]
-                .map(|time| told(format!("times times {time}"), Retelling { time, ..plain() }))
+                .map(|time| reported(format!("times times {time}"), Transform { time, ..plain() }))
                 .to_vec(),
-            TwinKind::Bystander => vec![told("one body more".to_owned(), Retelling { bystander: true, ..plain() })],
+            TwinKind::Bystander => vec![reported("one body more".to_owned(), Transform { bystander: true, ..plain() })],
             TwinKind::Order => {
-                vec![told("bodies in the opposite order".to_owned(), Retelling { reversed: true, ..plain() })]
+                vec![reported("bodies in the opposite order".to_owned(), Transform { reversed: true, ..plain() })]
             }
             TwinKind::Mirror => {
-                vec![told("x becomes -x".to_owned(), Retelling { turned: Turned::Mirrored, ..plain() })]
+                vec![reported("x becomes -x".to_owned(), Transform { turned: Turned::Mirrored, ..plain() })]
             }
-            TwinKind::Turn => vec![told("a quarter turn".to_owned(), Retelling { turned: Turned::Quarter, ..plain() })],
+            TwinKind::Turn => {
+                vec![reported("a quarter turn".to_owned(), Transform { turned: Turned::Quarter, ..plain() })]
+            }
             TwinKind::Shift => {
                 let far = MOVED * extent(plan);
                 let text = format!("moved by {far:.4e} m along x and half of it along y");
-                vec![told(text, Retelling { shift: DVec2::new(far, 0.5 * far), ..plain() })]
+                vec![reported(text, Transform { shift: DVec2::new(far, 0.5 * far), ..plain() })]
             }
             TwinKind::Boost => {
                 let speed = (plan.setup.world.gravity.length() * smallest(plan)).sqrt().max(1.0);
                 let text = format!("in uniform motion of {speed:.4} m/s along x");
-                vec![told(text, Retelling { boost: DVec2::new(speed, 0.0), ..plain() })]
+                vec![reported(text, Transform { boost: DVec2::new(speed, 0.0), ..plain() })]
             }
             TwinKind::Again | TwinKind::Process | TwinKind::Threads | TwinKind::Split | TwinKind::Restore => Vec::new(),
         }

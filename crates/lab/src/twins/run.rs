@@ -7,7 +7,7 @@ use super::wire::read_frame;
 use crate::document::Tool;
 use crate::plan::TrialPlan;
 use crate::recording::{Recorder, Recording};
-use crate::retelling::Retelling;
+use crate::transform::Transform;
 use ironspin_model::{EngineError, Frame, Verdict};
 use serde::{Deserialize, Serialize};
 use std::collections::VecDeque;
@@ -67,12 +67,12 @@ pub fn twins_of(plans: &[TrialPlan], kinds: Option<&[TwinKind]>) -> Vec<TwinOrde
 /// Runs one twin. `program` is this program's own file, for twins in another process.
 pub fn run_twin(order: &TwinOrder, program: Option<&Path>) -> TwinRecord {
     let demand = order.kind.demand(&order.plan);
-    let tellings = order.kind.tellings(&order.plan);
-    let mut records = match tellings.is_empty() {
+    let transforms = order.kind.transforms(&order.plan);
+    let mut records = match transforms.is_empty() {
         true => vec![one(order, demand, None, program)],
-        false => tellings.iter().map(|told| one(order, demand, Some(told), program)).collect(),
+        false => transforms.iter().map(|reported| one(order, demand, Some(reported), program)).collect(),
     };
-    // Of several ways of telling the worst counts.
+    // Of several transforms the worst counts.
     let worse = |a: &TwinRecord, b: &TwinRecord| {
         let apart = |record: &TwinRecord| record.worst.as_ref().map_or(0.0, |worst| worst.0);
         (a.verdict, a.first.is_some()).cmp(&(b.verdict, b.first.is_some())).then(apart(a).total_cmp(&apart(b)))
@@ -86,14 +86,19 @@ pub fn run_twin(order: &TwinOrder, program: Option<&Path>) -> TwinRecord {
     worst
 }
 
-fn one(order: &TwinOrder, demand: Demand, told: Option<&(String, Retelling)>, program: Option<&Path>) -> TwinRecord {
+fn one(
+    order: &TwinOrder,
+    demand: Demand,
+    reported: Option<&(String, Transform)>,
+    program: Option<&Path>,
+) -> TwinRecord {
     let plan = &order.plan;
     let steps = plan.conditions.schedule(plan.setup.world.duration).count();
     let mut comparison = Comparison::new(&plan.setup.world, demand == Demand::Bits, steps, smallest(plan));
     let mut compared = 0;
     let mut recorders = [(); 2].map(|()| Recorder::new(&plan.setup.world, steps));
     let mut last: Option<[Frame; 2]> = None;
-    let outcome = side_by_side(order, told, program, &mut |plain, twin| {
+    let outcome = side_by_side(order, reported, program, &mut |plain, twin| {
         compared = plain.step;
         comparison.see(plain, twin);
         for (recorder, frame) in recorders.iter_mut().zip([plain, twin]) {
@@ -124,7 +129,7 @@ fn one(order: &TwinOrder, demand: Demand, told: Option<&(String, Retelling)>, pr
     };
     TwinRecord {
         order: order.clone(),
-        change: told.map_or_else(|| in_words(order), |(text, _)| text.clone()),
+        change: reported.map_or_else(|| in_words(order), |(text, _)| text.clone()),
         demand,
         verdict,
         reason,
@@ -156,7 +161,7 @@ fn more_threads(plan: &TrialPlan) -> usize {
 /// Steps both trials and hands over their frames, pair by pair.
 fn side_by_side(
     order: &TwinOrder,
-    told: Option<&(String, Retelling)>,
+    reported: Option<&(String, Transform)>,
     program: Option<&Path>,
     see: &mut dyn FnMut(&Frame, &Frame),
 ) -> Result<(), EngineError> {
@@ -178,7 +183,8 @@ fn side_by_side(
                 TwinKind::Restore => Portions::Restored,
                 _ => Portions::Usual,
             };
-            let side = Side::begin(&other_plan, other_plan.engine.start()?, told.map(|told| &told.1), portions)?;
+            let side =
+                Side::begin(&other_plan, other_plan.engine.start()?, reported.map(|reported| &reported.1), portions)?;
             Twin::Here { side: Box::new(side), waiting: VecDeque::new(), more: true }
         }
     };
@@ -254,9 +260,9 @@ impl Elsewhere {
     }
 
     fn last_words(&mut self) -> Option<String> {
-        let mut told = String::new();
-        self.child.stderr.take()?.read_to_string(&mut told).ok()?;
-        let last = told.lines().rfind(|line| !line.trim().is_empty())?.trim().to_owned();
+        let mut reported = String::new();
+        self.child.stderr.take()?.read_to_string(&mut reported).ok()?;
+        let last = reported.lines().rfind(|line| !line.trim().is_empty())?.trim().to_owned();
         Some(last)
     }
 

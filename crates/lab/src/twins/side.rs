@@ -1,8 +1,8 @@
 //! One of the two trials that are compared: an engine with its script, stepped in portions.
 
 use crate::plan::TrialPlan;
-use crate::retelling::{Retelling, Retold};
-use crate::trial::{STEPS_A_CALL, lacking, told};
+use crate::transform::{Transform, Transformed};
+use crate::trial::{STEPS_A_CALL, lacking, reported};
 use ironspin_model::{Engine, EngineError, Frame, Schedule};
 use ironspin_scene::TriggerWatch;
 
@@ -36,24 +36,24 @@ pub(super) struct Side<'a> {
 }
 
 impl<'a> Side<'a> {
-    /// Builds the world of a plan, told in another way where one is given.
+    /// Builds the world of a plan, transformed where a transform is given.
     pub(super) fn begin(
         plan: &'a TrialPlan,
         engine: Box<dyn Engine>,
-        telling: Option<&Retelling>,
+        transform: Option<&Transform>,
         portions: Portions,
     ) -> Result<Side<'a>, EngineError> {
         let schedule = plan.conditions.schedule(plan.setup.world.duration);
         if let Some(missing) = lacking(&engine.info(), &plan.setup, &schedule) {
             return Err(missing);
         }
-        let mut engine = told(engine, plan);
-        if let Some(telling) = telling {
-            engine = Box::new(Retold::new(engine, telling.clone(), &plan.setup));
+        let mut engine = reported(engine, plan);
+        if let Some(transform) = transform {
+            engine = Box::new(Transformed::new(engine, transform.clone(), &plan.setup));
         }
         // In another time unit a step is another number of it.
         let mut conditions = plan.conditions.clone();
-        conditions.dt.seconds *= telling.map_or(1.0, |telling| telling.time);
+        conditions.dt.seconds *= transform.map_or(1.0, |transform| transform.time);
         engine.build(&plan.setup.world, &conditions)?;
         Ok(Side {
             engine,
@@ -94,8 +94,8 @@ impl<'a> Side<'a> {
         }
         if !self.triggers.is_over() {
             count = 1;
-            for (body, deed) in self.triggers.due(&now.bodies, now.time) {
-                self.engine.act(body, deed)?;
+            for (body, effect) in self.triggers.due(&now.bodies, now.time) {
+                self.engine.act(body, effect)?;
             }
         }
         let steps = lengths(&self.schedule, self.done, count);

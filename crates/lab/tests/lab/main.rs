@@ -1,7 +1,7 @@
 //! Trials on engines that lie, fail or refuse, and grids of trials.
 
-mod retelling;
 mod script;
+mod transform;
 
 use ironspin_lab::{GridOrder, LabEvent, TrialPlan, plan_grid, run_grid, run_trial, run_trial_on};
 use ironspin_model::{

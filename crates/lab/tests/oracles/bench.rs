@@ -1,6 +1,6 @@
 //! A case run on the built-in engine and measured by gauges.
 
-use ironspin_gauge::{Scope, Sight, View, find};
+use ironspin_gauge::{FrameCache, Scope, View, find};
 use ironspin_model::{DVec2, DVec3, Details, Engine, Frame, Joint, JointKind, Measure, Shape, World};
 
 use crate::yard::{Bench, fixed, solid};
@@ -53,11 +53,11 @@ pub(crate) fn measured_with(
 ) -> f64 {
     let scope = Scope { of: vec![of], against: against.to_vec(), details };
     let mut gauge = (find(gauge).expect("a gauge").make)(world, &scope);
-    let mut sight = Sight::new(world);
+    let mut cache = FrameCache::new(world);
     let mut before = None;
     for now in frames {
-        sight.see(now);
-        gauge.observe(&View { world, before, now, gravity: world.gravity, deeds: &[], sight: &sight });
+        cache.update(now);
+        gauge.observe(&View { world, before, now, gravity: world.gravity, effects: &[], cache: &cache });
         before = Some(now);
     }
     gauge.reading(world).value.unwrap_or(f64::NAN)

@@ -224,13 +224,13 @@ fn wall(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
             error(&found, &expected)
         }
     };
-    // A million blows and more cost more than a test may: they are counted once, at the coarsest step.
+    // A million impacts and more cost more than a test may: they are counted once, at the coarsest step.
     let dear = counts.iter().any(|&count| count > 1e5);
     let most = counts.iter().copied().fold(0.0, f64::max);
     let (mut rows, options) = (Vec::new(), "solver=event");
     for (what, quantity, bound) in [
-        ("collisions", "number of blows (gauge)", 0.0),
-        // A rounding of both speeds at every blow adds up in the angle that unfolds them, of which the light one's speed is the sine.
+        ("collisions", "number of impacts (gauge)", 0.0),
+        // A rounding of both speeds at every impact adds up in the angle that unfolds them, of which the light one's speed is the sine.
         ("v_big_final", "last speed of the heavy block", 1e-15 * most.max(1e3)),
         ("v_small_final", "last speed of the light block", 1e-12 * most.max(1e3)),
     ] {
@@ -269,19 +269,19 @@ fn chain(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
         let yard = yard.clone();
         move |step: f64| {
             let run = frames(&yard, options, step, until);
-            // Each blow is between neighbours: counted for every second body with its neighbours.
-            let blows = |of: usize| {
+            // Each impact is between neighbours: counted for every second body with its neighbours.
+            let impacts = |of: usize| {
                 let others: Vec<usize> =
                     [of.wrapping_sub(1), of + 1].into_iter().filter(|&k| k < yard.bodies.len()).collect();
                 measured("impacts.count", &yard, of, &others, &run)
             };
-            error(&[(0..yard.bodies.len()).step_by(2).map(blows).sum()], &[count])
+            error(&[(0..yard.bodies.len()).step_by(2).map(impacts).sum()], &[count])
         }
     };
     vec![
         row(case, "last velocities", "swept=all", (1e-9, None), run("swept=all")),
         row(case, "last velocities", "solver=event", (1e-9, None), run("solver=event")),
-        row(case, "number of blows (gauge)", "swept=all", (0.0, None), counted("swept=all")),
+        row(case, "number of impacts (gauge)", "swept=all", (0.0, None), counted("swept=all")),
     ]
 }
 
@@ -659,9 +659,9 @@ fn scaled_bounce(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
             // The third landing, from the sign of the velocity between two frames and the parabola after it.
             let mut landings = 0;
             let found = when(&yard, "", step * factor, times[2] * 1.5, |before, now| {
-                let struck = before.bodies[1].velocity.y < 0.0 && now.bodies[1].velocity.y > 0.0;
-                landings += u32::from(struck);
-                (struck && landings == 3).then(|| {
+                let hit = before.bodies[1].velocity.y < 0.0 && now.bodies[1].velocity.y > 0.0;
+                landings += u32::from(hit);
+                (hit && landings == 3).then(|| {
                     let (v, gap) = (now.bodies[1].velocity.y, now.bodies[1].position.y - 0.01 * length);
                     let fall = g * gravity;
                     now.time - (-v + (v * v + 2.0 * fall * gap).sqrt()) / fall

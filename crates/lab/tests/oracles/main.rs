@@ -8,11 +8,11 @@ mod yard;
 
 #[test]
 fn every_case_that_can_be_told_in_the_plane_is_met_with_its_order_of_convergence() {
-    let mut told = 0;
+    let mut reported = 0;
     let mut wrong = Vec::new();
     for case in cases::all() {
         for row in cases::rows(&case) {
-            told += 1;
+            reported += 1;
             let name = format!("{} {} [{}]: {:?}", row.case, row.quantity, row.options, row.errors);
             if !(row.errors[1] <= row.bound) {
                 wrong.push(format!("{name} above {}", row.bound));
@@ -24,6 +24,6 @@ fn every_case_that_can_be_told_in_the_plane_is_met_with_its_order_of_convergence
             }
         }
     }
-    assert!(wrong.is_empty(), "{} of {told} rows:\n{}", wrong.len(), wrong.join("\n"));
-    assert!(told > 90, "{told} rows");
+    assert!(wrong.is_empty(), "{} of {reported} rows:\n{}", wrong.len(), wrong.join("\n"));
+    assert!(reported > 90, "{reported} rows");
 }

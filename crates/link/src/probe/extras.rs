@@ -34,7 +34,7 @@ pub(super) const QUESTIONS: &[Question] = &[
     },
     Question { name: "swept", asks: "stops fast bodies at thin walls", needs: "swept", ask: swept },
     Question { name: "restore", asks: "goes back to a saved state, to the last bit", needs: "restore", ask: restore },
-    Question { name: "ray", asks: "tells what a ray hits first", needs: "ray", ask: ray },
+    Question { name: "ray", asks: "reports what a ray hits first", needs: "ray", ask: ray },
     Question { name: "ray from inside", asks: "hits at distance 0 from inside a solid", needs: "ray", ask: ray_inside },
     Question { name: "threads", asks: "does the same on two threads as on one", needs: "threads", ask: threads },
     Question { name: "rod", asks: "keeps the distance of two anchors", needs: "joint.rod", ask: rod },
@@ -134,10 +134,10 @@ fn gate(layers: u32) -> Value {
 }
 
 fn kinds(frames: &[Seen]) -> Vec<(String, u64)> {
-    let told = |event: &Value| {
+    let reported = |event: &Value| {
         (event["kind"].as_str().unwrap_or_default().to_owned(), event["step"].as_u64().unwrap_or(u64::MAX))
     };
-    frames.iter().flat_map(|seen| seen.events.iter().map(told)).collect()
+    frames.iter().flat_map(|seen| seen.events.iter().map(reported)).collect()
 }
 
 fn sensor(talk: &mut Talk) -> Result<(), Stop> {
@@ -152,15 +152,15 @@ fn sensor(talk: &mut Talk) -> Result<(), Stop> {
         &[(0.6, "a sensor pushes nothing")],
         "a sensor pushes nothing",
     )?;
-    let told = kinds(&frames);
-    let words: Vec<&str> = told.iter().map(|(kind, _)| kind.as_str()).collect();
+    let reported = kinds(&frames);
+    let words: Vec<&str> = reported.iter().map(|(kind, _)| kind.as_str()).collect();
     if words != ["enter", "leave"] {
         return wrong(
-            format!("it told {words:?}"),
+            format!("it reported {words:?}"),
             "one `enter` and one `leave` for each body that passes, not one for each step",
         );
     }
-    for ((kind, step), due) in told.iter().zip([140.0, 260.0]) {
+    for ((kind, step), due) in reported.iter().zip([140.0, 260.0]) {
         let what = format!("the step of `{kind}`");
         expect(
             &what,
@@ -182,15 +182,15 @@ fn sensor_as_built(talk: &mut Talk) -> Result<(), Stop> {
     talk.build(&world(vec![gate(1), disc(0.1, 0.2, 0.0)]))?;
     let frames = talk.steps(&[0.01; 3], 1, &json!([]))?;
     let zero = talk.steps(&[], 1, &json!([]))?;
-    let mut told = kinds(&frames);
-    if told.is_empty() {
-        told = kinds(&zero);
+    let mut reported = kinds(&frames);
+    if reported.is_empty() {
+        reported = kinds(&zero);
     }
-    // Frame 0 was not asked for, so that the first frame tells it.
-    if told != [("enter".to_owned(), 0)] {
+    // Frame 0 was not asked for, so that the first frame shows it.
+    if reported != [("enter".to_owned(), 0)] {
         return wrong(
-            format!("it told {told:?}"),
-            "an overlap as built is an `enter` at step 0, told with the first frame that is given",
+            format!("it reported {reported:?}"),
+            "an overlap as built is an `enter` at step 0, reported with the first frame that is given",
         );
     }
     Ok(())
@@ -250,22 +250,29 @@ fn ray(talk: &mut Talk) -> Result<(), Stop> {
     let far = disc(1.0, 5.0, 0.0);
     talk.build(&world(vec![far, first, disc(1.0, 9.0, 0.0)]))?;
     talk.run(0, 0.01)?;
-    let told = hit(talk, [0.0, 0.0], [20.0, 0.0])?;
-    if told["body"] == json!(1) {
+    let reported = hit(talk, [0.0, 0.0], [20.0, 0.0])?;
+    if reported["body"] == json!(1) {
         return wrong("it hits a sensor", "rays pass over sensors");
     }
-    if told["body"] != json!(0) {
+    if reported["body"] != json!(0) {
         return wrong(
-            format!("it hits {}", told["body"]),
-            "the first body on the way is told, not the first in the list",
+            format!("it hits {}", reported["body"]),
+            "the first body on the way is reported, not the first in the list",
         );
     }
     let number = |value: &Value| value.as_f64().unwrap_or(f64::NAN);
     let hints = [(0.2, "`distance` is in m from the start of the ray, not a share of it")];
-    expect("distance", number(&told["distance"]), 4.0, 1e-3, &hints, "`distance` is in m from the start of the ray")?;
+    expect(
+        "distance",
+        number(&reported["distance"]),
+        4.0,
+        1e-3,
+        &hints,
+        "`distance` is in m from the start of the ray",
+    )?;
     expect(
         "nx",
-        number(&told["normal"][0]),
+        number(&reported["normal"][0]),
         -1.0,
         1e-3,
         &[(1.0, "the normal points out of the body, against the ray")],
@@ -280,13 +287,13 @@ fn ray(talk: &mut Talk) -> Result<(), Stop> {
 fn ray_inside(talk: &mut Talk) -> Result<(), Stop> {
     talk.build(&world(vec![disc(1.0, 0.0, 0.0)]))?;
     talk.run(0, 0.01)?;
-    let told = hit(talk, [0.2, 0.0], [5.0, 0.0])?;
-    if told.is_null() {
+    let reported = hit(talk, [0.2, 0.0], [5.0, 0.0])?;
+    if reported.is_null() {
         return wrong("it misses the body in which it begins", "from inside a solid a ray hits it at distance 0");
     }
     expect(
         "distance from inside",
-        told["distance"].as_f64().unwrap_or(f64::NAN),
+        reported["distance"].as_f64().unwrap_or(f64::NAN),
         0.0,
         1e-6,
         &[(0.8, "this is the way out")],

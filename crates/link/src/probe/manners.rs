@@ -36,15 +36,15 @@ pub(super) const LAST: &[Question] =
     &[Question { name: "close", asks: "answers `close` and ends", needs: "", ask: close }];
 
 fn hello(talk: &mut Talk) -> Result<(), Stop> {
-    let told = talk.tell("hello", &Talk::greeting())?;
-    if told["protocol"] != json!(1) {
-        return wrong(format!("`protocol` is {}", told["protocol"]), "answer `hello` with \"protocol\":1");
+    let reported = talk.tell("hello", &Talk::greeting())?;
+    if reported["protocol"] != json!(1) {
+        return wrong(format!("`protocol` is {}", reported["protocol"]), "answer `hello` with \"protocol\":1");
     }
-    if told["engine"]["name"].as_str().is_none_or(str::is_empty) {
+    if reported["engine"]["name"].as_str().is_none_or(str::is_empty) {
         return wrong("no name", "`hello` names the engine: \"engine\":{\"name\":\"...\",\"version\":\"...\"}");
     }
-    if !told["spaces"].as_array().is_some_and(|spaces| spaces.contains(&json!(2))) {
-        return wrong(format!("`spaces` is {}", told["spaces"]), "list the worlds it can build: \"spaces\":[2]");
+    if !reported["spaces"].as_array().is_some_and(|spaces| spaces.contains(&json!(2))) {
+        return wrong(format!("`spaces` is {}", reported["spaces"]), "list the worlds it can build: \"spaces\":[2]");
     }
     let known = |words: &Value, of: &[&str], what: &str| {
         let words = words.as_array().cloned().unwrap_or_default();
@@ -61,10 +61,10 @@ fn hello(talk: &mut Talk) -> Result<(), Stop> {
         }
         Ok(())
     };
-    known(&told["shapes"], &Shape::WORDS, "shape")?;
+    known(&reported["shapes"], &Shape::WORDS, "shape")?;
     let features: Vec<&str> = FEATURES.iter().copied().chain(["absent"]).collect();
-    known(&told["features"], &features, "feature")?;
-    if told["shapes"].as_array().is_none_or(Vec::is_empty) {
+    known(&reported["features"], &features, "feature")?;
+    if reported["shapes"].as_array().is_none_or(Vec::is_empty) {
         return wrong("no shapes", "list what bodies may be made of: \"shapes\":[\"disc\",\"box\"]");
     }
     Ok(())

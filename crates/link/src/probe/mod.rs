@@ -130,13 +130,13 @@ pub fn probe(spec: &EngineSpec, listener: &dyn Fn(&Question)) -> Result<ProbeRep
             AnswerRecord { name: question.name, asks: question.asks, outcome }
         })
         .collect();
-    let told = |list: &[String]| list.to_vec();
+    let reported = |list: &[String]| list.to_vec();
     Ok(ProbeReport {
         engine: spec.text().to_owned(),
         name: talk.hello.engine.name.clone(),
         version: talk.hello.engine.version.clone(),
-        features: told(&talk.hello.features),
-        shapes: told(&talk.hello.shapes),
+        features: reported(&talk.hello.features),
+        shapes: reported(&talk.hello.shapes),
         answers,
     })
 }

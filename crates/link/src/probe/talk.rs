@@ -1,6 +1,6 @@
 //! One engine, asked and answered as JSON.
 
-use crate::lodging::Lodging;
+use crate::process_limits::ProcessLimits;
 use crate::protocol::{Hello, Number, Process, Program, shortened};
 use crate::spec::EngineSpec;
 use ironspin_model::EngineError;
@@ -22,7 +22,7 @@ pub(super) fn wrong<T>(found: impl Into<String>, hint: impl Into<String>) -> Res
     Err(Stop::Wrong { found: found.into(), hint: hint.into() })
 }
 
-/// A value must be as expected. `hints` are values that tell of a mistake, with the mistake; `otherwise` is what is said of all others.
+/// A value must be as expected. `hints` are values that point to a mistake, with the mistake; `otherwise` is what is said of all others.
 pub(super) fn expect(
     what: &str,
     found: f64,
@@ -49,7 +49,7 @@ fn show(value: f64) -> String {
     }
 }
 
-/// A frame as it was told.
+/// A frame as it was reported.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Seen {
     pub(super) step: u64,
@@ -78,7 +78,7 @@ pub(super) struct Refusal {
 pub(super) struct Talk {
     program: Program,
     options: Value,
-    lodging: Lodging,
+    process_limits: ProcessLimits,
     process: Option<Process>,
     pub(super) hello: Hello,
 }
@@ -87,11 +87,11 @@ impl Talk {
     pub(super) fn begin(spec: &EngineSpec) -> Result<Talk, EngineError> {
         let (program, options) = spec.examined()?;
         let options = options.iter().map(|(name, value)| (name.clone(), Value::from(value.clone()))).collect();
-        let lodging = spec.lodging().clone();
+        let process_limits = spec.process_limits().clone();
         let hello = Hello::default();
-        let mut talk = Talk { program, options: Value::Object(options), lodging, process: None, hello };
-        let told = match talk.ask("hello", &Talk::greeting()) {
-            Ok(Ok(told)) => told,
+        let mut talk = Talk { program, options: Value::Object(options), process_limits, process: None, hello };
+        let reported = match talk.ask("hello", &Talk::greeting()) {
+            Ok(Ok(reported)) => reported,
             Ok(Err(refusal)) => {
                 let why = format!("to `hello` it answered error {}: {}", refusal.code, refusal.message);
                 return Err(EngineError::BadAnswer { why });
@@ -99,8 +99,8 @@ impl Talk {
             Err(Stop::Broken(error)) => return Err(error),
             Err(_) => return Err(EngineError::NothingBuilt),
         };
-        let text = told.to_string();
-        talk.hello = serde_json::from_value(told).map_err(|error| EngineError::BadAnswer {
+        let text = reported.to_string();
+        talk.hello = serde_json::from_value(reported).map_err(|error| EngineError::BadAnswer {
             why: format!("to `hello` it said `{}`: {error}", shortened(&text)),
         })?;
         Ok(talk)
@@ -130,7 +130,7 @@ impl Talk {
 
     fn process(&mut self) -> Result<&mut Process, Stop> {
         if self.process.is_none() {
-            self.process = Some(Process::start(&self.program, &self.lodging).map_err(Stop::Broken)?);
+            self.process = Some(Process::start(&self.program, &self.process_limits).map_err(Stop::Broken)?);
         }
         self.process.as_mut().ok_or(Stop::Broken(EngineError::NothingBuilt))
     }
@@ -146,7 +146,7 @@ impl Talk {
     }
 
     fn limit(&self) -> Duration {
-        self.lodging.limits.to_build()
+        self.process_limits.limits.to_build()
     }
 
     /// One call; its result or its error.
@@ -212,8 +212,8 @@ impl Talk {
 
     /// Steps, with whatever else `advance` takes.
     pub(super) fn steps(&mut self, dt: &[f64], record: u64, actions: &Value) -> Result<Vec<Seen>, Stop> {
-        let told = self.tell("advance", &json!({"dt": dt, "record": record, "actions": actions}))?;
-        let frames = told.get("frames").cloned().unwrap_or_default();
+        let reported = self.tell("advance", &json!({"dt": dt, "record": record, "actions": actions}))?;
+        let frames = reported.get("frames").cloned().unwrap_or_default();
         let frames: Vec<Frame> = serde_json::from_value(frames).or_else(|error| {
             wrong(
                 format!("frames that cannot be read: {error}"),

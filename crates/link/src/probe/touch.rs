@@ -46,7 +46,7 @@ pub(super) const QUESTIONS: &[Question] = &[
     Question { name: "friction", asks: "mixes friction by geometric mean", needs: "shape box", ask: friction },
     Question {
         name: "contacts",
-        asks: "tells contacts: i < j, normal from i to j, impulse in N s",
+        asks: "reports contacts: i < j, normal from i to j, impulse in N s",
         needs: "contacts",
         ask: contacts,
     },
@@ -76,7 +76,7 @@ fn disc_size(talk: &mut Talk) -> Result<(), Stop> {
         1.1,
         SLOP,
         &hints,
-        "a disc is told by its radius",
+        "a disc is described by its radius",
     )
 }
 
@@ -93,7 +93,7 @@ fn box_size(talk: &mut Talk) -> Result<(), Stop> {
         1.1,
         SLOP,
         &hints,
-        "a box is told by its full width and height",
+        "a box is described by its full width and height",
     )
 }
 
@@ -158,7 +158,7 @@ fn polygon(talk: &mut Talk) -> Result<(), Stop> {
     for (sense, corners) in [("counter-clockwise", corners), ("clockwise", turned)] {
         let x = held_at(talk, body(&json!({"polygon": corners}), 0.0, 0.0), 4.0)?;
         let hint = "corners may come in either sense: turn them round where your engine wants one of them";
-        expect(&format!("a disc against a square told {sense} is held up where x"), x, 1.1, SLOP, &[], hint)?;
+        expect(&format!("a disc against a square given {sense} is held up where x"), x, 1.1, SLOP, &[], hint)?;
     }
     Ok(())
 }
@@ -324,7 +324,7 @@ fn contacts(talk: &mut Talk) -> Result<(), Stop> {
     let Some(row) = seen.contacts.first() else {
         return wrong(
             "no contact of a disc that lies on the ground",
-            "an engine that lists `contacts` tells them in every frame",
+            "an engine that lists `contacts` reports them in every frame",
         );
     };
     if !(8..=9).contains(&row.len()) {
@@ -349,7 +349,7 @@ fn contacts(talk: &mut Talk) -> Result<(), Stop> {
     let hints = [
         (20.0, "this is a force; an impulse over the step is due"),
         (-0.2, "the normal impulse is positive where bodies push each other apart"),
-        (0.0, "the impulse of the step is not told"),
+        (0.0, "the impulse of the step is not reported"),
     ];
     expect(
         "impulse over a step of 2 kg at rest",

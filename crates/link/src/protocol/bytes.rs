@@ -1,7 +1,7 @@
 //! Frames as bytes between two processes of this program. No form for others: both ends are the same program.
 
 use super::message::{contact_from, contact_numbers, state_numbers};
-use super::room::Reading;
+use super::shared_memory::Reading;
 use ironspin_model::{BodyState, DVec3, Frame, Rows, SensorEvent, SensorEventKind};
 use std::io::{self, Read};
 
@@ -52,13 +52,13 @@ pub(super) fn rows_bytes(bytes: &mut Vec<u8>, rows: &Rows<'_>) {
 }
 
 /// Writes words one after the other, and takes their room off.
-fn put(room: &mut &mut [[u8; 8]], words: impl Iterator<Item = u64>) {
+fn put(shared_memory: &mut &mut [[u8; 8]], words: impl Iterator<Item = u64>) {
     let mut count = 0;
-    for (place, word) in room.iter_mut().zip(words) {
+    for (place, word) in shared_memory.iter_mut().zip(words) {
         *place = word.to_le_bytes();
         count += 1;
     }
-    *room = &mut std::mem::take(room)[count..];
+    *shared_memory = &mut std::mem::take(shared_memory)[count..];
 }
 
 /// Reads the bytes of a frame, its rows where they stand, into room that is kept; false where none follow.
@@ -135,7 +135,7 @@ impl Rest<'_> {
     }
 }
 
-/// Fills a frame with what some bytes tell; nothing where they are too few. Its time is left as it is.
+/// Fills a frame with what some bytes hold; nothing where they are too few. Its time is left as it is.
 pub(super) fn read_frame(bytes: &[u8], frame: &mut Frame) -> Option<()> {
     let mut rest = Rest(bytes);
     let [step, bodies, contacts, events] = rest.words()?;

@@ -1,9 +1,9 @@
 //! An engine's process: started, talked to line by line within time limits, its last words kept, never left behind.
 
-use super::room::Reading;
+use super::shared_memory::Reading;
 use super::streams::{InBytes, Log, Piece, follow_log, read_answers, write_calls};
-use crate::keeper::ending;
-use crate::lodging::{Limits, Lodging};
+use crate::process_limits::{Limits, ProcessLimits};
+use crate::supervisor::ending;
 use ironspin_model::EngineError;
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel, sync_channel};
@@ -33,8 +33,8 @@ impl Program {
         matches!(self, Program::Library(_))
     }
 
-    fn command(&self, lodging: &Lodging, shared: Option<&Reading>) -> Result<Command, EngineError> {
-        let words = match (self, &lodging.program) {
+    fn command(&self, process_limits: &ProcessLimits, shared: Option<&Reading>) -> Result<Command, EngineError> {
+        let words = match (self, &process_limits.program) {
             (Program::Words(words), _) => words.clone(),
             (Program::Library(path), Some(program)) => [program.as_path(), "serve-library".as_ref(), path.as_path()]
                 .map(|word| word.display().to_string())
@@ -44,12 +44,12 @@ impl Program {
                 return Err(EngineError::Crashed { why });
             }
         };
-        let mut command = match &lodging.program {
-            Some(keeper) if cfg!(unix) => {
-                let mut command = Command::new(keeper);
+        let mut command = match &process_limits.program {
+            Some(supervisor) if cfg!(unix) => {
+                let mut command = Command::new(supervisor);
                 command.args(["keep-engine", "--bench", &std::process::id().to_string()]);
-                if lodging.limits != Limits::default() {
-                    command.args(["--limits", &lodging.limits.to_string()]);
+                if process_limits.limits != Limits::default() {
+                    command.args(["--limits", &process_limits.limits.to_string()]);
                 }
                 command.arg("--").args(&words);
                 command
@@ -89,11 +89,11 @@ pub(crate) struct Process {
 impl Process {
     /// # Errors
     /// When it cannot be started.
-    pub(crate) fn start(program: &Program, lodging: &Lodging) -> Result<Process, EngineError> {
+    pub(crate) fn start(program: &Program, process_limits: &ProcessLimits) -> Result<Process, EngineError> {
         let in_bytes = program.in_bytes();
         let shared = in_bytes.then(Reading::new).flatten();
         let mut child = program
-            .command(lodging, shared.as_ref())?
+            .command(process_limits, shared.as_ref())?
             .spawn()
             .map_err(|error| EngineError::Crashed { why: format!("it cannot be started: {error}") })?;
         let gone = || EngineError::Crashed { why: "a process without streams".to_owned() };
@@ -118,7 +118,7 @@ impl Process {
             answers,
             empty: back,
             log,
-            limits: lodging.limits,
+            limits: process_limits.limits,
             ended: None,
             asked: 0,
         })

@@ -4,12 +4,12 @@ use super::bytes::read_frame;
 use super::child::{Process, Program, shortened};
 use super::message::{ActionRow, Advance, Frames, Hello, Ray, RayAsked};
 use super::number::Number;
-use super::stable::{Resting, Stable};
+use super::process_pool::{ProcessPool, Resting};
 use super::world::Build;
 use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
-use crate::lodging::Lodging;
+use crate::process_limits::ProcessLimits;
 use ironspin_model::{
-    Action, Conditions, DVec3, Deed, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo, RayHit, Scalar,
+    Action, Conditions, DVec3, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo, RayHit, Scalar,
     Token, World, nearest,
 };
 use serde::de::DeserializeOwned;
@@ -33,8 +33,8 @@ pub(crate) struct Remote {
     options: BTreeMap<String, String>,
     /// The numbers it works with under these options.
     scalar: Scalar,
-    lodging: Lodging,
-    stable: Arc<Stable>,
+    process_limits: ProcessLimits,
+    process_pool: Arc<ProcessPool>,
     built: Option<Built>,
     /// The last frame that came as bytes.
     frame: Frame,
@@ -48,7 +48,7 @@ struct Built {
     time: f64,
     actions: Vec<Action>,
     next_action: usize,
-    /// Deeds before the next step, beside those of the world.
+    /// Actions before the next step, beside those of the world.
     pending: Vec<ActionRow>,
     /// Steps, times and actions at the states that were saved.
     saved: BTreeMap<u64, (u64, f64, usize)>,
@@ -103,11 +103,11 @@ fn call<T: DeserializeOwned>(
 }
 
 /// Starts a program and asks what it is.
-fn greet(program: &Program, lodging: &Lodging) -> Result<Resting, EngineError> {
-    let mut process = Process::start(program, lodging)?;
+fn greet(program: &Program, process_limits: &ProcessLimits) -> Result<Resting, EngineError> {
+    let mut process = Process::start(program, process_limits)?;
     let bench = json!({"name": "ironspin", "version": env!("CARGO_PKG_VERSION")});
     let asked = json!({"protocol": VERSION, "bench": bench});
-    let hello: Hello = call(&mut process, "hello", &asked, lodging.limits.to_start(), &mut |_| {})?;
+    let hello: Hello = call(&mut process, "hello", &asked, process_limits.limits.to_start(), &mut |_| {})?;
     if hello.protocol != VERSION {
         let why = format!("it speaks version {} of the protocol, and {VERSION} is spoken here", hello.protocol);
         return Err(bad(why));
@@ -123,13 +123,13 @@ impl Remote {
     pub(crate) fn start(
         program: &Program,
         options: &[(String, String)],
-        lodging: &Lodging,
-        stable: &Arc<Stable>,
+        process_limits: &ProcessLimits,
+        process_pool: &Arc<ProcessPool>,
         fresh: bool,
     ) -> Result<(Remote, bool), EngineError> {
-        let rested = if fresh || lodging.fresh { None } else { stable.take() };
+        let rested = if fresh || process_limits.fresh { None } else { process_pool.take() };
         let used = rested.is_some();
-        let resting = rested.map_or_else(|| greet(program, lodging), Ok)?;
+        let resting = rested.map_or_else(|| greet(program, process_limits), Ok)?;
         let hello = resting.hello;
         if let Some((name, _)) = options.iter().find(|(name, _)| !hello.options.contains_key(name)) {
             let known: Vec<String> = hello.options.keys().cloned().collect();
@@ -145,8 +145,8 @@ impl Remote {
             scalar: Scalar::of(&hello.scalar),
             hello,
             options: options.iter().cloned().collect(),
-            lodging: lodging.clone(),
-            stable: Arc::clone(stable),
+            process_limits: process_limits.clone(),
+            process_pool: Arc::clone(process_pool),
             built: None,
             frame: Frame::default(),
             slowest: None,
@@ -194,14 +194,14 @@ impl Remote {
             // A time that should be equal may be an ulp or two short after many additions.
             let now = time + 1e-9 * length;
             while let Some(action) = built.actions.get(built.next_action).filter(|action| action.at_time <= now) {
-                actions.push(ActionRow::of(built.done + number as u64, action.body, &action.deed));
+                actions.push(ActionRow::of(built.done + number as u64, action.body, &action.effect));
                 built.next_action += 1;
             }
             time += length;
             times.push(time);
         }
         let (done, bodies, since) = (built.done, built.bodies, built.time);
-        let limit = self.lodging.limits.to_advance(steps.len(), self.slowest);
+        let limit = self.process_limits.limits.to_advance(steps.len(), self.slowest);
         let asked = Advance { dt: steps.iter().map(|&step| Number(step)).collect(), record: 1, actions };
         let began = Instant::now();
         // Its lists are kept from call to call.
@@ -215,7 +215,7 @@ impl Remote {
         }
         for row in answer.frames {
             match row.frame(bodies) {
-                Ok(mut told) => due.take(&mut told, sink),
+                Ok(mut reported) => due.take(&mut reported, sink),
                 Err(why) => due.refuse(why),
             }
         }
@@ -308,18 +308,18 @@ impl Due<'_> {
 impl Drop for Remote {
     fn drop(&mut self) {
         if let Some(process) = self.process.take()
-            && !self.lodging.fresh
+            && !self.process_limits.fresh
         {
-            self.stable.put(Resting { process, hello: Arc::clone(&self.hello) });
+            self.process_pool.put(Resting { process, hello: Arc::clone(&self.hello) });
         }
     }
 }
 
 impl Engine for Remote {
     fn info(&self) -> EngineInfo {
-        let told = |value: &Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
+        let reported = |value: &Value| value.as_str().map_or_else(|| value.to_string(), str::to_owned);
         let options = self.hello.options.iter().map(|(name, row)| {
-            let default = told(&row.default);
+            let default = reported(&row.default);
             let value = self.options.get(name).cloned().unwrap_or_else(|| default.clone());
             OptionInfo { name: name.clone(), about: row.about.clone(), default, value }
         });
@@ -338,7 +338,7 @@ impl Engine for Remote {
             return Err(EngineError::Unsupported { feature });
         }
         let build = Build::of(world, conditions, self.options.clone());
-        let answer: Value = self.call("build", &build, self.lodging.limits.to_build())?;
+        let answer: Value = self.call("build", &build, self.process_limits.limits.to_build())?;
         if let Some(scalar) = answer["scalar"].as_str() {
             self.scalar = Scalar::of(scalar);
         }
@@ -366,9 +366,9 @@ impl Engine for Remote {
         steps.chunks(most).try_for_each(|steps| self.advance_some(steps, sink))
     }
 
-    fn act(&mut self, body: usize, deed: &Deed) -> Result<(), EngineError> {
+    fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
         let built = self.built()?;
-        built.pending.push(ActionRow::of(built.done, body, deed));
+        built.pending.push(ActionRow::of(built.done, body, effect));
         Ok(())
     }
 

@@ -1,8 +1,8 @@
-//! Deeds, frames and everything else that is said, as JSON, and back.
+//! Actions, frames and everything else that is said, as JSON, and back.
 
 use super::number::Number;
 use super::world::{flat, is_false, space};
-use ironspin_model::{BodyState, Contact, DVec3, Deed, Frame, SensorEvent, SensorEventKind};
+use ironspin_model::{BodyState, Contact, DVec3, Effect, Frame, SensorEvent, SensorEventKind};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -20,7 +20,7 @@ fn one() -> u64 {
     1
 }
 
-/// One deed before one step.
+/// One action before one step.
 #[derive(Clone, Debug, Default, Serialize, Deserialize)]
 pub(crate) struct ActionRow {
     pub(crate) before_step: u64,
@@ -57,54 +57,54 @@ struct PlaceRow {
 }
 
 impl ActionRow {
-    pub(crate) fn of(before_step: u64, body: usize, deed: &Deed) -> ActionRow {
+    pub(crate) fn of(before_step: u64, body: usize, effect: &Effect) -> ActionRow {
         let mut row = ActionRow { before_step, body: Some(body), ..ActionRow::default() };
-        match deed {
-            Deed::Impulse { impulse, point } => (row.impulse, row.point) = (Some(flat(*impulse)), point.map(flat)),
-            Deed::Force { force, point } => (row.force, row.point) = (Some(flat(*force)), point.map(flat)),
-            Deed::Torque(torque) => row.torque = Some(Number(*torque)),
-            Deed::Velocity(velocity) => row.velocity = Some(flat(*velocity)),
-            Deed::Spin(spin) => row.spin = Some(Number(*spin)),
-            Deed::Place { position, angle } => {
+        match effect {
+            Effect::Impulse { impulse, point } => (row.impulse, row.point) = (Some(flat(*impulse)), point.map(flat)),
+            Effect::Force { force, point } => (row.force, row.point) = (Some(flat(*force)), point.map(flat)),
+            Effect::Torque(torque) => row.torque = Some(Number(*torque)),
+            Effect::Velocity(velocity) => row.velocity = Some(flat(*velocity)),
+            Effect::Spin(spin) => row.spin = Some(Number(*spin)),
+            Effect::Place { position, angle } => {
                 row.place = Some(PlaceRow { position: flat(*position), angle: Number(*angle) });
             }
-            Deed::Remove => row.remove = true,
-            Deed::Add => row.add = true,
-            Deed::Split(pieces) => row.split = Some(pieces.clone()),
-            Deed::Gravity(gravity) => (row.gravity, row.body) = (Some(flat(*gravity)), None),
+            Effect::Remove => row.remove = true,
+            Effect::Add => row.add = true,
+            Effect::Split(pieces) => row.split = Some(pieces.clone()),
+            Effect::Gravity(gravity) => (row.gravity, row.body) = (Some(flat(*gravity)), None),
         }
         row
     }
 
-    /// The body and the deed.
-    pub(crate) fn deed(&self) -> Result<(usize, Deed), String> {
+    /// The body and the action.
+    pub(crate) fn effect(&self) -> Result<(usize, Effect), String> {
         if let Some(gravity) = self.gravity {
-            return Ok((0, Deed::Gravity(space(gravity))));
+            return Ok((0, Effect::Gravity(space(gravity))));
         }
         let body = self.body.ok_or("an action without a body")?;
         let point = self.point.map(space);
-        let deed = if let Some(impulse) = self.impulse {
-            Deed::Impulse { impulse: space(impulse), point }
+        let effect = if let Some(impulse) = self.impulse {
+            Effect::Impulse { impulse: space(impulse), point }
         } else if let Some(force) = self.force {
-            Deed::Force { force: space(force), point }
+            Effect::Force { force: space(force), point }
         } else if let Some(torque) = self.torque {
-            Deed::Torque(torque.0)
+            Effect::Torque(torque.0)
         } else if let Some(velocity) = self.velocity {
-            Deed::Velocity(space(velocity))
+            Effect::Velocity(space(velocity))
         } else if let Some(spin) = self.spin {
-            Deed::Spin(spin.0)
+            Effect::Spin(spin.0)
         } else if let Some(place) = &self.place {
-            Deed::Place { position: space(place.position), angle: place.angle.0 }
+            Effect::Place { position: space(place.position), angle: place.angle.0 }
         } else if let Some(pieces) = &self.split {
-            Deed::Split(pieces.clone())
+            Effect::Split(pieces.clone())
         } else if self.remove {
-            Deed::Remove
+            Effect::Remove
         } else if self.add {
-            Deed::Add
+            Effect::Add
         } else {
             return Err("an action that does nothing".to_owned());
         };
-        Ok((body, deed))
+        Ok((body, effect))
     }
 }
 

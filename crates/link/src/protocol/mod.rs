@@ -4,12 +4,12 @@
 //! |---|---|
 //! | `number.rs` | numbers, also those that are not finite |
 //! | `world.rs` | worlds as JSON, and back |
-//! | `message.rs` | deeds, frames and everything else that is said |
+//! | `message.rs` | actions, frames and everything else that is said |
 //! | `bytes.rs` | frames as bytes, between two processes of this program |
-//! | `room.rs` | memory that the two share, so that bytes need not go through a pipe; `roomless.rs` where the system has none |
+//! | `shared_memory.rs` | memory that the two share, so that bytes need not go through a pipe; `no_shared_memory.rs` where the system has none |
 //! | `client.rs` | an engine in a process of its own behind the `Engine` trait |
 //! | `child.rs`, `streams.rs` | that process: lines, time limits, last words |
-//! | `stable.rs` | processes that wait for their next trial |
+//! | `process_pool.rs` | processes that wait for their next trial |
 //! | `serve.rs` | the other end: any engine of this process, served |
 
 mod bytes;
@@ -17,13 +17,13 @@ mod child;
 mod client;
 mod message;
 mod number;
-#[cfg(target_os = "linux")]
-mod room;
-#[cfg(not(target_os = "linux"))]
-#[path = "roomless.rs"]
-mod room;
+mod process_pool;
 mod serve;
-mod stable;
+#[cfg(target_os = "linux")]
+mod shared_memory;
+#[cfg(not(target_os = "linux"))]
+#[path = "no_shared_memory.rs"]
+mod shared_memory;
 mod streams;
 mod world;
 
@@ -31,9 +31,9 @@ pub(crate) use child::{Process, Program, shortened};
 pub(crate) use client::Remote;
 pub(crate) use message::{Hello, contact_from};
 pub(crate) use number::Number;
-pub(crate) use room::Writing;
+pub(crate) use process_pool::ProcessPool;
 pub use serve::{Served, Starter, serve};
-pub(crate) use stable::Stable;
+pub(crate) use shared_memory::Writing;
 
 /// The version of the protocol.
 pub(crate) const VERSION: u64 = 1;

@@ -59,7 +59,7 @@ pub type Starter<'a> = dyn Fn(&[(String, String)]) -> Result<Box<dyn Engine>, En
 pub struct Served<'a> {
     /// Starts the engine.
     pub start: &'a Starter<'a>,
-    /// What `hello` answers; made from what the engine says of itself where nothing is told.
+    /// What `hello` answers; made from what the engine says of itself where nothing is given.
     pub hello: Option<&'a Value>,
     /// Frames go before the answer as bytes, each as soon as it is made, for the other end is this program.
     pub in_bytes: bool,
@@ -177,8 +177,8 @@ impl Server<'_> {
     }
 
     fn hello(&mut self) -> Result<Value, Refusal> {
-        if let Some(told) = self.served.hello {
-            return Ok(told.clone());
+        if let Some(reported) = self.served.hello {
+            return Ok(reported.clone());
         }
         let info = (self.served.start)(&[])?.info();
         let options = info.options.iter().map(|option| {
@@ -205,7 +205,7 @@ impl Server<'_> {
         (self.done, self.bodies) = (0, world.bodies.len());
         self.waiting.clear();
         self.passed.clear();
-        // What overlaps as built is told with the first frame, whichever that is.
+        // What overlaps as built is reported with the first frame, whichever that is.
         engine.advance(&[], &mut |frame| self.passed.extend(frame.events.iter().copied()))?;
         let scalar = engine.info().scalar.word();
         self.engine = Some(engine);
@@ -280,8 +280,8 @@ impl Server<'_> {
             std::mem::take(&mut self.waiting).into_iter().partition(|action| action.before_step == done);
         self.waiting = later;
         for action in due {
-            let (body, deed) = action.deed().map_err(bad)?;
-            self.engine()?.act(body, &deed)?;
+            let (body, effect) = action.effect().map_err(bad)?;
+            self.engine()?.act(body, &effect)?;
         }
         Ok(())
     }
@@ -307,8 +307,8 @@ impl Server<'_> {
                 let events = if passed.is_empty() { rows.events } else { &passed };
                 rows_bytes(&mut bytes, &Rows { events, ..rows });
                 // A frame in shared memory keeps its place until it is read, so that the bench must hear of it.
-                let told = output.write_all(&bytes).and_then(|()| rows.place.map_or(Ok(()), |_| output.flush()));
-                broken = told.err().or(broken.take());
+                let reported = output.write_all(&bytes).and_then(|()| rows.place.map_or(Ok(()), |_| output.flush()));
+                broken = reported.err().or(broken.take());
                 passed = Vec::new();
             })?;
             if !known {

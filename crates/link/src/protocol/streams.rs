@@ -2,7 +2,7 @@
 
 use super::bytes::read_bytes;
 use super::child::shortened;
-use super::room::Reading;
+use super::shared_memory::Reading;
 use std::collections::VecDeque;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::process::{ChildStderr, ChildStdin, ChildStdout};
@@ -14,7 +14,7 @@ const LONGEST: u64 = 1 << 27;
 /// Lines of its log that are kept, and bytes of each.
 const LINES_KEPT: usize = 12;
 const LINE_KEPT: u64 = 400;
-/// Lines told when it fails.
+/// Lines shown when it fails.
 const LINES_TOLD: usize = 3;
 
 /// A piece of an answer as it came.
@@ -117,12 +117,12 @@ impl Log {
 
     pub(super) fn last_words(&self) -> String {
         let lines = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let told: Vec<&str> =
+        let reported: Vec<&str> =
             lines.iter().rev().filter(|line| !line.is_empty()).take(LINES_TOLD).map(String::as_str).collect();
-        if told.is_empty() {
+        if reported.is_empty() {
             return String::new();
         }
-        format!("; its log ends: {}", told.into_iter().rev().collect::<Vec<_>>().join(" / "))
+        format!("; its log ends: {}", reported.into_iter().rev().collect::<Vec<_>>().join(" / "))
     }
 }
 

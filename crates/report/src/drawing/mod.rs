@@ -14,7 +14,7 @@ const PATHS: usize = 6;
 const POINTS: usize = 160;
 /// Most lines of a spectrum.
 const LINES: usize = 256;
-/// Most moments told of a trial.
+/// Most moments shown of a trial.
 const MOMENTS: usize = 6;
 
 /// One trial's pictures and curves.
@@ -97,7 +97,7 @@ impl Drawing {
             more_paths: some < record.world().dynamic_bodies().count(),
             replay,
             tracks: record.claims.iter().map(|claim| drawn_track(claim, stride)).collect(),
-            exhibits: told_once(record.claims.iter().enumerate().filter_map(exhibit).collect()),
+            exhibits: reported_once(record.claims.iter().enumerate().filter_map(exhibit).collect()),
         })
     }
 }
@@ -131,7 +131,7 @@ impl TwinDrawing {
 }
 
 /// Of histograms of the same values one, beside a law if there is one.
-fn told_once(exhibits: Vec<(usize, DrawnExhibit)>) -> Vec<(usize, DrawnExhibit)> {
+fn reported_once(exhibits: Vec<(usize, DrawnExhibit)>) -> Vec<(usize, DrawnExhibit)> {
     let all = |exhibit: &DrawnExhibit| match exhibit {
         DrawnExhibit::Histogram { edges, found, .. } => Some((edges.clone(), found.clone())),
         DrawnExhibit::Spectrum { .. } => None,
@@ -150,7 +150,7 @@ fn told_once(exhibits: Vec<(usize, DrawnExhibit)>) -> Vec<(usize, DrawnExhibit)>
     kept
 }
 
-/// A curve over time; empty where it would tell nothing.
+/// A curve over time; empty where it would show nothing.
 fn drawn_track(claim: &ClaimRecord, stride: usize) -> Vec<Option<f64>> {
     let values: Vec<Option<f64>> =
         claim.track.iter().step_by(stride).map(|&value| value.is_finite().then(|| short(value))).collect();

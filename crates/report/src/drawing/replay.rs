@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 /// A place that is none.
 const NOWHERE: u16 = u16::MAX;
-/// Largest number of a place within the range that is told.
+/// Largest number of a place within the range that is written.
 const STEPS: f64 = 65_000.0;
 /// How far beyond the picture bodies are followed, in pictures.
 const BEYOND: f64 = 1.0;
@@ -18,7 +18,7 @@ const BEYOND: f64 = 1.0;
 pub(crate) struct DrawnReplay {
     /// Left, bottom, right and top of the picture, m.
     view: [f64; 4],
-    /// The same of the places that can be told.
+    /// The same of the places that can be written.
     range: [f64; 4],
     bodies: Vec<DrawnBody>,
     times: Vec<f64>,
@@ -140,7 +140,7 @@ impl DrawnReplay {
             let turns = angle / std::f64::consts::TAU;
             if turns.is_finite() { (STEPS * (turns - turns.floor())).round() as u16 } else { 0 }
         };
-        let told = |replay: &Replay| -> Vec<u16> {
+        let reported = |replay: &Replay| -> Vec<u16> {
             let numbers = |&[x, y, angle]: &[f64; 3]| [place(x, from.x, to.x), place(y, from.y, to.y), turn(angle)];
             replay.states.iter().flat_map(numbers).collect()
         };
@@ -156,9 +156,9 @@ impl DrawnReplay {
             range: [from.x, from.y, to.x, to.y],
             bodies: world.bodies.iter().map(|body| drawn_body(body, far)).collect(),
             times: replay.times.iter().map(|&time| short(time)).collect(),
-            states: told(replay),
+            states: reported(replay),
             contacts: contacts.collect(),
-            ghost: ghost.map_or_else(Vec::new, told),
+            ghost: ghost.map_or_else(Vec::new, reported),
             moments: Vec::new(),
             contact_counts: replay.contacts.iter().map(|contacts| contacts.len() as u16).collect(),
         }

@@ -3,7 +3,7 @@
 //! | file | content |
 //! |---|---|
 //! | `mod.rs` | what is drawn of a trial, and the files that come of it |
-//! | `raster.rs` | bodies, contacts, velocities, trails on a picture of dots |
+//! | `raster.rs` | bodies, contacts, velocities, trails on a raster image |
 //! | `blocks.rs` | frames as characters of a terminal |
 //! | `palette.rs` | pictures in 255 colours, and what changed from one to the next |
 //! | `letters.rs` | letters of five by seven dots |
@@ -33,7 +33,7 @@ pub enum FilmError {
     #[error("there is nothing to show: {0}")]
     Nothing(String),
     /// The picture has no size, or one beyond all means.
-    #[error("a picture of {0} by {1} dots cannot be drawn")]
+    #[error("an image of {0} by {1} pixels cannot be drawn")]
     Size(u32, u32),
     /// From the writer.
     #[error("cannot write the film: {0}")]
@@ -278,15 +278,15 @@ pub fn strip(record: &TrialRecord, style: &FilmStyle, pictures: usize) -> Result
 /// As [`still`].
 pub fn gif(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8>, FilmError> {
     let filming = Filming::new(record, style)?;
-    let told = |error: gif::EncodingError| FilmError::Writer(error.to_string());
+    let reported = |error: gif::EncodingError| FilmError::Writer(error.to_string());
     let [wide, tall] = filming.size.map(|side| u16::try_from(side).unwrap_or(u16::MAX));
     let mut bytes = Vec::new();
     // Colours of some pictures stand for those of all.
     let last = record.recording.replay.times.len() - 1;
     let samples = [0, last / 3, 2 * last / 3, last].map(|frame| filming.picture(frame));
     let mut palette = Palette::of(&samples.into_iter().collect::<Result<Vec<_>, _>>()?);
-    let mut encoder = gif::Encoder::new(&mut bytes, wide, tall, palette.colours()).map_err(told)?;
-    encoder.set_repeat(gif::Repeat::Infinite).map_err(told)?;
+    let mut encoder = gif::Encoder::new(&mut bytes, wide, tall, palette.colours()).map_err(reported)?;
+    encoder.set_repeat(gif::Repeat::Infinite).map_err(reported)?;
     let (mut shown, mut time) = (0, 0.0);
     let numbers: Vec<usize> = (0..filming.frames.len()).collect();
     // Drawn by several threads, some at a time, and written in their order.
@@ -302,7 +302,7 @@ pub fn gif(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8
             let until = (100.0 * time).round() as u64;
             drawn.delay = u16::try_from(until.saturating_sub(shown)).unwrap_or(u16::MAX);
             shown = until.max(shown);
-            encoder.write_frame(&drawn).map_err(told)?;
+            encoder.write_frame(&drawn).map_err(reported)?;
         }
     }
     drop(encoder);
@@ -315,29 +315,29 @@ pub fn gif(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8
 /// As [`still`].
 pub fn apng(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8>, FilmError> {
     let filming = Filming::new(record, style)?;
-    let told = |error: png::EncodingError| FilmError::Writer(error.to_string());
+    let reported = |error: png::EncodingError| FilmError::Writer(error.to_string());
     let [wide, tall] = filming.size;
     let mut bytes = Vec::new();
     let mut encoder = png::Encoder::new(&mut bytes, wide, tall);
     encoder.set_color(png::ColorType::Rgb);
     encoder.set_depth(png::BitDepth::Eight);
-    encoder.set_animated(filming.frames.len() as u32, 0).map_err(told)?;
-    let mut writer = encoder.write_header().map_err(told)?;
+    encoder.set_animated(filming.frames.len() as u32, 0).map_err(reported)?;
+    let mut writer = encoder.write_header().map_err(reported)?;
     let numbers: Vec<usize> = (0..filming.frames.len()).collect();
     for some in numbers.chunks(AT_A_TIME) {
         let pictures: Vec<_> = some.par_iter().map(|&number| filming.picture(filming.frames[number])).collect();
         for (&number, picture) in some.iter().zip(pictures) {
             // Thousandths of a second.
             let delay = (1000.0 * filming.shown(number, speed)).round().clamp(1.0, f64::from(u16::MAX)) as u16;
-            writer.set_frame_delay(delay, 1000).map_err(told)?;
+            writer.set_frame_delay(delay, 1000).map_err(reported)?;
             let picture = picture?;
             // Nothing on a picture can be seen through.
             let colours: Vec<u8> =
                 picture.pixels().iter().flat_map(|dot| [dot.red(), dot.green(), dot.blue()]).collect();
-            writer.write_image_data(&colours).map_err(told)?;
+            writer.write_image_data(&colours).map_err(reported)?;
         }
     }
-    writer.finish().map_err(told)?;
+    writer.finish().map_err(reported)?;
     Ok(bytes)
 }
 

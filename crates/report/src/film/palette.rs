@@ -6,7 +6,7 @@ use tiny_skia::Pixmap;
 /// The number that stands for a dot as it was in the picture before.
 pub(super) const UNCHANGED: u8 = 255;
 
-/// Colours that stand for all others, nearest by nearest. Colours are told apart by the upper five bits of each part.
+/// Colours that stand for all others, nearest by nearest. Colours are distinguished by the upper five bits of each part.
 pub(super) struct Palette {
     colours: Vec<u8>,
     /// Number of the nearest colour for each that was met.

@@ -1,4 +1,4 @@
-//! Bodies, contacts, velocities, trails and letters on a picture of dots.
+//! Bodies, contacts, velocities, trails and letters on a raster image.
 
 use super::letters::columns;
 use crate::look::SERIES;

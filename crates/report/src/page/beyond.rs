@@ -41,7 +41,7 @@ impl Beyond {
 
     /// What a person reads first, a sentence for each kind.
     pub(super) fn in_a_sentence(&self) -> Vec<String> {
-        let mut told = Vec::new();
+        let mut reported = Vec::new();
         let count = |all: usize, one: &str, many: &str| format!("{all} {}", if all == 1 { one } else { many });
         let verdicts = |verdicts: Vec<ironspin_model::Verdict>, held: &str, not: &str| {
             let of = |verdict| verdicts.iter().filter(|other| **other == verdict).count();
@@ -55,26 +55,26 @@ impl Beyond {
         if let Some(twins) = &self.twins {
             let all = twins.twins.iter().map(|twin| twin.verdict).collect::<Vec<_>>();
             let many = count(all.len(), "twin", "twins");
-            told.push(format!("{many}: {}.", verdicts(all, "agree", "do not")));
+            reported.push(format!("{many}: {}.", verdicts(all, "agree", "do not")));
         }
         if let Some(series) = &self.series {
-            told.push(format!("{}.", count(series.series.len(), "series", "series")));
+            reported.push(format!("{}.", count(series.series.len(), "series", "series")));
         }
         if let Some(costs) = &self.costs {
-            told.extend(dearest(costs));
+            reported.extend(dearest(costs));
         }
-        told
+        reported
     }
 }
 
 /// What a step costs at the last value of the axis, engine by engine.
 fn dearest(document: &CostDocument) -> Option<String> {
     let last = document.costs.iter().map(|cost| cost.value).fold(f64::NEG_INFINITY, f64::max);
-    let told = |cost: &CostRecord| format!("{} ms on {}", show(1e3 * cost.median), cost.engine);
+    let reported = |cost: &CostRecord| format!("{} ms on {}", show(1e3 * cost.median), cost.engine);
     let costs: Vec<&CostRecord> =
         document.costs.iter().filter(|cost| cost.value == last && cost.reason.is_empty()).collect();
     let first = costs.first()?;
-    let all = costs.iter().map(|cost| told(cost)).collect::<Vec<_>>().join(", ");
+    let all = costs.iter().map(|cost| reported(cost)).collect::<Vec<_>>().join(", ");
     Some(format!("A step of {} with {} bodies takes {all}.", first.scene, first.bodies))
 }
 
@@ -225,8 +225,8 @@ fn costs(document: &CostDocument) -> Result<String, PlotError> {
         let exponent = trend.exponent?;
         Some(format!("{} grows as bodies^{exponent:.2}", trend.engine))
     });
-    let told = growth.collect::<Vec<_>>().join("; ");
-    out.push_str(&figure(&cost_plot(document)?, &format!("Median time of a step. {told}")));
+    let reported = growth.collect::<Vec<_>>().join("; ");
+    out.push_str(&figure(&cost_plot(document)?, &format!("Median time of a step. {reported}")));
     if let Some(svg) = tradeoff_plot(document)? {
         out.push_str(&figure(&svg, "What an error costs; the line joins what nothing else beats in both."));
     }

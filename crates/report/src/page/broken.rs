@@ -6,7 +6,7 @@ use ironspin_lab::{ClaimDocument, shell_line};
 use ironspin_model::Verdict;
 use std::collections::BTreeMap;
 
-/// Most entries that are told.
+/// Most entries that are shown.
 const MOST: usize = 300;
 
 /// A claim that broke in some trials, the worst of them first named.
@@ -30,7 +30,7 @@ fn cases(trials: &[PageTrial]) -> Vec<Case<'_>> {
     for (number, trial) in trials.iter().enumerate() {
         let document = &trial.document;
         let broken = document.claims.iter().filter(|claim| claim.verdict == Verdict::Fail);
-        // Errors are told apart by what they say.
+        // Errors are distinguished by what they say.
         let error = (document.verdict == Verdict::Error).then_some((document.reason.as_str(), "", f64::INFINITY, None));
         let claims = broken.map(|claim| ("", claim.gauge.as_str(), claim.used(), Some(claim)));
         for (reason, gauge, used, claim) in claims.chain(error) {
@@ -76,7 +76,8 @@ pub(super) fn list(trials: &[PageTrial], room: &Room) -> String {
 
 fn entry(trials: &[PageTrial], room: &Room, case: &Case<'_>) -> String {
     let document = &trials[case.worst].document;
-    let target = |number: usize| if room.told[number] { format!(" href=\"#trial-{number}\"") } else { String::new() };
+    let target =
+        |number: usize| if room.reported[number] { format!(" href=\"#trial-{number}\"") } else { String::new() };
     let place = format!(
         "<a{}>{}</a> on <code>{}</code> {}",
         target(case.worst),

@@ -24,8 +24,8 @@ use ironspin_lab::{ClaimDocument, Summary, TrialDocument, TrialRecord};
 use ironspin_model::Verdict;
 use std::collections::BTreeSet;
 
-/// Most trials that are told one by one; of more, the rest are only in the map.
-const TOLD: usize = 600;
+/// Most trials that are shown one by one; of more, the rest are only in the map.
+const REPORTED: usize = 600;
 /// Of more trials than the first number those that passed are not drawn, nor more than the second.
 const DRAWN: [usize; 2] = [60, 120];
 
@@ -114,24 +114,24 @@ fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
     }
     let (all, failing, broken) = (of(None), of(Some(Verdict::Fail)), of(Some(Verdict::Error)));
     let scenes = |count: usize| format!("{count} of {all} scene{}", if all == 1 { "" } else { "s" });
-    let mut told = Vec::new();
+    let mut reported = Vec::new();
     if failing > 0 {
-        told.push(format!("In {} a claim fails under some of the conditions.", scenes(failing)));
+        reported.push(format!("In {} a claim fails under some of the conditions.", scenes(failing)));
     }
     if broken > 0 {
-        told.push(format!("In {} the engine itself failed.", scenes(broken)));
+        reported.push(format!("In {} the engine itself failed.", scenes(broken)));
     }
     if trials.iter().all(PageTrial::only_tells) {
-        told.push("Nothing is claimed; the figures of each trial stand below.".to_owned());
-    } else if told.is_empty() {
+        reported.push("Nothing is claimed; the figures of each trial stand below.".to_owned());
+    } else if reported.is_empty() {
         let none = of(Some(Verdict::Unsupported));
-        told.push(match none {
+        reported.push(match none {
             0 => format!("Every claim of {} holds under all conditions.", scenes(all)),
             none => format!("What could be run holds; {} need something the engine does not have.", scenes(none)),
         });
     }
     if let Some((trial, claim)) = broken::worst(trials) {
-        told.push(format!(
+        reported.push(format!(
             "Furthest past its bound: {} in {} on {}, {} where {} is due.",
             claim.gauge,
             trial.document.scene,
@@ -140,8 +140,8 @@ fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
             bound(claim)
         ));
     }
-    told.extend(beyond.in_a_sentence());
-    escape(&told.join(" "))
+    reported.extend(beyond.in_a_sentence());
+    escape(&reported.join(" "))
 }
 
 fn measured(claim: &ClaimDocument) -> String {
@@ -193,7 +193,8 @@ fn verdict_map(trials: &[PageTrial], room: &Room) -> String {
                 || "<td></td>".to_owned(),
                 |&number| {
                     let (class, word) = mark(trials[number].document.verdict);
-                    let target = if room.told[number] { format!(" href=\"#trial-{number}\"") } else { String::new() };
+                    let target =
+                        if room.reported[number] { format!(" href=\"#trial-{number}\"") } else { String::new() };
                     format!("<td><a class=\"mark {class}\"{target}>{word}</a></td>")
                 },
             ));
@@ -206,7 +207,7 @@ fn verdict_map(trials: &[PageTrial], room: &Room) -> String {
 
 /// What there is room for on a page, by the numbers of the trials.
 struct Room {
-    told: Vec<bool>,
+    reported: Vec<bool>,
     drawn: Vec<bool>,
 }
 
@@ -220,14 +221,14 @@ impl Room {
         let mut worst: Vec<(bool, f64, usize)> =
             trials.iter().enumerate().map(|(number, trial)| (trial.passed(), used(trial), number)).collect();
         worst.sort_by(|a, b| a.0.cmp(&b.0).then(b.1.total_cmp(&a.1)).then(a.2.cmp(&b.2)));
-        let mut room = Room { told: vec![false; trials.len()], drawn: vec![false; trials.len()] };
-        for &(_, _, number) in worst.iter().take(TOLD) {
-            room.told[number] = true;
+        let mut room = Room { reported: vec![false; trials.len()], drawn: vec![false; trials.len()] };
+        for &(_, _, number) in worst.iter().take(REPORTED) {
+            room.reported[number] = true;
         }
         let few = trials.len() <= DRAWN[0];
-        let drawn = worst
-            .iter()
-            .filter(|(passed, _, number)| room.told[*number] && trials[*number].drawing.is_some() && (few || !passed));
+        let drawn = worst.iter().filter(|(passed, _, number)| {
+            room.reported[*number] && trials[*number].drawing.is_some() && (few || !passed)
+        });
         for &(_, _, number) in drawn.take(DRAWN[1]) {
             room.drawn[number] = true;
         }

@@ -18,15 +18,15 @@ pub(super) fn list(trials: &[PageTrial], room: &Room) -> Result<String, PlotErro
     let share = Share { places: PLACES / drawn.max(1), all: drawn <= ALL };
     let mut left = 0;
     for scene in distinct(trials.iter().map(|trial| trial.document.scene.clone())) {
-        let mut told = String::new();
+        let mut reported = String::new();
         for (number, trial) in trials.iter().enumerate().filter(|(_, trial)| trial.document.scene == scene) {
-            if room.told[number] {
-                told.push_str(&one(number, trial, room.drawn[number].then_some(share))?);
+            if room.reported[number] {
+                reported.push_str(&one(number, trial, room.drawn[number].then_some(share))?);
             } else {
                 left += 1;
             }
         }
-        if told.is_empty() {
+        if reported.is_empty() {
             continue;
         }
         let first = trials.iter().find(|trial| trial.document.scene == scene);
@@ -35,7 +35,7 @@ pub(super) fn list(trials: &[PageTrial], room: &Room) -> Result<String, PlotErro
         let set = first
             .map(|first| first.document.parameters.iter().map(|(name, value)| format!("{name} = {}", show(*value))));
         out.push_str(&format!(
-            "<h3>{}</h3>\n<p>{}</p><p class=\"soft\">{}</p>\n{told}",
+            "<h3>{}</h3>\n<p>{}</p><p class=\"soft\">{}</p>\n{reported}",
             escape(&scene),
             about.map_or_else(String::new, |drawing| escape(&drawing.about)),
             escape(&set.into_iter().flatten().collect::<Vec<_>>().join(", "))
@@ -43,7 +43,7 @@ pub(super) fn list(trials: &[PageTrial], room: &Room) -> Result<String, PlotErro
     }
     if left > 0 {
         out.push_str(&format!(
-            "<p class=\"soft\">{left} more trials stand in the map only; told here are those furthest past their bounds. All figures are in trials.csv.</p>\n"
+            "<p class=\"soft\">{left} more trials stand in the map only; shown here are those furthest past their bounds. All figures are in trials.csv.</p>\n"
         ));
     }
     let kept = trials.iter().filter(|trial| trial.drawing.is_some()).count();

@@ -1,6 +1,6 @@
 //! A proof as Markdown: the page of the documentation that the command makes.
 
-use super::{excuse, put_through, smallest, spaced, summary, word};
+use super::{known_failure, put_through, smallest, spaced, summary, word};
 use crate::number::show;
 use ironspin_lab::{FaultProof, ProofDocument};
 use std::collections::BTreeMap;
@@ -60,7 +60,7 @@ pub fn proof_markdown(proof: &ProofDocument) -> String {
     if !proof.excused.is_empty() {
         out.push_str("\nWhat the engine does not promise under some of these, each a true effect that the bench is right to show:\n\n");
         for excused in &proof.excused {
-            out.push_str(&format!("- {} ({} failures)\n", excuse(excused), excused.failures));
+            out.push_str(&format!("- {} ({} failures)\n", known_failure(excused), excused.failures));
         }
     }
     out.push_str("\n## Claims\n\n");
@@ -95,13 +95,13 @@ pub fn proof_markdown(proof: &ProofDocument) -> String {
 /// The claims that an entry names and that do notice the fault.
 fn noticed(fault: &FaultProof) -> String {
     let seeing = fault.named.iter().filter(|notice| !notice.at.is_empty());
-    let told = seeing.map(|notice| {
+    let reported = seeing.map(|notice| {
         let not =
             if notice.not_at.is_empty() { String::new() } else { format!(", not at {}", notice.not_at.join("; ")) };
         format!("{} in {}{}{not}", notice.claim, notice.scene, spaced(&notice.under))
     });
-    let told: Vec<String> = told.collect();
-    if told.is_empty() { fault.reason.clone() } else { told.join(", ") }
+    let reported: Vec<String> = reported.collect();
+    if reported.is_empty() { fault.reason.clone() } else { reported.join(", ") }
 }
 
 /// Fault by scene.
@@ -113,8 +113,8 @@ fn matrix(proof: &ProofDocument) -> String {
         for capture in &fault.caught_by {
             *counts.entry(&capture.scene).or_default() += 1;
         }
-        let told = scenes.iter().filter_map(|scene| counts.get(scene).map(|count| format!("{scene} {count}")));
-        out.push_str(&format!("- **{}**: {}\n", fault.name, told.collect::<Vec<_>>().join(", ")));
+        let reported = scenes.iter().filter_map(|scene| counts.get(scene).map(|count| format!("{scene} {count}")));
+        out.push_str(&format!("- **{}**: {}\n", fault.name, reported.collect::<Vec<_>>().join(", ")));
     }
     out
 }

@@ -9,9 +9,9 @@ pub use page::proof_page;
 use crate::number::show;
 use crate::probe::folded;
 use ironspin_engine::FaultEntry;
-use ironspin_lab::{Capture, Excused, FaultProof, FaultVerdict, ProofDocument};
+use ironspin_lab::{Capture, FaultProof, FaultVerdict, KnownFailure, ProofDocument};
 
-/// Of so many faults everything is told.
+/// Of so many faults everything is shown.
 const FEW: usize = 5;
 
 /// The word of a fault's verdict, in capitals where something is wrong.
@@ -51,28 +51,28 @@ fn spaced(under: &str) -> String {
 /// What a proof comes to, in sentences.
 fn summary(proof: &ProofDocument) -> Vec<String> {
     let all = proof.faults.len();
-    let mut told = vec![format!("{} of {all} faults caught", proof.count(FaultVerdict::Caught))];
+    let mut reported = vec![format!("{} of {all} faults caught", proof.count(FaultVerdict::Caught))];
     for (verdict, what) in [
         (FaultVerdict::Weak, "caught at some steps or seeds only"),
         (FaultVerdict::Elsewhere, "caught by other claims only"),
         (FaultVerdict::Missed, "missed"),
     ] {
         if proof.count(verdict) > 0 {
-            told.push(format!("{} {what}", proof.count(verdict)));
+            reported.push(format!("{} {what}", proof.count(verdict)));
         }
     }
     let sized = || proof.faults.iter().filter_map(|fault| fault.size.as_ref());
     if sized().next().is_some() {
         let tenth = sized().filter(|size| size.tenth).count();
-        told.push(format!("{tenth} of {} that have a size also at a tenth of it", sized().count()));
+        reported.push(format!("{tenth} of {} that have a size also at a tenth of it", sized().count()));
     }
     let alarms = match proof.alarms.len() {
         0 => "no false alarm".to_owned(),
         1 => "1 false alarm".to_owned(),
         many => format!("{many} false alarms"),
     };
-    told.push(format!("{alarms} in {} trials of the sound engine", proof.sound_trials));
-    told
+    reported.push(format!("{alarms} in {} trials of the sound engine", proof.sound_trials));
+    reported
 }
 
 /// What the sound engine was put through, in a sentence.
@@ -145,7 +145,7 @@ pub fn proof_text(proof: &ProofDocument, width: usize) -> String {
     if !proof.excused.is_empty() {
         out.push_str("\nNot promised by the sound engine, and left out of this\n");
         for excused in &proof.excused {
-            out.push_str(&folded(&excuse(excused), "  ", width));
+            out.push_str(&folded(&known_failure(excused), "  ", width));
         }
     }
     let unproven: Vec<String> =
@@ -165,10 +165,10 @@ pub fn proof_text(proof: &ProofDocument, width: usize) -> String {
 
 /// All claims that notice a fault, those of its entry marked, and the command that shows it.
 fn captures(fault: &FaultProof, width: usize) -> String {
-    let told = |capture: &Capture| {
+    let reported = |capture: &Capture| {
         format!("{}{} in {}", if fault.names(capture) { "*" } else { "" }, capture.claim, capture.scene)
     };
-    let all: Vec<String> = fault.caught_by.iter().map(told).collect();
+    let all: Vec<String> = fault.caught_by.iter().map(reported).collect();
     let mut out = folded(&format!("{} {}", fault.wrong, fault.cause), "        ", width);
     if !all.is_empty() {
         out.push_str(&folded(&format!("noticed by (* named): {}", all.join(", ")), "        ", width));
@@ -178,7 +178,7 @@ fn captures(fault: &FaultProof, width: usize) -> String {
 }
 
 /// What is not promised, in a sentence.
-fn excuse(excused: &Excused) -> String {
+fn known_failure(excused: &KnownFailure) -> String {
     let setting = if excused.setting.is_empty() { "by default" } else { &excused.setting };
     let claims = if excused.claims.is_empty() { "all claims".to_owned() } else { excused.claims.join(", ") };
     let steps = if excused.steps.is_empty() { String::new() } else { format!(" at {}", excused.steps.join(", ")) };

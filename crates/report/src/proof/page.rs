@@ -1,6 +1,6 @@
 //! A proof as one self-contained page: what it comes to, the matrix of faults and claims, each fault, the sound engine.
 
-use super::{excuse, put_through, smallest, spaced, summary, word};
+use super::{known_failure, put_through, smallest, spaced, summary, word};
 use crate::number::show;
 use crate::picture::escape;
 use ironspin_lab::{Capture, ClaimProof, FaultVerdict, ProofDocument};
@@ -66,11 +66,11 @@ fn matrix(proof: &ProofDocument) -> String {
                 continue;
             }
             let named = seen.iter().any(|capture| fault.names(capture));
-            let told: Vec<&str> = seen.iter().map(|capture| capture.claim.as_str()).collect();
+            let reported: Vec<&str> = seen.iter().map(|capture| capture.claim.as_str()).collect();
             out.push_str(&format!(
                 "<td class=\"{}\" title=\"{}\">{}</td>",
                 if named { "named" } else { "seen" },
-                escape(&format!("{} in {scene}: {}", fault.name, told.join(", "))),
+                escape(&format!("{} in {scene}: {}", fault.name, reported.join(", "))),
                 seen.len()
             ));
         }
@@ -155,7 +155,7 @@ fn sound(proof: &ProofDocument) -> String {
     }
     if !proof.excused.is_empty() {
         out.push_str("<details><summary>What it does not promise under some settings</summary><div><ul>");
-        out.extend(proof.excused.iter().map(|excused| format!("<li>{}</li>", escape(&excuse(excused)))));
+        out.extend(proof.excused.iter().map(|excused| format!("<li>{}</li>", escape(&known_failure(excused)))));
         out.push_str("</ul></div></details>\n");
     }
     out
@@ -173,13 +173,13 @@ fn claims(proof: &ProofDocument) -> String {
         )
     };
     let unproven = if proof.quick { 0 } else { proof.unproven().count() };
-    let told = match unproven {
+    let reported = match unproven {
         0 if proof.quick => "The small proof does not look at every claim.".to_owned(),
         0 => "Every claim is broken by at least one fault.".to_owned(),
         some => format!("{some} claims are broken by no fault: they are unproven."),
     };
     format!(
-        "<h2>Claims</h2><p>{told}</p><details><summary>All {} claims with the faults that break them</summary><div class=\"wide\"><table><thead><tr><th>scene</th>\
+        "<h2>Claims</h2><p>{reported}</p><details><summary>All {} claims with the faults that break them</summary><div class=\"wide\"><table><thead><tr><th>scene</th>\
          <th>claim</th><th>of</th><th>faults</th><th></th></tr></thead><tbody>{}</tbody></table></div></details>\n",
         proof.claims.len(),
         proof.claims.iter().map(row).collect::<String>()

@@ -12,7 +12,7 @@ mod functions;
 mod parse;
 mod tree;
 
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::names::Names;
 use crate::number::{Number, NumberText};
 use crate::state::{STATE_NAMES, state_values};
@@ -64,20 +64,22 @@ impl Evaluator {
     /// # Errors
     /// When the expression does not parse, uses an unknown name, divides by zero, exceeds a limit, or its value is
     /// not finite.
-    pub(crate) fn value(&self, number: &Number, names: &Names) -> Result<f64, Fault> {
+    pub(crate) fn value(&self, number: &Number, names: &Names) -> Result<f64, Diagnostic> {
         match number.text() {
             NumberText::Literal(value) if value.is_finite() => Ok(*value),
-            NumberText::Literal(value) => Err(Fault::at(number.span(), format!("`{value}` is not a finite number"))
-                .label("not finite")
-                .help("write an ordinary number")),
+            NumberText::Literal(value) => {
+                Err(Diagnostic::at(number.span(), format!("`{value}` is not a finite number"))
+                    .label("not finite")
+                    .help("write an ordinary number"))
+            }
             NumberText::Expression(text) => {
-                self.evaluate(text, names).map_err(|fault| Fault { span: Some(number.span()), ..fault })
+                self.evaluate(text, names).map_err(|diagnostic| Diagnostic { span: Some(number.span()), ..diagnostic })
             }
         }
     }
 
     /// The value of an expression given as text, `30 deg` included; the fault has no place.
-    pub(crate) fn evaluate(&self, text: &str, names: &Names) -> Result<f64, Fault> {
+    pub(crate) fn evaluate(&self, text: &str, names: &Names) -> Result<f64, Diagnostic> {
         let trimmed = text.trim();
         if let Some(degrees) = trimmed.strip_suffix("deg") {
             return Ok(self.plain(degrees, names)?.to_radians());
@@ -85,7 +87,7 @@ impl Evaluator {
         self.plain(trimmed, names)
     }
 
-    fn plain(&self, text: &str, names: &Names) -> Result<f64, Fault> {
+    fn plain(&self, text: &str, names: &Names) -> Result<f64, Diagnostic> {
         let starts_a_number = text.trim_start().starts_with(|c: char| c.is_ascii_digit() || c == '-' || c == '.');
         if starts_a_number
             && let Ok(value) = text.trim().parse::<f64>()
@@ -102,7 +104,7 @@ impl Evaluator {
         let value =
             expression.tree.value(&values, self.seed).map_err(|failure| explain(text, failure, &expression, names))?;
         if !value.is_finite() {
-            return Err(Fault::nowhere(format!("`{}` gives {value}, which is not a finite number", short(text)))
+            return Err(Diagnostic::nowhere(format!("`{}` gives {value}, which is not a finite number", short(text)))
                 .label("not finite"));
         }
         if places.iter().all(|place| place.is_some_and(|place| place < names.fixed)) {
@@ -116,19 +118,19 @@ impl Evaluator {
     ///
     /// # Errors
     /// When it does not parse, or uses an unknown name or one that is a parameter too.
-    pub(crate) fn measure(&self, text: &str, names: &Names, own: &[&str]) -> Result<Measure, Fault> {
+    pub(crate) fn measure(&self, text: &str, names: &Names, own: &[&str]) -> Result<Measure, Diagnostic> {
         let mut all = names.clone();
         for name in own {
             all = all.with(name, 1.0);
         }
         let parsed = self.parse(text)?;
         if let Some(unknown) = parsed.names.iter().find(|name| !all.has(name)) {
-            return Err(Fault::nowhere(format!("`{}` uses the unknown name `{unknown}`", short(text)))
+            return Err(Diagnostic::nowhere(format!("`{}` uses the unknown name `{unknown}`", short(text)))
                 .label(format!("unknown name `{unknown}`"))
                 .help_names(unknown, all.names()));
         }
         if let Some(both) = parsed.names.iter().find(|name| names.has(name) && own.contains(&name.as_str())) {
-            return Err(Fault::nowhere(format!("`{both}` is a parameter, and here the body's own"))
+            return Err(Diagnostic::nowhere(format!("`{both}` is a parameter, and here the body's own"))
                 .label("rename the parameter"));
         }
         // Where each name comes from: the state, or a value that is known already.
@@ -150,12 +152,12 @@ impl Evaluator {
         }))
     }
 
-    fn parse(&self, text: &str) -> Result<Rc<Expression>, Fault> {
+    fn parse(&self, text: &str) -> Result<Rc<Expression>, Diagnostic> {
         if let Some(known) = self.parsed.borrow().get(text) {
             return Ok(Rc::clone(known));
         }
         if text.len() > LENGTH_LIMIT {
-            return Err(Fault::nowhere(format!("an expression may have {LENGTH_LIMIT} characters at most"))
+            return Err(Diagnostic::nowhere(format!("an expression may have {LENGTH_LIMIT} characters at most"))
                 .label(format!("{} characters", text.len())));
         }
         let parse::Parsed { tree, names } = parse::parse(text).map_err(|error| explain_form(text, error))?;
@@ -193,35 +195,35 @@ fn with_values(text: &str, names: &[String], sources: &[Result<usize, f64>]) -> 
 }
 
 /// A diagnostic for a text that is no expression.
-fn explain_form(text: &str, error: ParseError) -> Fault {
+fn explain_form(text: &str, error: ParseError) -> Diagnostic {
     match error {
-        ParseError::Form { what, at } => Fault::nowhere(format!("`{}` is no expression: {what}", short(text)))
+        ParseError::Form { what, at } => Diagnostic::nowhere(format!("`{}` is no expression: {what}", short(text)))
             .label(at_character("cannot be read", at))
             .help("write a number or an expression such as \"2 * side\"; a power is 2 ^ 3"),
         ParseError::UnknownFunction { name, at } => {
-            Fault::nowhere(format!("`{}` calls the unknown function `{name}`", short(text)))
+            Diagnostic::nowhere(format!("`{}` calls the unknown function `{name}`", short(text)))
                 .label(at_character(&format!("unknown function `{name}`"), at))
                 .help_names(&name, function_names())
         }
         ParseError::WrongArguments { name, at } => {
-            Fault::nowhere(format!("`{}` calls `{name}` with the wrong number or kind of arguments", short(text)))
+            Diagnostic::nowhere(format!("`{}` calls `{name}` with the wrong number or kind of arguments", short(text)))
                 .label(at_character("wrong arguments", at))
         }
     }
 }
 
 /// A diagnostic for an expression that has no value.
-fn explain(text: &str, failure: Failure, expression: &Expression, names: &Names) -> Fault {
+fn explain(text: &str, failure: Failure, expression: &Expression, names: &Names) -> Diagnostic {
     match failure {
         Failure::UnknownName { index, at } => {
             let name = &expression.names[index];
-            Fault::nowhere(format!("`{}` uses the unknown name `{name}`", short(text)))
+            Diagnostic::nowhere(format!("`{}` uses the unknown name `{name}`", short(text)))
                 .label(at_character(&format!("unknown name `{name}`"), at))
                 .help_names(name, names.names())
         }
         Failure::ByZero { remainder, at } => {
             let what = if remainder { "remainder by zero" } else { "division by zero" };
-            Fault::nowhere(format!("`{}`: {what}", short(text))).label(at_character(what, at))
+            Diagnostic::nowhere(format!("`{}`: {what}", short(text))).label(at_character(what, at))
         }
     }
 }

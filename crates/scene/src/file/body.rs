@@ -11,7 +11,7 @@ use serde::Deserialize;
 pub(crate) enum KindWord {
     /// Never moves.
     Static,
-    /// Moves as it is told; nothing pushes it.
+    /// Moves as scripted; nothing pushes it.
     Kinematic,
     /// Moves by forces and contacts.
     #[default]

@@ -36,7 +36,7 @@ pub(crate) struct SceneFile {
     /// Files of the same folder whose parameters, materials, pairs and templates are used.
     #[serde(default, rename = "use")]
     pub(crate) uses: Vec<Placed<String>>,
-    /// Kinds of warnings that are meant and need not be told.
+    /// Kinds of warnings that are meant and need not be reported.
     #[serde(default)]
     pub(crate) allow: Vec<Placed<String>>,
     /// Parameters, changed with --set name=value.

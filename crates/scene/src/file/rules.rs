@@ -87,7 +87,7 @@ pub(crate) struct ForecastTable {
     pub(crate) horizon: Number,
 }
 
-/// A scripted deed. Expressions may use mass, x, y, angle, vx, vy and spin of the body as built.
+/// A scripted action. Expressions may use mass, x, y, angle, vx, vy and spin of the body as built.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct ActionTable {

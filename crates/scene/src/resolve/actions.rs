@@ -1,31 +1,31 @@
 //! Actions: at a time, every so often, over a time, or when a condition comes true; rays and forecasts.
 
 use super::Resolver;
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::{ActionTable, Placed, SceneFile};
 use crate::rules::{Probe, Question, Trigger};
 use crate::state::STATE_NAMES;
-use ironspin_model::{Action, Body, BodyKind, Deed, FEATURES, World};
+use ironspin_model::{Action, Body, BodyKind, Effect, FEATURES, World};
 
 /// What the actions of a scene come to.
 #[derive(Default)]
 pub(super) struct Script {
-    pub(super) deeds: Vec<Action>,
+    pub(super) effects: Vec<Action>,
     pub(super) triggers: Vec<Trigger>,
     pub(super) probes: Vec<Probe>,
 }
 
 impl Resolver {
-    pub(super) fn actions(&self, tables: &[ActionTable], bodies: &[Body]) -> Result<Script, Fault> {
+    pub(super) fn actions(&self, tables: &[ActionTable], bodies: &[Body]) -> Result<Script, Diagnostic> {
         let mut script = Script::default();
         for table in tables {
             self.action(table, bodies, &mut script)?;
-            self.check_deeds(script.deeds.len())?;
+            self.check_effect_count(script.effects.len())?;
         }
         Ok(script)
     }
 
-    fn action(&self, table: &ActionTable, bodies: &[Body], script: &mut Script) -> Result<(), Fault> {
+    fn action(&self, table: &ActionTable, bodies: &[Body], script: &mut Script) -> Result<(), Diagnostic> {
         let place = place_of(table);
         let for_time = table
             .for_time
@@ -37,17 +37,17 @@ impl Resolver {
             && table.force.is_none()
             && table.torque.is_none()
         {
-            return Err(Fault::at(number.span(), "`for_time` goes with `force` and `torque`"));
+            return Err(Diagnostic::at(number.span(), "`for_time` goes with `force` and `torque`"));
         }
         if let Some(condition) = &table.when {
             return self.when(table, condition, for_time, bodies, script);
         }
         let Some(at_time) = &table.at_time else {
-            return Err(Fault::at(place, "an action needs `at_time` or `when`").label("in this action"));
+            return Err(Diagnostic::at(place, "an action needs `at_time` or `when`").label("in this action"));
         };
         let first = self.not_negative(at_time, "the time of an action", &self.names)?;
         if first > self.duration {
-            return Err(Fault::at(at_time.span(), "the action comes after the end of the trial")
+            return Err(Diagnostic::at(at_time.span(), "the action comes after the end of the trial")
                 .label(format!("{first} s, of {} s", self.duration)));
         }
         for time in self.times(table, first)? {
@@ -57,18 +57,21 @@ impl Resolver {
     }
 
     /// All times of an action.
-    fn times(&self, table: &ActionTable, first: f64) -> Result<Vec<f64>, Fault> {
+    fn times(&self, table: &ActionTable, first: f64) -> Result<Vec<f64>, Diagnostic> {
         let Some(every) = &table.every else {
             return match &table.until {
-                Some(until) => Err(Fault::at(until.span(), "`until` goes with `every`")),
+                Some(until) => Err(Diagnostic::at(until.span(), "`until` goes with `every`")),
                 None => Ok(vec![first]),
             };
         };
         let period = self.positive(every, "`every`", &self.names)?;
         let last = table.until.as_ref().map_or(Ok(self.duration), |until| self.value(until))?.min(self.duration);
         let count = ((last - first) / period * (1.0 + 1e-12)).floor();
-        if count > super::DEED_LIMIT as f64 {
-            return Err(Fault::at(every.span(), format!("the action comes more than {} times", super::DEED_LIMIT)));
+        if count > super::EFFECT_LIMIT as f64 {
+            return Err(Diagnostic::at(
+                every.span(),
+                format!("the action comes more than {} times", super::EFFECT_LIMIT),
+            ));
         }
         Ok((0..=count.max(0.0) as u64).map(|k| first + period * k as f64).collect())
     }
@@ -81,16 +84,16 @@ impl Resolver {
         for_time: f64,
         bodies: &[Body],
         script: &mut Script,
-    ) -> Result<(), Fault> {
-        let before = script.deeds.len() + script.probes.len();
+    ) -> Result<(), Diagnostic> {
+        let before = script.effects.len() + script.probes.len();
         if let Some(gravity) = &table.gravity {
             let gravity = self.spanned_pair(gravity, &self.names)?;
-            script.deeds.push(Action { at_time, body: 0, deed: Deed::Gravity(gravity) });
+            script.effects.push(Action { at_time, body: 0, effect: Effect::Gravity(gravity) });
         }
         if let Some(ray) = &table.ray {
             let (from, to) = (self.spanned_pair(&ray.from, &self.names)?, self.spanned_pair(&ray.to, &self.names)?);
             if from == to {
-                return Err(Fault::at(ray.to.span(), "the ray ends where it begins").label("has no length"));
+                return Err(Diagnostic::at(ray.to.span(), "the ray ends where it begins").label("has no length"));
             }
             script.probes.push(Probe { at_time, question: Question::Ray { from, to } });
         }
@@ -104,25 +107,25 @@ impl Resolver {
             script.probes.push(Probe { at_time, question: Question::Forecast { of, horizon } });
         }
         for &body in &on {
-            for deed in self.deeds(table, body, bodies)? {
-                let lasting = matches!(deed, Deed::Force { .. } | Deed::Torque(_));
+            for effect in self.effects(table, body, bodies)? {
+                let lasting = matches!(effect, Effect::Force { .. } | Effect::Torque(_));
                 let steps = if lasting { (for_time / self.dt - 1e-9).ceil().max(1.0) } else { 1.0 };
-                if steps > super::DEED_LIMIT as f64 {
-                    self.check_deeds(super::DEED_LIMIT + 1)?;
+                if steps > super::EFFECT_LIMIT as f64 {
+                    self.check_effect_count(super::EFFECT_LIMIT + 1)?;
                 }
-                script.deeds.extend((0..steps as u64).map(|step| Action {
+                script.effects.extend((0..steps as u64).map(|step| Action {
                     at_time: at_time + step as f64 * self.dt,
                     body,
-                    deed: deed.clone(),
+                    effect: effect.clone(),
                 }));
             }
         }
-        if script.deeds.len() + script.probes.len() == before {
-            let fault = Fault::at(place_of(table), "this action does nothing");
+        if script.effects.len() + script.probes.len() == before {
+            let diagnostic = Diagnostic::at(place_of(table), "this action does nothing");
             return Err(if table.on.is_none() && wants_bodies(table) {
-                fault.label("on which bodies?").help("add a line on = \"...\"")
+                diagnostic.label("on which bodies?").help("add a line on = \"...\"")
             } else {
-                fault.help("give it one of impulse, force, torque, velocity, spin, place, remove, add, split, gravity, ray, forecast")
+                diagnostic.help("give it one of impulse, force, torque, velocity, spin, place, remove, add, split, gravity, ray, forecast")
             });
         }
         Ok(())
@@ -135,18 +138,20 @@ impl Resolver {
         for_time: f64,
         bodies: &[Body],
         script: &mut Script,
-    ) -> Result<(), Fault> {
-        let at = |fault: Fault| Fault { span: Some(condition.span()), ..fault };
+    ) -> Result<(), Diagnostic> {
+        let at = |diagnostic: Diagnostic| Diagnostic { span: Some(condition.span()), ..diagnostic };
         if let Some(other) = [&table.at_time, &table.every, &table.until].into_iter().flatten().next() {
-            return Err(
-                Fault::at(other.span(), "an action comes either at a time or `when` a condition holds").label("both")
-            );
+            return Err(Diagnostic::at(other.span(), "an action comes either at a time or `when` a condition holds")
+                .label("both"));
         }
         if table.ray.is_some() || table.forecast.is_some() || table.gravity.is_some() {
-            return Err(Fault::at(condition.span(), "rays, forecasts and gravity come at a time, not on a condition"));
+            return Err(Diagnostic::at(
+                condition.span(),
+                "rays, forecasts and gravity come at a time, not on a condition",
+            ));
         }
         let Some(on) = &table.on else {
-            return Err(Fault::at(condition.span(), "a condition is about a body").help("add a line on = \"...\""));
+            return Err(Diagnostic::at(condition.span(), "a condition is about a body").help("add a line on = \"...\""));
         };
         for body in self.selected(on, bodies, &self.names)? {
             let built = &bodies[body];
@@ -155,22 +160,22 @@ impl Resolver {
             let values = [p.x, p.y, built.angle, v.x, v.y, v.length(), built.spin, 0.0];
             for (name, value) in STATE_NAMES.iter().zip(values) {
                 if self.names.has(name) && self.evaluator.has_used(name) {
-                    return Err(at(Fault::nowhere(format!(
+                    return Err(at(Diagnostic::nowhere(format!(
                         "`{name}` is a parameter, and in a condition the body's own"
                     ))
                     .label("rename the parameter")));
                 }
                 names = names.with(name, value);
             }
-            // Tried now, so that a wrong name is told with its place.
-            if let Err(fault) = self.evaluator.evaluate(condition.get_ref(), &names)
-                && !fault.message.contains("by zero")
+            // Tried now, so that a wrong name is reported with its place.
+            if let Err(diagnostic) = self.evaluator.evaluate(condition.get_ref(), &names)
+                && !diagnostic.message.contains("by zero")
             {
-                return Err(at(fault));
+                return Err(at(diagnostic));
             }
-            let deeds = self.deeds(table, body, bodies)?;
-            if deeds.is_empty() {
-                return Err(Fault::at(condition.span(), "this action does nothing").label("when this holds"));
+            let effects = self.effects(table, body, bodies)?;
+            if effects.is_empty() {
+                return Err(Diagnostic::at(condition.span(), "this action does nothing").label("when this holds"));
             }
             let names = self.names.list().iter().filter(|(name, _)| name != "pi" && name != "tau").cloned().collect();
             // Counted in whole steps, as a force at a time is.
@@ -178,7 +183,7 @@ impl Resolver {
             script.triggers.push(Trigger {
                 body,
                 condition: condition.get_ref().clone(),
-                deeds,
+                effects,
                 further_steps: steps as u64,
                 names,
             });
@@ -187,7 +192,7 @@ impl Resolver {
     }
 
     /// What an action does to a body.
-    fn deeds(&self, table: &ActionTable, id: usize, bodies: &[Body]) -> Result<Vec<Deed>, Fault> {
+    fn effects(&self, table: &ActionTable, id: usize, bodies: &[Body]) -> Result<Vec<Effect>, Diagnostic> {
         let body = &bodies[id];
         let mut names = self.names.clone();
         for (name, value) in [
@@ -206,65 +211,74 @@ impl Resolver {
         let names = &names;
         let point = table.point.as_ref().map(|point| self.spanned_pair(point, names)).transpose()?;
         if let (Some(point), None, None) = (&table.point, &table.impulse, &table.force) {
-            return Err(Fault::at(point.span(), "`point` goes with `impulse` and `force`"));
+            return Err(Diagnostic::at(point.span(), "`point` goes with `impulse` and `force`"));
         }
-        let mut deeds = Vec::new();
+        let mut effects = Vec::new();
         if let Some(impulse) = &table.impulse {
-            deeds.push(Deed::Impulse { impulse: self.spanned_pair(impulse, names)?, point });
+            effects.push(Effect::Impulse { impulse: self.spanned_pair(impulse, names)?, point });
         }
         if let Some(force) = &table.force {
-            deeds.push(Deed::Force { force: self.spanned_pair(force, names)?, point });
+            effects.push(Effect::Force { force: self.spanned_pair(force, names)?, point });
         }
         if let Some(torque) = &table.torque {
-            deeds.push(Deed::Torque(self.evaluator.value(torque, names)?));
+            effects.push(Effect::Torque(self.evaluator.value(torque, names)?));
         }
         if let Some(velocity) = &table.velocity {
-            deeds.push(Deed::Velocity(self.spanned_pair(velocity, names)?));
+            effects.push(Effect::Velocity(self.spanned_pair(velocity, names)?));
         }
         if let Some(spin) = &table.spin {
-            deeds.push(Deed::Spin(self.evaluator.value(spin, names)?));
+            effects.push(Effect::Spin(self.evaluator.value(spin, names)?));
         }
         if let Some(place) = &table.place {
             let angle = self.optional(place.angle.as_ref(), body.angle, names)?;
-            deeds.push(Deed::Place { position: self.spanned_pair(&place.at, names)?, angle });
+            effects.push(Effect::Place { position: self.spanned_pair(&place.at, names)?, angle });
         }
         if table.remove {
-            deeds.push(Deed::Remove);
+            effects.push(Effect::Remove);
         }
         if table.add {
             if !body.absent {
-                return Err(Fault::at(place_of(table), format!("`{}` is there already", body.name))
+                return Err(Diagnostic::at(place_of(table), format!("`{}` is there already", body.name))
                     .label("cannot be added")
                     .help("give the body absent = true"));
             }
-            deeds.push(Deed::Add);
+            effects.push(Effect::Add);
         }
         if let Some(into) = &table.split {
             let pieces = self.selected(into, bodies, names)?;
             if let Some(&piece) = pieces.iter().find(|&&piece| !bodies[piece].absent || piece == id) {
-                return Err(Fault::at(into.span(), format!("`{}` is there already", bodies[piece].name))
+                return Err(Diagnostic::at(into.span(), format!("`{}` is there already", bodies[piece].name))
                     .label("pieces come in only now")
                     .help("give the pieces absent = true, at their places in the frame of the whole"));
             }
-            deeds.push(Deed::Split(pieces));
+            effects.push(Effect::Split(pieces));
         }
-        let pushes = |deed: &Deed| matches!(deed, Deed::Impulse { .. } | Deed::Force { .. } | Deed::Torque(_));
-        if body.kind != BodyKind::Dynamic && deeds.iter().any(pushes) {
-            return Err(Fault::at(place_of(table), format!("nothing pushes `{}`: it is not dynamic", body.name)));
+        let pushes =
+            |effect: &Effect| matches!(effect, Effect::Impulse { .. } | Effect::Force { .. } | Effect::Torque(_));
+        if body.kind != BodyKind::Dynamic && effects.iter().any(pushes) {
+            return Err(Diagnostic::at(place_of(table), format!("nothing pushes `{}`: it is not dynamic", body.name)));
         }
-        let moves = |deed: &Deed| matches!(deed, Deed::Velocity(_) | Deed::Spin(_));
-        if body.kind == BodyKind::Static && deeds.iter().any(moves) {
-            return Err(Fault::at(place_of(table), format!("`{}` is static and cannot have a velocity", body.name)));
+        let moves = |effect: &Effect| matches!(effect, Effect::Velocity(_) | Effect::Spin(_));
+        if body.kind == BodyKind::Static && effects.iter().any(moves) {
+            return Err(Diagnostic::at(
+                place_of(table),
+                format!("`{}` is static and cannot have a velocity", body.name),
+            ));
         }
-        Ok(deeds)
+        Ok(effects)
     }
 
     /// Features an engine must have: those named, and those the scene plainly uses.
-    pub(super) fn features(&self, file: &SceneFile, world: &World, probes: &[Probe]) -> Result<Vec<String>, Fault> {
+    pub(super) fn features(
+        &self,
+        file: &SceneFile,
+        world: &World,
+        probes: &[Probe],
+    ) -> Result<Vec<String>, Diagnostic> {
         let mut features = Vec::new();
         for named in file.engine.iter().flat_map(|engine| &engine.needs) {
             if !FEATURES.contains(&named.get_ref().as_str()) {
-                return Err(Fault::at(named.span(), format!("there is no feature called `{}`", named.get_ref()))
+                return Err(Diagnostic::at(named.span(), format!("there is no feature called `{}`", named.get_ref()))
                     .label("unknown feature")
                     .help_names(named.get_ref(), FEATURES));
             }

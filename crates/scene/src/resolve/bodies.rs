@@ -1,9 +1,9 @@
 //! Bodies: templates, loops, patterns, places.
 
 use super::parts::SANE_LIMIT;
-use super::patterns::Spot;
+use super::patterns::Placing;
 use super::{Resolver, parameters::is_identifier};
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::{BodyTable, KindWord, Ordered, Placed};
 use crate::names::Names;
 use crate::number::Number;
@@ -19,7 +19,7 @@ const LAYER_LIMIT: usize = 32;
 pub(super) struct Built {
     pub(super) bodies: Vec<Body>,
     /// Velocities over time of kinematic bodies.
-    pub(super) deeds: Vec<Action>,
+    pub(super) effects: Vec<Action>,
     /// Where the table of each body stands.
     pub(super) places: Vec<Range<usize>>,
 }
@@ -30,25 +30,28 @@ impl Resolver {
         tables: &[BodyTable],
         templates: &[&(Placed<String>, BodyTable)],
         materials: &[Material],
-    ) -> Result<Built, Fault> {
+    ) -> Result<Built, Diagnostic> {
         let tables = tables.iter().map(|table| with_template(table, templates)).collect::<Result<Vec<_>, _>>()?;
         self.note_layers(&tables)?;
         let mut built = Built::default();
         for (number, table) in tables.iter().enumerate() {
             let Some(name) = &table.name else {
-                return Err(Fault::nowhere("a [[body]] has no name").help("add a line name = \"...\""));
+                return Err(Diagnostic::nowhere("a [[body]] has no name").help("add a line name = \"...\""));
             };
             let (base, indices) = split(name.get_ref());
             let sound = !base.is_empty()
                 && base.chars().all(|c| c.is_alphanumeric() || c == '-' || c == '_')
                 && indices.iter().all(|index| index.parse::<usize>().is_ok_and(|n| n.to_string() == *index));
             if !sound {
-                return Err(Fault::at(name.span(), format!("`{}` is no name for a body", name.get_ref()))
+                return Err(Diagnostic::at(name.span(), format!("`{}` is no name for a body", name.get_ref()))
                     .help("use letters, digits, - and _; indices come from `repeat` and `place`"));
             }
             if tables[..number].iter().any(|other| other.name.as_ref().is_some_and(|n| n.get_ref() == name.get_ref())) {
-                return Err(Fault::at(name.span(), format!("two [[body]] tables are called `{}`", name.get_ref()))
-                    .label("second of this name"));
+                return Err(Diagnostic::at(
+                    name.span(),
+                    format!("two [[body]] tables are called `{}`", name.get_ref()),
+                )
+                .label("second of this name"));
             }
             let loops = table.repeat.clone().unwrap_or_default();
             let mut names = self.names.clone();
@@ -65,8 +68,8 @@ impl Resolver {
         loops: &Ordered<Number>,
         names: &mut Names,
         name: String,
-        each: &mut dyn FnMut(&mut Names, String) -> Result<(), Fault>,
-    ) -> Result<(), Fault> {
+        each: &mut dyn FnMut(&mut Names, String) -> Result<(), Diagnostic>,
+    ) -> Result<(), Diagnostic> {
         self.repeat_from(&loops.0, names, name, each)
     }
 
@@ -75,19 +78,22 @@ impl Resolver {
         loops: &[(Placed<String>, Number)],
         names: &mut Names,
         name: String,
-        each: &mut dyn FnMut(&mut Names, String) -> Result<(), Fault>,
-    ) -> Result<(), Fault> {
+        each: &mut dyn FnMut(&mut Names, String) -> Result<(), Diagnostic>,
+    ) -> Result<(), Diagnostic> {
         let Some(((counter, count), inner)) = loops.split_first() else {
             return each(names, name);
         };
         if !is_identifier(counter.get_ref()) || names.has(counter.get_ref()) {
-            return Err(Fault::at(counter.span(), format!("a loop counter cannot be called `{}`", counter.get_ref()))
-                .label("taken, or not a name")
-                .help("use another name, such as i, j, row or column"));
+            return Err(Diagnostic::at(
+                counter.span(),
+                format!("a loop counter cannot be called `{}`", counter.get_ref()),
+            )
+            .label("taken, or not a name")
+            .help("use another name, such as i, j, row or column"));
         }
         let times = self.evaluator.value(count, names)?;
         if times < 0.0 || times.fract() != 0.0 {
-            return Err(Fault::at(count.span(), format!("a loop cannot run {times} times"))
+            return Err(Diagnostic::at(count.span(), format!("a loop cannot run {times} times"))
                 .label("expected a whole number from 0"));
         }
         if times > self.body_limit as f64 {
@@ -110,16 +116,16 @@ impl Resolver {
         names: &mut Names,
         name: String,
         built: &mut Built,
-    ) -> Result<(), Fault> {
+    ) -> Result<(), Diagnostic> {
         let Some(place) = &table.place else {
-            let spot = Spot { offset: DVec2::ZERO, turn: 0.0, counters: [0, 0] };
-            return self.add_body(table, materials, names, name, &spot, built);
+            let placing = Placing { offset: DVec2::ZERO, turn: 0.0, counters: [0, 0] };
+            return self.add_body(table, materials, names, name, &placing, built);
         };
         let counters = place.get_ref().counters();
         let mut inside = names.clone();
         for counter in counters {
             if inside.has(counter) {
-                return Err(Fault::at(
+                return Err(Diagnostic::at(
                     place.span(),
                     format!("the pattern counts by `{counter}`, and that name is taken"),
                 )
@@ -133,13 +139,13 @@ impl Resolver {
             .iter()
             .map(|p| p.position.length() + p.shape.reach())
             .fold(0.0, f64::max);
-        for spot in self.spots(place, at, reach, stream, &inside)? {
+        for placing in self.placings(place, at, reach, stream, &inside)? {
             let mut full_name = name.clone();
-            for (counter, &value) in counters.iter().zip(&spot.counters) {
+            for (counter, &value) in counters.iter().zip(&placing.counters) {
                 inside.set(counter, value as f64);
                 full_name = format!("{full_name}[{value}]");
             }
-            self.add_body(table, materials, &inside, full_name, &spot, built)?;
+            self.add_body(table, materials, &inside, full_name, &placing, built)?;
         }
         Ok(())
     }
@@ -150,9 +156,9 @@ impl Resolver {
         materials: &[Material],
         names: &Names,
         name: String,
-        spot: &Spot,
+        placing: &Placing,
         built: &mut Built,
-    ) -> Result<(), Fault> {
+    ) -> Result<(), Diagnostic> {
         if let Some(condition) = &table.only_if
             && self.evaluator.value(condition, names)? == 0.0
         {
@@ -163,12 +169,12 @@ impl Resolver {
             return Err(self.too_many(span));
         }
         let id = built.bodies.len();
-        let mut body = self.body(table, materials, names, name, spot)?;
+        let mut body = self.body(table, materials, names, name, placing)?;
         match (&table.motion, body.kind) {
             (None, _) => {}
-            (Some(motion), BodyKind::Kinematic) => self.drive(motion, id, &mut body, names, &mut built.deeds)?,
+            (Some(motion), BodyKind::Kinematic) => self.drive(motion, id, &mut body, names, &mut built.effects)?,
             (Some(motion), _) => {
-                return Err(Fault::at(motion.span(), "only a kinematic body follows a scripted motion")
+                return Err(Diagnostic::at(motion.span(), "only a kinematic body follows a scripted motion")
                     .help("add kind = \"kinematic\""));
             }
         }
@@ -183,11 +189,11 @@ impl Resolver {
         materials: &[Material],
         names: &Names,
         name: String,
-        spot: &Spot,
-    ) -> Result<Body, Fault> {
+        placing: &Placing,
+    ) -> Result<Body, Diagnostic> {
         let Some(at) = &table.at else {
             let span = table.name.as_ref().map_or(0..0, Placed::span);
-            return Err(Fault::at(span, "the key `at` is missing")
+            return Err(Diagnostic::at(span, "the key `at` is missing")
                 .label("where does it stand?")
                 .help("add a line at = [x, y]"));
         };
@@ -201,8 +207,8 @@ impl Resolver {
                 KindWord::Kinematic => BodyKind::Kinematic,
                 KindWord::Dynamic => BodyKind::Dynamic,
             },
-            position: self.spanned_pair(at, names)? + spot.offset.extend(0.0),
-            angle: optional(&table.angle, 0.0)? + spot.turn,
+            position: self.spanned_pair(at, names)? + placing.offset.extend(0.0),
+            angle: optional(&table.angle, 0.0)? + placing.turn,
             velocity: self.optional_pair(table.velocity.as_ref(), names)?,
             spin: optional(&table.spin, 0.0)?,
             gravity_factor: optional(&table.gravity_factor, 1.0)?,
@@ -218,27 +224,27 @@ impl Resolver {
         };
         if body.position.abs().max_element() > SANE_LIMIT {
             return Err(
-                Fault::at(at.span(), format!("a body cannot start beyond {SANE_LIMIT:e} m")).label("too far out")
+                Diagnostic::at(at.span(), format!("a body cannot start beyond {SANE_LIMIT:e} m")).label("too far out")
             );
         }
         if body.kind == BodyKind::Dynamic {
             self.give_mass(&mut body, table, materials, names)?;
         } else if body.kind == BodyKind::Static && (body.velocity != DVec3::ZERO || body.spin != 0.0) {
             let span = table.velocity.as_ref().map_or(at.span(), Placed::span);
-            return Err(Fault::at(span, "a static body cannot have a velocity")
+            return Err(Diagnostic::at(span, "a static body cannot have a velocity")
                 .help("leave it out, or make the body dynamic or kinematic"));
         } else if body.kind == BodyKind::Kinematic && body.parts.iter().any(|part| part.shape.static_only()) {
-            return Err(Fault::at(at.span(), "a half-plane or polyline cannot move").help("add kind = \"static\""));
+            return Err(Diagnostic::at(at.span(), "a half-plane or polyline cannot move").help("add kind = \"static\""));
         }
         Ok(body)
     }
 
     /// Gives each layer its bit, in the order in which they are named.
-    fn note_layers(&mut self, tables: &[BodyTable]) -> Result<(), Fault> {
+    fn note_layers(&mut self, tables: &[BodyTable]) -> Result<(), Diagnostic> {
         for layer in tables.iter().filter_map(|table| table.layers.as_ref()).flatten() {
             if !self.layers.contains(layer.get_ref()) {
                 if self.layers.len() == LAYER_LIMIT {
-                    return Err(Fault::at(layer.span(), format!("a scene may have {LAYER_LIMIT} layers at most")));
+                    return Err(Diagnostic::at(layer.span(), format!("a scene may have {LAYER_LIMIT} layers at most")));
                 }
                 self.layers.push(layer.get_ref().clone());
             }
@@ -246,10 +252,10 @@ impl Resolver {
         Ok(())
     }
 
-    fn mask(&self, names: &[Placed<String>]) -> Result<u32, Fault> {
+    fn mask(&self, names: &[Placed<String>]) -> Result<u32, Diagnostic> {
         names.iter().try_fold(0, |mask, name| {
             let bit = self.layers.iter().position(|layer| layer == name.get_ref()).ok_or_else(|| {
-                Fault::at(name.span(), format!("no body is on the layer `{}`", name.get_ref()))
+                Diagnostic::at(name.span(), format!("no body is on the layer `{}`", name.get_ref()))
                     .label("unknown layer")
                     .help_names(name.get_ref(), self.layers.iter().map(String::as_str))
             })?;
@@ -258,16 +264,16 @@ impl Resolver {
     }
 }
 
-fn with_template(table: &BodyTable, templates: &[&(Placed<String>, BodyTable)]) -> Result<BodyTable, Fault> {
+fn with_template(table: &BodyTable, templates: &[&(Placed<String>, BodyTable)]) -> Result<BodyTable, Diagnostic> {
     let Some(name) = &table.template else { return Ok(table.clone()) };
     let found = templates.iter().find(|(known, _)| known.get_ref() == name.get_ref());
     let (_, template) = found.ok_or_else(|| {
-        Fault::at(name.span(), format!("there is no template called `{}`", name.get_ref()))
+        Diagnostic::at(name.span(), format!("there is no template called `{}`", name.get_ref()))
             .label("unknown template")
             .help_names(name.get_ref(), templates.iter().map(|(known, _)| known.get_ref().as_str()))
     })?;
     if let Some(inner) = &template.template {
-        return Err(Fault::at(inner.span(), "a template cannot be made from another template"));
+        return Err(Diagnostic::at(inner.span(), "a template cannot be made from another template"));
     }
     Ok(table.or(template))
 }

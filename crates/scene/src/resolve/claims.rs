@@ -1,7 +1,7 @@
 //! Claims: gauge, bodies, window, bound, reason; twins and series.
 
 use super::Resolver;
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::{ClaimTable, LawTable, Placed, SeriesTable, SeverityWord, TwinTable};
 use crate::names::Names;
 use crate::number::{Number, NumberText};
@@ -11,7 +11,7 @@ use crate::state::STATE_NAMES;
 use ironspin_model::{BodyKind, Bound, Claim, Details, Law, Scalar, Severity, Window, World};
 
 impl Resolver {
-    pub(super) fn claims(&self, tables: &[ClaimTable], world: &World) -> Result<Vec<Claim>, Fault> {
+    pub(super) fn claims(&self, tables: &[ClaimTable], world: &World) -> Result<Vec<Claim>, Diagnostic> {
         let names = |scalar: Scalar| self.names.with("dt", self.dt).with("eps", scalar.epsilon());
         let (double, single) = (names(Scalar::F64), names(Scalar::F32));
         let claim = |table| {
@@ -22,9 +22,11 @@ impl Resolver {
         tables.iter().map(claim).collect()
     }
 
-    fn claim(&self, table: &ClaimTable, world: &World, names: &Names) -> Result<Claim, Fault> {
+    fn claim(&self, table: &ClaimTable, world: &World, names: &Names) -> Result<Claim, Diagnostic> {
         if table.because.get_ref().trim().is_empty() {
-            return Err(Fault::at(table.because.span(), "a claim must say why its bound is what it is").label("empty"));
+            return Err(
+                Diagnostic::at(table.because.span(), "a claim must say why its bound is what it is").label("empty")
+            );
         }
         let mut of = self.selected(&table.of, &world.bodies, names)?;
         // What never moves has nothing to measure; naming it by `*` is no mistake.
@@ -33,7 +35,7 @@ impl Resolver {
             of.retain(|&id| world.bodies[id].kind == BodyKind::Dynamic);
         }
         if of.is_empty() {
-            return Err(Fault::at(
+            return Err(Diagnostic::at(
                 table.of.span(),
                 format!("`{}` names only bodies that never move", table.of.get_ref()),
             )
@@ -47,7 +49,7 @@ impl Resolver {
                 let window = Window { from: self.evaluator.value(from, names)?, to: self.evaluator.value(to, names)? };
                 let positive = window.from >= 0.0 && window.to > window.from;
                 if !positive || window.from > world.duration {
-                    return Err(Fault::at(
+                    return Err(Diagnostic::at(
                         from.span().start..to.span().end,
                         "the window of a claim must lie within the trial and end after it begins",
                     )
@@ -73,11 +75,11 @@ impl Resolver {
         })
     }
 
-    fn details(&self, table: &ClaimTable, names: &Names) -> Result<Details, Fault> {
+    fn details(&self, table: &ClaimTable, names: &Names) -> Result<Details, Diagnostic> {
         let measure = |text: &Placed<String>, own: &[&str]| {
             self.evaluator
                 .measure(text.get_ref(), names, own)
-                .map_err(|fault| Fault { span: Some(text.span()), ..fault })
+                .map_err(|diagnostic| Diagnostic { span: Some(text.span()), ..diagnostic })
         };
         let path = match &table.path {
             Some([x, y]) => Some([measure(x, &["t"])?, measure(y, &["t"])?]),
@@ -90,9 +92,9 @@ impl Resolver {
         })
     }
 
-    fn law(&self, table: &Placed<LawTable>, names: &Names) -> Result<Law, Fault> {
+    fn law(&self, table: &Placed<LawTable>, names: &Names) -> Result<Law, Diagnostic> {
         let value = |number: &Number| self.evaluator.value(number, names);
-        let wrong = |what: &str| Fault::at(table.span(), format!("the law {what}")).label("in this law");
+        let wrong = |what: &str| Diagnostic::at(table.span(), format!("the law {what}")).label("in this law");
         let LawTable { binomial, normal, exponential, uniform } = table.get_ref();
         let law = match (binomial, normal, exponential, uniform) {
             (Some([tries, chance]), None, None, None) => {
@@ -130,14 +132,17 @@ impl Resolver {
         Ok(law)
     }
 
-    fn bound(&self, table: &ClaimTable, names: &Names) -> Result<Bound, Fault> {
+    fn bound(&self, table: &ClaimTable, names: &Names) -> Result<Bound, Diagnostic> {
         let bounds = [&table.at_most, &table.at_least, &table.equals];
         if bounds.iter().filter(|bound| bound.is_some()).count() != 1 {
-            return Err(Fault::at(table.gauge.span(), "a claim has exactly one of `at_most`, `at_least` and `equals`")
-                .label("in this claim"));
+            return Err(Diagnostic::at(
+                table.gauge.span(),
+                "a claim has exactly one of `at_most`, `at_least` and `equals`",
+            )
+            .label("in this claim"));
         }
         if let (Some(within), None) = (&table.within, &table.equals) {
-            return Err(Fault::at(within.span(), "`within` goes with `equals` only"));
+            return Err(Diagnostic::at(within.span(), "`within` goes with `equals` only"));
         }
         if let Some(limit) = &table.at_most {
             return Ok(Bound::AtMost(self.evaluator.value(limit, names)?));
@@ -148,30 +153,30 @@ impl Resolver {
         let value = table.equals.as_ref().map_or(Ok(0.0), |number| self.evaluator.value(number, names))?;
         let within = table.within.as_ref().map_or(Ok(0.0), |number| self.within(number, value, names))?;
         if within < 0.0 {
-            return Err(Fault::at(table.gauge.span(), "`within` must not be negative"));
+            return Err(Diagnostic::at(table.gauge.span(), "`within` must not be negative"));
         }
         Ok(Bound::Equals { value, within })
     }
 
     /// `0.02` in the gauge's unit, or `"1 %"` of the value.
-    fn within(&self, number: &Number, value: f64, names: &Names) -> Result<f64, Fault> {
+    fn within(&self, number: &Number, value: f64, names: &Names) -> Result<f64, Diagnostic> {
         if let NumberText::Expression(text) = number.text()
             && let Some(percent) = text.trim().strip_suffix('%')
         {
             let share =
-                self.evaluator.evaluate(percent, names).map_err(|f| Fault { span: Some(number.span()), ..f })?;
+                self.evaluator.evaluate(percent, names).map_err(|f| Diagnostic { span: Some(number.span()), ..f })?;
             return Ok(0.01 * share * value.abs());
         }
         self.evaluator.value(number, names)
     }
 
-    pub(super) fn twins(&self, tables: &[TwinTable]) -> Result<Vec<Twin>, Fault> {
+    pub(super) fn twins(&self, tables: &[TwinTable]) -> Result<Vec<Twin>, Diagnostic> {
         let mut twins: Vec<Twin> = Vec::new();
         for table in tables {
             let within =
                 table.within.as_ref().map(|within| self.not_negative(within, "`within`", &self.names)).transpose()?;
             for by in table.by.get_ref().words() {
-                let wrong = |message: String| Fault::at(table.by.span(), message);
+                let wrong = |message: String| Diagnostic::at(table.by.span(), message);
                 if !TWIN_KINDS.contains(&by.as_str()) {
                     return Err(wrong(format!("there is no twin by `{by}`"))
                         .label("unknown change")
@@ -191,15 +196,15 @@ impl Resolver {
         tables: &[SeriesTable],
         world: &World,
         parameters: &[Parameter],
-    ) -> Result<Vec<Series>, Fault> {
+    ) -> Result<Vec<Series>, Diagnostic> {
         tables.iter().map(|table| self.one_series(table, world, parameters)).collect()
     }
 
-    fn one_series(&self, table: &SeriesTable, world: &World, parameters: &[Parameter]) -> Result<Series, Fault> {
+    fn one_series(&self, table: &SeriesTable, world: &World, parameters: &[Parameter]) -> Result<Series, Diagnostic> {
         let over = table.over.get_ref();
         let axes = ["dt", "size"].into_iter().chain(parameters.iter().map(|parameter| parameter.name.as_str()));
         if !axes.clone().any(|axis| axis == over) {
-            return Err(Fault::at(table.over.span(), format!("there is no axis called `{over}`"))
+            return Err(Diagnostic::at(table.over.span(), format!("there is no axis called `{over}`"))
                 .label("unknown axis")
                 .help_names(over, axes));
         }
@@ -216,7 +221,7 @@ impl Resolver {
                 "rises" => SeriesShape::OnlyRises,
                 "falls" => SeriesShape::OnlyFalls,
                 other => {
-                    return Err(Fault::at(
+                    return Err(Diagnostic::at(
                         only.span(),
                         format!("`only` is \"rises\" or \"falls\", and not \"{other}\""),
                     ));
@@ -224,7 +229,7 @@ impl Resolver {
             });
         }
         let [shape] = shapes.as_slice() else {
-            return Err(Fault::at(
+            return Err(Diagnostic::at(
                 table.gauge.span(),
                 "a series has exactly one of `falls_with_order`, `grows_at_most` and `only`",
             )

@@ -1,7 +1,7 @@
 //! Joints, and bodies that never touch.
 
 use super::Resolver;
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::{ApartTable, JointTable, JointWord, Placed};
 use crate::names::Names;
 use ironspin_model::{Body, DVec2, Joint, JointKind};
@@ -20,7 +20,7 @@ fn into_frame(v: DVec2, body: &Body) -> DVec2 {
 }
 
 impl Resolver {
-    pub(super) fn joints(&self, tables: &[JointTable], bodies: &[Body]) -> Result<Vec<Joint>, Fault> {
+    pub(super) fn joints(&self, tables: &[JointTable], bodies: &[Body]) -> Result<Vec<Joint>, Diagnostic> {
         let mut joints = Vec::new();
         for table in tables {
             let mut names = self.names.clone();
@@ -32,16 +32,16 @@ impl Resolver {
         Ok(joints)
     }
 
-    fn joint(&self, table: &JointTable, bodies: &[Body], names: &Names) -> Result<Joint, Fault> {
+    fn joint(&self, table: &JointTable, bodies: &[Body], names: &Names) -> Result<Joint, Diagnostic> {
         let ids = [self.one(&table.between[0], bodies, names)?, self.one(&table.between[1], bodies, names)?];
         if ids[0] == ids[1] {
             return Err(
-                Fault::at(table.between[1].span(), "a joint cannot hold a body to itself").label("the same body")
+                Diagnostic::at(table.between[1].span(), "a joint cannot hold a body to itself").label("the same body")
             );
         }
         let at = match (&table.at, &table.anchors) {
             (Some(_), Some(anchors)) => {
-                return Err(Fault::at(anchors[0].span(), "a joint has either `at` or `anchors`").label("has both"));
+                return Err(Diagnostic::at(anchors[0].span(), "a joint has either `at` or `anchors`").label("has both"));
             }
             (Some(point), None) => {
                 let point = self.spanned_pair(point, names)?.truncate();
@@ -60,7 +60,7 @@ impl Resolver {
             Some([low, high]) => {
                 let [low_value, high_value] = [self.evaluator.value(low, names)?, self.evaluator.value(high, names)?];
                 if low_value > high_value {
-                    return Err(Fault::at(low.span(), "the lower limit lies above the upper one")
+                    return Err(Diagnostic::at(low.span(), "the lower limit lies above the upper one")
                         .label(format!("{low_value} > {high_value}")));
                 }
                 Some([low_value, high_value])
@@ -83,7 +83,9 @@ impl Resolver {
                     (None, Some(axis)) => self.direction(axis, names)?,
                     (None, None) => return Err(missing(&table.kind, "axis", "a slider")),
                     (Some(_), Some(own)) => {
-                        return Err(Fault::at(own.span(), "a slider has either `axis` or `own_axis`").label("has both"));
+                        return Err(
+                            Diagnostic::at(own.span(), "a slider has either `axis` or `own_axis`").label("has both")
+                        );
                     }
                 };
                 JointKind::Slider { axis, limits }
@@ -94,17 +96,17 @@ impl Resolver {
     }
 
     /// A unit vector; what is one already keeps its bits.
-    fn direction(&self, axis: &Placed<Vec<crate::number::Number>>, names: &Names) -> Result<DVec2, Fault> {
+    fn direction(&self, axis: &Placed<Vec<crate::number::Number>>, names: &Names) -> Result<DVec2, Diagnostic> {
         let direction = self.spanned_pair(axis, names)?.truncate();
         let length = direction.length();
         if length == 0.0 {
-            return Err(Fault::at(axis.span(), "the axis of a slider cannot be zero"));
+            return Err(Diagnostic::at(axis.span(), "the axis of a slider cannot be zero"));
         }
         Ok(if (length - 1.0).abs() < 1e-15 { direction } else { direction / length })
     }
 
     /// Keys that go with other kinds of joints are mistakes.
-    fn check_keys(&self, table: &JointTable, word: JointWord) -> Result<(), Fault> {
+    fn check_keys(&self, table: &JointTable, word: JointWord) -> Result<(), Diagnostic> {
         use JointWord::{Hinge, Rod, Rope, Slider, Spring};
         let keys: [KeyOfKinds; 5] = [
             ("length", table.length.as_ref().map(crate::number::Number::span), &[Rod, Rope, Spring]),
@@ -115,7 +117,7 @@ impl Resolver {
         ];
         for (key, span, kinds) in keys {
             if let Some(span) = span.filter(|_| !kinds.contains(&word)) {
-                return Err(Fault::at(span, format!("`{key}` means nothing for a {}", word_of(word)))
+                return Err(Diagnostic::at(span, format!("`{key}` means nothing for a {}", word_of(word)))
                     .label("leave it out")
                     .help(format!(
                         "it goes with: {}",
@@ -126,13 +128,13 @@ impl Resolver {
         Ok(())
     }
 
-    pub(super) fn apart(&self, tables: &[ApartTable], bodies: &[Body]) -> Result<Vec<[usize; 2]>, Fault> {
+    pub(super) fn apart(&self, tables: &[ApartTable], bodies: &[Body]) -> Result<Vec<[usize; 2]>, Diagnostic> {
         let mut pairs = Vec::new();
         for table in tables {
             let ours = self.selected(&table.between[0], bodies, &self.names)?;
             let theirs = self.selected(&table.between[1], bodies, &self.names)?;
             if ours.len().saturating_mul(theirs.len()) > PAIR_LIMIT {
-                return Err(Fault::at(
+                return Err(Diagnostic::at(
                     table.between[0].span(),
                     format!("that keeps {} pairs apart, and {PAIR_LIMIT} is the most", ours.len() * theirs.len()),
                 )
@@ -159,8 +161,8 @@ fn word_of(word: JointWord) -> &'static str {
     }
 }
 
-fn missing(kind: &Placed<JointWord>, key: &str, what: &str) -> Fault {
-    Fault::at(kind.span(), format!("{what} needs the key `{key}`"))
+fn missing(kind: &Placed<JointWord>, key: &str, what: &str) -> Diagnostic {
+    Diagnostic::at(kind.span(), format!("{what} needs the key `{key}`"))
         .label(format!("`{key}` is missing"))
         .help(format!("add a line `{key} = ...`"))
 }

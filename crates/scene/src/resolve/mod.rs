@@ -10,8 +10,8 @@ mod parts;
 mod patterns;
 mod selection;
 
+use crate::diagnostic::Diagnostic;
 use crate::expression::Evaluator;
-use crate::fault::Fault;
 use crate::file::{MixingWord, Ordered, Placed, SceneFile, SharedFile, WorldTable};
 use crate::names::Names;
 use crate::number::Number;
@@ -23,8 +23,8 @@ use std::ops::Range;
 
 /// Most bodies a scene may have unless it is raised.
 pub const BODY_LIMIT: usize = 200_000;
-/// Most deeds a scene may script: a force over a time and a scripted motion are one a step.
-pub const DEED_LIMIT: usize = 2_000_000;
+/// Most actions a scene may script: a force over a time and a scripted motion are one a step.
+pub const EFFECT_LIMIT: usize = 2_000_000;
 
 /// What a file resolves to.
 pub(crate) struct Resolved {
@@ -66,20 +66,20 @@ fn joined<'a, T>(
     what: &str,
     shared: impl Iterator<Item = &'a Ordered<T>>,
     own: &'a Ordered<T>,
-) -> Result<Vec<&'a (Placed<String>, T)>, Fault> {
+) -> Result<Vec<&'a (Placed<String>, T)>, Diagnostic> {
     let all: Vec<&(Placed<String>, T)> = shared.chain([own]).flat_map(|table| &table.0).collect();
     for (number, (name, _)) in all.iter().enumerate() {
         if all[..number].iter().any(|(other, _)| other.get_ref() == name.get_ref()) {
-            return Err(Fault::at(name.span(), format!("there are two {what} called `{}`", name.get_ref()))
+            return Err(Diagnostic::at(name.span(), format!("there are two {what} called `{}`", name.get_ref()))
                 .label("second of this name"));
         }
     }
     Ok(all)
 }
 
-pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settings) -> Result<Resolved, Fault> {
+pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settings) -> Result<Resolved, Diagnostic> {
     if *file.space.get_ref() != 2 {
-        return Err(Fault::at(file.space.span(), format!("space = {} cannot be built", file.space.get_ref()))
+        return Err(Diagnostic::at(file.space.span(), format!("space = {} cannot be built", file.space.get_ref()))
             .label("expected 2")
             .help("planar scenes have space = 2"));
     }
@@ -108,16 +108,16 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
     let templates = joined("templates", shared.iter().map(|s| &s.template), &file.template)?;
     let built = resolver.bodies(&file.body, &templates, &materials)?;
     if built.bodies.is_empty() {
-        return Err(Fault::nowhere("the scene has no body").help("add a [[body]] table"));
+        return Err(Diagnostic::nowhere("the scene has no body").help("add a [[body]] table"));
     }
     resolver.ids = built.bodies.iter().enumerate().map(|(id, body)| (body.name.clone(), id)).collect();
     resolver.note_groups(&file.group, &built.bodies)?;
     let joints = resolver.joints(&file.joint, &built.bodies)?;
     let apart = resolver.apart(&file.apart, &built.bodies)?;
     let mut script = resolver.actions(&file.action, &built.bodies)?;
-    script.deeds.extend(built.deeds);
-    resolver.check_deeds(script.deeds.len())?;
-    script.deeds.sort_by(|a, b| a.at_time.total_cmp(&b.at_time));
+    script.effects.extend(built.effects);
+    resolver.check_effect_count(script.effects.len())?;
+    script.effects.sort_by(|a, b| a.at_time.total_cmp(&b.at_time));
     let world = World {
         gravity,
         bounds,
@@ -126,7 +126,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         bodies: built.bodies,
         joints,
         apart,
-        actions: script.deeds,
+        actions: script.effects,
         ..World::planar(duration)
     };
     let claims = resolver.claims(&file.claim, &world)?;
@@ -154,39 +154,38 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
 }
 
 impl Resolver {
-    fn value(&self, number: &Number) -> Result<f64, Fault> {
+    fn value(&self, number: &Number) -> Result<f64, Diagnostic> {
         self.evaluator.value(number, &self.names)
     }
 
     /// A number that must be above zero.
-    fn positive(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Fault> {
+    fn positive(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Diagnostic> {
         let value = self.evaluator.value(number, names)?;
         if value > 0.0 {
             Ok(value)
         } else {
-            Err(Fault::at(number.span(), format!("{what} must be above zero, and this is {value}"))
+            Err(Diagnostic::at(number.span(), format!("{what} must be above zero, and this is {value}"))
                 .label(format!("is {value}")))
         }
     }
 
     /// A number that must not be below zero.
-    fn not_negative(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Fault> {
+    fn not_negative(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Diagnostic> {
         let value = self.evaluator.value(number, names)?;
         if value >= 0.0 {
             Ok(value)
         } else {
-            Err(Fault::at(number.span(), format!("{what} must not be negative, and this is {value}"))
+            Err(Diagnostic::at(number.span(), format!("{what} must not be negative, and this is {value}"))
                 .label(format!("is {value}")))
         }
     }
 
     /// A whole number of things.
-    fn count(&self, number: &Number, what: &str, names: &Names) -> Result<usize, Fault> {
+    fn count(&self, number: &Number, what: &str, names: &Names) -> Result<usize, Diagnostic> {
         let value = self.evaluator.value(number, names)?;
         if value < 0.0 || value.fract() != 0.0 {
-            return Err(
-                Fault::at(number.span(), format!("{what} cannot be {value}")).label("expected a whole number from 0")
-            );
+            return Err(Diagnostic::at(number.span(), format!("{what} cannot be {value}"))
+                .label("expected a whole number from 0"));
         }
         if value > self.body_limit as f64 {
             return Err(self.too_many(number.span()).label(format!("is {value}")));
@@ -194,34 +193,34 @@ impl Resolver {
         Ok(value as usize)
     }
 
-    fn too_many(&self, span: Range<usize>) -> Fault {
-        Fault::at(span, format!("the scene asks for more than {} bodies", self.body_limit))
+    fn too_many(&self, span: Range<usize>) -> Diagnostic {
+        Diagnostic::at(span, format!("the scene asks for more than {} bodies", self.body_limit))
             .label("too many")
             .help("--max-bodies raises the limit")
     }
 
     /// Two numbers as a vector in the plane.
-    fn pair(&self, list: &[Number], span: Range<usize>, names: &Names) -> Result<DVec3, Fault> {
+    fn pair(&self, list: &[Number], span: Range<usize>, names: &Names) -> Result<DVec3, Diagnostic> {
         let [x, y] = list else {
-            return Err(Fault::at(span, format!("found {} numbers where [x, y] is expected", list.len()))
+            return Err(Diagnostic::at(span, format!("found {} numbers where [x, y] is expected", list.len()))
                 .label("expected two numbers"));
         };
         Ok(DVec3::new(self.evaluator.value(x, names)?, self.evaluator.value(y, names)?, 0.0))
     }
 
-    fn spanned_pair(&self, list: &Placed<Vec<Number>>, names: &Names) -> Result<DVec3, Fault> {
+    fn spanned_pair(&self, list: &Placed<Vec<Number>>, names: &Names) -> Result<DVec3, Diagnostic> {
         self.pair(list.get_ref(), list.span(), names)
     }
 
-    fn optional_pair(&self, list: Option<&Placed<Vec<Number>>>, names: &Names) -> Result<DVec3, Fault> {
+    fn optional_pair(&self, list: Option<&Placed<Vec<Number>>>, names: &Names) -> Result<DVec3, Diagnostic> {
         list.map_or(Ok(DVec3::ZERO), |list| self.spanned_pair(list, names))
     }
 
-    fn optional(&self, number: Option<&Number>, default: f64, names: &Names) -> Result<f64, Fault> {
+    fn optional(&self, number: Option<&Number>, default: f64, names: &Names) -> Result<f64, Diagnostic> {
         number.map_or(Ok(default), |number| self.evaluator.value(number, names))
     }
 
-    fn world(&self, table: &WorldTable) -> Result<(DVec3, f64, Option<Bounds>), Fault> {
+    fn world(&self, table: &WorldTable) -> Result<(DVec3, f64, Option<Bounds>), Diagnostic> {
         let gravity = self.spanned_pair(&table.gravity, &self.names)?;
         let duration = self.positive(&table.duration, "the duration", &self.names)?;
         let bounds = match &table.bounds {
@@ -232,7 +231,7 @@ impl Resolver {
                     max: self.spanned_pair(&corners.max, &self.names)?,
                 };
                 if !(bounds.min.x < bounds.max.x && bounds.min.y < bounds.max.y) {
-                    return Err(Fault::at(
+                    return Err(Diagnostic::at(
                         corners.max.span(),
                         "the upper corner of the bounds must lie above and right of the lower one",
                     ));
@@ -246,7 +245,7 @@ impl Resolver {
         Ok((gravity, duration, bounds))
     }
 
-    fn materials(&self, tables: &[&(Placed<String>, crate::file::MaterialTable)]) -> Result<Vec<Material>, Fault> {
+    fn materials(&self, tables: &[&(Placed<String>, crate::file::MaterialTable)]) -> Result<Vec<Material>, Diagnostic> {
         tables
             .iter()
             .map(|(name, table)| {
@@ -266,7 +265,7 @@ impl Resolver {
         tables: impl Iterator<Item = &'a crate::file::PairTable>,
         materials: &[Material],
         mixing: MixingWord,
-    ) -> Result<Vec<PairMaterial>, Fault> {
+    ) -> Result<Vec<PairMaterial>, Diagnostic> {
         let mixed = |a: usize, b: usize| {
             let (one, two) = (&materials[a], &materials[b]);
             let mix = |a: f64, b: f64, standard: f64| match mixing {
@@ -287,7 +286,7 @@ impl Resolver {
             let [a, b] = [self.material(&table.between[0], materials)?, self.material(&table.between[1], materials)?];
             let between = [a.min(b), a.max(b)];
             if pairs.iter().any(|pair| pair.between == between) {
-                return Err(Fault::at(table.between[0].span(), "these two materials have a pair already"));
+                return Err(Diagnostic::at(table.between[0].span(), "these two materials have a pair already"));
             }
             let mut pair = mixed(between[0], between[1]);
             if let Some(friction) = &table.friction {
@@ -310,20 +309,22 @@ impl Resolver {
         Ok(pairs)
     }
 
-    fn material(&self, name: &Placed<String>, materials: &[Material]) -> Result<usize, Fault> {
+    fn material(&self, name: &Placed<String>, materials: &[Material]) -> Result<usize, Diagnostic> {
         materials.iter().position(|m| m.name == *name.get_ref()).ok_or_else(|| {
             let found = name.get_ref();
-            Fault::at(name.span(), format!("there is no material called `{found}`"))
+            Diagnostic::at(name.span(), format!("there is no material called `{found}`"))
                 .label("unknown material")
                 .help_names(found, materials.iter().map(|m| m.name.as_str()))
         })
     }
 
-    fn check_deeds(&self, count: usize) -> Result<(), Fault> {
-        if count <= DEED_LIMIT {
+    fn check_effect_count(&self, count: usize) -> Result<(), Diagnostic> {
+        if count <= EFFECT_LIMIT {
             return Ok(());
         }
-        Err(Fault::nowhere(format!("the actions and motions of the scene make {count} deeds, more than {DEED_LIMIT}"))
-            .help("use a longer step, a shorter time, or fewer bodies"))
+        Err(Diagnostic::nowhere(format!(
+            "the actions and motions of the scene make {count} actions, more than {EFFECT_LIMIT}"
+        ))
+        .help("use a longer step, a shorter time, or fewer bodies"))
     }
 }

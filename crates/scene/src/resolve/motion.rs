@@ -1,37 +1,36 @@
 //! Scripted motions of kinematic bodies: a velocity for each step that takes the body exactly from point to point.
 
 use super::Resolver;
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::{MotionTable, Placed};
 use crate::names::Names;
-use ironspin_model::{Action, Body, DVec2, Deed};
+use ironspin_model::{Action, Body, DVec2, Effect};
 use std::f64::consts::TAU;
 
 /// Offset and angle from where the body was built, at a time.
 type Path = Box<dyn Fn(f64) -> (DVec2, f64)>;
 
 impl Resolver {
-    /// Sets the velocity of a kinematic body at the start and adds the deeds that change it, step by step.
+    /// Sets the velocity of a kinematic body at the start and adds the actions that change it, step by step.
     pub(super) fn drive(
         &self,
         motion: &Placed<MotionTable>,
         id: usize,
         body: &mut Body,
         names: &Names,
-        deeds: &mut Vec<Action>,
-    ) -> Result<(), Fault> {
+        effects: &mut Vec<Action>,
+    ) -> Result<(), Diagnostic> {
         if body.velocity != ironspin_model::DVec3::ZERO || body.spin != 0.0 {
-            return Err(
-                Fault::at(motion.span(), "a body has either a `motion` or a `velocity` and `spin`").label("has both")
-            );
+            return Err(Diagnostic::at(motion.span(), "a body has either a `motion` or a `velocity` and `spin`")
+                .label("has both"));
         }
         let path = self.path(motion, body.position.truncate(), names)?;
         let steps = (self.duration / self.dt).ceil();
-        if !(steps < super::DEED_LIMIT as f64) {
+        if !(steps < super::EFFECT_LIMIT as f64) {
             return Err(self
-                .check_deeds(super::DEED_LIMIT + 1)
+                .check_effect_count(super::EFFECT_LIMIT + 1)
                 .err()
-                .unwrap_or_else(|| Fault::nowhere("too many steps")));
+                .unwrap_or_else(|| Diagnostic::nowhere("too many steps")));
         }
         let mut last = None;
         for step in 0..steps as u64 {
@@ -41,25 +40,25 @@ impl Resolver {
             if step == 0 {
                 (body.velocity, body.spin) = (now.0.extend(0.0), now.1);
             } else if last.is_some_and(|(velocity, _)| velocity != now.0) {
-                deeds.push(Action { at_time: from, body: id, deed: Deed::Velocity(now.0.extend(0.0)) });
+                effects.push(Action { at_time: from, body: id, effect: Effect::Velocity(now.0.extend(0.0)) });
             }
             if step > 0 && last.is_some_and(|(_, spin)| spin != now.1) {
-                deeds.push(Action { at_time: from, body: id, deed: Deed::Spin(now.1) });
+                effects.push(Action { at_time: from, body: id, effect: Effect::Spin(now.1) });
             }
             last = Some(now);
-            self.check_deeds(deeds.len())?;
+            self.check_effect_count(effects.len())?;
         }
         Ok(())
     }
 
-    fn path(&self, motion: &Placed<MotionTable>, start: DVec2, names: &Names) -> Result<Path, Fault> {
+    fn path(&self, motion: &Placed<MotionTable>, start: DVec2, names: &Names) -> Result<Path, Diagnostic> {
         match motion.get_ref() {
             MotionTable::Line { to, speed, back } => {
                 let way = self.spanned_pair(to, names)?.truncate() - start;
                 let speed = self.positive(speed, "a speed", names)?;
                 let length = way.length();
                 if length == 0.0 {
-                    return Err(Fault::at(to.span(), "the line ends where the body stands").label("has no length"));
+                    return Err(Diagnostic::at(to.span(), "the line ends where the body stands").label("has no length"));
                 }
                 let (along, back) = (way / length, *back);
                 Ok(Box::new(move |time| {
@@ -79,7 +78,7 @@ impl Resolver {
                 let period = self.period(period, names)?;
                 if centre == DVec2::ZERO {
                     return Err(
-                        Fault::at(about.span(), "the circle has no radius").label("the centre lies on the body")
+                        Diagnostic::at(about.span(), "the circle has no radius").label("the centre lies on the body")
                     );
                 }
                 Ok(Box::new(move |time| {
@@ -95,7 +94,9 @@ impl Resolver {
                 let period = self.period(period, names)?;
                 let phase = self.optional(phase.as_ref(), 0.0, names)?;
                 if reach == DVec2::ZERO && turn == 0.0 {
-                    return Err(Fault::at(motion.span(), "the swing goes nowhere").help("give it `reach` or `turn`"));
+                    return Err(
+                        Diagnostic::at(motion.span(), "the swing goes nowhere").help("give it `reach` or `turn`")
+                    );
                 }
                 let share = move |time: f64| libm::sin(TAU * (time / period + phase)) - libm::sin(TAU * phase);
                 Ok(Box::new(move |time| (reach * share(time), turn * share(time))))
@@ -103,10 +104,10 @@ impl Resolver {
         }
     }
 
-    fn period(&self, number: &crate::number::Number, names: &Names) -> Result<f64, Fault> {
+    fn period(&self, number: &crate::number::Number, names: &Names) -> Result<f64, Diagnostic> {
         let period = self.evaluator.value(number, names)?;
         if period == 0.0 {
-            return Err(Fault::at(number.span(), "a period cannot be zero").label("is 0"));
+            return Err(Diagnostic::at(number.span(), "a period cannot be zero").label("is 0"));
         }
         Ok(period)
     }

@@ -1,7 +1,7 @@
 //! Parameters: values of the file, changed by what is set from outside.
 
+use crate::diagnostic::Diagnostic;
 use crate::expression::Evaluator;
-use crate::fault::Fault;
 use crate::file::{ParameterTable, Placed};
 use crate::names::Names;
 use crate::scene::{Parameter, Settings};
@@ -14,11 +14,13 @@ pub(super) fn resolve(
     tables: &[&(Placed<String>, ParameterTable)],
     settings: &Settings,
     evaluator: &Evaluator,
-) -> Result<(Vec<Parameter>, Names), Fault> {
+) -> Result<(Vec<Parameter>, Names), Diagnostic> {
     let known = || tables.iter().map(|(name, _)| name.get_ref().as_str());
     for (name, _) in &settings.set {
         if !known().any(|other| other == name) {
-            return Err(Fault::nowhere(format!("the scene has no parameter `{name}` to set")).help_names(name, known()));
+            return Err(
+                Diagnostic::nowhere(format!("the scene has no parameter `{name}` to set")).help_names(name, known())
+            );
         }
     }
     let mut names = Names::constants();
@@ -27,15 +29,16 @@ pub(super) fn resolve(
     for (name, table) in tables.iter().copied() {
         let plain = name.get_ref();
         if TAKEN.contains(&plain.as_str()) || !is_identifier(plain) {
-            return Err(Fault::at(name.span(), format!("a parameter cannot be called `{plain}`"))
+            return Err(Diagnostic::at(name.span(), format!("a parameter cannot be called `{plain}`"))
                 .label("taken, or not a name")
                 .help("use letters, digits and underscores, and none of pi, tau, g, dt, mass, deg, seed"));
         }
         let given = settings.set.iter().rev().find(|(set, _)| set == plain);
         let value = match given {
-            Some((_, text)) => evaluator
-                .evaluate(text, &names)
-                .map_err(|fault| Fault { message: format!("cannot set `{plain}`: {}", fault.message), ..fault })?,
+            Some((_, text)) => evaluator.evaluate(text, &names).map_err(|diagnostic| Diagnostic {
+                message: format!("cannot set `{plain}`: {}", diagnostic.message),
+                ..diagnostic
+            })?,
             None => evaluator.value(&table.value, &names)?,
         };
         let range = match &table.range {
@@ -47,9 +50,9 @@ pub(super) fn resolve(
         {
             let message = format!("`{plain}` is {value}, outside its range from {low} to {high}");
             return Err(if given.is_some() {
-                Fault::nowhere(message)
+                Diagnostic::nowhere(message)
             } else {
-                Fault::at(table.value.span(), message).label("out of range")
+                Diagnostic::at(table.value.span(), message).label("out of range")
             });
         }
         names.add(plain, value);

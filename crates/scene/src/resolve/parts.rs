@@ -1,7 +1,7 @@
 //! Shapes and parts, and the mass they give a body.
 
 use super::Resolver;
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::{BodyTable, PartTable, Placed, ShapeTable};
 use crate::names::Names;
 use crate::number::Number;
@@ -17,12 +17,19 @@ const POINT_LIMIT: usize = 100_000;
 
 impl Resolver {
     /// The parts of a body: its one shape, or its list.
-    pub(super) fn parts(&self, table: &BodyTable, materials: &[Material], names: &Names) -> Result<Vec<Part>, Fault> {
+    pub(super) fn parts(
+        &self,
+        table: &BodyTable,
+        materials: &[Material],
+        names: &Names,
+    ) -> Result<Vec<Part>, Diagnostic> {
         let place = table.name.as_ref().map_or(0..0, Placed::span);
         let all_sensors = table.sensor.unwrap_or(false);
         match (&table.shape, &table.parts) {
-            (Some(_), Some(_)) => Err(Fault::at(place, "a body has either a `shape` or `parts`").label("has both")),
-            (None, None) => Err(Fault::at(place, "a body needs a shape")
+            (Some(_), Some(_)) => {
+                Err(Diagnostic::at(place, "a body has either a `shape` or `parts`").label("has both"))
+            }
+            (None, None) => Err(Diagnostic::at(place, "a body needs a shape")
                 .label("`shape` is missing here")
                 .help("add shape = { disc = 0.5 } or shape = { box = [1, 1] }")),
             (Some(shape), None) => {
@@ -31,7 +38,7 @@ impl Resolver {
                 Ok(vec![Part { sensor: all_sensors, ..Part::solid(shape, material) }])
             }
             (None, Some(parts)) if parts.is_empty() => {
-                Err(Fault::at(place, "a body needs one part at least").label("`parts` is empty"))
+                Err(Diagnostic::at(place, "a body needs one part at least").label("`parts` is empty"))
             }
             (None, Some(parts)) => {
                 parts.iter().map(|part| self.part(part, table, all_sensors, materials, names)).collect()
@@ -46,7 +53,7 @@ impl Resolver {
         all_sensors: bool,
         materials: &[Material],
         names: &Names,
-    ) -> Result<Part, Fault> {
+    ) -> Result<Part, Diagnostic> {
         let material =
             self.material_of(part.material.as_ref().or(table.material.as_ref()), &part.shape.span(), materials)?;
         Ok(Part {
@@ -63,10 +70,10 @@ impl Resolver {
         name: Option<&Placed<String>>,
         place: &Range<usize>,
         materials: &[Material],
-    ) -> Result<usize, Fault> {
+    ) -> Result<usize, Diagnostic> {
         match name {
             Some(name) => self.material(name, materials),
-            None => Err(Fault::at(place.clone(), "a body needs a material")
+            None => Err(Diagnostic::at(place.clone(), "a body needs a material")
                 .label("`material` is missing here")
                 .help_names("", materials.iter().map(|m| m.name.as_str()))),
         }
@@ -80,12 +87,12 @@ impl Resolver {
         table: &BodyTable,
         materials: &[Material],
         names: &Names,
-    ) -> Result<(), Fault> {
+    ) -> Result<(), Diagnostic> {
         let place = table.shape.as_ref().map_or_else(|| table.name.as_ref().map_or(0..0, Placed::span), Placed::span);
         let only_static = body.parts.iter().find(|part| part.shape.static_only() && !part.sensor);
         if let Some(part) = only_static {
             let what = if matches!(part.shape, Shape::HalfPlane(_)) { "a half-plane" } else { "a polyline" };
-            return Err(Fault::at(place, format!("{what} has no finite mass"))
+            return Err(Diagnostic::at(place, format!("{what} has no finite mass"))
                 .label("only static")
                 .help("add kind = \"static\""));
         }
@@ -100,13 +107,13 @@ impl Resolver {
                 (mass, inertia.unwrap_or(natural.inertia * (mass / natural.mass)))
             }
             (None, ..) => {
-                return Err(Fault::at(place, "a body of sensors only has no mass of its own")
+                return Err(Diagnostic::at(place, "a body of sensors only has no mass of its own")
                     .label("weighs nothing")
                     .help("give it `mass` and `inertia`, or make it static or kinematic"));
             }
         };
         if !(body.mass.is_normal() && body.inertia.is_normal() && body.mass < SANE_LIMIT) {
-            return Err(Fault::at(
+            return Err(Diagnostic::at(
                 place,
                 format!("body `{}` gets a mass of {} kg, which cannot be computed with", body.name, body.mass),
             ));
@@ -123,12 +130,12 @@ impl Resolver {
         Ok(())
     }
 
-    fn shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<Shape, Fault> {
+    fn shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<Shape, Diagnostic> {
         match table {
             ShapeTable::Disc(radius) => Ok(Shape::Disc(self.size(radius, "a radius", names)?)),
             ShapeTable::Box(sizes) => {
                 let [width, height] = sizes.as_slice() else {
-                    return Err(Fault::at(
+                    return Err(Diagnostic::at(
                         span,
                         format!("a box has a width and a height, and here are {} numbers", sizes.len()),
                     )
@@ -138,7 +145,7 @@ impl Resolver {
             }
             ShapeTable::Capsule(sizes) => {
                 let [length, radius] = sizes.as_slice() else {
-                    return Err(Fault::at(
+                    return Err(Diagnostic::at(
                         span,
                         format!("a capsule has a length and a radius, and here are {} numbers", sizes.len()),
                     )
@@ -157,10 +164,10 @@ impl Resolver {
             ShapeTable::Polyline(points) => {
                 let points = self.points(points, &span, POINT_LIMIT, "a polyline", "points", names)?;
                 if points.len() < 2 {
-                    return Err(Fault::at(span, "a polyline needs two points at least"));
+                    return Err(Diagnostic::at(span, "a polyline needs two points at least"));
                 }
                 if let Some(k) = points.windows(2).position(|ends| ends[0] == ends[1]) {
-                    return Err(Fault::at(span, format!("points {k} and {} of the polyline are the same", k + 1))
+                    return Err(Diagnostic::at(span, format!("points {k} and {} of the polyline are the same", k + 1))
                         .label("doubled point"));
                 }
                 Ok(Shape::Polyline(points))
@@ -169,7 +176,9 @@ impl Resolver {
                 let normal = self.pair(normal, span.clone(), names)?.truncate();
                 let length = normal.length();
                 if length == 0.0 {
-                    return Err(Fault::at(span, "the normal of a half-plane cannot be zero").help("[0, 1] is a floor"));
+                    return Err(
+                        Diagnostic::at(span, "the normal of a half-plane cannot be zero").help("[0, 1] is a floor")
+                    );
                 }
                 // What is a unit vector already keeps its bits.
                 Ok(Shape::HalfPlane(if (length - 1.0).abs() < 1e-15 { normal } else { normal / length }))
@@ -185,9 +194,9 @@ impl Resolver {
         what: &str,
         of: &str,
         names: &Names,
-    ) -> Result<Vec<DVec2>, Fault> {
+    ) -> Result<Vec<DVec2>, Diagnostic> {
         if lists.len() > most {
-            return Err(Fault::at(
+            return Err(Diagnostic::at(
                 span.clone(),
                 format!("{what} may have {most} {of} at most, and this has {}", lists.len()),
             ));
@@ -195,29 +204,27 @@ impl Resolver {
         lists.iter().map(|list| Ok(self.pair(list, span.clone(), names)?.truncate())).collect()
     }
 
-    fn size(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Fault> {
+    fn size(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Diagnostic> {
         let size = self.positive(number, what, names)?;
         if size > SANE_LIMIT {
-            return Err(
-                Fault::at(number.span(), format!("{what} of {size} m is beyond {SANE_LIMIT:e} m")).label("too large")
-            );
+            return Err(Diagnostic::at(number.span(), format!("{what} of {size} m is beyond {SANE_LIMIT:e} m"))
+                .label("too large"));
         }
         Ok(size)
     }
 }
 
 /// A polygon must be convex, without doubled or needless corners, and wind once.
-fn check_polygon(corners: &[DVec2], span: Range<usize>) -> Result<(), Fault> {
+fn check_polygon(corners: &[DVec2], span: Range<usize>) -> Result<(), Diagnostic> {
     let count = corners.len();
     if count < 3 {
-        return Err(Fault::at(span, format!("a polygon needs three corners at least, and this has {count}")));
+        return Err(Diagnostic::at(span, format!("a polygon needs three corners at least, and this has {count}")));
     }
     for i in 0..count {
         let j = (i + 1) % count;
         if corners[i] == corners[j] {
-            return Err(
-                Fault::at(span, format!("corners {i} and {j} of the polygon are the same")).label("doubled corner")
-            );
+            return Err(Diagnostic::at(span, format!("corners {i} and {j} of the polygon are the same"))
+                .label("doubled corner"));
         }
     }
     let turn = |i: usize| {
@@ -226,16 +233,19 @@ fn check_polygon(corners: &[DVec2], span: Range<usize>) -> Result<(), Fault> {
     };
     let doubled: f64 = (1..count - 1).map(|i| (corners[i] - corners[0]).perp_dot(corners[i + 1] - corners[0])).sum();
     if doubled == 0.0 {
-        return Err(Fault::at(span, "the corners of the polygon lie on a line").label("has no area"));
+        return Err(Diagnostic::at(span, "the corners of the polygon lie on a line").label("has no area"));
     }
     if let Some(i) = (0..count).find(|&i| turn(i) == 0.0) {
-        return Err(Fault::at(span, format!("corner {} of the polygon lies between its neighbours", (i + 1) % count))
-            .label("needless corner")
-            .help("leave it out"));
+        return Err(Diagnostic::at(
+            span,
+            format!("corner {} of the polygon lies between its neighbours", (i + 1) % count),
+        )
+        .label("needless corner")
+        .help("leave it out"));
     }
     let once = (1..count - 1).all(|i| (corners[i] - corners[0]).perp_dot(corners[i + 1] - corners[0]) * doubled > 0.0);
     if let Some(i) = (0..count).find(|&i| turn(i) * doubled < 0.0) {
-        return Err(Fault::at(
+        return Err(Diagnostic::at(
             span,
             format!("the polygon is not convex: it turns inwards at corner {}", (i + 1) % count),
         )
@@ -243,7 +253,7 @@ fn check_polygon(corners: &[DVec2], span: Range<usize>) -> Result<(), Fault> {
         .help("split it into convex `parts`"));
     }
     if !once {
-        return Err(Fault::at(span, "the polygon crosses itself").label("not convex"));
+        return Err(Diagnostic::at(span, "the polygon crosses itself").label("not convex"));
     }
     Ok(())
 }

@@ -1,7 +1,7 @@
 //! Patterns of bodies: where each stands, and its counters.
 
 use super::Resolver;
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::{PlaceTable, Placed};
 use crate::names::Names;
 use crate::number::Number;
@@ -14,7 +14,7 @@ const TRIES: u32 = 2_000;
 
 /// One body of a pattern.
 #[derive(Clone, Debug)]
-pub(super) struct Spot {
+pub(super) struct Placing {
     /// From the body's `at`, m.
     pub(super) offset: DVec2,
     /// rad, added to the body's angle.
@@ -37,15 +37,15 @@ impl PlaceTable {
 }
 
 impl Resolver {
-    /// The spots of a pattern, in the order of the bodies. `at` is where the body stands, `reach` how far it reaches from there.
-    pub(super) fn spots(
+    /// The placings of a pattern, in the order of the bodies. `at` is where the body stands, `reach` how far it reaches from there.
+    pub(super) fn placings(
         &self,
         table: &Placed<PlaceTable>,
         at: DVec2,
         reach: f64,
         stream: u64,
         names: &Names,
-    ) -> Result<Vec<Spot>, Fault> {
+    ) -> Result<Vec<Placing>, Diagnostic> {
         match table.get_ref() {
             PlaceTable::Grid { columns, rows, pitch } => {
                 self.rows(columns, Some(rows), pitch, names, |_, columns| (columns, 0.0))
@@ -60,28 +60,28 @@ impl Resolver {
                 let count = self.count(count, "the number of bodies", names)?;
                 let radius = self.positive(radius, "a radius", names)?;
                 let from = self.optional(from.as_ref(), 0.0, names)?;
-                let spot = |i: usize| {
+                let placing = |i: usize| {
                     let angle = from + std::f64::consts::TAU * i as f64 / count as f64;
                     let (sin, cos) = (libm::sin(angle), libm::cos(angle));
                     let turn = if *facing { angle } else { 0.0 };
-                    Spot { offset: radius * DVec2::new(cos, sin), turn, counters: [i, 0] }
+                    Placing { offset: radius * DVec2::new(cos, sin), turn, counters: [i, 0] }
                 };
-                Ok((0..count).map(spot).collect())
+                Ok((0..count).map(placing).collect())
             }
             PlaceTable::Line { count, to } => {
                 let count = self.count(count, "the number of bodies", names)?;
                 let way = self.spanned_pair(to, names)?.truncate() - at;
                 let gaps = count.saturating_sub(1).max(1) as f64;
-                let spot = |i: usize| Spot { offset: way * (i as f64 / gaps), turn: 0.0, counters: [i, 0] };
-                Ok((0..count).map(spot).collect())
+                let placing = |i: usize| Placing { offset: way * (i as f64 / gaps), turn: 0.0, counters: [i, 0] };
+                Ok((0..count).map(placing).collect())
             }
             PlaceTable::Slope { count, angle, pitch } => {
                 let count = self.count(count, "the number of bodies", names)?;
                 let angle = self.evaluator.value(angle, names)?;
                 let pitch = self.evaluator.value(pitch, names)?;
                 let along = DVec2::new(libm::cos(angle), libm::sin(angle)) * pitch;
-                let spot = |i: usize| Spot { offset: along * i as f64, turn: angle, counters: [i, 0] };
-                Ok((0..count).map(spot).collect())
+                let placing = |i: usize| Placing { offset: along * i as f64, turn: angle, counters: [i, 0] };
+                Ok((0..count).map(placing).collect())
             }
             PlaceTable::Scatter { .. } => self.scatter(table, reach, stream, names),
         }
@@ -95,26 +95,32 @@ impl Resolver {
         pitch: &Placed<Vec<Number>>,
         names: &Names,
         of_row: impl Fn(usize, usize) -> (usize, f64),
-    ) -> Result<Vec<Spot>, Fault> {
+    ) -> Result<Vec<Placing>, Diagnostic> {
         let most = self.count(columns, "the number of columns", names)?;
         let rows_wanted = rows.map_or(Ok(most), |rows| self.count(rows, "the number of rows", names))?;
         if most.saturating_mul(rows_wanted) > self.body_limit.saturating_mul(2) {
             return Err(self.too_many(columns.span()).label(format!("{most} x {rows_wanted}")));
         }
         let pitch = self.spanned_pair(pitch, names)?.truncate();
-        let mut spots = Vec::new();
+        let mut placings = Vec::new();
         for row in 0..rows_wanted {
             let (columns, shift) = of_row(row, most);
             for column in 0..columns {
                 let offset = DVec2::new((column as f64 + shift) * pitch.x, row as f64 * pitch.y);
-                spots.push(Spot { offset, turn: 0.0, counters: [row, column] });
+                placings.push(Placing { offset, turn: 0.0, counters: [row, column] });
             }
         }
-        Ok(spots)
+        Ok(placings)
     }
 
     /// Points at random, none nearer to another than the spacing: each is thrown again until it fits.
-    fn scatter(&self, table: &Placed<PlaceTable>, reach: f64, stream: u64, names: &Names) -> Result<Vec<Spot>, Fault> {
+    fn scatter(
+        &self,
+        table: &Placed<PlaceTable>,
+        reach: f64,
+        stream: u64,
+        names: &Names,
+    ) -> Result<Vec<Placing>, Diagnostic> {
         let PlaceTable::Scatter { count, in_box, in_disc, spacing, seed } = table.get_ref() else {
             return Ok(Vec::new());
         };
@@ -123,9 +129,8 @@ impl Resolver {
             (Some(size), None) => Region::Box(self.spanned_pair(size, names)?.truncate()),
             (None, Some(radius)) => Region::Disc(self.positive(radius, "a radius", names)?),
             _ => {
-                return Err(
-                    Fault::at(table.span(), "a scatter has one of `in_box` and `in_disc`").label("in this scatter")
-                );
+                return Err(Diagnostic::at(table.span(), "a scatter has one of `in_box` and `in_disc`")
+                    .label("in this scatter"));
             }
         };
         let spacing = match spacing {
@@ -139,7 +144,7 @@ impl Resolver {
             if spacing > 0.0 { ((p.x / spacing).floor() as i64, (p.y / spacing).floor() as i64) } else { (0, 0) }
         };
         let mut taken: BTreeMap<(i64, i64), Vec<DVec2>> = BTreeMap::new();
-        let mut spots = Vec::with_capacity(wanted);
+        let mut placings = Vec::with_capacity(wanted);
         for i in 0..wanted {
             let free = (0..TRIES).map(|_| region.throw(&mut generator)).find(|&p| {
                 let (x, y) = cell(p);
@@ -147,14 +152,14 @@ impl Resolver {
                 spacing == 0.0 || !(-1..=1).any(|dx| (-1..=1).any(|dy| near(dx, dy).any(|q| q.distance(p) < spacing)))
             });
             let Some(offset) = free else {
-                return Err(Fault::at(count.span(), format!("there is no room for body {i} of {wanted}"))
+                return Err(Diagnostic::at(count.span(), format!("there is no room for body {i} of {wanted}"))
                     .label(format!("{TRIES} places were tried"))
                     .help("make the region larger, the spacing smaller, or use a grid"));
             };
             taken.entry(cell(offset)).or_default().push(offset);
-            spots.push(Spot { offset, turn: 0.0, counters: [i, 0] });
+            placings.push(Placing { offset, turn: 0.0, counters: [i, 0] });
         }
-        Ok(spots)
+        Ok(placings)
     }
 }
 

@@ -1,7 +1,7 @@
 //! Selectors with index expressions, and groups.
 
 use super::Resolver;
-use crate::fault::Fault;
+use crate::diagnostic::Diagnostic;
 use crate::file::{Ordered, Placed};
 use crate::names::Names;
 use crate::select::{select, split};
@@ -9,11 +9,11 @@ use ironspin_model::Body;
 
 impl Resolver {
     /// Names for sets of bodies; a group may use those above it.
-    pub(super) fn note_groups(&mut self, table: &Ordered<Placed<String>>, bodies: &[Body]) -> Result<(), Fault> {
+    pub(super) fn note_groups(&mut self, table: &Ordered<Placed<String>>, bodies: &[Body]) -> Result<(), Diagnostic> {
         for (name, selector) in &table.0 {
             let plain = name.get_ref();
             if bodies.iter().any(|body| split(&body.name).0 == plain) {
-                return Err(Fault::at(name.span(), format!("`{plain}` is the name of a body already"))
+                return Err(Diagnostic::at(name.span(), format!("`{plain}` is the name of a body already"))
                     .label("give the group another name"));
             }
             // It must name something now, not only when it is used.
@@ -39,7 +39,7 @@ impl Resolver {
         selector: &Placed<String>,
         bodies: &[Body],
         names: &Names,
-    ) -> Result<Vec<usize>, Fault> {
+    ) -> Result<Vec<usize>, Diagnostic> {
         let text = self.with_worked_out_indices(selector, names)?;
         if let Some(&id) = self.ids.get(&text) {
             return Ok(vec![id]);
@@ -51,25 +51,26 @@ impl Resolver {
         let mut known: Vec<&str> = bodies.iter().map(|body| split(&body.name).0).collect();
         known.dedup();
         known.extend(self.groups.iter().map(|(name, _)| name.as_str()));
-        let fault = Fault::at(selector.span(), format!("no body is called `{text}`")).label("matches nothing");
+        let diagnostic =
+            Diagnostic::at(selector.span(), format!("no body is called `{text}`")).label("matches nothing");
         let base = split(&text).0;
         Err(if known.contains(&base) {
             let last =
                 bodies.iter().rev().find(|body| split(&body.name).0 == base).map_or("", |body| body.name.as_str());
-            fault.help(format!("the last one is `{last}`; write `{base}[*]` for all"))
+            diagnostic.help(format!("the last one is `{last}`; write `{base}[*]` for all"))
         } else {
-            fault.help_names(base, known)
+            diagnostic.help_names(base, known)
         })
     }
 
     /// Exactly one body.
-    pub(super) fn one(&self, selector: &Placed<String>, bodies: &[Body], names: &Names) -> Result<usize, Fault> {
+    pub(super) fn one(&self, selector: &Placed<String>, bodies: &[Body], names: &Names) -> Result<usize, Diagnostic> {
         let found = self.selected(selector, bodies, names)?;
         if let [only] = found.as_slice() {
             return Ok(*only);
         }
         let (first, last) = (&bodies[found[0]].name, &bodies[found[found.len() - 1]].name);
-        Err(Fault::at(
+        Err(Diagnostic::at(
             selector.span(),
             format!("`{}` names {} bodies, and one is expected", selector.get_ref(), found.len()),
         )
@@ -77,12 +78,16 @@ impl Resolver {
     }
 
     /// Replaces index expressions such as `count-1` in a selector by their values.
-    pub(super) fn with_worked_out_indices(&self, selector: &Placed<String>, names: &Names) -> Result<String, Fault> {
+    pub(super) fn with_worked_out_indices(
+        &self,
+        selector: &Placed<String>,
+        names: &Names,
+    ) -> Result<String, Diagnostic> {
         let mut out = String::new();
         let mut rest = selector.get_ref().as_str();
         while let Some((head, tail)) = rest.split_once('[') {
             let (inside, after) = tail.split_once(']').ok_or_else(|| {
-                Fault::at(selector.span(), format!("`{}` has no closing bracket", selector.get_ref()))
+                Diagnostic::at(selector.span(), format!("`{}` has no closing bracket", selector.get_ref()))
                     .help("write `ingot[*]` or `ingot[3]`")
             })?;
             let bounds: Vec<String> = if inside.trim() == "*" {
@@ -98,14 +103,15 @@ impl Resolver {
     }
 
     /// One end of a span, or the only index; an end left out stays out.
-    fn index(&self, text: &str, selector: &Placed<String>, names: &Names) -> Result<String, Fault> {
+    fn index(&self, text: &str, selector: &Placed<String>, names: &Names) -> Result<String, Diagnostic> {
         let text = text.trim();
         if text.is_empty() || text.bytes().all(|c| c.is_ascii_digit()) {
             return Ok(text.to_owned());
         }
-        let value = self.evaluator.evaluate(text, names).map_err(|f| Fault { span: Some(selector.span()), ..f })?;
+        let value =
+            self.evaluator.evaluate(text, names).map_err(|f| Diagnostic { span: Some(selector.span()), ..f })?;
         if value < 0.0 || value.fract() != 0.0 {
-            return Err(Fault::at(selector.span(), format!("`{text}` gives {value}, which is no index"))
+            return Err(Diagnostic::at(selector.span(), format!("`{text}` gives {value}, which is no index"))
                 .label("expected a whole number from 0"));
         }
         Ok(format!("{value}"))

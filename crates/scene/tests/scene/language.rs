@@ -1,7 +1,7 @@
 //! What each piece of the language builds.
 
 use crate::{setup_of, setup_text};
-use ironspin_model::{Body, BodyKind, DVec2, DVec3, Deed, JointKind, Shape};
+use ironspin_model::{Body, BodyKind, DVec2, DVec3, Effect, JointKind, Shape};
 use ironspin_scene::{Question, Setup};
 use std::f64::consts::{FRAC_PI_2, TAU};
 
@@ -138,7 +138,7 @@ fn motions_bring_a_body_to_the_right_place_after_every_step() {
         for step in 0..32_u32 {
             let time = f64::from(step) * dt;
             for action in setup.world.actions.iter().filter(|action| action.at_time == time) {
-                if let Deed::Velocity(v) = action.deed {
+                if let Effect::Velocity(v) = action.effect {
                     velocity = v.truncate();
                 }
             }
@@ -178,13 +178,13 @@ fn actions_repeat_last_and_name_what_they_need() {
          [[action]]\nat_time = 1\nray = {{ from = [0, 0], to = [1, 0] }}\n\
          [[action]]\nat_time = 2\nforecast = {{ horizon = 1 }}\n"
     ));
-    let of = |wanted: &dyn Fn(&Deed) -> bool| -> Vec<f64> {
-        setup.world.actions.iter().filter(|action| wanted(&action.deed)).map(|action| action.at_time).collect()
+    let of = |wanted: &dyn Fn(&Effect) -> bool| -> Vec<f64> {
+        setup.world.actions.iter().filter(|action| wanted(&action.effect)).map(|action| action.at_time).collect()
     };
-    assert_eq!(of(&|deed| matches!(deed, Deed::Spin(_))), [0.5, 1.0, 1.5, 2.0]);
+    assert_eq!(of(&|effect| matches!(effect, Effect::Spin(_))), [0.5, 1.0, 1.5, 2.0]);
     // Over half a second at steps of an eighth: one a step.
-    assert_eq!(of(&|deed| matches!(deed, Deed::Force { .. })), [1.0, 1.125, 1.25, 1.375]);
-    assert_eq!(of(&|deed| matches!(deed, Deed::Gravity(_))), [3.0]);
+    assert_eq!(of(&|effect| matches!(effect, Effect::Force { .. })), [1.0, 1.125, 1.25, 1.375]);
+    assert_eq!(of(&|effect| matches!(effect, Effect::Gravity(_))), [3.0]);
     assert!(setup.world.actions.windows(2).all(|two| two[0].at_time <= two[1].at_time));
     assert!(matches!(setup.probes[0].question, Question::Ray { .. }));
     let Question::Forecast { of, horizon } = &setup.probes[1].question else { panic!("a forecast") };
@@ -206,7 +206,7 @@ fn a_condition_is_met_once_and_a_force_lasts() {
     let first = watch.due(&states(0.5, -1.0), 0.25);
     assert_eq!((first.len(), first[0].0, watch.is_over()), (2, 1, false));
     let second = watch.due(&states(5.0, 1.0), 0.375);
-    assert!(matches!(second.as_slice(), [(1, Deed::Force { .. })]) && watch.is_over());
+    assert!(matches!(second.as_slice(), [(1, Effect::Force { .. })]) && watch.is_over());
     assert!(watch.due(&states(0.5, -1.0), 0.5).is_empty());
 }
 

@@ -6,7 +6,7 @@ mod schema;
 mod uses;
 mod warnings;
 
-use ironspin_model::{BodyKind, Bound, DVec2, DVec3, Deed, Shape};
+use ironspin_model::{BodyKind, Bound, DVec2, DVec3, Effect, Shape};
 use ironspin_scene::{Scene, SceneError, Settings, Setup, bundled};
 use proptest::prelude::*;
 
@@ -165,11 +165,12 @@ fn actions_know_the_mass_of_their_body_and_come_in_order_of_time() {
     let setup = setup(
         "[[action]]\nat_time = 2\non = \"ball\"\nimpulse = [\"0.5 * mass\", 0]\n[[action]]\nat_time = 1\non = \"ball[1]\"\nvelocity = [0, 3]\n",
     );
-    let told: Vec<(f64, usize, &Deed)> = setup.world.actions.iter().map(|a| (a.at_time, a.body, &a.deed)).collect();
-    let impulse = |x: f64| Deed::Impulse { impulse: DVec3::new(x, 0.0, 0.0), point: None };
-    assert_eq!(told[0], (1.0, 12, &Deed::Velocity(DVec3::new(0.0, 3.0, 0.0))));
-    assert_eq!(told[1], (2.0, 11, &impulse(0.5)));
-    assert_eq!(told[2], (2.0, 12, &impulse(1.0)));
+    let reported: Vec<(f64, usize, &Effect)> =
+        setup.world.actions.iter().map(|a| (a.at_time, a.body, &a.effect)).collect();
+    let impulse = |x: f64| Effect::Impulse { impulse: DVec3::new(x, 0.0, 0.0), point: None };
+    assert_eq!(reported[0], (1.0, 12, &Effect::Velocity(DVec3::new(0.0, 3.0, 0.0))));
+    assert_eq!(reported[1], (2.0, 11, &impulse(0.5)));
+    assert_eq!(reported[2], (2.0, 12, &impulse(1.0)));
 }
 
 #[test]

@@ -1,4 +1,4 @@
-//! What is probably a mistake is told with its line, and silenced by name.
+//! What is probably a mistake is reported with its line, and silenced by name.
 
 use crate::setup_text;
 use ironspin_scene::{Scene, Settings};

@@ -77,7 +77,7 @@ fn frames() -> impl Strategy<Value = Vec<Frame>> {
 }
 
 /// Frames as text, so that states of absent bodies, which equal nothing, can be compared.
-fn told(frames: &[Frame]) -> Vec<String> {
+fn reported(frames: &[Frame]) -> Vec<String> {
     frames.iter().map(|frame| format!("{frame:?}")).collect()
 }
 
@@ -98,7 +98,7 @@ proptest! {
             let table = Table::open(&path).unwrap();
             prop_assert_eq!(table.about("dt"), Some("1/60"));
             let (found, notes) = read(&path, &Conventions::default()).unwrap();
-            prop_assert_eq!(told(&found), told(&frames));
+            prop_assert_eq!(reported(&found), reported(&frames));
             prop_assert!(notes.is_empty(), "{:?}", notes);
         }
     }
@@ -134,7 +134,7 @@ fn what_is_not_told_is_worked_out_and_said() {
     let text = "step,body,x,y\n0,ingot[0],0,1\n0,ingot[1],0,0\n1,ingot[0],0.5,0.9\n1,ingot[1],0,0\n";
     let (frames, notes) = read_text(text, &Conventions { dt: Some(0.1), ..Conventions::default() }).unwrap();
     assert!((frames[1].bodies[1].velocity - DVec3::new(5.0, -1.0, 0.0)).length() < 1e-12);
-    assert!(notes[0].contains("velocities are worked out") && notes[1].contains("angles are not told"), "{notes:?}");
+    assert!(notes[0].contains("velocities are worked out") && notes[1].contains("angles are not given"), "{notes:?}");
     let wrapped =
         "time,body,x,y,angle\n0,ingot[0],0,1,3.1\n0,ingot[1],0,0,0\n0.1,ingot[0],0,1,-3.1\n0.1,ingot[1],0,0,0\n";
     let (frames, notes) = read_text(wrapped, &Conventions::default()).unwrap();
@@ -181,12 +181,12 @@ fn bad_rows_are_named_by_their_line() {
         ("time,body,x,hight\n".to_owned(), "it has no column `y`", "columns: "),
         (head.to_owned(), "it has no rows", "a row for each body"),
         (format!("{head}0,ingot[0],,1\n"), ":2: the column `x` is empty", ""),
-        (format!("step,body,x,y\n{good}"), "it tells no times", "--dt"),
+        (format!("step,body,x,y\n{good}"), "it gives no times", "--dt"),
         ("step,time,body,x,y\n0.5,0,ingot[0],0,1\n".to_owned(), ":2: step 0.5, where a whole number", ""),
     ] {
-        let fault = read_text(&text, &Conventions::default()).unwrap_err();
-        assert!(fault.to_string().contains(expected), "{fault} and not {expected}");
-        assert!(fault.help().unwrap_or("").contains(help), "{:?} and not {help}", fault.help());
+        let error = read_text(&text, &Conventions::default()).unwrap_err();
+        assert!(error.to_string().contains(expected), "{error} and not {expected}");
+        assert!(error.help().unwrap_or("").contains(help), "{:?} and not {help}", error.help());
     }
     assert!(matches!(Table::open(Path::new("trace.txt")), Err(TraceError::Format { .. })));
     assert!(matches!(Table::open(Path::new("nowhere.csv")), Err(TraceError::File { .. })));

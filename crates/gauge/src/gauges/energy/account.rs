@@ -1,9 +1,9 @@
 //! Mechanical energy of a set of bodies, and what is done to it from outside.
 
+use crate::frame_cache::BodyTraits;
 use crate::gauge::View;
 use crate::gauges::motion::driven;
-use crate::sight::Nature;
-use ironspin_model::{BodyState, DVec2, DVec3, Deed, Frame, Joint, JointKind, World};
+use ironspin_model::{BodyState, DVec2, DVec3, Effect, Frame, Joint, JointKind, World};
 
 /// Mechanical energy of some bodies, J; height counts from the origin.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -35,7 +35,7 @@ pub(super) fn energy_under(
     springs: &[usize],
     gravity: DVec3,
 ) -> MechanicalEnergy {
-    let own = |id: usize| body_energy(&Nature::of(&world.bodies[id]), &frame.bodies[id], gravity);
+    let own = |id: usize| body_energy(&BodyTraits::of(&world.bodies[id]), &frame.bodies[id], gravity);
     summed(world, &frame.bodies, of, springs, own)
 }
 
@@ -68,19 +68,19 @@ pub(crate) struct Energies {
 
 /// The energy of some bodies in the frame now.
 pub(super) fn energy_now(view: &View<'_>, of: &[usize], springs: &[usize]) -> MechanicalEnergy {
-    let mut known = view.sight.energies().borrow_mut();
-    let asked = Some((view.sight.frame(), view.gravity));
+    let mut known = view.cache.energies().borrow_mut();
+    let asked = Some((view.cache.frame(), view.gravity));
     if known.of != asked {
         known.of = asked;
         known.bodies.clear();
         let states = view.now.bodies.iter().enumerate();
-        known.bodies.extend(states.map(|(id, state)| body_energy(view.sight.nature(id), state, view.gravity)));
+        known.bodies.extend(states.map(|(id, state)| body_energy(view.cache.traits(id), state, view.gravity)));
     }
     summed(view.world, &view.now.bodies, of, springs, |id| known.bodies[id])
 }
 
 /// Of one body; nothing for one that is not there.
-pub(super) fn body_energy(body: &Nature, state: &BodyState, gravity: DVec3) -> MechanicalEnergy {
+pub(super) fn body_energy(body: &BodyTraits, state: &BodyState, gravity: DVec3) -> MechanicalEnergy {
     if state.is_absent() {
         return MechanicalEnergy::default();
     }
@@ -111,7 +111,7 @@ fn spring_energy(world: &World, states: &[BodyState], joint: &Joint) -> f64 {
     0.5 * stiffness * stretch * stretch
 }
 
-/// Energy that deeds, and a change of gravity, bring to a set of bodies over the step, J.
+/// Energy that actions, and a change of gravity, bring to a set of bodies over the step, J.
 pub(super) fn brought(view: &View<'_>, of: &[usize], springs: &[usize], gravity_before: DVec3) -> f64 {
     let Some(before) = view.before else { return 0.0 };
     let mut sum = 0.0;
@@ -119,27 +119,27 @@ pub(super) fn brought(view: &View<'_>, of: &[usize], springs: &[usize], gravity_
         let under = |gravity: DVec3| energy_under(view.world, before, of, springs, gravity).total;
         sum += under(view.gravity) - under(gravity_before);
     }
-    if view.deeds.is_empty() && view.sight.same_are_there() {
+    if view.effects.is_empty() && view.cache.same_are_there() {
         return sum;
     }
     for &id in of {
         let (was, is) = (&before.bodies[id], &view.now.bodies[id]);
         match (was.is_absent(), is.is_absent()) {
             // It brings what it has when it comes, and takes what it had when it goes.
-            (true, false) => sum += body_energy(view.sight.nature(id), is, view.gravity).total,
-            (false, true) => sum -= body_energy(view.sight.nature(id), was, view.gravity).total,
-            (false, false) if view.deeds.iter().any(|(body, _)| *body == id) => sum += done(view, was, id),
+            (true, false) => sum += body_energy(view.cache.traits(id), is, view.gravity).total,
+            (false, true) => sum -= body_energy(view.cache.traits(id), was, view.gravity).total,
+            (false, false) if view.effects.iter().any(|(body, _)| *body == id) => sum += done(view, was, id),
             _ => {}
         }
     }
     sum
 }
 
-/// Work of the deeds done to one body over the step, J.
+/// Work of the actions done to one body over the step, J.
 fn done(view: &View<'_>, was: &BodyState, id: usize) -> f64 {
     let Some(driven) = driven(view, id) else { return 0.0 };
-    let moved = view.deeds.iter().rev().find_map(|(body, deed)| match deed {
-        Deed::Place { position, angle } if *body == id => Some((*position, *angle)),
+    let moved = view.effects.iter().rev().find_map(|(body, effect)| match effect {
+        Effect::Place { position, angle } if *body == id => Some((*position, *angle)),
         _ => None,
     });
     let (position, angle) = moved.unwrap_or((was.position, was.angle));
@@ -150,7 +150,7 @@ fn done(view: &View<'_>, was: &BodyState, id: usize) -> f64 {
         spin: DVec3::new(0.0, 0.0, driven.spin),
         rotation: was.rotation,
     };
-    let energy = |state: &BodyState| body_energy(view.sight.nature(id), state, view.gravity).total;
+    let energy = |state: &BodyState| body_energy(view.cache.traits(id), state, view.gravity).total;
     let now = &view.now.bodies[id];
     energy(&after) - energy(was) + driven.force.dot(now.position - position) + driven.torque * (now.angle - angle)
 }

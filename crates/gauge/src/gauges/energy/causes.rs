@@ -1,9 +1,9 @@
-//! Where energy came from or went: an impact, a joint, a deed, or nothing that can be seen.
+//! Where energy came from or went: an impact, a joint, an action, or nothing that can be seen.
 
+use crate::frame_cache::When;
 use crate::gauge::View;
 use crate::gauges::motion::unexplained;
 use crate::geometry::{Membership, velocity_at};
-use crate::sight::When;
 use ironspin_model::World;
 use std::collections::BTreeMap;
 
@@ -12,7 +12,7 @@ use std::collections::BTreeMap;
 pub(super) enum Cause {
     Contact(usize, usize),
     Joint(usize),
-    Deed,
+    Effect,
     Nothing,
 }
 
@@ -62,7 +62,7 @@ impl Causes {
                 let [a, b] = world.joints[number].bodies;
                 format!("the joint of {} and {}", name(a), name(b))
             }
-            Cause::Deed => "scripted deeds".to_owned(),
+            Cause::Effect => "scripted actions".to_owned(),
             Cause::Nothing => "nothing that can be seen".to_owned(),
         };
         Some(format!("{value:.2e} J in {words}, {steps} steps"))
@@ -70,7 +70,7 @@ impl Causes {
 }
 
 /// What the change of this step is put down to: of the contacts of the set, the one that changed the most motion; otherwise a joint
-/// of the body whose motion changed most, a deed, or nothing.
+/// of the body whose motion changed most, an action, or nothing.
 pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everything: &Membership) -> Cause {
     let Some(before) = view.before else { return Cause::Nothing };
     let there = || of.iter().copied().filter(|&id| view.present(id));
@@ -88,20 +88,20 @@ pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everyth
     // How fast turning moves what is fixed to a body so far beyond its rim, m/s.
     let turning = |id: usize, beyond: f64| {
         let spin = before.bodies[id].spin.length();
-        if spin == 0.0 { 0.0 } else { spin * (view.sight.shapes().reach(id) + beyond) }
+        if spin == 0.0 { 0.0 } else { spin * (view.cache.shapes().reach(id) + beyond) }
     };
     let mut best: Option<(f64, (usize, usize))> = None;
-    view.sight.near_pairs(When::Before, members, everything, within, |a, b| {
+    view.cache.near_pairs(When::Before, members, everything, within, |a, b| {
         if !(view.present(a) && view.present(b)) {
             return;
         }
-        // Both bodies of a blow are changed by it: the smaller change tells, but what never moves is not changed at all.
+        // Both bodies of an impact are changed by it: the smaller change decides, but what never moves is not changed at all.
         let weight = match (view.world.bodies[a].mass > 0.0, view.world.bodies[b].mass > 0.0) {
             (true, true) => change(a).min(change(b)),
             (true, false) => change(a),
             _ => change(b),
         };
-        // What would tell less than what is known need not be looked at.
+        // What would explain less than what is known need not be looked at.
         if best.is_some_and(|(most, _)| weight <= most) {
             return;
         }
@@ -128,5 +128,5 @@ pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everyth
     if let Some(number) = joint {
         return Cause::Joint(number);
     }
-    if view.deeds.iter().any(|(id, _)| members.has(*id)) { Cause::Deed } else { Cause::Nothing }
+    if view.effects.iter().any(|(id, _)| members.has(*id)) { Cause::Effect } else { Cause::Nothing }
 }

@@ -3,10 +3,10 @@
 mod account;
 mod causes;
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::gauges::motion::unexplained;
 use crate::geometry::Membership;
-use crate::sight::When;
 use crate::table::{Better, GaugeEntry, PLAIN};
 pub(crate) use account::Energies;
 pub use account::{MechanicalEnergy, mechanical_energy};
@@ -19,7 +19,7 @@ pub(crate) const DRIFT: GaugeEntry = GaugeEntry {
     label: "energy drift",
     unit: "1",
     better: Better::Lower,
-    definition: "Largest distance of the mechanical energy of the bodies from its value in the first frame of the window, as a share of their largest kinetic energy in the window. Springs count; the work of scripted deeds, of changes of gravity and of bodies that come and go is taken off.",
+    definition: "Largest distance of the mechanical energy of the bodies from its value in the first frame of the window, as a share of their largest kinetic energy in the window. Springs count; the work of scripted actions, of changes of gravity and of bodies that come and go is taken off.",
     formula: "max_t |E(t) - W(t) - E(t0)| / max_t K(t), with E = sum(m v^2/2 + I w^2/2 - m g.x) + sum(k d^2/2), K its first two terms and W the work from outside",
     source: "conservation of mechanical energy; work-energy theorem",
     limits: "Only for bodies that nothing but gravity, springs without damping and perfectly elastic contact acts on. Below 1e-10 of the energy of height the share is rounding noise, and a warning says so. The work of a kinematic body is taken off where it moves without turning and is the only one outside the set that is touched; otherwise the gauge says that it is not supported.",
@@ -56,7 +56,7 @@ pub(crate) const LOSS: GaugeEntry = GaugeEntry {
 pub(crate) const UNEXPLAINED: GaugeEntry = GaugeEntry {
     name: "energy.unexplained",
     label: "energy from nowhere",
-    definition: "Energy that the bodies gained and lost in steps in which no contact, joint or deed can be seen that would explain it, as a share of their largest kinetic energy in the window.",
+    definition: "Energy that the bodies gained and lost in steps in which no contact, joint or action can be seen that would explain it, as a share of their largest kinetic energy in the window.",
     formula: "sum over steps without a cause of |dE| / max_t K(t)",
     source: "conservation of mechanical energy in free flight",
     limits: "Steps that change less than a millionth of the energy are not looked at; a slow steady loss is seen by the energy drift.",
@@ -168,7 +168,7 @@ impl Energy {
         let speed = |id: usize| before.bodies[id].velocity.length().max(view.now.bodies[id].velocity.length());
         let fastest = (0..world.bodies.len()).filter(|&id| view.present(id)).map(speed).fold(0.0, f64::max);
         let within = 2.0 * fastest * view.span();
-        view.sight.near_pairs(When::Now, &self.members, &self.everything, within, |a, b| {
+        view.cache.near_pairs(When::Now, &self.members, &self.everything, within, |a, b| {
             let other = match (self.members.has(a), self.members.has(b)) {
                 (true, false) => b,
                 (false, true) => a,
@@ -243,7 +243,9 @@ impl Gauge for Energy {
         }
         if let Some(driver) = self.driver {
             let name = &world.bodies[driver].name;
-            return Reading::unsupported(format!("{name} drives them, and its work cannot be told from the states"));
+            return Reading::unsupported(format!(
+                "{name} drives them, and its work cannot be worked out from the states"
+            ));
         }
         if self.largest_kinetic == 0.0 {
             return Reading::of(0.0, "nothing moved").warn("nothing moved, so there was no energy to gain or lose");
@@ -270,8 +272,8 @@ impl Gauge for Energy {
 #[cfg(test)]
 mod tests {
     use crate::gauge::Scope;
-    use crate::gauges::trace::{bouncing, measure, measure_deeds, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, DVec3, Deed, Joint, JointKind, Shape};
+    use crate::gauges::trace::{bouncing, measure, measure_with_effects, state, trace, world};
+    use ironspin_model::{BodyKind, DVec2, DVec3, Effect, Joint, JointKind, Shape};
 
     fn ball() -> ironspin_model::World {
         world(&[("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::new(0.0, 1.0))])
@@ -368,20 +370,20 @@ mod tests {
         let frames = trace(0.01, 1.0, |t| {
             vec![if t < 0.505 { state(t, 0.0, 1.0, 0.0) } else { state(0.5 + 4.0 * (t - 0.5), 0.0, 4.0, 0.0) }]
         });
-        let impulse = Deed::Impulse { impulse: DVec3::new(6.0, 0.0, 0.0), point: None };
+        let impulse = Effect::Impulse { impulse: DVec3::new(6.0, 0.0, 0.0), point: None };
         let scope = Scope { of: vec![0], ..Scope::default() };
-        let told = measure_deeds("energy.drift", &ball, &scope, &frames, |step| {
+        let reported = measure_with_effects("energy.drift", &ball, &scope, &frames, |step| {
             if step == 50 { vec![(0, impulse.clone())] } else { Vec::new() }
         });
-        assert!(told.value.unwrap() < 1e-14, "{told:?}");
+        assert!(reported.value.unwrap() < 1e-14, "{reported:?}");
         assert!(measure("energy.drift", &ball, &[0], &[], &frames).value.unwrap() > 0.9);
-        // A plate at 2 m/s strikes a ball at rest, which leaves at 4 m/s.
-        let mut struck = world(&[
+        // A plate at 2 m/s hits a ball at rest, which leaves at 4 m/s.
+        let mut hit = world(&[
             ("plate", BodyKind::Kinematic, Shape::Box(DVec2::new(0.2, 2.0)), DVec2::ZERO),
             ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::X),
         ]);
-        struck.gravity = DVec3::ZERO;
-        let strike = |spin: f64| {
+        hit.gravity = DVec3::ZERO;
+        let collide = |spin: f64| {
             trace(0.01, 1.0, move |t| {
                 let mut plate = state(2.0 * t, 0.0, 2.0, 0.0);
                 plate.spin.z = spin;
@@ -391,9 +393,9 @@ mod tests {
                 ]
             })
         };
-        let told = measure("energy.drift", &struck, &[1], &[], &strike(0.0));
-        assert!(told.value.unwrap() < 1e-14, "{told:?}");
-        let turning = measure("energy.drift", &struck, &[1], &[], &strike(0.1));
+        let reported = measure("energy.drift", &hit, &[1], &[], &collide(0.0));
+        assert!(reported.value.unwrap() < 1e-14, "{reported:?}");
+        let turning = measure("energy.drift", &hit, &[1], &[], &collide(0.1));
         assert!(turning.unsupported && turning.detail.contains("plate drives them"), "{turning:?}");
     }
 }

@@ -1,6 +1,6 @@
 //! One body's centre against one part of a barrier, in the barrier's own frame.
 
-use crate::geometry::{Outline, cross};
+use crate::geometry::{Collider, cross};
 use ironspin_model::{BodyState, DVec2};
 
 /// A barrier's turn within a step is followed in pieces of at most this angle, rad.
@@ -59,13 +59,13 @@ pub(super) fn path(stood: &BodyState, stands: &BodyState, from: DVec2, to: DVec2
 
 /// The stage after a straight path in the barrier's frame, and whether the body has gone through on it.
 pub(super) fn follow(
-    outline: &Outline,
+    collider: &Collider,
     stage: Stage,
     path: [DVec2; 2],
     speed: f64,
     reach: f64,
 ) -> (Stage, Option<Through>) {
-    if let Outline::HalfPlane { normal, level } = outline {
+    if let Collider::HalfPlane { normal, level } = collider {
         // A half-plane has no far side: through means wholly inside, having come from outside.
         let depth = path.map(|point| level - normal.dot(point));
         let sunk = |speed: f64, was_inside: bool| Through { speed, was_inside, out: -*normal };
@@ -79,7 +79,7 @@ pub(super) fn follow(
             _ => (stage, None),
         };
     }
-    if let Outline::Hull { corners, .. } = outline
+    if let Collider::Hull { corners, .. } = collider
         && let [p, q] = corners.as_slice()
     {
         // A segment has two faces and nothing between them.
@@ -90,7 +90,7 @@ pub(super) fn follow(
         let out = (*q - *p).perp().normalize_or_zero() * if is < 0.0 { -1.0 } else { 1.0 };
         return (Stage::Outside, crossed.then_some(Through { speed, was_inside: false, out }));
     }
-    let Some(crossing) = cross(outline, path[0], path[1]) else { return (Stage::Outside, None) };
+    let Some(crossing) = cross(collider, path[0], path[1]) else { return (Stage::Outside, None) };
     let (by, speed, was_inside) = match (crossing.entry, stage) {
         (Some(normal), _) => (Some(normal), speed, false),
         (None, Stage::Inside { by, speed }) => (by, speed, true),

@@ -3,10 +3,10 @@
 mod follow;
 mod seam;
 
+use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::gauges::motion::unexplained;
-use crate::geometry::{Outline, Shapes, winding};
-use crate::sight::When;
+use crate::geometry::{Collider, Shapes, winding};
 use crate::table::{Better, GaugeEntry, Need};
 use follow::{Stage, Through, follow, path};
 use ironspin_model::{BodyState, DVec2, Frame, Shape, World};
@@ -24,14 +24,14 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     usual_causes: "collision looked for only where bodies stand at the end of a step; swept collision for static barriers only, or for translation only",
     needs: &[Need::Against],
     counts: true,
-    looks: true,
+    needs_geometry: true,
     make: count,
 };
 
 pub(crate) const UNTOUCHED: GaugeEntry = GaugeEntry {
     name: "tunnel.untouched",
     label: "gone through untouched",
-    definition: "Number of bodies that went through a barrier and whose velocity no step near it changed beyond gravity, damping and deeds.",
+    definition: "Number of bodies that went through a barrier and whose velocity no step near it changed beyond gravity, damping and actions.",
     formula: "count of bodies with n_in . n_out < 0, of this kind",
     usual_causes: "collision looked for only where bodies stand at the end of a step; a barrier thinner than a step of travel",
     make: untouched,
@@ -227,10 +227,10 @@ impl Tunnel {
             }
             let corners = path(stood, stands, was.position.truncate(), is.position.truncate());
             let speed = (was.velocity - stood.velocity).length();
-            for (stage, outline) in stages.iter_mut().zip(parts) {
+            for (stage, collider) in stages.iter_mut().zip(parts) {
                 let began_inside = *stage != Stage::Outside;
                 for ends in corners.windows(2) {
-                    let (next, passed) = follow(outline, *stage, [ends[0], ends[1]], speed, self.shapes.reach(id));
+                    let (next, passed) = follow(collider, *stage, [ends[0], ends[1]], speed, self.shapes.reach(id));
                     *stage = next;
                     if let Some(passed) = passed {
                         let turned = DVec2::new(libm::cos(stands.angle), libm::sin(stands.angle));
@@ -269,12 +269,12 @@ impl Tunnel {
         if self.scope.against.len() < 2 || states().eq(self.seams_of.iter().copied()) {
             return;
         }
-        let barriers: Vec<(usize, &[Outline])> = self
+        let barriers: Vec<(usize, &[Collider])> = self
             .scope
             .against
             .iter()
             .filter(|&&id| !view.now.bodies[id].is_absent())
-            .map(|&id| (id, view.sight.outlines(When::Now, id)))
+            .map(|&id| (id, view.cache.colliders(When::Now, id)))
             .collect();
         self.seams = seams(&barriers, self.widest);
         self.seams_of = states().collect();
@@ -552,7 +552,7 @@ mod tests {
             |x: f64, y: f64| trace(0.1, 1.0, move |t| vec![state(0.0, 0.0, 0.0, 0.0), state(x * t, y * t, x, y)]);
         assert_eq!(kind(&basin, &[0], &flight(3.0, 0.0)), Some(Kind::Untouched));
         assert_eq!(kind(&basin, &[0], &flight(0.8, 0.8)), None);
-        // The corner itself belongs to neither segment, but the winding number tells.
+        // The corner itself belongs to neither segment, but the winding number decides.
         assert_eq!(kind(&basin, &[0], &flight(2.0, 2.0)), Some(Kind::Seam));
     }
 

@@ -1,6 +1,6 @@
 //! Seams: gaps between parts of barriers that are too narrow for a body.
 
-use crate::geometry::{Gap, Outline};
+use crate::geometry::{Collider, Gap};
 use ironspin_model::DVec2;
 
 /// A gap must be narrower than this share of a body's smallest size to be one that the body cannot pass.
@@ -14,7 +14,7 @@ pub(super) struct Seam {
 }
 
 /// The gaps between parts of different barriers that are narrower than `widest`.
-pub(super) fn seams(barriers: &[(usize, &[Outline])], widest: f64) -> Vec<Seam> {
+pub(super) fn seams(barriers: &[(usize, &[Collider])], widest: f64) -> Vec<Seam> {
     let mut found = Vec::new();
     for (number, (a, parts)) in barriers.iter().enumerate() {
         for (b, counterparts) in &barriers[number + 1..] {

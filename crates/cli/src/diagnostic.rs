@@ -1,0 +1,159 @@
+//! Errors shown to the user, with their place; exit statuses.
+
+use ironspin_lab::{FolderError, JudgeError, LedgerError, PlanError};
+use ironspin_model::{EngineError, NumberError};
+use ironspin_report::{MachineError, PlotError};
+use ironspin_scene::{SceneError, Warning};
+use ironspin_trace::TraceError;
+use miette::{GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource};
+use std::process::ExitCode;
+
+/// How the program ends.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ExitStatus {
+    /// All claims hold, or there was nothing to judge.
+    Holds = 0,
+    /// A claim fails.
+    Fails = 1,
+    /// Arguments, scene or trace are wrong.
+    BadInput = 2,
+    /// An engine failed.
+    EngineFailed = 3,
+    /// Ctrl-C.
+    Interrupted = 130,
+}
+
+impl From<ExitStatus> for ExitCode {
+    fn from(status: ExitStatus) -> Self {
+        ExitCode::from(status as u8)
+    }
+}
+
+/// Something the user must see, after which the program ends.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Diagnostic {
+    #[error(transparent)]
+    Scene(#[from] SceneError),
+    #[error(transparent)]
+    Engine(#[from] EngineError),
+    #[error("{0}")]
+    Grid(PlanError),
+    #[error(transparent)]
+    Folder(#[from] FolderError),
+    #[error(transparent)]
+    Machine(#[from] MachineError),
+    #[error(transparent)]
+    Plot(#[from] PlotError),
+    #[error("cannot describe the run: {0}")]
+    Manifest(#[from] serde_json::Error),
+    #[error("cannot write to standard output: {0}")]
+    Output(#[from] std::io::Error),
+    #[error("cannot write `{path}`: {cause}")]
+    File { path: String, cause: std::io::Error },
+    #[error("`{path}` is there already")]
+    AlreadyThere { path: String },
+    #[error(transparent)]
+    Trace(#[from] TraceError),
+    #[error(transparent)]
+    Step(#[from] NumberError),
+    #[error(transparent)]
+    Ledger(#[from] LedgerError),
+    #[error("{why}")]
+    Kept { why: String },
+    #[error("there is no gauge called `{found}`")]
+    UnknownGauge { found: String, help: String },
+}
+
+impl From<PlanError> for Diagnostic {
+    fn from(error: PlanError) -> Self {
+        match error {
+            PlanError::Scene(error) => Diagnostic::Scene(error),
+            PlanError::Engine(error) => Diagnostic::Engine(error),
+            other => Diagnostic::Grid(other),
+        }
+    }
+}
+
+impl From<JudgeError> for Diagnostic {
+    fn from(error: JudgeError) -> Self {
+        match error {
+            JudgeError::Scene(error) => Diagnostic::Scene(error),
+            JudgeError::Trace(error) => Diagnostic::Trace(error),
+            JudgeError::Step(error) => Diagnostic::Step(error),
+        }
+    }
+}
+
+impl Diagnostic {
+    fn help(&self) -> Option<String> {
+        match self {
+            Diagnostic::Scene(error) => error.help.clone(),
+            Diagnostic::Engine(EngineError::UnknownEngine { .. }) => {
+                Some("`ironspin engines` lists the engines and their settings".to_owned())
+            }
+            Diagnostic::Folder(FolderError::NotOurs(_)) => {
+                Some("name another folder, or empty this one; only an older report is replaced".to_owned())
+            }
+            Diagnostic::Grid(PlanError::TooMany { .. }) => {
+                Some("leave out values, or raise --max-trials if it is meant".to_owned())
+            }
+            Diagnostic::Ledger(LedgerError::Newer { .. }) => {
+                Some("a newer program wrote it: upgrade, or keep to another file".to_owned())
+            }
+            Diagnostic::Ledger(LedgerError::NotOurs(_)) => Some("nothing was changed; name another file".to_owned()),
+            Diagnostic::AlreadyThere { .. } => Some("nothing was changed; name another place, or remove it".to_owned()),
+            Diagnostic::Trace(error) => error.help().map(str::to_owned),
+            Diagnostic::UnknownGauge { help, .. } => Some(help.clone()),
+            _ => None,
+        }
+    }
+
+    /// Prints the complaint to standard error and gives the status to end with.
+    pub(crate) fn tell(&self) -> ExitStatus {
+        if let Diagnostic::Output(error) = self
+            && error.kind() == std::io::ErrorKind::BrokenPipe
+        {
+            // The reader has seen enough.
+            return ExitStatus::Holds;
+        }
+        let mut diagnostic = miette::MietteDiagnostic::new(self.to_string());
+        diagnostic.help = self.help();
+        tell(diagnostic, if let Diagnostic::Scene(error) = self { Some(error) } else { None });
+        ExitStatus::BadInput
+    }
+}
+
+/// Shows something that looks wrong in a scene and how to silence it.
+pub(crate) fn tell_warning(warning: &Warning) {
+    let mut diagnostic =
+        miette::MietteDiagnostic::new(warning.what.message.clone()).with_severity(miette::Severity::Warning);
+    let silence = format!("if it is meant, add allow = [\"{}\"] at the top of the scene", warning.kind);
+    diagnostic.help =
+        Some(warning.what.help.as_ref().map_or_else(|| silence.clone(), |help| format!("{help}\n{silence}")));
+    tell(diagnostic, Some(&warning.what));
+}
+
+/// Prints a diagnostic to standard error, with the piece of the scene it is about.
+fn tell(mut diagnostic: miette::MietteDiagnostic, error: Option<&SceneError>) {
+    let fallback = diagnostic.to_string();
+    let mut source = None;
+    if let Some(SceneError { label, place: Some(place), .. }) = error {
+        let end = place.span.end.min(place.text.len());
+        let start = place.span.start.min(end);
+        diagnostic = diagnostic.with_label(LabeledSpan::new(Some(label.clone()), start, end - start));
+        source = Some(NamedSource::new(&place.file, place.text.to_string()));
+    }
+    let report = miette::Report::new(diagnostic);
+    let report = match source {
+        Some(source) => report.with_source_code(source),
+        None => report,
+    };
+    let colour = crate::output::colour(&std::io::stderr());
+    let theme = if colour { GraphicalTheme::unicode() } else { GraphicalTheme::unicode_nocolor() };
+    let handler = GraphicalReportHandler::new_themed(theme).with_width(100).with_context_lines(1);
+    let mut text = String::new();
+    if handler.render_report(&mut text, report.as_ref()).is_err() {
+        text = fallback;
+    }
+    crate::output::note(text.trim_end());
+}

@@ -1,0 +1,267 @@
+//! What all gauges see of a frame, worked out once: outlines in place, who is near whom, and what several gauges ask for.
+
+mod nearness;
+
+use crate::gauges::energy::Energies;
+use crate::gauges::explainer::Explainers;
+use crate::geometry::{Anchor, Bounds, Collider, Placed, Placement, Pose, Shapes, furthest_moved, sweep};
+use ironspin_model::{Body, Frame, World};
+use nearness::{KnownGap, Neighbour, Neighbours};
+use std::cell::{Cell, RefCell};
+
+/// Which of the two frames of a step.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum When {
+    Before,
+    Now,
+}
+
+/// By how much bounds of gaps may be wider than they could be, as a share of the margin of a search.
+const LOOSE: f64 = 1e-5;
+
+/// What gauges ask of a body in every frame, close together in memory.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct BodyTraits {
+    /// kg.
+    pub(crate) mass: f64,
+    /// kg m².
+    pub(crate) inertia: f64,
+    pub(crate) gravity_factor: f64,
+    /// Whether nothing but gravity, actions, contacts and joints changes its velocity: it may turn, and nothing damps it.
+    pub(crate) is_free: bool,
+}
+
+impl BodyTraits {
+    pub(crate) fn of(body: &Body) -> Self {
+        let is_free = body.linear_damping == 0.0 && body.angular_damping == 0.0 && !body.fixed_turn;
+        BodyTraits { mass: body.mass, inertia: body.inertia, gravity_factor: body.gravity_factor, is_free }
+    }
+}
+
+/// The two last frames of a trial as the gauges see them. Shared by all gauges of a trial, so that outlines are placed and
+/// neighbours looked for once a frame.
+#[derive(Clone, Debug)]
+pub struct FrameCache {
+    shapes: Shapes,
+    traits: Vec<BodyTraits>,
+    now: Placement,
+    before: Placement,
+    neighbours: Neighbours,
+    /// For each pair of neighbours its gap in the frame now, and in the frame before.
+    gaps: [RefCell<Vec<Option<KnownGap>>>; 2],
+    /// For each pair of neighbours the gap that was worked out last.
+    anchors: RefCell<Vec<Anchor>>,
+    /// What follows from these for the frame now, if anybody asked for it in the frame before.
+    bounds: Vec<Cell<Bounds>>,
+    bounds_asked: Cell<bool>,
+    /// Where bodies were when they were worked out, and by how much any gap can have changed since, m.
+    bounds_spots: Vec<Pose>,
+    bounds_loose: f64,
+    /// How many frames were seen.
+    frame: u64,
+    /// What gauges know of the pushes on bodies, kept here because several ask for the same.
+    explainers: RefCell<Explainers>,
+    /// The energies of all bodies in the frame now.
+    energies: RefCell<Energies>,
+    /// Added to a search, so that it need not be done again at once, m.
+    slack: f64,
+    /// The widest search asked for since the last frame, m.
+    wanted: Cell<f64>,
+    /// The highest speed of any point of any body in the frame now and the one before, m/s.
+    speeds: [f64; 2],
+}
+
+impl FrameCache {
+    /// Knows the shapes of a world, and has seen no frame yet.
+    pub fn new(world: &World) -> Self {
+        let shapes = Shapes::new(world);
+        let sizes: Vec<f64> = world.dynamic_bodies().map(|id| world.bodies[id].smallest_size()).collect();
+        let mean = sizes.iter().filter(|size| size.is_finite()).sum::<f64>() / sizes.len().max(1) as f64;
+        let placement = Placement::new(&shapes);
+        FrameCache {
+            now: placement.clone(),
+            before: placement,
+            shapes,
+            traits: world.bodies.iter().map(BodyTraits::of).collect(),
+            gaps: [0, 1].map(|_| RefCell::new(Vec::new())),
+            anchors: RefCell::new(Vec::new()),
+            bounds: Vec::new(),
+            bounds_asked: Cell::new(false),
+            bounds_spots: Vec::new(),
+            bounds_loose: 0.0,
+            frame: 0,
+            explainers: RefCell::default(),
+            energies: RefCell::default(),
+            neighbours: Neighbours { found_within: f64::NEG_INFINITY, ..Neighbours::default() },
+            slack: 0.2 * mean,
+            wanted: Cell::new(f64::NEG_INFINITY),
+            speeds: [0.0; 2],
+        }
+    }
+
+    /// Takes the next frame; the one before becomes the frame before.
+    pub fn update(&mut self, frame: &Frame) {
+        self.frame += 1;
+        std::mem::swap(&mut self.now, &mut self.before);
+        self.gaps.swap(0, 1);
+        self.speeds = [self.now.update(&self.shapes, frame), self.speeds[0]];
+        let wanted = self.wanted.replace(f64::NEG_INFINITY);
+        let neighbours = &mut self.neighbours;
+        if wanted == f64::NEG_INFINITY {
+            // Nobody has looked for pairs: what is known grows old unseen.
+            neighbours.found_within = f64::NEG_INFINITY;
+            self.bounds.clear();
+            return;
+        }
+        let moved = furthest_moved(&self.shapes, &self.now.poses, &neighbours.poses);
+        // The frame before was near enough for its own search, so its bodies have moved no further than known.
+        neighbours.moved = neighbours.moved.max(moved);
+        if !(wanted + 2.0 * neighbours.moved <= neighbours.found_within) {
+            self.find_neighbours(wanted + self.slack);
+        }
+        if !self.bounds_asked.replace(false) {
+            self.bounds.clear();
+        } else if !self.bounds_still_tell() {
+            self.bounds.clear();
+            self.work_out_bounds();
+            self.bounds_spots.clone_from(&self.now.poses);
+            self.bounds_loose = 0.0;
+        }
+    }
+
+    /// Whether bodies have hardly moved since bounds were worked out, so that these need no more than a little more room.
+    fn bounds_still_tell(&mut self) -> bool {
+        if self.bounds.is_empty() {
+            return false;
+        }
+        self.bounds_loose = 2.0 * furthest_moved(&self.shapes, &self.now.poses, &self.bounds_spots);
+        self.bounds_loose <= LOOSE * self.slack
+    }
+
+    /// Works out for all neighbours between what their gaps lie now.
+    fn work_out_bounds(&mut self) {
+        let (now, shapes) = (&self.now, &self.shapes);
+        let pairs = self.neighbours.pairs.iter().zip(self.anchors.get_mut());
+        self.bounds.extend(pairs.map(|(&(a, b), anchor)| {
+            let poses = [now.poses[a], now.poses[b]];
+            let reaches = [shapes.reach(a), shapes.reach(b)];
+            let bounds = anchor.bounds_at(poses, reaches);
+            if bounds.high < f64::INFINITY || bounds.low > 0.0 {
+                return Cell::new(bounds);
+            }
+            // Only known to be no nearer than they now may be: their rectangles bound it better.
+            let least = now.of(shapes, a).all.least_gap(&now.of(shapes, b).all);
+            *anchor = Anchor { bounds: Bounds::at_least(least), poses };
+            Cell::new(anchor.bounds_at(poses, reaches))
+        }));
+    }
+
+    fn find_neighbours(&mut self, within: f64) {
+        // The frame before may be asked about too.
+        let moved = furthest_moved(&self.shapes, &self.before.poses, &self.now.poses);
+        let within = within + if moved.is_finite() { 2.0 * moved } else { 0.0 };
+        let mut pairs = Vec::with_capacity(self.neighbours.pairs.len());
+        sweep(&self.shapes, &self.now, within, |_| true, |a, b| pairs.push((a, b)));
+        pairs.sort_unstable();
+        let mut anchors = vec![Anchor::UNKNOWN; pairs.len()];
+        let mut known = self.neighbours.pairs.iter().zip(self.anchors.get_mut()).peekable();
+        for (pair, anchor) in pairs.iter().zip(&mut anchors) {
+            while known.next_if(|(old, _)| *old < pair).is_some() {}
+            if let Some((_, old)) = known.next_if(|(old, _)| *old == pair) {
+                *anchor = *old;
+            }
+        }
+        *self.anchors.get_mut() = anchors;
+        self.bounds.clear();
+        for gaps in &mut self.gaps {
+            gaps.get_mut().clear();
+            gaps.get_mut().resize(pairs.len(), None);
+        }
+        let mut of = std::mem::take(&mut self.neighbours.of);
+        of.resize(self.now.poses.len(), Vec::new());
+        of.iter_mut().for_each(Vec::clear);
+        for (number, &(a, b)) in pairs.iter().enumerate() {
+            of[a].push(Neighbour { body: b, number: Some(number) });
+            of[b].push(Neighbour { body: a, number: Some(number) });
+        }
+        let search = self.neighbours.search + 1;
+        let poses = self.now.poses.clone();
+        self.neighbours = Neighbours { pairs, of, poses, found_within: within, moved, search };
+    }
+
+    #[inline]
+    pub(crate) fn traits(&self, body: usize) -> &BodyTraits {
+        &self.traits[body]
+    }
+
+    /// Where a body is now.
+    #[inline]
+    pub(crate) fn pose(&self, body: usize) -> &Pose {
+        &self.now.poses[body]
+    }
+
+    /// Whether all bodies are there in both frames.
+    pub(crate) fn all_are_there(&self) -> bool {
+        self.now.absent.is_empty() && self.before.absent.is_empty()
+    }
+
+    /// Whether the same bodies are there in both frames.
+    pub(crate) fn same_are_there(&self) -> bool {
+        self.now.absent == self.before.absent
+    }
+
+    /// The speed of a body in a frame, m/s; 0 when it is not there.
+    #[inline]
+    pub(crate) fn speed(&self, when: When, body: usize) -> f64 {
+        self.placement(when).speed[body]
+    }
+
+    /// The highest speed of any point of a body in a frame, m/s, but for points without end.
+    #[inline]
+    pub(crate) fn swiftness(&self, when: When, body: usize) -> f64 {
+        self.placement(when).swiftness[body]
+    }
+
+    /// The highest speed of any point of any body in both frames, m/s.
+    pub(crate) fn fastest(&self) -> f64 {
+        self.speeds[0].max(self.speeds[1])
+    }
+
+    pub(crate) fn shapes(&self) -> &Shapes {
+        &self.shapes
+    }
+
+    fn placement(&self, when: When) -> &Placement {
+        match when {
+            When::Now => &self.now,
+            When::Before => &self.before,
+        }
+    }
+
+    /// Outlines of a body's solid parts, in place.
+    pub(crate) fn colliders(&self, when: When, body: usize) -> &[Collider] {
+        &self.placed(when, body).colliders
+    }
+
+    fn placed(&self, when: When, body: usize) -> &Placed {
+        self.placement(when).of(&self.shapes, body)
+    }
+
+    /// Whether the rectangles of two bodies come within a distance of each other.
+    fn may_be_within(&self, when: When, a: usize, b: usize, within: f64) -> bool {
+        self.placed(when, a).all.meets(&self.placed(when, b).all, within)
+    }
+
+    /// The number of the frame now.
+    pub(crate) fn frame(&self) -> u64 {
+        self.frame
+    }
+
+    pub(crate) fn energies(&self) -> &RefCell<Energies> {
+        &self.energies
+    }
+
+    pub(crate) fn explainers(&self) -> &RefCell<Explainers> {
+        &self.explainers
+    }
+}

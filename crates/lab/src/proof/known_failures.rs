@@ -1,0 +1,263 @@
+//! Known failures: what the built-in engine does not promise, setting by setting, and why.
+//!
+//! Every line is a true effect that the bench is right to show: a method that gives way, a step that is too long. Whatever fails on the
+//! sound engine and is not listed here is a false alarm.
+
+/// Claims that do not hold under a setting.
+pub(super) struct Excuse {
+    /// Options of the engine; empty for its defaults, `*` for all settings.
+    pub(super) setting: &'static str,
+    pub(super) scene: &'static str,
+    /// Gauges; empty for all claims.
+    pub(super) claims: &'static [&'static str],
+    /// Steps; empty for all.
+    pub(super) steps: &'static [&'static str],
+    pub(super) because: &'static str,
+}
+
+impl Excuse {
+    pub(super) fn covers(&self, setting: &str, scene: &str, claim: &str, step: &str) -> bool {
+        (self.setting == "*" || self.setting == setting)
+            && self.scene == scene
+            && (self.claims.is_empty() || self.claims.contains(&claim))
+            && (self.steps.is_empty() || self.steps.contains(&step))
+    }
+}
+
+pub(super) fn known_failures() -> impl Iterator<Item = &'static Excuse> {
+    EXCUSES.iter()
+}
+
+const EXCUSES: &[Excuse] = &[
+    Excuse {
+        setting: "*",
+        scene: "hopper-count",
+        claims: &["overlap.share", "energy.gain"],
+        steps: &["1/30", "1/60", "1/120"],
+        because: "a lump that has fallen two metres goes in by a step of its speed before it is met, which at these steps is more than a tenth of its size; the header of the scene says so",
+    },
+    Excuse {
+        setting: "precision=f32",
+        scene: "billet-pyramid",
+        claims: &["creep.rate", "jitter.speed"],
+        steps: &["1/30", "1/120"],
+        because: "impulses of 55 billets are rounded to seven digits, and what is left over shakes the lowest row by a tenth of a millimetre a second",
+    },
+    Excuse {
+        setting: "precision=f32",
+        scene: "glancing-discs",
+        claims: &["value.spin"],
+        steps: &["1/60"],
+        because: "single precision lets discs touch at a gap of some millionths of their size, which turns the line of centres by as much",
+    },
+    Excuse {
+        setting: "precision=f32",
+        scene: "rivet-blade",
+        claims: &["tunnel.count"],
+        steps: &["1/30"],
+        because: "the tip of the blade sweeps over more than two metres in a step, and conservative advancement in single precision gives up before it has come that far: a known defect",
+    },
+    Excuse {
+        setting: "precision=f32",
+        scene: "wagon-count",
+        claims: &["impacts.count"],
+        steps: &[],
+        because: "the last impacts of a mass ratio of 10^4 are decided by digits that single precision does not have",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "bearing-drop",
+        claims: &["escape.count"],
+        steps: &["1/30"],
+        because: "compliant rows push the ideal ball out of the anvil with more than it came with",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "bearing-trays",
+        claims: &["rebound.speed"],
+        steps: &["1/30", "1/60"],
+        because: "a substep of gravity is more than these small rebounds, which are dropped",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "billet-pyramid",
+        claims: &[],
+        steps: &["1/30"],
+        because: "compliant rows give way under ten rows of billets at so long a step",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "chute",
+        claims: &["creep.rate"],
+        steps: &["1/30"],
+        because: "compliant friction rows creep at so long a step",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "heavy-on-light",
+        claims: &[],
+        steps: &[],
+        because: "compliant rows do not carry a thousand times the mass of what they stand on",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "hopper-count",
+        claims: &["overlap.share"],
+        steps: &["1/240"],
+        because: "compliant rows give way to fast lumps",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "ingot-stack",
+        claims: &[],
+        steps: &["1/30"],
+        because: "compliant rows give way under ten ingots at so long a step",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "ingot-wall",
+        claims: &[],
+        steps: &[],
+        because: "compliant rows let one ingot be pushed out of the wall",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "ladle-swing",
+        claims: &["period.mean", "energy.drift"],
+        steps: &["1/30", "1/60", "1/120"],
+        because: "compliant joints take energy from a swing, of first order in the step",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "plate-seams",
+        claims: &["value.vx", "path.error"],
+        steps: &["1/30"],
+        because: "a slider sinks into compliant rows by more than an inner face is recognised by",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "rising-platform",
+        claims: &["overlap.share"],
+        steps: &["1/30"],
+        because: "compliant rows give way to a platform that turns round",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "tight-crates",
+        claims: &["value.speed"],
+        steps: &[],
+        because: "compliant rows push overlap apart with a velocity of which some is left",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "vent-barrier",
+        claims: &["energy.drift"],
+        steps: &[],
+        because: "compliant rows take energy from elastic discs",
+    },
+    Excuse {
+        setting: "solver=compliant",
+        scene: "yard-edge",
+        claims: &["creep.rate"],
+        steps: &["1/30"],
+        because: "compliant rows creep at so long a step",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "bearing-trays",
+        claims: &["rebound.speed"],
+        steps: &["1/30", "1/60"],
+        because: "a substep of gravity is more than these small rebounds, which are dropped",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "billet-pyramid",
+        claims: &[],
+        steps: &[],
+        because: "positions are corrected pair by pair, and a pyramid comes apart before they agree",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "casting-split",
+        claims: &["energy.drift"],
+        steps: &["1/240"],
+        because: "velocities are differences of positions, which lose digits where substeps are short",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "heavy-on-light",
+        claims: &[],
+        steps: &[],
+        because: "corrections of position do not carry a thousand times the mass of what they stand on",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "hopper-count",
+        claims: &[],
+        steps: &[],
+        because: "corrections of position do not hold fast lumps",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "ingot-wall",
+        claims: &[],
+        steps: &[],
+        because: "positions are corrected pair by pair, and a wall comes apart before they agree",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "ladle-swing",
+        claims: &["period.mean", "energy.drift"],
+        steps: &[],
+        because: "joints held by positions take energy from a swing, of first order in the step",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "tight-crates",
+        claims: &[],
+        steps: &[],
+        because: "overlap that is taken out by positions is read as velocity",
+    },
+    Excuse {
+        setting: "solver=position",
+        scene: "vent-barrier",
+        claims: &["energy.drift"],
+        steps: &[],
+        because: "corrections of position take energy from elastic discs",
+    },
+    Excuse {
+        setting: "swept=all",
+        scene: "plate-seams",
+        claims: &["value.vx"],
+        steps: &[],
+        because: "a roller that is swept as well meets the edges of the plates it rolls on and stops: a known defect",
+    },
+    Excuse {
+        setting: "integrator=symplectic-euler",
+        scene: "bearing-drop",
+        claims: &["energy.drift", "rebound.height"],
+        steps: &[],
+        because: "of first order: a fall is short or long by half a step",
+    },
+    Excuse {
+        setting: "integrator=symplectic-euler",
+        scene: "casting-split",
+        claims: &["energy.drift"],
+        steps: &[],
+        because: "of first order: gravity does half a step too little work",
+    },
+    Excuse {
+        setting: "integrator=symplectic-euler",
+        scene: "ladle-swing",
+        claims: &["energy.drift", "period.mean"],
+        steps: &[],
+        because: "of first order, and the joint is held at another place than the body is",
+    },
+    Excuse {
+        setting: "integrator=symplectic-euler",
+        scene: "spring-hammer",
+        claims: &["energy.drift"],
+        steps: &[],
+        because: "of first order: the energy swings by a share of the step",
+    },
+];

@@ -1,0 +1,210 @@
+//! From the scene to the engine: worlds, actions, points.
+
+use super::{Transform, Turned, flat, handedness, turned_vector};
+use ironspin_model::{
+    Action, Body, BodyKind, Bounds, DVec2, DVec3, Effect, Joint, JointKind, Material, Part, Shape, World, shape_mass,
+};
+
+/// A bystander stands this many times the extent of the world away.
+const ASIDE: f64 = 64.0;
+
+impl Transform {
+    /// A direction with some dimension.
+    fn vector(&self, v: DVec3, [length, mass, time]: [i32; 3]) -> DVec3 {
+        let factor = self.factor(length, mass, time);
+        (turned_vector(self.turned, flat(v)) * factor).extend(v.z * factor)
+    }
+
+    /// A place at a time of the scene.
+    pub(crate) fn place(&self, point: DVec3, time: f64) -> DVec3 {
+        self.vector(point, [1, 0, 0]) + self.moved(time)
+    }
+
+    /// How far the world has been moved at a time of the scene, in lengths of the engine.
+    pub(super) fn moved(&self, time: f64) -> DVec3 {
+        if self.shift == DVec2::ZERO && self.boost == DVec2::ZERO {
+            return DVec3::ZERO;
+        }
+        ((self.shift + self.boost * time) * self.length).extend(0.0)
+    }
+
+    fn velocity(&self, velocity: DVec3) -> DVec3 {
+        self.vector(velocity, [1, 0, -1]) + (self.boost * self.factor(1, 0, -1)).extend(0.0)
+    }
+
+    fn local(&self, point: DVec2) -> DVec2 {
+        turned_vector(self.turned, point) * self.length
+    }
+
+    /// Which body of the engine a body of the scene is.
+    pub(crate) fn id(&self, body: usize, count: usize) -> usize {
+        if self.reversed { count - 1 - body } else { body }
+    }
+
+    /// The world as the engine gets it. `pieces` come in where another body is, and are placed in its frame.
+    pub(crate) fn world(&self, world: &World, pieces: &[usize]) -> World {
+        let count = world.bodies.len();
+        let tell = |(id, body): (usize, &Body)| {
+            let reported = self.body(body);
+            if pieces.contains(&id) {
+                return Body { position: self.vector(body.position, [1, 0, 0]), ..reported };
+            }
+            reported
+        };
+        let mut bodies: Vec<Body> = world.bodies.iter().enumerate().map(tell).collect();
+        if self.reversed {
+            bodies.reverse();
+        }
+        if self.bystander {
+            bodies.push(bystander(world, self));
+        }
+        let pair = |pair: [usize; 2]| pair.map(|id| self.id(id, count));
+        World {
+            space: world.space,
+            gravity: self.vector(world.gravity, [1, 0, -2]),
+            duration: world.duration * self.time,
+            bounds: world.bounds.map(|bounds| {
+                let corners = [bounds.min, bounds.max].map(|corner| self.place(corner, 0.0));
+                Bounds { min: corners[0].min(corners[1]), max: corners[0].max(corners[1]) }
+            }),
+            materials: world
+                .materials
+                .iter()
+                .map(|material| Material { density: material.density * self.factor(-2, 1, 0), ..material.clone() })
+                .collect(),
+            pairs: world.pairs.clone(),
+            bodies,
+            joints: world.joints.iter().map(|joint| self.joint(joint, count)).collect(),
+            apart: world.apart.iter().map(|&ids| pair(ids)).collect(),
+            actions: world
+                .actions
+                .iter()
+                .map(|action| Action {
+                    at_time: action.at_time * self.time,
+                    body: self.id(action.body, count),
+                    effect: self.effect(&action.effect, action.at_time, count),
+                })
+                .collect(),
+        }
+    }
+
+    fn body(&self, body: &Body) -> Body {
+        let moves = self.boost != DVec2::ZERO && body.kind == BodyKind::Static;
+        Body {
+            kind: if moves { BodyKind::Kinematic } else { body.kind },
+            position: self.place(body.position, 0.0),
+            angle: handedness(self.turned) * body.angle,
+            velocity: self.velocity(body.velocity),
+            spin: handedness(self.turned) * body.spin * self.factor(0, 0, -1),
+            mass: body.mass * self.factor(0, 1, 0),
+            inertia: body.inertia * self.factor(2, 1, 0),
+            linear_damping: body.linear_damping * self.factor(0, 0, -1),
+            angular_damping: body.angular_damping * self.factor(0, 0, -1),
+            parts: body.parts.iter().map(|part| self.part(part)).collect(),
+            ..body.clone()
+        }
+    }
+
+    fn part(&self, part: &Part) -> Part {
+        let lies_along = matches!(part.shape, Shape::Capsule { .. }) && self.turned == Turned::Quarter;
+        Part {
+            shape: self.shape(&part.shape),
+            position: self.local(part.position),
+            angle: handedness(self.turned) * part.angle + if lies_along { std::f64::consts::FRAC_PI_2 } else { 0.0 },
+            ..part.clone()
+        }
+    }
+
+    fn shape(&self, shape: &Shape) -> Shape {
+        let corners = |points: &[DVec2]| {
+            let mut points: Vec<DVec2> = points.iter().map(|&point| self.local(point)).collect();
+            if self.turned == Turned::Mirrored {
+                // The sense of the corners stays what it was.
+                points.reverse();
+            }
+            points
+        };
+        match shape {
+            Shape::Disc(radius) => Shape::Disc(radius * self.length),
+            Shape::Box(size) if self.turned == Turned::Quarter => Shape::Box(DVec2::new(size.y, size.x) * self.length),
+            Shape::Box(size) => Shape::Box(*size * self.length),
+            Shape::Capsule { length, radius } => {
+                Shape::Capsule { length: length * self.length, radius: radius * self.length }
+            }
+            Shape::Polygon(points) => Shape::Polygon(corners(points)),
+            Shape::Polyline(points) => Shape::Polyline(corners(points)),
+            Shape::HalfPlane(normal) => Shape::HalfPlane(turned_vector(self.turned, *normal)),
+        }
+    }
+
+    fn joint(&self, joint: &Joint, count: usize) -> Joint {
+        let kind = match joint.kind {
+            JointKind::Spring { stiffness, damping } => JointKind::Spring {
+                stiffness: stiffness * self.factor(0, 1, -2),
+                damping: damping * self.factor(0, 1, -1),
+            },
+            JointKind::Hinge { limits } => JointKind::Hinge {
+                limits: limits
+                    .map(|[from, to]| if self.turned == Turned::Mirrored { [-to, -from] } else { [from, to] }),
+            },
+            JointKind::Slider { axis, limits } => JointKind::Slider {
+                axis: turned_vector(self.turned, axis),
+                limits: limits.map(|limits| limits.map(|limit| limit * self.length)),
+            },
+            JointKind::Rod | JointKind::Rope | JointKind::Weld => joint.kind,
+        };
+        Joint {
+            kind,
+            bodies: joint.bodies.map(|id| self.id(id, count)),
+            at: joint.at.map(|anchor| self.local(anchor)),
+            length: joint.length.map(|length| length * self.length),
+        }
+    }
+
+    /// An action that is done at a time of the scene.
+    pub(crate) fn effect(&self, effect: &Effect, time: f64, count: usize) -> Effect {
+        let point = |point: Option<DVec3>| point.map(|point| self.place(point, time));
+        match effect {
+            Effect::Impulse { impulse, point: at } => {
+                Effect::Impulse { impulse: self.vector(*impulse, [1, 1, -1]), point: point(*at) }
+            }
+            Effect::Force { force, point: at } => {
+                Effect::Force { force: self.vector(*force, [1, 1, -2]), point: point(*at) }
+            }
+            Effect::Torque(torque) => Effect::Torque(handedness(self.turned) * torque * self.factor(2, 1, -2)),
+            Effect::Velocity(velocity) => Effect::Velocity(self.velocity(*velocity)),
+            Effect::Spin(spin) => Effect::Spin(handedness(self.turned) * spin * self.factor(0, 0, -1)),
+            Effect::Place { position, angle } => {
+                Effect::Place { position: self.place(*position, time), angle: handedness(self.turned) * angle }
+            }
+            // The pieces are built in the frame of the body, whose turn they share.
+            Effect::Split(pieces) => Effect::Split(pieces.iter().map(|&id| self.id(id, count)).collect()),
+            Effect::Gravity(gravity) => Effect::Gravity(self.vector(*gravity, [1, 0, -2])),
+            Effect::Remove => Effect::Remove,
+            Effect::Add => Effect::Add,
+        }
+    }
+}
+
+/// A disc so far away that it touches nothing: aside, and as high as it can fall in the trial.
+fn bystander(world: &World, transform: &Transform) -> Body {
+    let reach = |body: &Body| {
+        let parts = body.parts.iter().map(|part| part.position.length() + part.shape.reach());
+        body.position.length() + parts.fold(0.0, f64::max)
+    };
+    let extent = world.bodies.iter().map(reach).fold(1.0, f64::max);
+    let fall = world.gravity.length() * world.duration * world.duration;
+    let up = if fall > 0.0 { -world.gravity.normalize() } else { DVec3::Y };
+    let radius = 0.5 * world.bodies.iter().map(Body::smallest_size).fold(f64::INFINITY, f64::min).min(extent);
+    let shape = Shape::Disc(radius);
+    let density = world.materials.first().map_or(1.0, |material| material.density);
+    let properties = shape_mass(&shape, density).unwrap_or_default();
+    let body = Body {
+        position: DVec3::new(ASIDE * extent, 0.0, 0.0) + up * (ASIDE * extent + fall),
+        mass: properties.mass,
+        inertia: properties.inertia,
+        parts: vec![Part::solid(shape, 0)],
+        ..Body::plain("bystander")
+    };
+    transform.body(&body)
+}
