@@ -5,7 +5,7 @@
 use ironspin_c_abi::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, STATE_NUMBERS, action_of, raw, status, world_of};
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{
-    BodyState, Contact, DVec3, Engine, EngineError, Frame, RayHit, SensorEvent, SensorEventKind, Shape, Token,
+    BodyState, Contact, DVec3, Engine, EngineError, Frame, PlaneShape, RayHit, SensorEvent, SensorEventKind, Token,
 };
 use serde_json::json;
 use std::ffi::{CStr, CString, c_char};
@@ -44,8 +44,8 @@ impl Handle {
 }
 
 fn state_numbers(state: &BodyState) -> [f64; STATE_NUMBERS] {
-    let (p, v) = (state.position, state.velocity);
-    [p.x, p.y, state.angle, v.x, v.y, state.spin.z]
+    let (p, v) = (state.pose.position, state.velocity);
+    [p.x, p.y, state.pose.angle, v.x, v.y, state.spin.z]
 }
 
 fn contact_numbers(contact: &Contact) -> [f64; CONTACT_NUMBERS] {
@@ -103,7 +103,7 @@ pub extern "C" fn ironspin_describe() -> *const c_char {
             "engine": {"name": info.name, "version": info.version},
             "spaces": [2],
             "scalar": info.scalar.word(),
-            "shapes": Shape::WORDS,
+            "shapes": PlaneShape::WORDS,
             "features": features,
             "options": options,
         });

@@ -1,7 +1,7 @@
 //! Worlds and actions as plain arrays.
 
 use crate::raw;
-use ironspin_model::{Body, BodyKind, Conditions, DVec2, DVec3, Effect, Joint, JointKind, Shape, World};
+use ironspin_model::{Body, BodyKind, Conditions, DVec2, DVec3, Effect, Joint, JointKind, PlaneShape, World};
 use std::ffi::CString;
 
 /// A world as plain arrays, and the arrays themselves.
@@ -63,14 +63,14 @@ impl Packed {
                 let first_part = parts.len() as u64;
                 for part in &body.parts {
                     let first_number = numbers.len() as u64;
-                    let shape = shape_numbers(&part.shape, &mut numbers);
+                    let shape = shape_numbers(part.shape.planar(), &mut numbers);
                     parts.push(raw::Part {
                         shape,
                         sensor: u32::from(part.sensor),
                         first_number,
                         number_count: numbers.len() as u64 - first_number,
-                        position: pair(part.position),
-                        angle: part.angle,
+                        position: pair(part.pose.xy()),
+                        angle: part.pose.angle,
                         material: part.material as u64,
                     });
                 }
@@ -78,10 +78,10 @@ impl Packed {
             })
             .collect();
         let joints: Vec<raw::Joint> = world.joints.iter().map(joint_row).collect();
-        let apart: Vec<u64> = world.apart.iter().flatten().map(|&id| id as u64).collect();
+        let apart: Vec<u64> = world.excluded_pairs.iter().flatten().map(|&id| id as u64).collect();
         let reported = raw::World {
             size: size_of::<raw::World>() as u64,
-            space: u32::from(world.space),
+            space: u32::from(world.dimension.number()),
             threads: u32::try_from(conditions.threads).unwrap_or(u32::MAX),
             seed: conditions.seed,
             gravity: flat(world.gravity),
@@ -92,7 +92,7 @@ impl Packed {
             part_count: parts.len() as u64,
             number_count: numbers.len() as u64,
             joint_count: joints.len() as u64,
-            apart_count: world.apart.len() as u64,
+            apart_count: world.excluded_pairs.len() as u64,
             materials: materials.as_ptr(),
             pairs: pairs.as_ptr(),
             bodies: bodies.as_ptr(),
@@ -121,29 +121,29 @@ impl Packed {
 }
 
 /// Kind of a shape; its numbers are put to the others.
-fn shape_numbers(shape: &Shape, numbers: &mut Vec<f64>) -> u32 {
+fn shape_numbers(shape: &PlaneShape, numbers: &mut Vec<f64>) -> u32 {
     match shape {
-        Shape::Disc(radius) => {
+        PlaneShape::Disc(radius) => {
             numbers.push(*radius);
             0
         }
-        Shape::Box(size) => {
+        PlaneShape::Box(size) => {
             numbers.extend(pair(*size));
             1
         }
-        Shape::Polygon(corners) => {
+        PlaneShape::Polygon(corners) => {
             numbers.extend(corners.iter().flat_map(|&corner| pair(corner)));
             2
         }
-        Shape::Capsule { length, radius } => {
+        PlaneShape::Capsule { length, radius } => {
             numbers.extend([*length, *radius]);
             3
         }
-        Shape::Polyline(points) => {
+        PlaneShape::Polyline(points) => {
             numbers.extend(points.iter().flat_map(|&point| pair(point)));
             4
         }
-        Shape::HalfPlane(normal) => {
+        PlaneShape::HalfPlane(normal) => {
             numbers.extend(pair(*normal));
             5
         }
@@ -159,16 +159,16 @@ fn body_row(body: &Body, name: *const std::ffi::c_char, first_part: u64) -> raw:
             BodyKind::Dynamic => 2,
         },
         fixed_turn: u32::from(body.fixed_turn),
-        swept: u32::from(body.swept),
+        swept: u32::from(body.ccd),
         absent: u32::from(body.absent),
         layers: body.layers,
-        meets: body.meets,
-        position: flat(body.position),
-        angle: body.angle,
+        meets: body.collision_mask,
+        position: flat(body.pose.position),
+        angle: body.pose.angle,
         velocity: flat(body.velocity),
-        spin: body.spin,
+        spin: body.spin.z,
         mass: body.mass,
-        inertia: body.inertia,
+        inertia: body.inertia.zz(),
         linear_damping: body.linear_damping,
         angular_damping: body.angular_damping,
         gravity_factor: body.gravity_factor,
@@ -178,12 +178,12 @@ fn body_row(body: &Body, name: *const std::ffi::c_char, first_part: u64) -> raw:
 }
 
 fn joint_row(joint: &Joint) -> raw::Joint {
-    let [a, b] = joint.at;
+    let [a, b] = joint.frames.map(|frame| frame.anchor);
     let (kind, stiffness, damping, axis, limits) = match joint.kind {
         JointKind::Rod => (0, 0.0, 0.0, DVec2::ZERO, None),
         JointKind::Spring { stiffness, damping } => (1, stiffness, damping, DVec2::ZERO, None),
         JointKind::Hinge { limits } => (2, 0.0, 0.0, DVec2::ZERO, limits),
-        JointKind::Slider { axis, limits } => (3, 0.0, 0.0, axis, limits),
+        JointKind::Slider { limits } => (3, 0.0, 0.0, joint.frames[0].axis.truncate(), limits),
         JointKind::Weld => (4, 0.0, 0.0, DVec2::ZERO, None),
         JointKind::Rope => (5, 0.0, 0.0, DVec2::ZERO, None),
     };
@@ -219,10 +219,10 @@ impl PackedAction {
         let (kind, vector, number) = match effect {
             Effect::Impulse { impulse, .. } => (0, *impulse, 0.0),
             Effect::Force { force, .. } => (1, *force, 0.0),
-            Effect::Torque(torque) => (2, DVec3::ZERO, *torque),
+            Effect::Torque(torque) => (2, DVec3::ZERO, torque.z),
             Effect::Velocity(velocity) => (3, *velocity, 0.0),
-            Effect::Spin(spin) => (4, DVec3::ZERO, *spin),
-            Effect::Place { position, angle } => (5, *position, *angle),
+            Effect::Spin(spin) => (4, DVec3::ZERO, spin.z),
+            Effect::Place(pose) => (5, pose.position, pose.angle),
             Effect::Remove => (6, DVec3::ZERO, 0.0),
             Effect::Add => (7, DVec3::ZERO, 0.0),
             Effect::Split(_) => (8, DVec3::ZERO, 0.0),

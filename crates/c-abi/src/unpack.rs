@@ -3,8 +3,8 @@
 
 use crate::raw;
 use ironspin_model::{
-    Body, BodyKind, Conditions, DVec2, DVec3, Effect, Joint, JointKind, Material, PairMaterial, Part, Shape, Timestep,
-    World,
+    Body, BodyKind, Conditions, DQuat, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind,
+    Material, PairMaterial, Part, PlaneShape, Pose, Timestep, World, about_z,
 };
 use std::ffi::{CStr, c_char};
 
@@ -62,7 +62,8 @@ pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), Str
         })
         .collect::<Result<Vec<_>, String>>()?;
     let world = World {
-        space: u8::try_from(reported.space).map_err(|_| "a space of many dimensions")?,
+        dimension: Dimension::of_number(u64::from(reported.space))
+            .ok_or("a world of neither two nor three dimensions")?,
         gravity: space(reported.gravity),
         materials: unsafe { list(reported.materials, reported.material_count) }
             .iter()
@@ -81,12 +82,12 @@ pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), Str
                 restitution: row.restitution,
             })
             .collect(),
-        bodies,
         joints: unsafe { list(reported.joints, reported.joint_count) }
             .iter()
-            .map(joint_of)
+            .map(|row| joint_of(row, &bodies))
             .collect::<Result<_, _>>()?,
-        apart: unsafe { list(reported.apart, 2 * reported.apart_count) }
+        bodies,
+        excluded_pairs: unsafe { list(reported.apart, 2 * reported.apart_count) }
             .chunks_exact(2)
             .map(|pair| [pair[0] as usize, pair[1] as usize])
             .collect(),
@@ -103,18 +104,17 @@ fn part_of(row: &raw::Part, numbers: &[f64]) -> Result<Part, String> {
     let numbers = numbers.get(first..first + row.number_count as usize).ok_or("numbers beyond the list")?;
     let points = || numbers.chunks_exact(2).map(|point| DVec2::new(point[0], point[1])).collect();
     let shape = match (row.shape, numbers) {
-        (0, &[radius]) => Shape::Disc(radius),
-        (1, &[width, height]) => Shape::Box(DVec2::new(width, height)),
-        (2, _) => Shape::Polygon(points()),
-        (3, &[length, radius]) => Shape::Capsule { length, radius },
-        (4, _) => Shape::Polyline(points()),
-        (5, &[x, y]) => Shape::HalfPlane(DVec2::new(x, y)),
+        (0, &[radius]) => PlaneShape::Disc(radius),
+        (1, &[width, height]) => PlaneShape::Box(DVec2::new(width, height)),
+        (2, _) => PlaneShape::Polygon(points()),
+        (3, &[length, radius]) => PlaneShape::Capsule { length, radius },
+        (4, _) => PlaneShape::Polyline(points()),
+        (5, &[x, y]) => PlaneShape::HalfPlane(DVec2::new(x, y)),
         (kind, numbers) => return Err(format!("a shape of kind {kind} with {} numbers", numbers.len())),
     };
     Ok(Part {
-        shape,
-        position: plane(row.position),
-        angle: row.angle,
+        shape: shape.into(),
+        pose: Pose::flat(plane(row.position), row.angle),
         material: row.material as usize,
         sensor: row.sensor != 0,
     })
@@ -129,40 +129,43 @@ fn body_of(row: &raw::Body, name: String, parts: Vec<Part>) -> Result<Body, Stri
             2 => BodyKind::Dynamic,
             other => return Err(format!("a body of kind {other}")),
         },
-        position: space(row.position),
-        angle: row.angle,
+        pose: Pose::planar(space(row.position), row.angle),
         velocity: space(row.velocity),
-        spin: row.spin,
+        spin: about_z(row.spin),
         mass: row.mass,
-        inertia: row.inertia,
+        inertia: Inertia::planar(row.inertia),
         gravity_factor: row.gravity_factor,
         linear_damping: row.linear_damping,
         angular_damping: row.angular_damping,
         fixed_turn: row.fixed_turn != 0,
-        swept: row.swept != 0,
+        ccd: row.swept != 0,
         layers: row.layers,
-        meets: row.meets,
+        collision_mask: row.meets,
         absent: row.absent != 0,
         parts,
     })
 }
 
-fn joint_of(row: &raw::Joint) -> Result<Joint, String> {
+fn joint_of(row: &raw::Joint, bodies: &[Body]) -> Result<Joint, String> {
     let limits = (row.has_limits != 0).then_some(row.limits);
     let kind = match row.kind {
         0 => JointKind::Rod,
         1 => JointKind::Spring { stiffness: row.stiffness, damping: row.damping },
         2 => JointKind::Hinge { limits },
-        3 => JointKind::Slider { axis: plane(row.axis), limits },
+        3 => JointKind::Slider { limits },
         4 => JointKind::Weld,
         5 => JointKind::Rope,
         other => return Err(format!("a joint of kind {other}")),
     };
     let [ax, ay, bx, by] = row.anchors;
+    let ids = row.bodies.map(|id| id as usize);
+    // A wrong id is for the engine to refuse.
+    let rotations = ids.map(|id| bodies.get(id).map_or(DQuat::IDENTITY, |body| body.pose.rotation));
+    let axis = if row.kind == 3 { space(row.axis) } else { DVec3::Z };
     Ok(Joint {
         kind,
-        bodies: row.bodies.map(|id| id as usize),
-        at: [DVec2::new(ax, ay), DVec2::new(bx, by)],
+        bodies: ids,
+        frames: JointFrame::pair([space([ax, ay]), space([bx, by])], axis, rotations),
         length: (row.has_length != 0).then_some(row.length),
     })
 }
@@ -179,10 +182,10 @@ pub unsafe fn action_of(reported: &raw::Action) -> Result<(usize, Effect), Strin
     let effect = match reported.kind {
         0 => Effect::Impulse { impulse: vector, point },
         1 => Effect::Force { force: vector, point },
-        2 => Effect::Torque(reported.number),
+        2 => Effect::Torque(about_z(reported.number)),
         3 => Effect::Velocity(vector),
-        4 => Effect::Spin(reported.number),
-        5 => Effect::Place { position: vector, angle: reported.number },
+        4 => Effect::Spin(about_z(reported.number)),
+        5 => Effect::Place(Pose::planar(vector, reported.number)),
         6 => Effect::Remove,
         7 => Effect::Add,
         // The caller guarantees it.
@@ -208,38 +211,36 @@ mod tests {
         ];
         world.pairs = vec![PairMaterial { between: [1, 0], friction: 0.2, restitution: 0.4 }];
         let shapes = [
-            Shape::Disc(0.5),
-            Shape::Box(DVec2::new(1.0, 2.0)),
-            Shape::Polygon(vec![DVec2::ZERO, DVec2::X, DVec2::Y]),
-            Shape::Capsule { length: 1.5, radius: 0.25 },
-            Shape::Polyline(vec![DVec2::ZERO, DVec2::X, DVec2::ONE]),
-            Shape::HalfPlane(DVec2::Y),
+            PlaneShape::Disc(0.5),
+            PlaneShape::Box(DVec2::new(1.0, 2.0)),
+            PlaneShape::Polygon(vec![DVec2::ZERO, DVec2::X, DVec2::Y]),
+            PlaneShape::Capsule { length: 1.5, radius: 0.25 },
+            PlaneShape::Polyline(vec![DVec2::ZERO, DVec2::X, DVec2::ONE]),
+            PlaneShape::HalfPlane(DVec2::Y),
         ];
         for (number, shape) in shapes.into_iter().enumerate() {
             let parts = vec![
                 Part {
-                    position: DVec2::new(0.1, 0.2),
-                    angle: 0.3,
+                    pose: Pose::flat(DVec2::new(0.1, 0.2), 0.3),
                     sensor: number == 1,
                     ..Part::solid(shape, number % 2)
                 },
-                Part::solid(Shape::Disc(0.125), 0),
+                Part::solid(PlaneShape::Disc(0.125), 0),
             ];
             world.bodies.push(Body {
                 kind: [BodyKind::Static, BodyKind::Kinematic, BodyKind::Dynamic][number % 3],
-                position: DVec3::new(number as f64, -1.0, 0.0),
-                angle: 0.25,
+                pose: Pose::planar(DVec3::new(number as f64, -1.0, 0.0), 0.25),
                 velocity: DVec3::new(1.0, 2.0, 0.0),
-                spin: 3.0,
+                spin: about_z(3.0),
                 mass: 4.0,
-                inertia: 5.0,
+                inertia: Inertia::planar(5.0),
                 gravity_factor: 0.5,
                 linear_damping: 0.1,
                 angular_damping: 0.2,
                 fixed_turn: number == 2,
-                swept: number == 3,
+                ccd: number == 3,
                 layers: 6,
-                meets: 9,
+                collision_mask: 9,
                 absent: number == 4,
                 parts,
                 ..Body::plain(format!("körper[{number}]"))
@@ -249,7 +250,7 @@ mod tests {
             JointKind::Rod,
             JointKind::Spring { stiffness: 7.0, damping: 0.5 },
             JointKind::Hinge { limits: Some([-1.0, 1.0]) },
-            JointKind::Slider { axis: DVec2::X, limits: None },
+            JointKind::Slider { limits: None },
             JointKind::Weld,
             JointKind::Rope,
         ];
@@ -259,11 +260,15 @@ mod tests {
             .map(|(number, kind)| Joint {
                 kind,
                 bodies: [number, (number + 1) % 6],
-                at: [DVec2::new(0.1, 0.2), DVec2::new(0.3, 0.4)],
+                frames: JointFrame::pair(
+                    [DVec3::new(0.1, 0.2, 0.0), DVec3::new(0.3, 0.4, 0.0)],
+                    if matches!(kind, JointKind::Slider { .. }) { DVec3::X } else { DVec3::Z },
+                    [0, 1].map(|id: usize| world.bodies[id].pose.rotation),
+                ),
                 length: (number == 0).then_some(2.5),
             })
             .collect();
-        world.apart = vec![[0, 1], [5, 2]];
+        world.excluded_pairs = vec![[0, 1], [5, 2]];
         world
     }
 
@@ -287,10 +292,10 @@ mod tests {
         for effect in [
             Effect::Impulse { impulse: vector, point },
             Effect::Force { force: vector, point: None },
-            Effect::Torque(1.5),
+            Effect::Torque(about_z(1.5)),
             Effect::Velocity(vector),
-            Effect::Spin(2.5),
-            Effect::Place { position: vector, angle: 0.5 },
+            Effect::Spin(about_z(2.5)),
+            Effect::Place(Pose::planar(vector, 0.5)),
             Effect::Remove,
             Effect::Add,
             Effect::Split(vec![4, 9]),

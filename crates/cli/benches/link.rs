@@ -7,7 +7,7 @@
 
 use ironspin_lab::{GridOrder, TrialPlan, plan_grid};
 use ironspin_link::{EngineSpec, ProcessLimits};
-use ironspin_model::{BodyKind, DVec3, Engine};
+use ironspin_model::{BodyKind, DVec3, Engine, about_z};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::Arc;
@@ -83,9 +83,9 @@ fn flight() -> TrialPlan {
     }
     for (number, body) in world.bodies.iter_mut().enumerate() {
         let (row, column) = (number / 40, number % 40);
-        body.position = DVec3::new(10.0 * column as f64, 10.0 * row as f64, 0.0);
+        body.pose.position = DVec3::new(10.0 * column as f64, 10.0 * row as f64, 0.0);
         body.velocity = DVec3::new(0.013 * row as f64, 0.017 * column as f64, 0.0);
-        body.spin = 0.1;
+        body.spin = about_z(0.1);
     }
     world.gravity = DVec3::ZERO;
     plan.setup = Arc::new(setup);

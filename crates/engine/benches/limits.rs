@@ -13,7 +13,7 @@ mod worlds;
 mod yard;
 
 use ironspin_engine::Builtin;
-use ironspin_model::{DVec2, DVec3, Effect, Engine, Shape, World};
+use ironspin_model::{DVec2, DVec3, Effect, Engine, PlaneShape, Pose, World, about_z};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
@@ -147,7 +147,7 @@ fn free(count: usize) -> World {
     for i in 0..count {
         let mut body = solid(square(1.0), (i % columns) as f64 * 1.58, (i / columns) as f64 * 1.58);
         body.velocity = DVec3::new(1e-4 * (i % 7) as f64, 0.01, 0.0);
-        body.spin = 1e-5 * (i % 11) as f64;
+        body.spin = about_z(1e-5 * (i % 11) as f64);
         world.bodies.push(body);
     }
     world
@@ -181,7 +181,7 @@ impl Crowd {
 
     fn world(&self) -> World {
         let mut world = world(0.0, 0.5, 0.0);
-        world.bodies = self.places.iter().map(|place| solid(Shape::Disc(0.5), place.x, place.y)).collect();
+        world.bodies = self.places.iter().map(|place| solid(PlaneShape::Disc(0.5), place.x, place.y)).collect();
         world
     }
 
@@ -195,7 +195,7 @@ impl Crowd {
                     place[axis] += 2.0 * way[axis];
                 }
             }
-            engine.act(body, &Effect::Place { position: place.extend(0.0), angle: 0.0 }).expect("a place");
+            engine.act(body, &Effect::Place(Pose::flat(*place, 0.0))).expect("a place");
         }
     }
 }
@@ -278,7 +278,7 @@ fn pile_step(count: usize, threads: usize) -> f64 {
     world.bodies.push(floor());
     let columns = (count as f64).sqrt() as usize * 2;
     for i in 0..count {
-        let shape = if i % 2 == 0 { square(0.9) } else { Shape::Disc(0.45) };
+        let shape = if i % 2 == 0 { square(0.9) } else { PlaneShape::Disc(0.45) };
         let shift = 0.05 * ((i / columns) % 3) as f64;
         world.bodies.push(solid(shape, (i % columns) as f64 + shift, 0.5 + (i / columns) as f64));
     }

@@ -11,7 +11,7 @@ mod worlds;
 #[path = "../tests/engine/yard.rs"]
 mod yard;
 
-use ironspin_model::{DVec2, Engine, Shape, World};
+use ironspin_model::{DVec2, Engine, PlaneShape, World};
 use std::time::Instant;
 use worlds::{
     Dice, G, bar_pendulum, blocks, gas, heap, integration_error, passed, period, pyramid, range, rest, slid,
@@ -73,7 +73,7 @@ fn piles() {
     println!("| world | seconds | rms / (g dt) | bound | creep, edges/s | bound |\n|---|---|---|---|---|---|");
     let mut heavy = stack(2);
     heavy.bodies[2].mass *= 1000.0;
-    heavy.bodies[2].inertia *= 1000.0;
+    heavy.bodies[2].inertia.0 *= 1000.0;
     for (name, world, seconds) in [
         ("stack of 20 boxes", stack(20), 60.0),
         ("pyramid of base 20", pyramid(20), 60.0),
@@ -168,7 +168,7 @@ fn shots() {
 
 /// The steepest slope on which a block still holds, found by halving.
 fn threshold(friction: f64) -> f64 {
-    let block = || Shape::Box(DVec2::new(1.0, 0.5));
+    let block = || PlaneShape::Box(DVec2::new(1.0, 0.5));
     let (mut holds, mut slips) = (0.0, 1.4);
     for _ in 0..16 {
         let middle = 0.5 * (holds + slips);
@@ -187,7 +187,7 @@ fn friction_and_joints() {
         row(&format!("slope at which a block slips, friction {friction}"), threshold(friction), friction, "0.5 %");
     }
     let angle = 0.3_f64;
-    let way = slid(angle, 0.8, Shape::Disc(0.5), 0.5, "", 2.0);
+    let way = slid(angle, 0.8, PlaneShape::Disc(0.5), 0.5, "", 2.0);
     row("acceleration of a rolling disc, m/s2", way / 2.0, 2.0 / 3.0 * G * angle.sin(), "0.5 %");
     let (amplitude, mass, inertia) = (0.1_f64, 0.1, 0.1 * 1.01 / 12.0);
     let small = std::f64::consts::TAU * ((inertia + mass * 0.25) / (mass * G * 0.5)).sqrt();

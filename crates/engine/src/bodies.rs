@@ -5,7 +5,7 @@ use crate::scalar::Real;
 use crate::shape::{Piece, pieces_of_part};
 use crate::tolerance::SLACK;
 use crate::vector::{Pose, Rotation, Vec2};
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, EngineError, Shape, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, EngineError, PlaneShape, World};
 
 /// Most corners of a polygon.
 const CORNER_LIMIT: usize = 32;
@@ -141,12 +141,21 @@ fn positive<R: Real>(x: f64) -> bool {
 /// What is wrong with a body, if anything.
 fn complaint<R: Real>(body: &Body, world: &World) -> Option<&'static str> {
     let dynamic = body.kind == BodyKind::Dynamic;
-    if dynamic && !(positive::<R>(body.mass) && (body.fixed_turn || positive::<R>(body.inertia))) {
+    if dynamic && !(positive::<R>(body.mass) && (body.fixed_turn || positive::<R>(body.inertia.zz()))) {
         return Some("a mass or inertia that is not positive and finite");
     }
-    let (p, v) = (body.position, body.velocity);
-    let numbers =
-        [p.x, p.y, body.angle, v.x, v.y, body.spin, body.gravity_factor, body.linear_damping, body.angular_damping];
+    let (p, v) = (body.pose.position, body.velocity);
+    let numbers = [
+        p.x,
+        p.y,
+        body.pose.angle,
+        v.x,
+        v.y,
+        body.spin.z,
+        body.gravity_factor,
+        body.linear_damping,
+        body.angular_damping,
+    ];
     if numbers.iter().any(|&x| !x.is_finite() || !(R::of(x).abs() < R::INFINITY)) {
         return Some("a position, velocity or factor that is not finite");
     }
@@ -162,24 +171,24 @@ fn complaint<R: Real>(body: &Body, world: &World) -> Option<&'static str> {
     if dynamic && body.parts.iter().any(|part| part.shape.static_only() && !part.sensor) {
         return Some("a half-plane or polyline, which only a static body may have");
     }
-    if body.parts.iter().any(|part| !(part.position.is_finite() && part.angle.is_finite())) {
+    if body.parts.iter().any(|part| !(part.pose.xy().is_finite() && part.pose.angle.is_finite())) {
         return Some("a part at a place that is not finite");
     }
-    body.parts.iter().find_map(|part| shape_complaint::<R>(&part.shape))
+    body.parts.iter().find_map(|part| shape_complaint::<R>(part.shape.planar()))
 }
 
-fn shape_complaint<R: Real>(shape: &Shape) -> Option<&'static str> {
+fn shape_complaint<R: Real>(shape: &PlaneShape) -> Option<&'static str> {
     let sound = match shape {
-        Shape::Disc(radius) => positive::<R>(*radius),
-        Shape::Box(size) => positive::<R>(size.x) && positive::<R>(size.y),
-        Shape::Capsule { length, radius } => positive::<R>(*length) && positive::<R>(*radius),
-        Shape::HalfPlane(normal) => normal.is_finite() && (normal.length() - 1.0).abs() < 1e-6,
-        Shape::Polyline(points) => {
+        PlaneShape::Disc(radius) => positive::<R>(*radius),
+        PlaneShape::Box(size) => positive::<R>(size.x) && positive::<R>(size.y),
+        PlaneShape::Capsule { length, radius } => positive::<R>(*length) && positive::<R>(*radius),
+        PlaneShape::HalfPlane(normal) => normal.is_finite() && (normal.length() - 1.0).abs() < 1e-6,
+        PlaneShape::Polyline(points) => {
             points.len() >= 2
                 && points.iter().all(|p| p.is_finite())
                 && points.windows(2).all(|ends| ends[0] != ends[1])
         }
-        Shape::Polygon(corners) => return polygon_complaint(corners),
+        PlaneShape::Polygon(corners) => return polygon_complaint(corners),
     };
     (!sound).then_some("a part without a sound size")
 }
@@ -241,16 +250,16 @@ impl<R: Real> Bodies<R> {
         self.moved = true;
         self.pieces_of.push(first..self.pieces.len());
         // Never a negative zero, which the first turn by nothing would lose.
-        let angle = R::of(body.angle) + R::ZERO;
-        self.position.push(Vec2::of(body.position.truncate()));
+        let angle = R::of(body.pose.angle) + R::ZERO;
+        self.position.push(Vec2::of(body.pose.position.truncate()));
         self.axes.push(Rotation::by(angle));
         self.angle.push(angle);
         let still = body.kind == BodyKind::Static;
-        let motion = Motion { linear: Vec2::of(body.velocity.truncate()), spin: R::of(body.spin) };
+        let motion = Motion { linear: Vec2::of(body.velocity.truncate()), spin: R::of(body.spin.z) };
         self.motion.push(if still { Motion::default() } else { motion });
         self.inverse.push(Inverse {
             mass: if dynamic { R::ONE / R::of(body.mass) } else { R::ZERO },
-            inertia: if dynamic && !body.fixed_turn { R::ONE / R::of(body.inertia) } else { R::ZERO },
+            inertia: if dynamic && !body.fixed_turn { R::ONE / R::of(body.inertia.zz()) } else { R::ZERO },
         });
         let factor = if dynamic { R::of(body.gravity_factor) } else { R::ZERO };
         self.traits.push(BodyTraits {
@@ -259,8 +268,8 @@ impl<R: Real> Bodies<R> {
             linear_damping: if dynamic { R::of(body.linear_damping) } else { R::ZERO },
             angular_damping: if dynamic { R::of(body.angular_damping) } else { R::ZERO },
             layers: body.layers,
-            meets: body.meets,
-            marked: body.swept,
+            meets: body.collision_mask,
+            marked: body.ccd,
         });
         let fall = Vec2::of(gravity.truncate()) * factor;
         self.fall.push(fall);
@@ -361,7 +370,7 @@ impl<R: Real> Bodies<R> {
 fn apart_pairs(world: &World) -> Result<Vec<(usize, usize)>, EngineError> {
     let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
     let mut pairs: Vec<(usize, usize)> =
-        world.apart.iter().copied().chain(joined).map(|[a, b]| (a.min(b), a.max(b))).collect();
+        world.excluded_pairs.iter().copied().chain(joined).map(|[a, b]| (a.min(b), a.max(b))).collect();
     if pairs.iter().any(|&(_, b)| b >= world.bodies.len()) {
         return Err(EngineError::BadWorld { why: "a pair of bodies that are not both there".to_owned() });
     }

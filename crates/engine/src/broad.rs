@@ -185,7 +185,7 @@ fn beside_planes<R: Real, S: Real>(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{Body, BodyKind, DVec2, DVec3, Material, Part, Shape, World};
+    use ironspin_model::{Body, BodyKind, DVec2, DVec3, Inertia, Material, Part, PlaneShape, Pose, World};
     use proptest::prelude::*;
 
     fn yard(places: &[(f64, f64, f64)]) -> Bodies<f64> {
@@ -193,15 +193,15 @@ mod tests {
         world.materials.push(Material { name: "iron".into(), density: 1.0, friction: 0.5, restitution: 0.0 });
         world.bodies.push(Body {
             kind: BodyKind::Static,
-            parts: vec![Part::solid(Shape::HalfPlane(DVec2::Y), 0)],
+            parts: vec![Part::solid(PlaneShape::HalfPlane(DVec2::Y), 0)],
             ..Body::plain("floor")
         });
         for &(x, y, size) in places {
             world.bodies.push(Body {
-                position: DVec3::new(x, y, 0.0),
+                pose: Pose::at(DVec3::new(x, y, 0.0)),
                 mass: 1.0,
-                inertia: 1.0,
-                parts: vec![Part::solid(Shape::Box(DVec2::new(size, 0.5 * size)), 0)],
+                inertia: Inertia::planar(1.0),
+                parts: vec![Part::solid(PlaneShape::Box(DVec2::new(size, 0.5 * size)), 0)],
                 ..Body::plain("box")
             });
         }

@@ -10,8 +10,8 @@ use crate::sweep::Impact;
 use crate::tolerance::{TOUCH, TOUCH_SINGLE};
 use crate::vector::Vec2;
 use ironspin_model::{
-    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Effect, Engine, EngineError, EngineInfo, FEATURES, Frame,
-    FrameSink, RayHit, Scalar, SensorEvent, Token, World,
+    Action, BodyKind, BodyState, Conditions, Contact, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo,
+    FEATURES, Frame, FrameSink, RayHit, Scalar, SensorEvent, Token, World,
 };
 
 /// The built-in engine.
@@ -112,6 +112,7 @@ impl Engine for Builtin {
                 (SolverKind::Event, _) | (_, Precision::F64) => Scalar::F64,
                 (_, Precision::F32) => Scalar::F32,
             },
+            spaces: Dimension::PLANE_ONLY.to_vec(),
             // The event solver does less and says so when it builds.
             features: FEATURES
                 .iter()
@@ -122,8 +123,9 @@ impl Engine for Builtin {
     }
 
     fn build(&mut self, world: &World, conditions: &Conditions) -> Result<(), EngineError> {
-        if world.space != 2 {
-            return Err(EngineError::Unsupported { feature: format!("space {}", world.space) });
+        match world.dimension {
+            Dimension::Plane => {}
+            Dimension::Space => return Err(EngineError::Unsupported { feature: "space 3".to_owned() }),
         }
         self.running = None;
         self.saved.clear();
@@ -142,7 +144,7 @@ impl Engine for Builtin {
             (_, Precision::F32) => Core::Single(Box::new(Simulation::new(world, settings, TOUCH_SINGLE, threads)?)),
         };
         let mut running = Running {
-            frame: Frame { step: 0, time: 0.0, bodies: Vec::new(), contacts: Vec::new(), events: Vec::new() },
+            frame: Frame::default(),
             actions: world.actions.clone(),
             next_action: 0,
             moving: world.bodies.iter().map(|body| body.kind != BodyKind::Static || body.absent).collect(),
@@ -244,7 +246,7 @@ impl Core {
     /// Does an action, or what a fault makes of it.
     fn observe_query(&mut self, body: usize, effect: &Effect, injector: Option<&FaultInjector>) {
         let Some(injector) = injector else { return self.act(body, effect) };
-        let centre = self.state(body).position;
+        let centre = self.state(body).pose.position;
         if let Some(effect) = injector.effect(effect, centre) {
             self.act(body, &effect);
         }

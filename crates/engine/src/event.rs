@@ -260,8 +260,8 @@ impl EventWorld {
                 self.bodies.motion[body] = self.bodies.motion[body].plus(inverse.kick(arm, flat(impulse)));
             }
             Effect::Velocity(velocity) => self.bodies.motion[body].linear = flat(velocity),
-            Effect::Spin(spin) => self.bodies.motion[body].spin = *spin,
-            Effect::Place { position, angle } => self.bodies.place(body, flat(position), *angle),
+            Effect::Spin(spin) => self.bodies.motion[body].spin = spin.z,
+            Effect::Place(pose) => self.bodies.place(body, flat(&pose.position), pose.angle),
             Effect::Remove => self.bodies.present[body] = false,
             Effect::Add => self.bodies.present[body] = true,
             Effect::Gravity(gravity) => self.bodies.set_gravity(flat(gravity)),

@@ -96,7 +96,7 @@ fn numbers(vector: __m256d) -> [f64; 4] {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{Body, DVec3, Material, Part, Shape, World};
+    use ironspin_model::{Body, DVec3, Inertia, Material, Part, PlaneShape, Pose, World, about_z};
 
     /// Blocks and single bodies give the same bits, whether all fall alike or not.
     #[test]
@@ -107,13 +107,13 @@ mod tests {
             for i in 0..11 {
                 let share = f64::from(i);
                 world.bodies.push(Body {
-                    position: DVec3::new(share / 3.0, -share / 7.0, 0.0),
+                    pose: Pose::at(DVec3::new(share / 3.0, -share / 7.0, 0.0)),
                     velocity: DVec3::new(0.1 * share, 1.0 / (share + 1.0), 0.0),
-                    spin: if i % 3 == 0 { 0.0 } else { -share / 9.0 },
+                    spin: if i % 3 == 0 { about_z(0.0) } else { about_z(-share / 9.0) },
                     gravity_factor: if alike { 1.0 } else { share / 5.0 },
                     mass: 1.0,
-                    inertia: 1.0,
-                    parts: vec![Part::solid(Shape::Disc(0.5), 0)],
+                    inertia: Inertia::planar(1.0),
+                    parts: vec![Part::solid(PlaneShape::Disc(0.5), 0)],
                     ..Body::plain("rivet")
                 });
             }

@@ -68,7 +68,7 @@ impl<R: Real> Forces<R> {
     pub(crate) fn new(world: &World, bodies: &Bodies<R>) -> Self {
         let springs = world.joints.iter().filter_map(|joint| match joint.kind {
             JointKind::Spring { stiffness, damping } => {
-                let at = joint.at.map(Vec2::of);
+                let at = joint.frames.map(|frame| Vec2::of(frame.anchor.truncate()));
                 let anchor = |k: usize| bodies.pose(joint.bodies[k]).point(at[k]);
                 let length = joint.length.map_or_else(|| (anchor(1) - anchor(0)).length(), R::of);
                 Some(Spring { bodies: joint.bodies, at, length, stiffness: R::of(stiffness), damping: R::of(damping) })

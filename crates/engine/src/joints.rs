@@ -172,7 +172,7 @@ fn limit<R: Real>(
 impl<R: Real> Joints<R> {
     pub(crate) fn new(world: &World, bodies: &Bodies<R>) -> Self {
         let list = world.joints.iter().filter_map(|joint| {
-            let at = joint.at.map(Vec2::of);
+            let at = joint.frames.map(|frame| Vec2::of(frame.anchor.truncate()));
             let anchor = |k: usize| bodies.pose(joint.bodies[k]).point(at[k]);
             let length = joint.length.map_or_else(|| (anchor(1) - anchor(0)).length(), R::of);
             let scalars = |limits: Option<[f64; 2]>| limits.map(|ends| ends.map(R::of));
@@ -181,7 +181,9 @@ impl<R: Real> Joints<R> {
                 JointKind::Rope => Kind::Rope { length },
                 JointKind::Spring { .. } => return None,
                 JointKind::Hinge { limits } => Kind::Hinge { limits: scalars(limits) },
-                JointKind::Slider { axis, limits } => Kind::Slider { axis: Vec2::of(axis), limits: scalars(limits) },
+                JointKind::Slider { limits } => {
+                    Kind::Slider { axis: Vec2::of(joint.frames[0].axis.truncate()), limits: scalars(limits) }
+                }
                 JointKind::Weld => Kind::Weld,
             };
             let turn = bodies.angle[joint.bodies[1]] - bodies.angle[joint.bodies[0]];

@@ -2,7 +2,7 @@
 
 use crate::scalar::Real;
 use crate::vector::{Pose, Rotation, Vec2};
-use ironspin_model::{DVec2, Part, Shape};
+use ironspin_model::{DVec2, Part, PlaneShape};
 
 /// A convex polygon with rounded rim: all points within `radius` of the hull of `corners`. One corner is a disc, two are a
 /// capsule or, without a radius, a segment.
@@ -105,11 +105,11 @@ impl<R: Real> Convex<R> {
 
 /// The pieces of a part: one, or for a polyline one a segment.
 pub(crate) fn pieces_of_part<R: Real>(body: usize, number: usize, part: &Part) -> Vec<Piece<R>> {
-    let place = Pose { position: Vec2::of(part.position), rotation: Rotation::by(R::of(part.angle)) };
+    let place = Pose { position: Vec2::of(part.pose.xy()), rotation: Rotation::by(R::of(part.pose.angle)) };
     let placed = |points: &[DVec2]| -> Vec<Vec2<R>> { points.iter().map(|&p| place.point(Vec2::of(p))).collect() };
-    let forms = match &part.shape {
-        Shape::Disc(radius) => vec![Form::Convex(Convex::new(vec![place.position], R::of(*radius)))],
-        Shape::Box(size) => {
+    let forms = match part.shape.planar() {
+        PlaneShape::Disc(radius) => vec![Form::Convex(Convex::new(vec![place.position], R::of(*radius)))],
+        PlaneShape::Box(size) => {
             let (x, y) = (R::of(0.5 * size.x), R::of(0.5 * size.y));
             let corners = [(-x, -y), (x, -y), (x, y), (-x, y)].map(|(x, y)| place.point(Vec2::new(x, y)));
             let sides = [(R::ZERO, -R::ONE), (R::ONE, R::ZERO), (R::ZERO, R::ONE), (-R::ONE, R::ZERO)];
@@ -118,7 +118,7 @@ pub(crate) fn pieces_of_part<R: Real>(body: usize, number: usize, part: &Part) -
             convex.normals = sides.map(|(x, y)| place.rotation.turn(Vec2::new(x, y))).to_vec();
             vec![Form::Convex(convex)]
         }
-        Shape::Polygon(points) => {
+        PlaneShape::Polygon(points) => {
             let mut corners = placed(points);
             let twice_area =
                 (0..corners.len()).fold(R::ZERO, |sum, i| sum + corners[i].cross(corners[(i + 1) % corners.len()]));
@@ -127,12 +127,12 @@ pub(crate) fn pieces_of_part<R: Real>(body: usize, number: usize, part: &Part) -
             }
             vec![Form::Convex(Convex::new(corners, R::ZERO))]
         }
-        Shape::Capsule { length, radius } => {
+        PlaneShape::Capsule { length, radius } => {
             let half = DVec2::new(0.5 * length, 0.0);
             vec![Form::Convex(Convex::new(placed(&[-half, half]), R::of(*radius)))]
         }
-        Shape::Polyline(points) => segments(&placed(points)),
-        Shape::HalfPlane(normal) => {
+        PlaneShape::Polyline(points) => segments(&placed(points)),
+        PlaneShape::HalfPlane(normal) => {
             let normal = place.rotation.turn(Vec2::of(*normal));
             vec![Form::HalfPlane { normal, offset: normal.dot(place.position) }]
         }

@@ -135,10 +135,10 @@ impl<R: Real> Simulation<R> {
                 let arm = self.arm(body, point.map(|p| Vec2::of(p.truncate())));
                 self.forces.push(body, Vec2::of(force.truncate()), arm, R::ZERO);
             }
-            Effect::Torque(torque) => self.forces.push(body, Vec2::ZERO, Vec2::ZERO, R::of(*torque)),
+            Effect::Torque(torque) => self.forces.push(body, Vec2::ZERO, Vec2::ZERO, R::of(torque.z)),
             Effect::Velocity(velocity) => self.bodies.motion[body].linear = Vec2::of(velocity.truncate()),
-            Effect::Spin(spin) => self.bodies.motion[body].spin = R::of(*spin),
-            Effect::Place { position, angle } => self.bodies.place(body, Vec2::of(position.truncate()), R::of(*angle)),
+            Effect::Spin(spin) => self.bodies.motion[body].spin = R::of(spin.z),
+            Effect::Place(pose) => self.bodies.place(body, Vec2::of(pose.xy()), R::of(pose.angle)),
             Effect::Remove => self.bodies.present[body] = false,
             Effect::Add => self.bodies.present[body] = true,
             Effect::Split(pieces) => self.split(body, pieces),
@@ -413,7 +413,7 @@ fn check_joints(world: &World) -> Result<(), EngineError> {
         if joint.bodies.iter().any(|&body| body >= world.bodies.len()) || joint.bodies[0] == joint.bodies[1] {
             return bad("bodies that are not two of the world's");
         }
-        if joint.at.iter().any(|at| !at.is_finite())
+        if joint.frames.iter().any(|frame| !frame.anchor.is_finite())
             || joint.length.is_some_and(|length| !(length >= 0.0 && length.is_finite()))
         {
             return bad("an anchor or length that is not finite");
@@ -426,7 +426,7 @@ fn check_joints(world: &World) -> Result<(), EngineError> {
                 stiffness >= 0.0 && damping >= 0.0 && stiffness.is_finite() && damping.is_finite()
             }
             JointKind::Hinge { limits } => sound(limits),
-            JointKind::Slider { axis, limits } => (axis.length() - 1.0).abs() < 1e-6 && sound(limits),
+            JointKind::Slider { limits } => (joint.frames[0].axis.length() - 1.0).abs() < 1e-6 && sound(limits),
             JointKind::Rod | JointKind::Rope | JointKind::Weld => true,
         };
         if !fine {

@@ -13,7 +13,7 @@ mod worlds;
 mod yard;
 
 use ironspin_gauge::{FrameCache, GAUGES, GaugeEntry, Need, Scope, View};
-use ironspin_model::{Bounds, DVec2, DVec3, Engine, Frame, Shape, Token, World};
+use ironspin_model::{Bounds, DVec2, DVec3, Engine, Frame, PlaneShape, Token, World};
 use std::time::Instant;
 use yard::Bench;
 
@@ -68,14 +68,14 @@ fn pile(count: usize) -> World {
     let mut world = yard::world(9.81, 0.5, 0.1);
     world.bodies.push(yard::floor());
     for side in [-1.0, 1.0] {
-        world.bodies.push(yard::fixed(Shape::Box(DVec2::new(1.0, 80.0)), side * 14.5, 39.0));
+        world.bodies.push(yard::fixed(PlaneShape::Box(DVec2::new(1.0, 80.0)), side * 14.5, 39.0));
     }
     for i in 0..count {
         let (column, row) = (i % 25, i / 25);
         let shape = match i % 3 {
-            0 => Shape::Box(DVec2::new(0.9, 0.7)),
-            1 => Shape::Disc(0.45),
-            _ => Shape::Capsule { length: 0.4, radius: 0.25 },
+            0 => PlaneShape::Box(DVec2::new(0.9, 0.7)),
+            1 => PlaneShape::Disc(0.45),
+            _ => PlaneShape::Capsule { length: 0.4, radius: 0.25 },
         };
         world.bodies.push(yard::solid(
             shape,

@@ -127,7 +127,7 @@ pub(crate) struct Due {
 
 /// How far a body came from where it was forecast, m.
 fn off(frame: &Frame, body: usize, state: &BodyState) -> f64 {
-    let apart = (frame.bodies[body].position - state.position).length();
+    let apart = (frame.bodies[body].pose.position - state.pose.position).length();
     // Both gone is as forecast; one of them gone is as wrong as can be.
     match [state.is_absent(), frame.bodies[body].is_absent()] {
         [true, true] => 0.0,

@@ -37,7 +37,8 @@ pub struct Replay {
 impl Replay {
     fn keep(&mut self, frame: &Frame, contacts: Vec<[f64; 3]>) {
         self.times.push(frame.time);
-        self.states.extend(frame.bodies.iter().map(|body| [body.position.x, body.position.y, body.angle]));
+        self.states
+            .extend(frame.bodies.iter().map(|body| [body.pose.position.x, body.pose.position.y, body.pose.angle]));
         self.contacts.push(contacts);
     }
 
@@ -147,8 +148,8 @@ impl Recorder {
             curve.values.push(value);
         }
         for (slot, &id) in self.tracked.iter().enumerate() {
-            recording.x[slot].values.push(frame.bodies[id].position.x);
-            recording.y[slot].values.push(frame.bodies[id].position.y);
+            recording.x[slot].values.push(frame.bodies[id].pose.position.x);
+            recording.y[slot].values.push(frame.bodies[id].pose.position.y);
         }
     }
 

@@ -50,12 +50,15 @@ fn energy_brought(setup: &Setup) -> f64 {
     }
     let moving = world.bodies.iter().zip(&given).map(|(body, given)| {
         let speed = fastest + given + gravity * body.gravity_factor.abs() * world.duration;
-        0.5 * body.mass * speed * speed + 0.5 * body.inertia * body.spin * body.spin
+        0.5 * body.mass * speed * speed + 0.5 * body.inertia.zz() * body.spin.z * body.spin.z
     });
     let springs = world.joints.iter().map(|joint| match joint.kind {
         JointKind::Spring { stiffness, .. } => {
-            let [a, b] = joint.bodies.map(|id| world.bodies[id].position);
-            let span = a.distance(b) + joint.at[0].length() + joint.at[1].length() + joint.length.unwrap_or(0.0);
+            let [a, b] = joint.bodies.map(|id| world.bodies[id].pose.position);
+            let span = a.distance(b)
+                + joint.frames[0].anchor.length()
+                + joint.frames[1].anchor.length()
+                + joint.length.unwrap_or(0.0);
             0.5 * stiffness * span * span
         }
         _ => 0.0,

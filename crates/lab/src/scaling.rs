@@ -29,11 +29,11 @@ pub(crate) fn dimensionless(value: f64, unit: &str, world: &World) -> Option<f64
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{Body, DVec3, Part, Shape};
+    use ironspin_model::{Body, DVec3, Part, PlaneShape};
 
     #[test]
     fn values_scale_with_size_and_gravity() {
-        let ball = Body { parts: vec![Part::solid(Shape::Disc(0.125), 0)], ..Body::plain("ball") };
+        let ball = Body { parts: vec![Part::solid(PlaneShape::Disc(0.125), 0)], ..Body::plain("ball") };
         let world = World { gravity: DVec3::new(0.0, -4.0, 0.0), bodies: vec![ball], ..World::planar(1.0) };
         let reported = |unit| dimensionless(2.0, unit, &world);
         assert_eq!(["m", "s", "m/s", "Hz", "1"].map(reported), [Some(8.0), Some(8.0), Some(2.0), Some(0.5), None]);

@@ -264,7 +264,7 @@ fn refined_points(plans: &[(f64, TrialPlan)], jobs: usize, stop: &AtomicBool) ->
     for (number, pair) in ends.windows(2).enumerate() {
         let apart = match (pair[0].as_ref().and_then(Option::as_ref), pair[1].as_ref().and_then(Option::as_ref)) {
             (Some(finer), Some(coarser)) => {
-                let far = finer.iter().zip(coarser).map(|(a, b)| a.position.distance(b.position));
+                let far = finer.iter().zip(coarser).map(|(a, b)| a.pose.position.distance(b.pose.position));
                 far.filter(|far| !far.is_nan()).reduce(f64::max)
             }
             _ => None,

@@ -113,6 +113,9 @@ pub(crate) fn reported(engine: Box<dyn Engine>, plan: &TrialPlan) -> Box<dyn Eng
 /// Why a trial cannot be run as it is planned: a feature that the engine lacks, or a script laid out for even steps on an
 /// uneven clock.
 pub(crate) fn lacking(info: &EngineInfo, setup: &Setup, schedule: &Schedule) -> Option<EngineError> {
+    if !info.spaces.contains(&setup.world.dimension) {
+        return Some(EngineError::Unsupported { feature: setup.world.dimension.feature() });
+    }
     if let Some(feature) = setup.features.iter().find(|feature| !info.features.contains(feature)) {
         return Some(EngineError::Unsupported { feature: feature.clone() });
     }

@@ -74,6 +74,7 @@ mod tests {
                 version: "1".into(),
                 options: Vec::new(),
                 scalar: Default::default(),
+                spaces: Vec::new(),
                 features: Vec::new(),
             }
         }

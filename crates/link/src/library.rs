@@ -7,8 +7,8 @@ use crate::interface::{Count, Interface, fault};
 use crate::protocol::{Served, Writing, contact_from, serve};
 use ironspin_c_abi::{CONTACT_NUMBERS, EVENT_NUMBERS, Packed, PackedAction, STATE_NUMBERS, raw, status};
 use ironspin_model::{
-    BodyState, Conditions, DVec3, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
-    Scalar, SensorEvent, SensorEventKind, Token, World,
+    BodyState, Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit,
+    RowSink, Rows, Scalar, SensorEvent, SensorEventKind, Token, World,
 };
 use raw::EngineHandle;
 use serde_json::Value;
@@ -171,6 +171,7 @@ fn frame_of(rows: &Rows<'_>, time: f64) -> Frame {
         bodies: bodies.collect(),
         contacts: rows.contacts.chunks_exact(CONTACT_NUMBERS).map(contact_from).collect(),
         events: rows.events.to_vec(),
+        ..Frame::default()
     }
 }
 
@@ -224,6 +225,9 @@ impl Engine for Foreign {
             version: text(&self.interface.hello["engine"]["version"]),
             options: Vec::new(),
             scalar: Scalar::of(&text(&self.interface.hello["scalar"])),
+            spaces: Dimension::listed(
+                self.interface.hello["spaces"].as_array().into_iter().flatten().filter_map(Value::as_u64),
+            ),
             features: self.interface.features(),
         }
     }

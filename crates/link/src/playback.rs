@@ -1,6 +1,8 @@
 //! A recorded trace in the place of an engine.
 
-use ironspin_model::{Conditions, Engine, EngineError, EngineInfo, FEATURES, Frame, FrameSink, Scalar, World};
+use ironspin_model::{
+    Conditions, Dimension, Engine, EngineError, EngineInfo, FEATURES, Frame, FrameSink, Scalar, World,
+};
 use ironspin_trace::{Conventions, FrameReader, Table, TraceError};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -50,6 +52,7 @@ impl Engine for Playback {
             version: "1".to_owned(),
             options: Vec::new(),
             scalar: Scalar::F64,
+            spaces: Dimension::PLANE_ONLY.to_vec(),
             features: FEATURES
                 .iter()
                 .filter(|name| !answers_questions.contains(name))

@@ -1,8 +1,7 @@
 //! The seam between the bench and an engine under test.
 
-use crate::{Conditions, Effect, EngineError, Frame, SensorEvent, World};
+use crate::{Conditions, Dimension, Effect, EngineError, Frame, SensorEvent, World};
 use glam::DVec3;
-use serde::Serialize;
 
 /// What an engine may say that it can do, and a scene that it needs.
 pub const FEATURES: [&str; 17] = [
@@ -26,7 +25,7 @@ pub const FEATURES: [&str; 17] = [
 ];
 
 /// What an engine says about itself.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct EngineInfo {
     /// Its name.
     pub name: String,
@@ -36,19 +35,19 @@ pub struct EngineInfo {
     pub options: Vec<OptionInfo>,
     /// The numbers it works with.
     pub scalar: Scalar,
+    /// The worlds it takes; an engine that does not say so takes those of the plane.
+    pub spaces: Vec<Dimension>,
     /// What it can do: `sensor`, `joint.hinge`, ...; what is not listed is not asked for.
     pub features: Vec<String>,
 }
 
 /// Numbers that an engine works with. Bounds that are made of rounding errors depend on it.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Scalar {
     /// IEEE 754 binary32.
-    #[serde(rename = "f32")]
     F32,
     /// IEEE 754 binary64.
     #[default]
-    #[serde(rename = "f64")]
     F64,
 }
 
@@ -76,7 +75,7 @@ impl Scalar {
 }
 
 /// One option of an engine.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct OptionInfo {
     /// Name as written in `builtin:name=value`.
     pub name: String,

@@ -1,66 +1,59 @@
 //! What an engine answers: frames.
 
+use crate::Pose;
 use glam::{DQuat, DVec3};
-use serde::Serialize;
 
 /// The state of one body at one step.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct BodyState {
-    /// Centre of mass, m.
-    pub position: DVec3,
-    /// Orientation, a unit quaternion.
-    pub rotation: DQuat,
+    /// Where its centre of mass stands, and how it is turned.
+    pub pose: Pose,
     /// Velocity of the centre of mass, m/s.
     pub velocity: DVec3,
-    /// Angular velocity, rad/s.
+    /// Angular velocity in world axes, rad/s.
     pub spin: DVec3,
-    /// Angle about z since the start, not wrapped at full turns, rad; 0 in space.
-    pub angle: f64,
 }
 
 impl BodyState {
-    /// A planar state.
+    /// A state in the plane: angle in rad, spin about z in rad/s.
     pub fn planar(position: DVec3, angle: f64, velocity: DVec3, spin: f64) -> Self {
-        // Built by hand so that the sine comes from the same library on every platform.
-        let (sin, cos) = (libm::sin(0.5 * angle), libm::cos(0.5 * angle));
-        BodyState {
-            position,
-            rotation: DQuat::from_xyzw(0.0, 0.0, sin, cos),
-            velocity,
-            spin: DVec3::new(0.0, 0.0, spin),
-            angle,
-        }
+        BodyState { pose: Pose::planar(position, angle), velocity, spin: DVec3::new(0.0, 0.0, spin) }
     }
 
     /// The state of a body that is not there: nothing but not-a-number.
     pub fn absent() -> Self {
-        let nowhere = DVec3::NAN;
-        BodyState {
-            position: nowhere,
-            rotation: DQuat::from_xyzw(f64::NAN, f64::NAN, f64::NAN, f64::NAN),
-            velocity: nowhere,
-            spin: nowhere,
-            angle: f64::NAN,
-        }
+        let nan = DVec3::NAN;
+        let pose =
+            Pose { position: nan, rotation: DQuat::from_xyzw(f64::NAN, f64::NAN, f64::NAN, f64::NAN), angle: f64::NAN };
+        BodyState { pose, velocity: nan, spin: nan }
     }
 
     /// Whether the body is not there: nothing in its state is a number.
     pub fn is_absent(&self) -> bool {
-        self.position.is_nan_mask().test(0) && self.velocity.is_nan_mask().test(0) && self.angle.is_nan()
+        self.pose.position.x.is_nan() && self.velocity.x.is_nan() && self.spin.z.is_nan() && self.pose.rotation.is_nan()
     }
 
     /// Whether every number of the state is finite.
     pub fn is_finite(&self) -> bool {
-        self.position.is_finite()
+        self.pose.position.is_finite()
             && self.velocity.is_finite()
             && self.spin.is_finite()
-            && self.rotation.is_finite()
-            && self.angle.is_finite()
+            && self.pose.rotation.is_finite()
+            && self.pose.angle.is_finite()
     }
 }
 
+/// The state of one node of a soft body at one step.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct NodeState {
+    /// m.
+    pub position: DVec3,
+    /// m/s.
+    pub velocity: DVec3,
+}
+
 /// One contact point as the engine reports it. Gauges treat it as a hint and check it against the states.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Contact {
     /// The two bodies, the smaller id first.
     pub bodies: [usize; 2],
@@ -77,7 +70,7 @@ pub struct Contact {
 }
 
 /// The state of the whole world at one step.
-#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct Frame {
     /// Steps done so far; frame 0 is the world as built.
     pub step: u64,
@@ -85,6 +78,8 @@ pub struct Frame {
     pub time: f64,
     /// One state per body, in the order of the ids.
     pub bodies: Vec<BodyState>,
+    /// One state per node, soft body after soft body; empty without soft bodies.
+    pub nodes: Vec<NodeState>,
     /// Contact points of this step, in the order in which they acted.
     pub contacts: Vec<Contact>,
     /// What sensors noticed since the frame before.
@@ -92,7 +87,7 @@ pub struct Frame {
 }
 
 /// A notice of a sensor.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct SensorEvent {
     /// The step after which it was noticed.
     pub step: u64,
@@ -105,8 +100,7 @@ pub struct SensorEvent {
 }
 
 /// Whether something came in or went out.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum SensorEventKind {
     /// It overlaps now and did not before.
     Enter,
@@ -119,6 +113,7 @@ impl Frame {
     pub fn take_motion_of(&mut self, frame: &Frame) {
         (self.step, self.time) = (frame.step, frame.time);
         self.bodies.clone_from(&frame.bodies);
+        self.nodes.clone_from(&frame.nodes);
         self.contacts.clear();
         self.events.clear();
     }

@@ -2,15 +2,22 @@
 //!
 //! | type | duty | file |
 //! |---|---|---|
-//! | [`World`], [`Body`], [`Part`], [`Shape`], [`Material`], [`Action`] | what an engine is asked to simulate | `world.rs` |
-//! | [`Frame`], [`BodyState`], [`Contact`] | what an engine answers: the state of every body at one step | `frame.rs` |
+//! | [`Dimension`] | plane or space | `dimension.rs` |
+//! | [`Pose`], [`Inertia`] | place and rotation; resistance to turning | `pose.rs` |
+//! | [`World`], [`Material`] | what an engine is asked to simulate | `world.rs` |
+//! | [`Body`], [`Part`], [`Shape`] | rigid bodies | `body.rs` |
+//! | [`PlaneShape`], [`shape_mass`], [`body_mass`] | shapes of the plane; mass, centre and inertia from geometry | `plane/` |
+//! | [`SpaceShape`] | shapes of space | `space/` |
+//! | [`SoftBody`], [`Node`] | soft bodies | `soft.rs` |
+//! | [`Joint`], [`JointFrame`] | joints between bodies | `joint.rs` |
+//! | [`Action`], [`Effect`] | what a scene does to bodies while it runs | `action.rs` |
+//! | [`Frame`], [`BodyState`], [`NodeState`], [`Contact`] | what an engine answers: the state of every body and node at one step | `frame.rs` |
 //! | [`Conditions`] | everything about a run that is neither scene nor engine | `conditions.rs` |
 //! | [`Clock`], [`Schedule`] | how steps come out of frame times | `clock.rs` |
 //! | [`Timestep`], [`Factor`], [`Origin`] | numbers that keep their text | `factor.rs` |
 //! | [`Engine`], [`EngineInfo`], [`OptionInfo`] | the seam between the bench and an engine under test | `engine.rs` |
 //! | [`EngineError`] | how an engine can refuse or fail | `error.rs` |
 //! | [`Claim`], [`Bound`], [`Verdict`] | what must hold, and how it turned out | `claim.rs` |
-//! | [`shape_mass`], [`body_mass`] | mass, centre and inertia from geometry | `mass.rs` |
 //! | [`nearest`] | the nearest known name to a misspelt one | `nearest.rs` |
 //!
 //! # Conventions, stated once
@@ -20,25 +27,39 @@
 //! - State is three-dimensional. A planar world keeps z = 0 and turns about z only.
 //! - A body's position is its centre of mass; its parts are placed about it.
 
+mod action;
+mod body;
 mod claim;
 mod clock;
 mod conditions;
+mod dimension;
 mod engine;
 mod error;
 mod factor;
 mod frame;
-mod mass;
+mod joint;
 mod nearest;
+mod plane;
+mod pose;
+mod soft;
+mod space;
 mod world;
 
+pub use action::{Action, Effect};
+pub use body::{Body, BodyKind, Part, Shape};
 pub use claim::{Bound, Claim, Details, Law, Measure, MeasureFunction, Severity, Verdict, Window};
 pub use clock::{Clock, ClockError, ClockKind, Schedule, Stall};
 pub use conditions::Conditions;
+pub use dimension::Dimension;
 pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, RowSink, Rows, Scalar, Token};
 pub use error::EngineError;
 pub use factor::{Factor, NumberError, Origin, Timestep};
-pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};
-pub use glam::{DQuat, DVec2, DVec3};
-pub use mass::{MassProperties, body_mass, shape_mass};
+pub use frame::{BodyState, Contact, Frame, NodeState, SensorEvent, SensorEventKind};
+pub use glam::{DMat3, DQuat, DVec2, DVec3};
+pub use joint::{Joint, JointFrame, JointKind};
 pub use nearest::nearest;
-pub use world::{Action, Body, BodyKind, Bounds, Effect, Joint, JointKind, Material, PairMaterial, Part, Shape, World};
+pub use plane::{MassProperties, PlaneShape, body_mass, shape_mass};
+pub use pose::{Inertia, Pose, about_z};
+pub use soft::{Node, SoftBody};
+pub use space::SpaceShape;
+pub use world::{Bounds, Material, PairMaterial, World};

@@ -2,7 +2,7 @@
 
 use crate::look::css;
 use ironspin_lab::Recording;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, Shape, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, PlaneShape, World};
 use std::fmt::Write;
 
 /// The part of a world that a picture shows, so that several pictures of one trial show the same.
@@ -19,26 +19,28 @@ const WIDTH: f64 = 420.0;
 
 /// How far a part reaches from the body's centre.
 fn reach(body: &Body) -> f64 {
-    body.parts.iter().map(|p| p.position.length() + p.shape.reach()).fold(0.0, f64::max)
+    body.parts.iter().map(|p| p.pose.xy().length() + p.shape.reach()).fold(0.0, f64::max)
 }
 
 /// Half the width and height of the box around a body as it was built.
 fn half_extent(body: &Body) -> DVec2 {
-    let part = |shape: &Shape, angle: f64| {
+    let part = |shape: &PlaneShape, angle: f64| {
         let (sin, cos) = (libm::sin(angle), libm::cos(angle));
         match shape {
-            Shape::Box(size) => {
+            PlaneShape::Box(size) => {
                 let (sin, cos) = (sin.abs(), cos.abs());
                 0.5 * DVec2::new(cos * size.x + sin * size.y, sin * size.x + cos * size.y)
             }
-            Shape::Polygon(points) | Shape::Polyline(points) => points
+            PlaneShape::Polygon(points) | PlaneShape::Polyline(points) => points
                 .iter()
                 .map(|p| DVec2::new(cos * p.x - sin * p.y, sin * p.x + cos * p.y).abs())
                 .fold(DVec2::ZERO, DVec2::max),
             other => DVec2::splat(other.reach()),
         }
     };
-    body.parts.iter().fold(DVec2::ZERO, |far, p| far.max(p.position.abs() + part(&p.shape, body.angle + p.angle)))
+    body.parts
+        .iter()
+        .fold(DVec2::ZERO, |far, p| far.max(p.pose.xy().abs() + part(p.shape.planar(), body.pose.angle + p.pose.angle)))
 }
 
 impl Scenery {
@@ -48,7 +50,7 @@ impl Scenery {
         let moving = || world.bodies.iter().enumerate().filter(|(_, body)| body.kind != BodyKind::Static);
         for (id, body) in moving() {
             if let Some(state) = start.get(id) {
-                view.include(state.position.truncate(), reach(body));
+                view.include(state.pose.position.truncate(), reach(body));
             }
         }
         if !(view.low.x <= view.high.x) {
@@ -56,7 +58,7 @@ impl Scenery {
         }
         let near = view.grown(0.6);
         for body in world.bodies.iter().filter(|body| body.kind == BodyKind::Static) {
-            let at = body.position.truncate();
+            let at = body.pose.position.truncate();
             let arm = half_extent(body);
             let (low, high) = ((at - arm).max(near.low), (at + arm).min(near.high));
             if low.cmple(high).all() {
@@ -66,7 +68,7 @@ impl Scenery {
         }
         let near = view.grown(1.0);
         for (id, body) in moving() {
-            if let Some(at) = end.get(id).map(|state| state.position.truncate()).filter(|&at| near.holds(at)) {
+            if let Some(at) = end.get(id).map(|state| state.pose.position.truncate()).filter(|&at| near.holds(at)) {
                 view.include(at, reach(body));
             }
         }
@@ -142,24 +144,24 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
         }
         if !still {
             moving += 1;
-            if !view.holds(state.position.truncate()) {
+            if !view.holds(state.pose.position.truncate()) {
                 outside += 1;
                 continue;
             }
         }
         let colour = if still { "#9a958a".to_owned() } else { css(moving - 1) };
-        let degrees = -state.angle.to_degrees();
+        let degrees = -state.pose.angle.to_degrees();
         let _ = write!(
             out,
             "<g transform=\"translate({} {}) rotate({degrees})\" fill=\"{colour}\" fill-opacity=\"{}\" stroke=\"#22262a\" stroke-width=\"{}\"><title>{} ({id})</title>",
-            state.position.x,
-            -state.position.y,
+            state.pose.position.x,
+            -state.pose.position.y,
             if still { 0.55 } else { 0.85 },
             unit,
             escape(&body.name)
         );
         for part in &body.parts {
-            shape(&mut out, &part.shape, part.position, part.angle, (size.x + size.y) * 2.0, still, unit);
+            shape(&mut out, part.shape.planar(), part.pose.xy(), part.pose.angle, (size.x + size.y) * 2.0, still, unit);
         }
         out.push_str("</g>");
     }
@@ -177,16 +179,16 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
     out
 }
 
-fn shape(out: &mut String, shape: &Shape, at: DVec2, angle: f64, far: f64, still: bool, unit: f64) {
+fn shape(out: &mut String, shape: &PlaneShape, at: DVec2, angle: f64, far: f64, still: bool, unit: f64) {
     let (x, y) = (at.x, -at.y);
     let _ = match shape {
-        Shape::Disc(radius) => {
+        PlaneShape::Disc(radius) => {
             let spoke = if still { String::new() } else { format!("<path d=\"M{x} {y}h{radius}\" fill=\"none\"/>") };
             // A disc too small to see is drawn as a dot.
             let radius = radius.max(1.5 * unit);
             write!(out, "<circle cx=\"{x}\" cy=\"{y}\" r=\"{radius}\"/>{spoke}")
         }
-        Shape::Box(size) => write!(
+        PlaneShape::Box(size) => write!(
             out,
             "<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" transform=\"rotate({} {x} {y})\"/>",
             x - 0.5 * size.x,
@@ -195,7 +197,7 @@ fn shape(out: &mut String, shape: &Shape, at: DVec2, angle: f64, far: f64, still
             size.y,
             -angle.to_degrees()
         ),
-        Shape::Capsule { length, radius } => write!(
+        PlaneShape::Capsule { length, radius } => write!(
             out,
             "<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" rx=\"{radius}\" transform=\"rotate({} {x} {y})\"/>",
             x - 0.5 * length - radius,
@@ -204,15 +206,15 @@ fn shape(out: &mut String, shape: &Shape, at: DVec2, angle: f64, far: f64, still
             2.0 * radius,
             -angle.to_degrees()
         ),
-        Shape::Polygon(points) | Shape::Polyline(points) => {
+        PlaneShape::Polygon(points) | PlaneShape::Polyline(points) => {
             let (sin, cos) = (libm::sin(angle), libm::cos(angle));
             let place = |p: &DVec2| at + DVec2::new(cos * p.x - sin * p.y, sin * p.x + cos * p.y);
             let corners: Vec<String> = points.iter().map(place).map(|c| format!("{},{}", c.x, -c.y)).collect();
             let (tag, fill) =
-                if matches!(shape, Shape::Polyline(_)) { ("polyline", " fill=\"none\"") } else { ("polygon", "") };
+                if matches!(shape, PlaneShape::Polyline(_)) { ("polyline", " fill=\"none\"") } else { ("polygon", "") };
             write!(out, "<{tag} points=\"{}\"{fill}/>", corners.join(" "))
         }
-        Shape::HalfPlane(normal) => {
+        PlaneShape::HalfPlane(normal) => {
             let along = normal.perp() * far;
             let deep = -*normal * far;
             let corners = [at - along, at + along, at + along + deep, at - along + deep];

@@ -1,7 +1,7 @@
 //! A world as characters, for a terminal.
 
 use crate::picture::Scenery;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, Shape, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, PlaneShape, World};
 
 /// Characters across.
 const COLUMNS: usize = 76;
@@ -13,7 +13,7 @@ const ASPECT: f64 = 2.0;
 /// Draws a world as it is built: `#` static, `=` kinematic, `o` round, `%` other bodies, `.` sensors, `+` what is not there yet.
 pub fn sketch(world: &World) -> String {
     let states: Vec<BodyState> =
-        world.bodies.iter().map(|b| BodyState::planar(b.position, b.angle, b.velocity, b.spin)).collect();
+        world.bodies.iter().map(|b| BodyState::planar(b.pose.position, b.pose.angle, b.velocity, b.spin.z)).collect();
     let view = Scenery::of(world, &states, &states);
     let (low, high) = view.corners();
     let size = high - low;
@@ -47,21 +47,21 @@ pub fn sketch(world: &World) -> String {
 }
 
 fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2, pitch: f64) {
-    let (sin, cos) = (libm::sin(body.angle), libm::cos(body.angle));
+    let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
     for part in &body.parts {
-        let mark = match (body.kind, &part.shape) {
+        let mark = match (body.kind, part.shape.planar()) {
             _ if body.absent => b'+',
             _ if part.sensor => b'.',
             (BodyKind::Static, _) => b'#',
             (BodyKind::Kinematic, _) => b'=',
-            (BodyKind::Dynamic, Shape::Disc(_)) => b'o',
+            (BodyKind::Dynamic, PlaneShape::Disc(_)) => b'o',
             (BodyKind::Dynamic, _) => b'%',
         };
-        let offset = part.position;
-        let origin =
-            body.position.truncate() + DVec2::new(cos * offset.x - sin * offset.y, sin * offset.x + cos * offset.y);
+        let offset = part.pose.xy();
+        let origin = body.pose.position.truncate()
+            + DVec2::new(cos * offset.x - sin * offset.y, sin * offset.x + cos * offset.y);
         let reach = part.shape.reach();
-        let (from, to) = if matches!(part.shape, Shape::HalfPlane(_)) {
+        let (from, to) = if matches!(part.shape.planar(), PlaneShape::HalfPlane(_)) {
             (DVec2::NEG_INFINITY, DVec2::INFINITY)
         } else {
             (origin - reach - pitch, origin + reach + pitch)
@@ -70,12 +70,12 @@ fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2,
             let first = from.floor().clamp(0.0, count as f64) as usize;
             first..(to.ceil().clamp(0.0, count as f64) as usize)
         };
-        let angle = body.angle + part.angle;
+        let angle = body.pose.angle + part.pose.angle;
         let mut any = false;
         for row in span((from.y - low.y) / (pitch * ASPECT), (to.y - low.y) / (pitch * ASPECT), rows) {
             for column in span((from.x - low.x) / pitch, (to.x - low.x) / pitch, columns) {
                 let centre = low + pitch * DVec2::new(column as f64 + 0.5, ASPECT * (row as f64 + 0.5));
-                if covers(&part.shape, centre - origin, angle, pitch) {
+                if covers(part.shape.planar(), centre - origin, angle, pitch) {
                     cells[row * columns + column] = mark;
                     any = true;
                 }
@@ -84,14 +84,14 @@ fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2,
         // What is smaller than a character is still to be seen, on top of what is long.
         let at = (origin - low) / DVec2::new(pitch, pitch * ASPECT);
         let inside = at.x >= 0.0 && at.y >= 0.0 && (at.x as usize) < columns && (at.y as usize) < rows;
-        if !any && inside && !matches!(part.shape, Shape::HalfPlane(_)) {
+        if !any && inside && !matches!(part.shape.planar(), PlaneShape::HalfPlane(_)) {
             cells[at.y as usize * columns + at.x as usize] = mark;
         }
     }
 }
 
 /// Whether a point lies in a shape at the origin, turned by an angle; lines are as thick as half a character.
-fn covers(shape: &Shape, point: DVec2, angle: f64, pitch: f64) -> bool {
+fn covers(shape: &PlaneShape, point: DVec2, angle: f64, pitch: f64) -> bool {
     let (sin, cos) = (libm::sin(angle), libm::cos(angle));
     let p = DVec2::new(cos * point.x + sin * point.y, -sin * point.x + cos * point.y);
     let near = |from: DVec2, to: DVec2| {
@@ -100,20 +100,20 @@ fn covers(shape: &Shape, point: DVec2, angle: f64, pitch: f64) -> bool {
         p.distance(from + way * share)
     };
     match shape {
-        Shape::Disc(radius) => p.length() <= *radius,
-        Shape::Box(size) => {
+        PlaneShape::Disc(radius) => p.length() <= *radius,
+        PlaneShape::Box(size) => {
             // What is long is drawn, however thin it is.
             let long = size.max_element() > 2.0 * ASPECT * pitch;
             let half = if long { (0.5 * *size).max(DVec2::splat(pitch)) } else { 0.5 * *size };
             p.abs().cmple(half).all()
         }
-        Shape::Capsule { length, radius } => {
+        PlaneShape::Capsule { length, radius } => {
             let half = DVec2::new(0.5 * length, 0.0);
             near(-half, half) <= *radius
         }
-        Shape::HalfPlane(normal) => normal.dot(p) <= 0.0,
-        Shape::Polyline(points) => points.windows(2).any(|ends| near(ends[0], ends[1]) <= 0.9 * pitch),
-        Shape::Polygon(corners) => {
+        PlaneShape::HalfPlane(normal) => normal.dot(p) <= 0.0,
+        PlaneShape::Polyline(points) => points.windows(2).any(|ends| near(ends[0], ends[1]) <= 0.9 * pitch),
+        PlaneShape::Polygon(corners) => {
             let side = |i: usize| {
                 let (a, b) = (corners[i], corners[(i + 1) % corners.len()]);
                 (b - a).perp_dot(p - a)
@@ -126,19 +126,19 @@ fn covers(shape: &Shape, point: DVec2, angle: f64, pitch: f64) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{DVec3, Part};
+    use ironspin_model::{DVec3, Part, Pose};
 
     #[test]
     fn a_ball_over_a_floor_looks_like_one() {
         let mut world = World::planar(1.0);
         world.bodies.push(Body {
             kind: BodyKind::Static,
-            parts: vec![Part::solid(Shape::HalfPlane(DVec2::Y), 0)],
+            parts: vec![Part::solid(PlaneShape::HalfPlane(DVec2::Y), 0)],
             ..Body::plain("floor")
         });
         world.bodies.push(Body {
-            position: DVec3::new(0.0, 2.0, 0.0),
-            parts: vec![Part::solid(Shape::Disc(1.0), 0)],
+            pose: Pose::at(DVec3::new(0.0, 2.0, 0.0)),
+            parts: vec![Part::solid(PlaneShape::Disc(1.0), 0)],
             ..Body::plain("ball")
         });
         let drawn = sketch(&world);

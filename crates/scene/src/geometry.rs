@@ -2,7 +2,7 @@
 //!
 //! Source: separating axes for convex polygons (Gottschalk, Lin, Manocha, 1996, in the plane), distances of points from segments.
 
-use ironspin_model::{Body, DVec2, Shape};
+use ironspin_model::{Body, DVec2, PlaneShape};
 
 /// A part of a body in the world.
 pub(crate) enum Outline {
@@ -24,21 +24,21 @@ pub(crate) fn outlines(body: &Body) -> Vec<Outline> {
         let (sin, cos) = (libm::sin(angle), libm::cos(angle));
         DVec2::new(cos * v.x - sin * v.y, sin * v.x + cos * v.y)
     };
-    let centre = body.position.truncate();
+    let centre = body.pose.position.truncate();
     let solid = body.parts.iter().filter(|part| !part.sensor);
     solid
         .map(|part| {
-            let angle = body.angle + part.angle;
-            let origin = centre + turned(part.position, body.angle);
+            let angle = body.pose.angle + part.pose.angle;
+            let origin = centre + turned(part.pose.xy(), body.pose.angle);
             let place = |v: &DVec2| origin + turned(*v, angle);
-            match &part.shape {
-                Shape::Disc(radius) => Outline::Hull { points: vec![origin], radius: *radius },
-                Shape::Box(size) => {
+            match part.shape.planar() {
+                PlaneShape::Disc(radius) => Outline::Hull { points: vec![origin], radius: *radius },
+                PlaneShape::Box(size) => {
                     let h = 0.5 * *size;
                     let corners = [-h, DVec2::new(h.x, -h.y), h, DVec2::new(-h.x, h.y)];
                     Outline::Hull { points: corners.iter().map(place).collect(), radius: 0.0 }
                 }
-                Shape::Polygon(corners) => {
+                PlaneShape::Polygon(corners) => {
                     let mut points: Vec<DVec2> = corners.iter().map(place).collect();
                     let doubled: f64 = (1..points.len() - 1)
                         .map(|i| (points[i] - points[0]).perp_dot(points[i + 1] - points[0]))
@@ -48,12 +48,12 @@ pub(crate) fn outlines(body: &Body) -> Vec<Outline> {
                     }
                     Outline::Hull { points, radius: 0.0 }
                 }
-                Shape::Capsule { length, radius } => {
+                PlaneShape::Capsule { length, radius } => {
                     let half = DVec2::new(0.5 * length, 0.0);
                     Outline::Hull { points: vec![place(&-half), place(&half)], radius: *radius }
                 }
-                Shape::Polyline(points) => Outline::Chain(points.iter().map(place).collect()),
-                Shape::HalfPlane(normal) => {
+                PlaneShape::Polyline(points) => Outline::Chain(points.iter().map(place).collect()),
+                PlaneShape::HalfPlane(normal) => {
                     let normal = turned(*normal, angle);
                     Outline::HalfPlane { normal, offset: normal.dot(origin) }
                 }
@@ -152,21 +152,21 @@ fn crosses(p: &[DVec2], q: &[DVec2]) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{DVec3, Part};
+    use ironspin_model::{Part};
 
-    fn at(shape: Shape, x: f64, y: f64, angle: f64) -> Outline {
+    fn at(shape: PlaneShape, x: f64, y: f64, angle: f64) -> Outline {
         let body =
-            Body { position: DVec3::new(x, y, 0.0), angle, parts: vec![Part::solid(shape, 0)], ..Body::plain("b") };
+            Body { pose: Pose::flat(DVec2::new(x, y), angle), parts: vec![Part::solid(shape, 0)], ..Body::plain("b") };
         outlines(&body).remove(0)
     }
 
     #[test]
     fn gaps_are_those_of_plain_geometry() {
-        let disc = || Shape::Disc(0.5);
-        let square = || Shape::Box(DVec2::ONE);
-        let capsule = || Shape::Capsule { length: 2.0, radius: 0.5 };
+        let disc = || PlaneShape::Disc(0.5);
+        let square = || PlaneShape::Box(DVec2::ONE);
+        let capsule = || PlaneShape::Capsule { length: 2.0, radius: 0.5 };
         let quarter = std::f64::consts::FRAC_PI_4;
-        let clockwise = Shape::Polygon(vec![DVec2::new(-1.0, 0.0), DVec2::new(0.0, 1.0), DVec2::new(1.0, 0.0)]);
+        let clockwise = PlaneShape::Polygon(vec![DVec2::new(-1.0, 0.0), DVec2::new(0.0, 1.0), DVec2::new(1.0, 0.0)]);
         for (a, b, expected) in [
             (at(disc(), 0.0, 0.0, 0.0), at(disc(), 3.0, 4.0, 0.0), 4.0),
             (at(square(), 0.0, 0.0, 0.0), at(square(), 0.9, 0.2, 0.0), -0.1),
@@ -176,9 +176,9 @@ mod tests {
             (at(capsule(), 0.0, 0.0, 0.0), at(disc(), 3.0, 0.0, 0.0), 1.0),
             (at(capsule(), 0.0, 0.0, 0.0), at(capsule(), 0.0, 0.0, 2.0 * quarter), -1.0),
             (at(clockwise, 0.0, 0.0, 0.0), at(square(), 0.0, 1.75, 0.0), 0.25),
-            (at(Shape::HalfPlane(DVec2::Y), 5.0, 1.0, 0.0), at(capsule(), 0.0, 4.0, 2.0 * quarter), 1.5),
+            (at(PlaneShape::HalfPlane(DVec2::Y), 5.0, 1.0, 0.0), at(capsule(), 0.0, 4.0, 2.0 * quarter), 1.5),
             (
-                at(Shape::Polyline(vec![DVec2::ZERO, DVec2::X, DVec2::ONE]), 0.0, 0.0, 0.0),
+                at(PlaneShape::Polyline(vec![DVec2::ZERO, DVec2::X, DVec2::ONE]), 0.0, 0.0, 0.0),
                 at(disc(), 0.25, 2.0, 0.0),
                 0.75_f64.hypot(1.0) - 0.5,
             ),

@@ -76,7 +76,7 @@ pub(crate) fn warnings(
     if let Some(bounds) = &world.bounds {
         let outside = |id: &usize| {
             let body = &world.bodies[*id];
-            body.kind != BodyKind::Static && !body.absent && !bounds.contains(body.position)
+            body.kind != BodyKind::Static && !body.absent && !bounds.contains(body.pose.position)
         };
         if let Some(id) = (0..world.bodies.len()).find(outside) {
             let body = &world.bodies[id];
@@ -84,7 +84,10 @@ pub(crate) fn warnings(
                 "bounds",
                 Diagnostic::at(
                     resolved.places[id].clone(),
-                    format!("`{}` starts outside the bounds, at ({}, {})", body.name, body.position.x, body.position.y),
+                    format!(
+                        "`{}` starts outside the bounds, at ({}, {})",
+                        body.name, body.pose.position.x, body.pose.position.y
+                    ),
                 )
                 .label("counts as escaped at once")
                 .help("widen the bounds in [world]"),
@@ -160,13 +163,13 @@ fn each_near_pair(world: &World, mut each: impl FnMut(usize, usize, f64)) {
         .iter()
         .filter(|joint| joint.kind.keeps_apart())
         .map(|joint| joint.bodies)
-        .chain(world.apart.iter().copied())
+        .chain(world.excluded_pairs.iter().copied())
         .map(|[a, b]| [a.min(b), a.max(b)])
         .collect();
     let may_meet = |a: usize, b: usize| {
         let (one, other) = (&world.bodies[a], &world.bodies[b]);
-        one.layers & other.meets != 0
-            && other.layers & one.meets != 0
+        one.layers & other.collision_mask != 0
+            && other.layers & one.collision_mask != 0
             && (one.kind == BodyKind::Dynamic || other.kind == BodyKind::Dynamic)
             && !joined.contains(&[a.min(b), a.max(b)])
     };

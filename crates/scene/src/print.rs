@@ -5,7 +5,8 @@
 
 use crate::scene::Setup;
 use ironspin_model::{
-    Action, Body, BodyKind, Bound, DVec2, DVec3, Effect, Joint, JointKind, Law, Part, Severity, Shape, World,
+    Action, Body, BodyKind, Bound, DVec2, DVec3, Effect, Joint, JointKind, Law, Part, PlaneShape, Severity, World,
+    about_z,
 };
 use std::fmt::Write;
 
@@ -56,7 +57,7 @@ pub(crate) fn resolved(setup: &Setup, allow: &[&str]) -> String {
     for joint in &world.joints {
         line(joint_table(joint, world));
     }
-    for [a, b] in &world.apart {
+    for [a, b] in &world.excluded_pairs {
         line(format!("\n[[apart]]\nbetween = [{}, {}]", name(world, *a), name(world, *b)));
     }
     for action in &world.actions {
@@ -121,15 +122,15 @@ fn layers(mask: u32, names: &[String]) -> String {
     format!("[{}]", on.collect::<Vec<_>>().join(", "))
 }
 
-fn shape(shape: &Shape) -> String {
+fn shape(shape: &PlaneShape) -> String {
     let list = |points: &[DVec2]| points.iter().map(|&point| flat(point)).collect::<Vec<_>>().join(", ");
     match shape {
-        Shape::Disc(radius) => format!("{{ disc = {} }}", number(*radius)),
-        Shape::Box(size) => format!("{{ box = {} }}", flat(*size)),
-        Shape::Polygon(corners) => format!("{{ polygon = [{}] }}", list(corners)),
-        Shape::Capsule { length, radius } => format!("{{ capsule = [{}, {}] }}", number(*length), number(*radius)),
-        Shape::Polyline(points) => format!("{{ polyline = [{}] }}", list(points)),
-        Shape::HalfPlane(normal) => format!("{{ half_plane = {} }}", flat(*normal)),
+        PlaneShape::Disc(radius) => format!("{{ disc = {} }}", number(*radius)),
+        PlaneShape::Box(size) => format!("{{ box = {} }}", flat(*size)),
+        PlaneShape::Polygon(corners) => format!("{{ polygon = [{}] }}", list(corners)),
+        PlaneShape::Capsule { length, radius } => format!("{{ capsule = [{}, {}] }}", number(*length), number(*radius)),
+        PlaneShape::Polyline(points) => format!("{{ polyline = [{}] }}", list(points)),
+        PlaneShape::HalfPlane(normal) => format!("{{ half_plane = {} }}", flat(*normal)),
     }
 }
 
@@ -137,9 +138,9 @@ fn part(part: &Part, world: &World) -> String {
     let sensor = if part.sensor { ", sensor = true" } else { "" };
     format!(
         "    {{ shape = {}, at = {}, angle = {}, material = {}{sensor} }},\n",
-        shape(&part.shape),
-        flat(part.position),
-        number(part.angle),
+        shape(part.shape.planar()),
+        flat(part.pose.xy()),
+        number(part.pose.angle),
         quoted(&world.materials[part.material].name)
     )
 }
@@ -151,24 +152,25 @@ fn body_table(body: &Body, world: &World, names: &[String]) -> String {
         BodyKind::Static => out.push_str("kind = \"static\"\n"),
         BodyKind::Kinematic => out.push_str("kind = \"kinematic\"\n"),
         BodyKind::Dynamic => {
-            let _ = writeln!(out, "mass = {}\ninertia = {}", number(body.mass), number(body.inertia));
+            let _ = writeln!(out, "mass = {}\ninertia = {}", number(body.mass), number(body.inertia.zz()));
         }
     }
-    let _ = writeln!(out, "about_centre = true\nat = {}\nangle = {}", pair(body.position), number(body.angle));
+    let _ =
+        writeln!(out, "about_centre = true\nat = {}\nangle = {}", pair(body.pose.position), number(body.pose.angle));
     if body.velocity != DVec3::ZERO {
         let _ = writeln!(out, "velocity = {}", pair(body.velocity));
     }
     for (key, value, usual) in [
         ("spin", body.spin, 0.0),
-        ("gravity_factor", body.gravity_factor, 1.0),
-        ("damping", body.linear_damping, 0.0),
-        ("turn_damping", body.angular_damping, 0.0),
+        ("gravity_factor", about_z(body.gravity_factor), 1.0),
+        ("damping", about_z(body.linear_damping), 0.0),
+        ("turn_damping", about_z(body.angular_damping), 0.0),
     ] {
-        if value != usual {
-            let _ = writeln!(out, "{key} = {}", number(value));
+        if value != about_z(usual) {
+            let _ = writeln!(out, "{key} = {}", number(value.z));
         }
     }
-    for (key, value) in [("fixed_turn", body.fixed_turn), ("swept", body.swept), ("absent", body.absent)] {
+    for (key, value) in [("fixed_turn", body.fixed_turn), ("swept", body.ccd), ("absent", body.absent)] {
         if value {
             let _ = writeln!(out, "{key} = true");
         }
@@ -176,8 +178,8 @@ fn body_table(body: &Body, world: &World, names: &[String]) -> String {
     if names.len() > 1 || body.layers != 1 {
         let _ = writeln!(out, "layers = {}", layers(body.layers, names));
     }
-    if body.meets != u32::MAX {
-        let _ = writeln!(out, "meets = {}", layers(body.meets, names));
+    if body.collision_mask != u32::MAX {
+        let _ = writeln!(out, "meets = {}", layers(body.collision_mask, names));
     }
     out.push_str("parts = [\n");
     for piece in &body.parts {
@@ -195,7 +197,9 @@ fn joint_table(joint: &Joint, world: &World) -> String {
             ("spring", format!("\nstiffness = {}\ndamping = {}", number(stiffness), number(damping)))
         }
         JointKind::Hinge { limits } => ("hinge", limits_line(limits)),
-        JointKind::Slider { axis, limits } => ("slider", format!("\nown_axis = {}{}", flat(axis), limits_line(limits))),
+        JointKind::Slider { limits } => {
+            ("slider", format!("\nown_axis = {}{}", pair(joint.frames[0].axis), limits_line(limits)))
+        }
         JointKind::Weld => ("weld", String::new()),
     };
     let length = joint.length.map_or_else(String::new, |length| format!("\nlength = {}", number(length)));
@@ -203,8 +207,8 @@ fn joint_table(joint: &Joint, world: &World) -> String {
         "\n[[joint]]\nkind = \"{kind}\"\nbetween = [{}, {}]\nanchors = [{}, {}]{length}{more}",
         name(world, joint.bodies[0]),
         name(world, joint.bodies[1]),
-        flat(joint.at[0]),
-        flat(joint.at[1])
+        pair(joint.frames[0].anchor),
+        pair(joint.frames[1].anchor)
     )
 }
 
@@ -217,12 +221,10 @@ fn action_table(action: &Action, world: &World) -> String {
     let effect = match &action.effect {
         Effect::Impulse { impulse, point: at } => format!("impulse = {}{}", pair(*impulse), point(at)),
         Effect::Force { force, point: at } => format!("force = {}{}", pair(*force), point(at)),
-        Effect::Torque(torque) => format!("torque = {}", number(*torque)),
+        Effect::Torque(torque) => format!("torque = {}", number(torque.z)),
         Effect::Velocity(velocity) => format!("velocity = {}", pair(*velocity)),
-        Effect::Spin(spin) => format!("spin = {}", number(*spin)),
-        Effect::Place { position, angle } => {
-            format!("place = {{ at = {}, angle = {} }}", pair(*position), number(*angle))
-        }
+        Effect::Spin(spin) => format!("spin = {}", number(spin.z)),
+        Effect::Place(pose) => format!("place = {{ at = {}, angle = {} }}", pair(pose.position), number(pose.angle)),
         Effect::Remove => "remove = true".to_owned(),
         Effect::Add => "add = true".to_owned(),
         Effect::Split(pieces) => {

@@ -69,7 +69,7 @@ pub enum SeriesShape {
 }
 
 /// An action that waits for a condition on a body. It is done once.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Trigger {
     /// The body that the condition is about, and to which the actions are done.
     pub body: usize,

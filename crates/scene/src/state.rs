@@ -7,6 +7,6 @@ pub(crate) const STATE_NAMES: [&str; 8] = ["x", "y", "angle", "vx", "vy", "speed
 
 /// The values of [`STATE_NAMES`]: m, m, rad, m/s, m/s, m/s, rad/s, s.
 pub(crate) fn state_values(state: &BodyState, time: f64) -> [f64; 8] {
-    let (p, v) = (state.position, state.velocity);
-    [p.x, p.y, state.angle, v.x, v.y, v.length(), state.spin.z, time]
+    let (p, v) = (state.pose.position, state.velocity);
+    [p.x, p.y, state.pose.angle, v.x, v.y, v.length(), state.spin.z, time]
 }

@@ -4,7 +4,7 @@ use crate::columns::Column;
 use crate::companions::Notices;
 use crate::error::TraceError;
 use crate::table::{Cell, Table, TableRow};
-use ironspin_model::{BodyKind, BodyState, DQuat, DVec3, Frame, World, nearest};
+use ironspin_model::{BodyKind, BodyState, DQuat, DVec3, Frame, Pose, World, about_z, nearest};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -315,7 +315,7 @@ impl Reader {
                 let axis = if self.conventions.up == Upward::MinusY { -axis } else { axis };
                 let rotation = DQuat::from_xyzw(axis.x, axis.y, axis.z, w);
                 let angle = 2.0 * libm::atan2(axis.z, w);
-                BodyState { position, rotation, velocity: DVec3::ZERO, spin: DVec3::ZERO, angle }
+                BodyState { pose: Pose { position, rotation, angle }, velocity: DVec3::ZERO, spin: DVec3::ZERO }
             }
             None => {
                 let sign = if self.conventions.up == Upward::MinusY { -turn } else { turn };
@@ -329,10 +329,9 @@ impl Reader {
             && let Some((_, before)) = known
         {
             // Angles that jump by more than half a turn were wrapped.
-            let turns = ((state.angle - before.angle) / std::f64::consts::TAU).round();
+            let turns = ((state.pose.angle - before.pose.angle) / std::f64::consts::TAU).round();
             if turns != 0.0 && turns.is_finite() {
-                let angle = state.angle - turns * std::f64::consts::TAU;
-                state = BodyState { angle, ..state };
+                state.pose.angle -= turns * std::f64::consts::TAU;
                 unwrapped = true;
             }
         }
@@ -340,7 +339,7 @@ impl Reader {
         state.velocity = if self.has(Column::Vx) && self.has(Column::Vy) {
             vector([Column::Vx, Column::Vy, Column::Vz], speed)?
         } else {
-            known.map_or(velocity, |(span, before)| (state.position - before.position) / span)
+            known.map_or(velocity, |(span, before)| (state.pose.position - before.pose.position) / span)
         };
         let rate = turn * self.conventions.units_per_second;
         let mirrored = if self.conventions.up == Upward::MinusY { -1.0 } else { 1.0 };
@@ -349,8 +348,8 @@ impl Reader {
         } else if let Some(spin) = get(Column::Spin)? {
             DVec3::new(0.0, 0.0, spin * rate * mirrored)
         } else {
-            let rate = known.map_or(spin, |(span, before)| (state.angle - before.angle) / span);
-            DVec3::new(0.0, 0.0, rate)
+            let rate = known.map_or(spin, |(span, before)| about_z((state.pose.angle - before.pose.angle) / span));
+            DVec3::new(0.0, 0.0, rate.z)
         };
         self.unwrapped |= unwrapped;
         self.frame.bodies[id] = state;
@@ -372,7 +371,7 @@ impl Reader {
         let world = Arc::clone(&self.world);
         for (id, body) in world.bodies.iter().enumerate().filter(|(id, _)| !self.seen[*id]) {
             if body.kind == BodyKind::Static {
-                self.frame.bodies[id] = BodyState::planar(body.position, body.angle, DVec3::ZERO, 0.0);
+                self.frame.bodies[id] = BodyState::planar(body.pose.position, body.pose.angle, DVec3::ZERO, 0.0);
                 filled += 1;
             } else if first && !body.absent {
                 let why = format!("the first frame has no row of `{}`", body.name);

@@ -173,7 +173,14 @@ pub(crate) fn exact(value: f64) -> String {
 }
 
 fn csv_row<W: Write>(writer: &mut csv::Writer<W>, frame: &Frame, name: &str, state: &BodyState) -> std::io::Result<()> {
-    let numbers = [state.position.x, state.position.y, state.angle, state.velocity.x, state.velocity.y, state.spin.z];
+    let numbers = [
+        state.pose.position.x,
+        state.pose.position.y,
+        state.pose.angle,
+        state.velocity.x,
+        state.velocity.y,
+        state.spin.z,
+    ];
     let head = [frame.step.to_string(), exact(frame.time), name.to_owned()];
     writer.write_record(head.into_iter().chain(numbers.map(exact))).map_err(Into::into)
 }
@@ -220,9 +227,9 @@ fn write_group(
             ColumnWriter::DoubleColumnWriter(out) => {
                 let number = |(_, time, _, state): &(i64, f64, usize, BodyState)| match column {
                     Column::Time => *time,
-                    Column::X => state.position.x,
-                    Column::Y => state.position.y,
-                    Column::Angle => state.angle,
+                    Column::X => state.pose.position.x,
+                    Column::Y => state.pose.position.y,
+                    Column::Angle => state.pose.angle,
                     Column::Vx => state.velocity.x,
                     Column::Vy => state.velocity.y,
                     _ => state.spin.z,

@@ -108,13 +108,16 @@ fn contents(world: &World) -> String {
 fn drawn(setup: &Setup) -> String {
     let bodies = &setup.world.bodies;
     let absent = |body: &ironspin_model::Body| body.absent;
-    let states: Vec<BodyState> =
-        bodies
-            .iter()
-            .map(|b| {
-                if absent(b) { BodyState::absent() } else { BodyState::planar(b.position, b.angle, b.velocity, b.spin) }
-            })
-            .collect();
+    let states: Vec<BodyState> = bodies
+        .iter()
+        .map(|b| {
+            if absent(b) {
+                BodyState::absent()
+            } else {
+                BodyState::planar(b.pose.position, b.pose.angle, b.velocity, b.spin.z)
+            }
+        })
+        .collect();
     let view = Scenery::of(&setup.world, &states, &states);
     let svg = picture(&setup.world, &states, &view, &setup.name);
     // On its own it fills the window that shows it.

@@ -3,30 +3,37 @@
 use ironspin_gauge::Collider;
 use ironspin_link::EngineSpec;
 use ironspin_model::{
-    Body, BodyState, Conditions, DVec2, DVec3, Engine, Frame, Material, Part, Shape, World, body_mass,
+    Body, BodyState, Conditions, DVec2, DVec3, Engine, Frame, Inertia, Material, Part, PlaneShape, Pose, World,
+    body_mass,
 };
 use proptest::prelude::*;
 
 /// A step so short that nothing moves in it.
 const INSTANT: f64 = 1e-9;
 
-fn shape() -> impl Strategy<Value = Shape> {
+fn shape() -> impl Strategy<Value = PlaneShape> {
     prop_oneof![
-        (0.2..1.0_f64).prop_map(Shape::Disc),
-        (0.3..2.0_f64, 0.3..2.0_f64).prop_map(|(w, h)| Shape::Box(DVec2::new(w, h))),
-        (0.2..1.5_f64, 0.2..0.5_f64).prop_map(|(length, radius)| Shape::Capsule { length, radius }),
+        (0.2..1.0_f64).prop_map(PlaneShape::Disc),
+        (0.3..2.0_f64, 0.3..2.0_f64).prop_map(|(w, h)| PlaneShape::Box(DVec2::new(w, h))),
+        (0.2..1.5_f64, 0.2..0.5_f64).prop_map(|(length, radius)| PlaneShape::Capsule { length, radius }),
         (3..9_u32, 0.4..1.2_f64).prop_map(|(corners, size)| {
             let turn = std::f64::consts::TAU / f64::from(corners);
-            Shape::Polygon((0..corners).map(|i| DVec2::from_angle(turn * f64::from(i)) * size).collect())
+            PlaneShape::Polygon((0..corners).map(|i| DVec2::from_angle(turn * f64::from(i)) * size).collect())
         }),
     ]
 }
 
-fn body(shape: &Shape, place: DVec2, angle: f64) -> Body {
+fn body(shape: &PlaneShape, place: DVec2, angle: f64) -> Body {
     let parts = vec![Part::solid(shape.clone(), 0)];
     let mass = body_mass(&parts, |_| 1.0).expect("a solid");
     // A polygon's corners are given about their own origin, which is its centre only where it is regular.
-    Body { position: place.extend(0.0), angle, mass: mass.mass, inertia: mass.inertia, parts, ..Body::plain("solid") }
+    Body {
+        pose: Pose::planar(place.extend(0.0), angle),
+        mass: mass.mass,
+        inertia: Inertia::planar(mass.inertia),
+        parts,
+        ..Body::plain("solid")
+    }
 }
 
 fn world(bodies: Vec<Body>) -> World {
@@ -60,7 +67,7 @@ fn engine_depth(world: &World) -> Option<f64> {
 
 fn gauge_gap(world: &World) -> f64 {
     let placed = |body: &Body| {
-        let state = BodyState::planar(body.position, body.angle, DVec3::ZERO, 0.0);
+        let state = BodyState::planar(body.pose.position, body.pose.angle, DVec3::ZERO, 0.0);
         Collider::of_part(&body.parts[0])[0].placed(&state)
     };
     placed(&world.bodies[0]).gap_to(&placed(&world.bodies[1])).distance
@@ -69,7 +76,7 @@ fn gauge_gap(world: &World) -> f64 {
 /// The end of one capsule beyond the end of the other, nearly along its face: the deepest point must not be clipped away.
 #[test]
 fn ends_of_capsules_just_beyond_a_face_are_as_deep_as_they_are() {
-    let capsule = |length| Shape::Capsule { length, radius: 0.2 };
+    let capsule = |length| PlaneShape::Capsule { length, radius: 0.2 };
     let world = world(vec![
         body(&capsule(1.229_531_567_866_988_3), DVec2::ZERO, 4.509_820_882_058_386),
         body(

@@ -25,7 +25,7 @@ impl<R: Real> Simulation<R> {
     pub(crate) fn put(&mut self, body: usize, state: &BodyState) {
         self.bodies.moved = true;
         self.bodies.only_falling = false;
-        self.bodies.place(body, Vec2::of(state.position.truncate()), R::of(state.angle));
+        self.bodies.place(body, Vec2::of(state.pose.position.truncate()), R::of(state.pose.angle));
         self.bodies.motion[body] = Motion { linear: Vec2::of(state.velocity.truncate()), spin: R::of(state.spin.z) };
     }
 

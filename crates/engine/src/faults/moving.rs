@@ -173,7 +173,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
                 if grain > 0.0 { libm::round(x / grain) * grain } else { x }
             };
             bodies.movers().for_each(|(_, now)| {
-                now.position = DVec3::new(coarse(now.position.x), coarse(now.position.y), 0.0);
+                now.pose.position = DVec3::new(coarse(now.pose.position.x), coarse(now.pose.position.y), 0.0);
             });
         }),
     },
@@ -184,12 +184,12 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: sized(1e-7, "grain of positions, as a share of the world"),
         noticed: &[by("turnstile", "value.x"), by("slag-lob", "twin.bystander")],
         hook: Hook::States(|bodies, share| {
-            let far = bodies.now.iter().filter(|body| !body.is_absent()).map(|body| body.position.length());
+            let far = bodies.now.iter().filter(|body| !body.is_absent()).map(|body| body.pose.position.length());
             let grain = share * far.fold(0.0, f64::max);
             if grain > 0.0 {
                 bodies.movers().for_each(|(_, now)| {
                     let coarse = |x: f64| libm::round(x / grain) * grain;
-                    now.position = DVec3::new(coarse(now.position.x), coarse(now.position.y), 0.0);
+                    now.pose.position = DVec3::new(coarse(now.pose.position.x), coarse(now.pose.position.y), 0.0);
                 });
             }
         }),
@@ -203,7 +203,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         hook: Hook::States(|bodies, grain| {
             bodies.movers().for_each(|(_, now)| {
                 let cut = |x: f64| libm::floor(x / grain) * grain;
-                now.position = DVec3::new(cut(now.position.x), cut(now.position.y), 0.0);
+                now.pose.position = DVec3::new(cut(now.pose.position.x), cut(now.pose.position.y), 0.0);
             });
         }),
     },

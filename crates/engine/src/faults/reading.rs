@@ -1,7 +1,7 @@
 //! Mistakes in reading a world: sizes, angles, masses, gravity, materials, filters.
 
 use super::{FaultEntry, Hook, SHARE, by, sized};
-use ironspin_model::{Body, BodyKind, DVec2, JointKind, Shape, World, shape_mass};
+use ironspin_model::{Body, BodyKind, DVec2, Inertia, JointKind, PlaneShape, World, shape_mass};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
@@ -23,8 +23,8 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         hook: Hook::World(|world, share| {
             let factor = 1.0 - share * (1.0 - std::f64::consts::PI / 180.0);
             for body in &mut world.bodies {
-                body.angle *= factor;
-                body.parts.iter_mut().for_each(|part| part.angle *= factor);
+                body.pose.angle *= factor;
+                body.parts.iter_mut().for_each(|part| part.pose.angle *= factor);
             }
         }),
     },
@@ -109,7 +109,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             for body in world.bodies.iter_mut().filter(|body| body.mass > 0.0) {
                 let factor = libm::pow(body.mass, -share);
                 body.mass *= factor;
-                body.inertia *= factor;
+                body.inertia.0 *= factor;
             }
         }),
     },
@@ -120,9 +120,8 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: SHARE,
         noticed: &[by("roller-table", "value.vx"), by("chute", "value.spin"), by("glancing-discs", "value.spin")],
         hook: Hook::World(|world, share| {
-            let disc =
-                |body: &&mut Body| matches!(body.parts.as_slice(), [only] if matches!(only.shape, Shape::Disc(_)));
-            world.bodies.iter_mut().filter(disc).for_each(|body| body.inertia *= 1.0 + share);
+            let disc = |body: &&mut Body| matches!(body.parts.as_slice(), [only] if matches!(only.shape.planar(), PlaneShape::Disc(_)));
+            world.bodies.iter_mut().filter(disc).for_each(|body| body.inertia.0 *= 1.0 + share);
         }),
     },
     FaultEntry {
@@ -133,13 +132,14 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         noticed: &[by("push-bench", "value.spin")],
         hook: Hook::World(|world, share| {
             let densities: Vec<f64> = world.materials.iter().map(|material| material.density).collect();
-            for body in world.bodies.iter_mut().filter(|body| body.parts.len() > 1 && body.inertia > 0.0) {
+            for body in world.bodies.iter_mut().filter(|body| body.parts.len() > 1 && body.inertia.zz() > 0.0) {
                 let own = body.parts.iter().filter(|part| !part.sensor);
-                let own = own.filter_map(|part| shape_mass(&part.shape, densities[part.material]));
+                let own = own.filter_map(|part| shape_mass(part.shape.planar(), densities[part.material]));
                 let (mass, inertia) = own.fold((0.0, 0.0), |sum, part| (sum.0 + part.mass, sum.1 + part.inertia));
                 // The scene may give a mass of its own: the shape of the mistake stays.
                 let alone = inertia * body.mass / mass;
-                body.inertia += share * (alone - body.inertia);
+                let moment = body.inertia.zz();
+                body.inertia = Inertia::planar(moment + share * (alone - moment));
             }
         }),
     },
@@ -198,7 +198,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         noticed: &[by("push-bench", "twin.mass")],
         hook: Hook::World(|world, _| {
             for body in world.bodies.iter_mut().filter(|body| body.mass > 0.0 && body.mass < 100.0) {
-                body.inertia *= 100.0 / body.mass;
+                body.inertia.0 *= 100.0 / body.mass;
                 body.mass = 100.0;
             }
         }),
@@ -257,7 +257,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
                 world,
                 |_| true,
                 |shape| {
-                    if let Shape::Capsule { length, radius } = shape {
+                    if let PlaneShape::Capsule { length, radius } = shape {
                         *length = (*length - 2.0 * *radius * share).max(1e-3 * *length);
                     }
                 },
@@ -280,7 +280,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The list of pairs is asked with the ids in one order only.",
         size: None,
         noticed: &[by("gate-layers", "value.x")],
-        hook: Hook::World(|world, _| world.apart.clear()),
+        hook: Hook::World(|world, _| world.excluded_pairs.clear()),
     },
     FaultEntry {
         name: "swept-mark-lost",
@@ -292,15 +292,15 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("rivet-swarm", "tunnel.count"),
             by("rivet-hung", "tunnel.count"),
         ],
-        hook: Hook::World(|world, _| world.bodies.iter_mut().for_each(|body| body.swept = false)),
+        hook: Hook::World(|world, _| world.bodies.iter_mut().for_each(|body| body.ccd = false)),
     },
 ];
 
 const FRAC_PI_2: f64 = std::f64::consts::FRAC_PI_2;
 
-fn shapes(world: &mut World, of: impl Fn(&Body) -> bool, change: impl Fn(&mut Shape)) {
+fn shapes(world: &mut World, of: impl Fn(&Body) -> bool, change: impl Fn(&mut PlaneShape)) {
     let bodies = world.bodies.iter_mut().filter(|body| of(body));
-    bodies.flat_map(|body| &mut body.parts).for_each(|part| change(&mut part.shape));
+    bodies.flat_map(|body| &mut body.parts).for_each(|part| change(part.shape.planar_mut()));
 }
 
 fn restitutions(world: &mut World, change: impl Fn(f64) -> f64) {
@@ -308,26 +308,26 @@ fn restitutions(world: &mut World, change: impl Fn(f64) -> f64) {
     world.pairs.iter_mut().for_each(|pair| pair.restitution = change(pair.restitution));
 }
 
-fn scale(shape: &mut Shape, factor: f64) {
+fn scale(shape: &mut PlaneShape, factor: f64) {
     let scaled = |v: &mut DVec2| *v *= factor;
     match shape {
-        Shape::Disc(radius) => *radius *= factor,
-        Shape::Box(size) => scaled(size),
-        Shape::Capsule { length, radius } => (*length, *radius) = (factor * *length, factor * *radius),
-        Shape::Polygon(points) | Shape::Polyline(points) => points.iter_mut().for_each(scaled),
-        Shape::HalfPlane(_) => {}
+        PlaneShape::Disc(radius) => *radius *= factor,
+        PlaneShape::Box(size) => scaled(size),
+        PlaneShape::Capsule { length, radius } => (*length, *radius) = (factor * *length, factor * *radius),
+        PlaneShape::Polygon(points) | PlaneShape::Polyline(points) => points.iter_mut().for_each(scaled),
+        PlaneShape::HalfPlane(_) => {}
     }
 }
 
 /// Moves the surface out by a distance, as far as a shape has one of its own.
-fn grow(shape: &mut Shape, by: f64) {
+fn grow(shape: &mut PlaneShape, by: f64) {
     match shape {
-        Shape::Disc(radius) | Shape::Capsule { radius, .. } => *radius = (*radius + by).max(0.1 * *radius),
-        Shape::Box(size) => *size = (*size + 2.0 * by).max(0.1 * *size),
-        Shape::Polygon(points) => {
+        PlaneShape::Disc(radius) | PlaneShape::Capsule { radius, .. } => *radius = (*radius + by).max(0.1 * *radius),
+        PlaneShape::Box(size) => *size = (*size + 2.0 * by).max(0.1 * *size),
+        PlaneShape::Polygon(points) => {
             let reach = points.iter().map(|point| point.length()).fold(0.0, f64::max);
             points.iter_mut().for_each(|point| *point *= (1.0 + by / reach).max(0.1));
         }
-        Shape::Polyline(_) | Shape::HalfPlane(_) => {}
+        PlaneShape::Polyline(_) | PlaneShape::HalfPlane(_) => {}
     }
 }

@@ -3,7 +3,7 @@
 use crate::worlds::heap;
 use crate::yard::{Bench, conditions, settings, solid, square};
 use ironspin_engine::Builtin;
-use ironspin_model::{Engine, Frame, Shape, World};
+use ironspin_model::{Engine, Frame, PlaneShape, World};
 
 fn run(world: &World, options: &str, dt: f64, steps: u64) -> Vec<Frame> {
     let mut bench = Bench::new(world.clone(), options, dt);
@@ -48,27 +48,29 @@ fn in_units(world: &World, length: f64, mass: f64, time: f64) -> World {
     let speed = length / time;
     world.gravity *= length / (time * time);
     for body in &mut world.bodies {
-        body.position *= length;
+        body.pose.position *= length;
         body.velocity *= speed;
         body.spin /= time;
         body.mass *= mass;
-        body.inertia *= mass * length * length;
+        body.inertia.0 *= mass * length * length;
         for part in &mut body.parts {
-            part.position *= length;
-            match &mut part.shape {
-                Shape::Disc(radius) => *radius *= length,
-                Shape::Box(size) => *size *= length,
-                Shape::Capsule { length: l, radius } => {
+            part.pose.position *= length;
+            match part.shape.planar_mut() {
+                PlaneShape::Disc(radius) => *radius *= length,
+                PlaneShape::Box(size) => *size *= length,
+                PlaneShape::Capsule { length: l, radius } => {
                     *l *= length;
                     *radius *= length;
                 }
-                Shape::Polygon(points) | Shape::Polyline(points) => points.iter_mut().for_each(|p| *p *= length),
-                Shape::HalfPlane(_) => {}
+                PlaneShape::Polygon(points) | PlaneShape::Polyline(points) => {
+                    points.iter_mut().for_each(|p| *p *= length);
+                }
+                PlaneShape::HalfPlane(_) => {}
             }
         }
     }
     for joint in &mut world.joints {
-        joint.at = joint.at.map(|at| at * length);
+        joint.frames.iter_mut().for_each(|frame| frame.anchor *= length);
     }
     world
 }
@@ -83,10 +85,10 @@ fn units_mass_and_tempo_by_powers_of_two_change_nothing_but_the_exponent() {
             let reported = run(&in_units(&heap(), length, mass, time), options, DT * time, 120);
             for (a, b) in plain.iter().zip(&reported) {
                 for (body, (a, b)) in a.bodies.iter().zip(&b.bodies).enumerate() {
-                    let same = a.position * length == b.position
+                    let same = a.pose.position * length == b.pose.position
                         && a.velocity * (length / time) == b.velocity
                         && a.spin == b.spin * time
-                        && a.angle == b.angle;
+                        && a.pose.angle == b.pose.angle;
                     assert!(same, "{options} reported by {length} {mass} {time}: body {body} differs");
                 }
             }

@@ -2,7 +2,7 @@
 
 use crate::worlds::{blocks, gas, swarm};
 use crate::yard::{Bench, energy, fixed, floor, momentum, solid, world};
-use ironspin_model::{Action, DVec2, DVec3, Effect, Shape, World};
+use ironspin_model::{Action, DVec2, DVec3, Effect, PlaneShape, World, about_z};
 use proptest::prelude::*;
 
 #[test]
@@ -58,7 +58,7 @@ fn two_blocks_and_a_wall_are_counted_exactly_by_the_event_solver() {
 fn the_event_solver_says_what_it_cannot_do() {
     let mut falling = world(9.81, 0.0, 0.0);
     falling.bodies.push(floor());
-    falling.bodies.push(solid(Shape::Disc(0.5), 0.0, 1.0));
+    falling.bodies.push(solid(PlaneShape::Disc(0.5), 0.0, 1.0));
     let mut bench = Bench::new(falling.clone(), "solver=event", 1.0 / 60.0);
     let mut outcome = Ok(());
     for _ in 0..600 {
@@ -68,13 +68,13 @@ fn the_event_solver_says_what_it_cannot_do() {
         }
     }
     assert!(outcome.unwrap_err().to_string().contains("come to rest"));
-    falling.bodies[1] = solid(Shape::Box(DVec2::ONE), 0.0, 1.0);
+    falling.bodies[1] = solid(PlaneShape::Box(DVec2::ONE), 0.0, 1.0);
     let refused =
         |world: &World| Bench::try_new(world.clone(), "solver=event", 1.0 / 60.0).err().map(|error| error.to_string());
     assert!(refused(&falling).is_some_and(|text| text.contains("fixed_turn")));
     falling.bodies[1].fixed_turn = true;
     assert_eq!(refused(&falling), None);
-    falling.actions.push(Action { at_time: 0.0, body: 1, effect: Effect::Torque(1.0) });
+    falling.actions.push(Action { at_time: 0.0, body: 1, effect: Effect::Torque(about_z(1.0)) });
     assert!(refused(&falling).is_some_and(|text| text.contains("forces, torques")));
 }
 
@@ -87,11 +87,11 @@ proptest! {
         world.bodies.push(floor());
         for i in 0..6 {
             let (x, y) = (f64::from((seed + 7 * i) % 11) - 5.0, 1.5 + 1.5 * f64::from(i));
-            let shape = if i % 2 == 0 { Shape::Disc(0.5) } else { Shape::Box(DVec2::new(1.2, 0.4)) };
+            let shape = if i % 2 == 0 { PlaneShape::Disc(0.5) } else { PlaneShape::Box(DVec2::new(1.2, 0.4)) };
             world.bodies.push(fixed(shape, x, y));
         }
         for i in 0..5 {
-            let mut ball = solid(Shape::Disc(0.3), f64::from(i) * 2.0 - 4.0, 12.0 + f64::from(i));
+            let mut ball = solid(PlaneShape::Disc(0.3), f64::from(i) * 2.0 - 4.0, 12.0 + f64::from(i));
             ball.velocity = DVec3::new(f64::from((seed + 3 * i) % 7) - 3.0, 0.0, 0.0);
             world.bodies.push(ball);
         }
@@ -99,10 +99,10 @@ proptest! {
         let outcome = ironspin_model::Engine::advance(&mut bench.engine, &[1.0 / 60.0; 240], &mut |frame| {
             for i in 7..12 {
                 for j in i + 1..12 {
-                    let apart = frame.bodies[i].position.distance(frame.bodies[j].position);
+                    let apart = frame.bodies[i].pose.position.distance(frame.bodies[j].pose.position);
                     assert!(apart > 0.6 - 1e-9, "{apart}");
                 }
-                assert!(frame.bodies[i].position.y > 0.3 - 1e-9);
+                assert!(frame.bodies[i].pose.position.y > 0.3 - 1e-9);
             }
         });
         prop_assert!(outcome.is_ok(), "{outcome:?}");

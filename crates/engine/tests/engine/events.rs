@@ -2,7 +2,7 @@
 
 use crate::worlds::{Dice, gas};
 use crate::yard::{Bench, energy, fixed, momentum, solid, square, world};
-use ironspin_model::{DVec2, DVec3, Effect, Engine, Shape, World};
+use ironspin_model::{DVec2, DVec3, Effect, Engine, PlaneShape, World, about_z};
 
 /// Discs that fly at each other in free space, few enough that nothing is chaotic yet.
 fn meeting(friction: f64, turning: f64) -> World {
@@ -11,10 +11,10 @@ fn meeting(friction: f64, turning: f64) -> World {
     for i in 0..6 {
         let angle = std::f64::consts::TAU * f64::from(i) / 6.0;
         let at = DVec2::from_angle(angle) * (3.0 + dice.roll(0.0, 1.0));
-        let mut disc = solid(Shape::Disc(0.3), at.x, at.y);
+        let mut disc = solid(PlaneShape::Disc(0.3), at.x, at.y);
         let aim = DVec2::new(dice.roll(-0.2, 0.2), dice.roll(-0.2, 0.2)) - at;
         disc.velocity = aim.extend(0.0) * dice.roll(0.4, 0.6);
-        disc.spin = turning * dice.roll(-3.0, 3.0);
+        disc.spin = about_z(turning * dice.roll(-3.0, 3.0));
         world.bodies.push(disc);
     }
     world
@@ -32,8 +32,8 @@ fn discs_go_where_swept_collision_at_a_fine_step_sends_them() {
         };
         let (exact, stepped) = (end("solver=event", 1.0 / 60.0), end("swept=all", 1.0 / 240.0));
         for (a, b) in exact.bodies.iter().zip(&stepped.bodies) {
-            let apart = (a.position - b.position).length();
-            assert!(apart < 1e-3, "friction {friction}: {} against {}", a.position, b.position);
+            let apart = (a.pose.position - b.pose.position).length();
+            assert!(apart < 1e-3, "friction {friction}: {} against {}", a.pose.position, b.pose.position);
         }
     }
 }
@@ -67,7 +67,7 @@ fn the_order_of_the_bodies_does_not_matter_to_elastic_discs() {
     let (forth, mut back) = (run(gas(12, 6.0)), run(turned));
     back.reverse();
     for (a, b) in forth.iter().zip(&back) {
-        assert!((a.position - b.position).length() < 1e-6, "{} against {}", a.position, b.position);
+        assert!((a.pose.position - b.pose.position).length() < 1e-6, "{} against {}", a.pose.position, b.pose.position);
     }
 }
 
@@ -75,7 +75,7 @@ fn the_order_of_the_bodies_does_not_matter_to_elastic_discs() {
 fn bodies_come_and_go_between_impacts() {
     let mut world = world(0.0, 0.0, 1.0);
     world.bodies.push(fixed(square(1.0), 5.0, 0.0));
-    let mut ball = solid(Shape::Disc(0.5), 0.0, 0.0);
+    let mut ball = solid(PlaneShape::Disc(0.5), 0.0, 0.0);
     ball.velocity = DVec3::new(1.0, 0.0, 0.0);
     world.bodies.push(ball);
     let mut bench = Bench::new(world, "solver=event", 0.5);
@@ -83,10 +83,10 @@ fn bodies_come_and_go_between_impacts() {
     // Without the wall it goes on; with it back in the way it turns round at 4 m.
     bench.engine.act(0, &Effect::Remove).unwrap();
     bench.run(2, |_| {});
-    assert!((bench.frame.bodies[1].position.x - 3.0).abs() < 1e-12);
+    assert!((bench.frame.bodies[1].pose.position.x - 3.0).abs() < 1e-12);
     bench.engine.act(0, &Effect::Add).unwrap();
     bench.run(6, |_| {});
     assert!((bench.frame.bodies[1].velocity.x + 1.0).abs() < 1e-12);
-    assert!((bench.frame.bodies[1].position.x - 2.0).abs() < 1e-12, "{}", bench.frame.bodies[1].position);
-    assert!(bench.engine.act(1, &Effect::Torque(1.0)).is_err(), "lasting forces are refused");
+    assert!((bench.frame.bodies[1].pose.position.x - 2.0).abs() < 1e-12, "{}", bench.frame.bodies[1].pose.position);
+    assert!(bench.engine.act(1, &Effect::Torque(about_z(1.0))).is_err(), "lasting forces are refused");
 }

@@ -47,7 +47,7 @@ fn a_fault_of_almost_no_size_is_almost_no_fault() {
         // Before bodies have collided so often that a rounding error grows.
         for (broken, right) in frames.iter().zip(&sound).take(10) {
             for (b, r) in broken.bodies.iter().zip(&right.bodies) {
-                let apart = (b.position - r.position).length();
+                let apart = (b.pose.position - r.pose.position).length();
                 assert!(apart < 1e-8, "{} is off by {apart} at {tiny}", fault.name);
             }
         }

@@ -2,7 +2,7 @@
 
 use crate::worlds::pyramid;
 use crate::yard::{Bench, fixed, solid, square, world};
-use ironspin_model::{DVec2, DVec3, Effect, Engine, Frame, Shape, World};
+use ironspin_model::{DVec2, DVec3, Effect, Engine, Frame, PlaneShape, World, about_z};
 
 const DT: f64 = 1.0 / 64.0;
 
@@ -10,9 +10,9 @@ const DT: f64 = 1.0 / 64.0;
 fn fliers(gravity: f64) -> World {
     let mut world = world(gravity, 0.5, 0.5);
     for i in 0..20 {
-        let shape = if i % 2 == 0 { square(1.0) } else { Shape::Capsule { length: 1.0, radius: 0.2 } };
+        let shape = if i % 2 == 0 { square(1.0) } else { PlaneShape::Capsule { length: 1.0, radius: 0.2 } };
         let mut body = solid(shape, 10.0 * f64::from(i), 0.0);
-        (body.velocity, body.spin) = (DVec3::new(0.0, f64::from(i % 5), 0.0), 0.3 * f64::from(i % 4));
+        (body.velocity, body.spin) = (DVec3::new(0.0, f64::from(i % 5), 0.0), about_z(0.3 * f64::from(i % 4)));
         world.bodies.push(body);
     }
     world
@@ -46,16 +46,16 @@ fn a_flight_is_the_closed_form() {
     Bench::new(fliers(9.81), "", DT).run(128, |frame| last = frame.clone());
     for (i, state) in last.bodies.iter().enumerate() {
         let (rise, spin) = ((i % 5) as f64, 0.3 * (i % 4) as f64);
-        assert!((state.position.y - (rise * 2.0 - 0.5 * 9.81 * 4.0)).abs() < 1e-12);
-        assert!((state.angle - spin * 2.0).abs() < 1e-12);
+        assert!((state.pose.position.y - (rise * 2.0 - 0.5 * 9.81 * 4.0)).abs() < 1e-12);
+        assert!((state.pose.angle - spin * 2.0).abs() < 1e-12);
     }
 }
 
 #[test]
 fn a_ray_sees_bodies_as_they_have_turned_in_flight() {
     let mut world = world(0.0, 0.0, 0.0);
-    let mut body = solid(Shape::Box(DVec2::new(2.0, 0.2)), 0.0, 0.0);
-    body.spin = std::f64::consts::FRAC_PI_2;
+    let mut body = solid(PlaneShape::Box(DVec2::new(2.0, 0.2)), 0.0, 0.0);
+    body.spin = about_z(std::f64::consts::FRAC_PI_2);
     world.bodies.push(body);
     let mut bench = Bench::new(world, "", DT);
     let reach = |bench: &mut Bench| {
@@ -66,7 +66,7 @@ fn a_ray_sees_bodies_as_they_have_turned_in_flight() {
     bench.run(64, |_| {});
     assert!((reach(&mut bench) - 4.9).abs() < 1e-9, "upright after a second");
     // An action in flight finds it as it is, too.
-    bench.engine.act(0, &Effect::Spin(0.0)).unwrap();
+    bench.engine.act(0, &Effect::Spin(about_z(0.0))).unwrap();
     bench.run(64, |_| {});
     assert!((reach(&mut bench) - 4.9).abs() < 1e-9, "and stays so");
 }
@@ -77,7 +77,7 @@ fn who_flies_into_something_is_seen_in_time() {
     for (size, speed) in [(0.1, 1.0), (0.1, 3.0), (2.0, 10.0), (0.5, 0.2)] {
         let mut world = world(0.0, 0.0, 1.0);
         world.bodies.push(fixed(square(4.0), 20.0, 0.0));
-        let mut ball = solid(Shape::Disc(size), 0.0, 0.0);
+        let mut ball = solid(PlaneShape::Disc(size), 0.0, 0.0);
         ball.velocity = DVec3::new(speed, 0.0, 0.0);
         world.bodies.push(ball);
         let arrives = (18.0 - size) / speed;
@@ -86,7 +86,7 @@ fn who_flies_into_something_is_seen_in_time() {
         let state = bench.frame.bodies[1];
         assert!((state.velocity.x + speed).abs() < 1e-9, "{size} at {speed}: {}", state.velocity);
         let back = 18.0 - size - speed * (bench.frame.time - arrives);
-        assert!((state.position.x - back).abs() < 1e-6, "{size} at {speed}: {} for {back}", state.position.x);
+        assert!((state.pose.position.x - back).abs() < 1e-6, "{size} at {speed}: {} for {back}", state.pose.position.x);
     }
 }
 
@@ -96,7 +96,7 @@ fn a_team_gives_the_bits_of_one_thread() {
     let reported = |threads: u32| {
         let mut world = pyramid(44);
         // An impact keeps the pile busy.
-        let mut ball = solid(Shape::Disc(3.0), -5.0, 6.0);
+        let mut ball = solid(PlaneShape::Disc(3.0), -5.0, 6.0);
         ball.velocity = DVec3::new(30.0, 0.0, 0.0);
         world.bodies.push(ball);
         let mut bench = Bench::new(world, &format!("threads={threads}"), DT);

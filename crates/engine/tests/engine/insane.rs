@@ -1,7 +1,9 @@
 //! Input that makes no sense is refused, or stays bounded.
 
 use crate::yard::{Bench, fixed, floor, solid, square, world};
-use ironspin_model::{Body, DVec2, DVec3, EngineError, Joint, JointKind, Shape, World};
+use ironspin_model::{
+    Body, DVec2, DVec3, EngineError, Inertia, Joint, JointFrame, JointKind, PlaneShape, World, about_z,
+};
 
 const DT: f64 = 1.0 / 60.0;
 
@@ -22,7 +24,7 @@ fn refused(change: impl Fn(&mut World)) -> String {
 
 fn polygon(points: &[(f64, f64)]) -> Body {
     let mut body = solid(square(1.0), 0.0, 2.0);
-    body.parts[0].shape = Shape::Polygon(points.iter().map(|&(x, y)| DVec2::new(x, y)).collect());
+    body.parts[0].shape = PlaneShape::Polygon(points.iter().map(|&(x, y)| DVec2::new(x, y)).collect()).into();
     body
 }
 
@@ -31,14 +33,14 @@ fn what_cannot_be_built_is_refused_with_a_reason() {
     for mass in [0.0, -1.0, f64::NAN, f64::INFINITY] {
         assert!(refused(|w| w.bodies[1].mass = mass).contains("mass"));
     }
-    assert!(refused(|w| w.bodies[1].inertia = 0.0).contains("inertia"));
-    assert!(refused(|w| w.bodies[1].position.x = f64::NAN).contains("not finite"));
-    assert!(refused(|w| w.bodies[1].spin = f64::INFINITY).contains("not finite"));
+    assert!(refused(|w| w.bodies[1].inertia = Inertia::planar(0.0)).contains("inertia"));
+    assert!(refused(|w| w.bodies[1].pose.position.x = f64::NAN).contains("not finite"));
+    assert!(refused(|w| w.bodies[1].spin = about_z(f64::INFINITY)).contains("not finite"));
     assert!(refused(|w| w.bodies[1].linear_damping = -1.0).contains("damping"));
     assert!(refused(|w| w.bodies[1].parts.clear()).contains("no part"));
     assert!(refused(|w| w.bodies[1].parts[0].material = 5).contains("material"));
-    assert!(refused(|w| w.bodies[1].parts[0].shape = Shape::Disc(0.0)).contains("size"));
-    assert!(refused(|w| w.bodies[1].parts[0].shape = Shape::HalfPlane(DVec2::Y)).contains("static"));
+    assert!(refused(|w| w.bodies[1].parts[0].shape = PlaneShape::Disc(0.0).into()).contains("size"));
+    assert!(refused(|w| w.bodies[1].parts[0].shape = PlaneShape::HalfPlane(DVec2::Y).into()).contains("static"));
     for wrong in [
         vec![(0.0, 0.0), (1.0, 0.0)],
         vec![(0.0, 0.0), (1.0, 0.0), (2.0, 0.0)],
@@ -51,14 +53,14 @@ fn what_cannot_be_built_is_refused_with_a_reason() {
     }
     let many: Vec<(f64, f64)> = (0..33).map(|i| (f64::from(i) * 0.19).sin_cos()).collect();
     assert!(refused(|w| w.bodies[1] = polygon(&many)).contains("32"));
-    let joint = |bodies, kind| Joint { kind, bodies, at: [DVec2::ZERO; 2], length: None };
+    let joint = |bodies, kind| Joint { kind, bodies, frames: JointFrame::planar([DVec2::ZERO; 2]), length: None };
     assert!(refused(|w| w.joints.push(joint([0, 9], JointKind::Weld))).contains("joint"));
     assert!(refused(|w| w.joints.push(joint([1, 1], JointKind::Weld))).contains("joint"));
     assert!(
         refused(|w| w.joints.push(joint([0, 1], JointKind::Spring { stiffness: f64::NAN, damping: 0.0 })))
             .contains("joint")
     );
-    assert!(refused(|w| w.apart.push([0, 7])).contains("pair"));
+    assert!(refused(|w| w.excluded_pairs.push([0, 7])).contains("pair"));
     // Fine in double precision and not in single.
     let mut tiny = world(9.81, 0.5, 0.5);
     tiny.bodies.push(solid(square(1.0), 1e300, 0.0));
@@ -71,14 +73,14 @@ fn many_bodies_at_one_point_stay_bounded() {
     let mut world = world(9.81, 0.5, 0.0);
     world.bodies.push(floor());
     for _ in 0..150 {
-        world.bodies.push(solid(Shape::Disc(0.1), 0.0, 1.0));
+        world.bodies.push(solid(PlaneShape::Disc(0.1), 0.0, 1.0));
     }
     for options in ["", "solver=compliant", "solver=position", "swept=all"] {
         let mut bench = Bench::new(world.clone(), options, DT);
         bench.run(20, |frame| {
             for state in &frame.bodies {
                 assert!(state.is_finite(), "{options}");
-                assert!(state.position.length() < 1e3, "{options}: {}", state.position);
+                assert!(state.pose.position.length() < 1e3, "{options}: {}", state.pose.position);
             }
         });
     }
@@ -91,7 +93,7 @@ fn extreme_masses_speeds_and_steps_do_not_panic() {
         world.bodies.push(fixed(square(2.0), 0.0, -1.0));
         for i in 0..3 {
             let mut body = solid(square(0.5), 0.0, 0.3 + f64::from(i) * 0.5);
-            (body.mass, body.inertia) = (mass, mass);
+            (body.mass, body.inertia) = (mass, Inertia::planar(mass));
             body.velocity = DVec3::new(speed, -speed, 0.0);
             world.bodies.push(body);
         }

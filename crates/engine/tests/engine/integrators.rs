@@ -2,7 +2,7 @@
 
 use crate::worlds::{integration_error, oscillator};
 use crate::yard::{Bench, solid, square, world};
-use ironspin_model::DVec3;
+use ironspin_model::{DVec3, about_z};
 
 #[test]
 fn each_integrator_has_its_order() {
@@ -29,7 +29,7 @@ fn damping_is_exponential_at_any_step() {
     for dt in [0.25, 0.01] {
         let mut world = world(0.0, 0.0, 0.0);
         let mut body = solid(square(1.0), 0.0, 0.0);
-        (body.velocity, body.spin) = (DVec3::new(3.0, 0.0, 0.0), 2.0);
+        (body.velocity, body.spin) = (DVec3::new(3.0, 0.0, 0.0), about_z(2.0));
         (body.linear_damping, body.angular_damping) = (0.5, 1.5);
         world.bodies.push(body);
         let mut bench = Bench::new(world, "", dt);

@@ -1,7 +1,9 @@
 //! Kinds of body, filters, scripted actions, compounds, save and restore, rays.
 
 use crate::yard::{Bench, energy, fixed, floor, momentum, solid, square, world};
-use ironspin_model::{Action, BodyKind, DVec2, DVec3, Effect, Engine, Part, Shape, World, body_mass};
+use ironspin_model::{
+    Action, BodyKind, DVec2, DVec3, Effect, Engine, Inertia, Part, PlaneShape, Pose, World, about_z, body_mass,
+};
 
 const G: f64 = 9.81;
 const DT: f64 = 1.0 / 60.0;
@@ -9,7 +11,7 @@ const DT: f64 = 1.0 / 60.0;
 #[test]
 fn a_moving_platform_carries_and_a_static_body_never_moves() {
     let mut world = world(G, 0.8, 0.0);
-    let mut platform = fixed(Shape::Box(DVec2::new(4.0, 0.5)), 0.0, 0.0);
+    let mut platform = fixed(PlaneShape::Box(DVec2::new(4.0, 0.5)), 0.0, 0.0);
     platform.kind = BodyKind::Kinematic;
     platform.velocity = DVec3::new(1.0, 0.5, 0.0);
     world.bodies.push(platform);
@@ -31,15 +33,15 @@ fn layers_and_pairs_decide_who_meets_in_either_order() {
     for flip in [false, true] {
         let mut world = world(G, 0.5, 0.0);
         world.bodies.push(floor());
-        let mut ghost = solid(Shape::Disc(0.5), 0.0, 2.0);
-        (ghost.layers, ghost.meets) = (2, 1);
-        let mut other = solid(Shape::Disc(0.5), 0.0, 4.0);
-        (other.layers, other.meets) = (1, if flip { u32::MAX } else { 1 });
+        let mut ghost = solid(PlaneShape::Disc(0.5), 0.0, 2.0);
+        (ghost.layers, ghost.collision_mask) = (2, 1);
+        let mut other = solid(PlaneShape::Disc(0.5), 0.0, 4.0);
+        (other.layers, other.collision_mask) = (1, if flip { u32::MAX } else { 1 });
         world.bodies.extend([ghost, other]);
         if flip {
-            world.apart.push([2, 1]);
+            world.excluded_pairs.push([2, 1]);
             world.bodies[1].layers = 1;
-            world.bodies[1].meets = u32::MAX;
+            world.bodies[1].collision_mask = u32::MAX;
         }
         let mut bench = Bench::new(world, "", DT);
         bench.seconds(4.0, |_| {});
@@ -67,14 +69,14 @@ fn actions_do_what_they_say() {
         action(0.0, 0, Effect::Impulse { impulse: up, point: None }),
         action(0.0, 1, Effect::Impulse { impulse: up, point: edge }),
         action(0.0, 2, Effect::Force { force: up, point: None }),
-        action(0.0, 3, Effect::Torque(1.0)),
+        action(0.0, 3, Effect::Torque(about_z(1.0))),
         action(1.0, 4, Effect::Remove),
         action(1.0, 5, Effect::Add),
-        action(1.0, 0, Effect::Place { position: DVec3::new(0.0, -7.0, 0.0), angle: 0.5 }),
+        action(1.0, 0, Effect::Place(Pose::planar(DVec3::new(0.0, -7.0, 0.0), 0.5))),
         action(2.0, 0, Effect::Gravity(DVec3::new(0.0, -1.0, 0.0))),
     ];
     let mut bench = Bench::new(world, "", 0.25);
-    assert!(bench.frame.bodies[5].position.x.is_nan());
+    assert!(bench.frame.bodies[5].pose.position.x.is_nan());
     bench.run(1, |_| {});
     assert_eq!(bench.velocity(0), DVec2::Y);
     assert_eq!(bench.velocity(1), DVec2::Y);
@@ -96,12 +98,13 @@ fn actions_do_what_they_say() {
 /// Two squares side by side as one body, and absent as two.
 fn casting() -> World {
     let mut world = world(0.0, 0.0, 0.0);
-    let part = |x: f64| Part { position: DVec2::new(x, 0.0), ..Part::solid(square(1.0), 0) };
+    let part = |x: f64| Part { pose: Pose::flat(DVec2::new(x, 0.0), 0.0), ..Part::solid(square(1.0), 0) };
     let parts = vec![part(-0.5), part(0.5)];
     let mass = body_mass(&parts, |_| 1.0).unwrap();
     let mut whole = solid(square(1.0), 3.0, 1.0);
-    (whole.parts, whole.mass, whole.inertia) = (parts, mass.mass, mass.inertia);
-    (whole.velocity, whole.spin, whole.angle) = (DVec3::new(1.0, 2.0, 0.0), 3.0, 0.4);
+    (whole.parts, whole.mass, whole.inertia) = (parts, mass.mass, Inertia::planar(mass.inertia));
+    (whole.velocity, whole.spin) = (DVec3::new(1.0, 2.0, 0.0), about_z(3.0));
+    whole.pose = Pose::planar(whole.pose.position, 0.4);
     world.bodies.push(whole);
     for x in [-0.5, 0.5] {
         let mut half = solid(square(1.0), x, 0.0);
@@ -120,8 +123,8 @@ fn a_split_keeps_momentum_angular_momentum_and_energy() {
         let mut frame = frame.clone();
         let mut world = world.clone();
         for (body, state) in world.bodies.iter_mut().zip(&mut frame.bodies) {
-            if state.position.x.is_nan() {
-                (body.mass, body.inertia) = (0.0, 0.0);
+            if state.pose.position.x.is_nan() {
+                (body.mass, body.inertia) = (0.0, Inertia::ZERO);
                 *state = ironspin_model::BodyState::planar(DVec3::ZERO, 0.0, DVec3::ZERO, 0.0);
             }
         }
@@ -159,14 +162,14 @@ fn a_restored_world_goes_on_to_the_bit() {
 #[test]
 fn rays_hit_the_nearest_solid_and_start_inside_at_distance_zero() {
     let mut world = world(0.0, 0.0, 0.0);
-    let capsule = Shape::Capsule { length: 1.0, radius: 0.25 };
-    let triangle = Shape::Polygon(vec![DVec2::new(-0.5, -0.5), DVec2::new(0.5, -0.5), DVec2::new(0.0, 0.5)]);
-    world.bodies.push(fixed(Shape::Disc(0.5), 3.0, 0.0));
+    let capsule = PlaneShape::Capsule { length: 1.0, radius: 0.25 };
+    let triangle = PlaneShape::Polygon(vec![DVec2::new(-0.5, -0.5), DVec2::new(0.5, -0.5), DVec2::new(0.0, 0.5)]);
+    world.bodies.push(fixed(PlaneShape::Disc(0.5), 3.0, 0.0));
     world.bodies.push(fixed(square(1.0), 6.0, 0.0));
     world.bodies.push(fixed(capsule, 9.0, 0.0));
     world.bodies.push(fixed(triangle, 12.0, 0.0));
-    world.bodies.push(fixed(Shape::Polyline(vec![DVec2::new(0.0, -1.0), DVec2::new(0.0, 1.0)]), 14.0, 0.0));
-    world.bodies.push(fixed(Shape::HalfPlane(DVec2::NEG_X), 16.0, 0.0));
+    world.bodies.push(fixed(PlaneShape::Polyline(vec![DVec2::new(0.0, -1.0), DVec2::new(0.0, 1.0)]), 14.0, 0.0));
+    world.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::NEG_X), 16.0, 0.0));
     let mut sensor = fixed(square(1.0), 1.0, 0.0);
     sensor.parts[0].sensor = true;
     world.bodies.push(sensor);

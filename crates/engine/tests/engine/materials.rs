@@ -3,14 +3,14 @@
 use crate::worlds::{G, stack};
 use crate::yard::{Bench, conditions, floor, settings, solid, square, world};
 use ironspin_engine::Builtin;
-use ironspin_model::{DVec2, DVec3, Engine, Frame, Material, PairMaterial, Part, Shape, World};
+use ironspin_model::{DVec2, DVec3, Engine, Frame, Inertia, Material, PairMaterial, Part, PlaneShape, Pose, World};
 
 /// A ball of one material dropped on a floor of another.
 fn drop(e_floor: f64, e_ball: f64) -> World {
     let mut world = world(G, 0.5, e_floor);
     world.materials.push(Material { name: "steel".into(), density: 1.0, friction: 0.5, restitution: e_ball });
     world.bodies.push(floor());
-    let mut ball = solid(Shape::Disc(0.5), 0.0, 3.0);
+    let mut ball = solid(PlaneShape::Disc(0.5), 0.0, 3.0);
     ball.parts[0].material = 1;
     world.bodies.push(ball);
     world
@@ -24,7 +24,7 @@ fn rebound(world: World, options: &str) -> f64 {
         let speed = frame.bodies[1].velocity.y;
         bounced |= speed > 0.0;
         if bounced {
-            summit = summit.max(frame.bodies[1].position.y - 0.5);
+            summit = summit.max(frame.bodies[1].pose.position.y - 0.5);
         } else {
             fastest = fastest.max(-speed);
         }
@@ -60,7 +60,7 @@ fn mass_does_not_matter_in_free_fall_and_the_gravity_factor_does() {
     let mut world = world(G, 0.0, 0.0);
     for (mass, factor) in [(1e-3, 1.0), (1e6, 1.0), (1.0, 0.0), (1.0, -2.0)] {
         let mut body = solid(square(1.0), 10.0 * world.bodies.len() as f64, 0.0);
-        (body.mass, body.inertia, body.gravity_factor) = (mass, mass, factor);
+        (body.mass, body.inertia, body.gravity_factor) = (mass, Inertia::planar(mass), factor);
         world.bodies.push(body);
     }
     for options in ["", "solver=compliant", "solver=position"] {
@@ -89,7 +89,7 @@ fn uneven_steps_keep_free_flight_exact_and_a_stack_standing() {
         .advance(&uneven(300), &mut |frame: &Frame| {
             let t = frame.time;
             let expected = DVec2::new(3.0 * t, 4.0 * t - 0.5 * G * t * t);
-            let off = frame.bodies[0].position.truncate().distance(expected);
+            let off = frame.bodies[0].pose.position.truncate().distance(expected);
             assert!(off < 1e-10, "off by {off} at {t}");
         })
         .unwrap();
@@ -100,7 +100,7 @@ fn uneven_steps_keep_free_flight_exact_and_a_stack_standing() {
     let mut last = Frame::default();
     engine.advance(&uneven(1200), &mut |frame: &Frame| last.clone_from(frame)).unwrap();
     for (body, state) in pile.bodies.iter().zip(&last.bodies) {
-        assert!((state.position - body.position).length() < 0.01, "{} at {}", body.name, state.position);
+        assert!((state.pose.position - body.pose.position).length() < 0.01, "{} at {}", body.name, state.pose.position);
         assert!(state.velocity.length() < 1e-3);
     }
 }
@@ -113,11 +113,13 @@ fn parts_of_one_body_keep_materials_of_their_own() {
     world.materials.push(Material { name: "rubber".into(), density: 1.0, friction: 1.0, restitution: 0.0 });
     world.pairs.push(PairMaterial { between: [0, 1], friction: 0.4, restitution: 0.0 });
     world.bodies.push(floor());
-    let runner =
-        |x: f64, material: usize| Part { position: DVec2::new(x, 0.0), ..Part::solid(Shape::Disc(0.1), material) };
+    let runner = |x: f64, material: usize| Part {
+        pose: Pose::flat(DVec2::new(x, 0.0), 0.0),
+        ..Part::solid(PlaneShape::Disc(0.1), material)
+    };
     let mut sledge = solid(square(0.2), 0.0, 0.1);
     sledge.parts = vec![runner(-1.0, 0), runner(1.0, 1)];
-    (sledge.mass, sledge.inertia, sledge.velocity) = (2.0, 2.0, DVec3::new(4.0, 0.0, 0.0));
+    (sledge.mass, sledge.inertia, sledge.velocity) = (2.0, Inertia::planar(2.0), DVec3::new(4.0, 0.0, 0.0));
     world.bodies.push(sledge);
     let mut bench = Bench::new(world, "", 1.0 / 240.0);
     bench.seconds(1.0, |_| {});

@@ -2,7 +2,7 @@
 
 use crate::worlds::{DT, pyramid, rest, stack};
 use crate::yard::{Bench, energy, fixed, floor, solid, square, world};
-use ironspin_model::{DVec2, Shape};
+use ironspin_model::{DVec2, PlaneShape};
 
 #[test]
 fn a_stack_of_twenty_and_a_pyramid_of_base_twenty_stand_without_sleeping() {
@@ -17,7 +17,7 @@ fn a_stack_of_twenty_and_a_pyramid_of_base_twenty_stand_without_sleeping() {
 fn the_heaviest_on_top_at_a_thousand_to_one_stands() {
     let mut world = stack(2);
     world.bodies[2].mass *= 1000.0;
-    world.bodies[2].inertia *= 1000.0;
+    world.bodies[2].inertia.0 *= 1000.0;
     let (rms, _) = rest(world, "", 30.0, 20.0);
     assert!(rms < 1e-3, "{rms}");
 }
@@ -66,13 +66,13 @@ fn discs_and_capsules_poured_into_a_trough_gain_no_energy() {
     let mut poured = world(9.81, 0.5, 0.1);
     poured.bodies.push(floor());
     for side in [-1.0, 1.0] {
-        poured.bodies.push(fixed(Shape::Box(DVec2::new(1.0, 60.0)), side * 14.5, 29.0));
+        poured.bodies.push(fixed(PlaneShape::Box(DVec2::new(1.0, 60.0)), side * 14.5, 29.0));
     }
     for number in 0..320 {
         let (column, row) = (number % 16, number / 16);
         let (shape, shift) = match column % 2 {
-            0 => (Shape::Disc(0.45), 1.06),
-            _ => (Shape::Capsule { length: 0.4, radius: 0.25 }, 2.12),
+            0 => (PlaneShape::Disc(0.45), 1.06),
+            _ => (PlaneShape::Capsule { length: 0.4, radius: 0.25 }, 2.12),
         };
         let x = 3.18 * f64::from(column / 2) - 12.7 + shift + 0.05 * f64::from(row % 3);
         poured.bodies.push(solid(shape, x, 0.6 + 1.05 * f64::from(row)));

@@ -1,13 +1,13 @@
 //! Polylines: nothing that slides along them is caught, ridges hold, both sides work.
 
 use crate::yard::{Bench, fixed, solid, square, world};
-use ironspin_model::{DVec2, DVec3, Shape, World};
+use ironspin_model::{DVec2, DVec3, PlaneShape, World};
 
-fn chain(points: &[(f64, f64)]) -> Shape {
-    Shape::Polyline(points.iter().map(|&(x, y)| DVec2::new(x, y)).collect())
+fn chain(points: &[(f64, f64)]) -> PlaneShape {
+    PlaneShape::Polyline(points.iter().map(|&(x, y)| DVec2::new(x, y)).collect())
 }
 
-fn track(shape: Shape, under: f64, pieces: i32) -> World {
+fn track(shape: PlaneShape, under: f64, pieces: i32) -> World {
     let mut world = world(9.81, 0.0, 0.0);
     let points: Vec<(f64, f64)> = (0..=pieces).map(|i| (f64::from(i) * 20.0 / f64::from(pieces) - 5.0, 0.0)).collect();
     world.bodies.push(fixed(chain(&points), 0.0, 0.0));
@@ -21,9 +21,9 @@ fn track(shape: Shape, under: f64, pieces: i32) -> World {
 fn seams_do_not_trip_a_slider() {
     for (shape, under) in [
         (square(0.5), 0.25),
-        (Shape::Disc(0.3), 0.3),
-        (Shape::Capsule { length: 0.4, radius: 0.2 }, 0.2),
-        (Shape::Polygon(vec![DVec2::new(-0.3, -0.2), DVec2::new(0.3, -0.2), DVec2::new(0.0, 0.4)]), 0.2),
+        (PlaneShape::Disc(0.3), 0.3),
+        (PlaneShape::Capsule { length: 0.4, radius: 0.2 }, 0.2),
+        (PlaneShape::Polygon(vec![DVec2::new(-0.3, -0.2), DVec2::new(0.3, -0.2), DVec2::new(0.0, 0.4)]), 0.2),
     ] {
         for options in ["", "swept=all", "solver=compliant"] {
             let mut bench = Bench::new(track(shape.clone(), under, 37), options, 1.0 / 60.0);
@@ -34,7 +34,11 @@ fn seams_do_not_trip_a_slider() {
             assert!((at.x - 9.0).abs() < 1e-4 && (at.y - under).abs() < 2e-3, "{shape:?} {options}: {at}");
             // Soft contact gives way a little where its points change.
             let tilt = if options == "solver=compliant" { 1e-3 } else { 1e-4 };
-            assert!(bench.frame.bodies[1].angle.abs() < tilt, "{shape:?} {options}: {}", bench.frame.bodies[1].angle);
+            assert!(
+                bench.frame.bodies[1].pose.angle.abs() < tilt,
+                "{shape:?} {options}: {}",
+                bench.frame.bodies[1].pose.angle
+            );
         }
     }
 }
@@ -43,14 +47,14 @@ fn seams_do_not_trip_a_slider() {
 fn a_box_balances_on_a_ridge_and_rests_in_a_valley() {
     let mut ridge = world(9.81, 0.8, 0.0);
     ridge.bodies.push(fixed(chain(&[(-2.0, -2.0), (0.0, 0.0), (2.0, -2.0)]), 0.0, 0.0));
-    ridge.bodies.push(solid(Shape::Box(DVec2::new(2.0, 0.4)), 0.0, 0.2));
+    ridge.bodies.push(solid(PlaneShape::Box(DVec2::new(2.0, 0.4)), 0.0, 0.2));
     let mut bench = Bench::new(ridge, "", 1.0 / 60.0);
     bench.seconds(1.0, |_| {});
     assert!((bench.position(1).y - 0.2).abs() < 0.01, "{}", bench.position(1));
 
     let mut valley = world(9.81, 0.1, 0.0);
     valley.bodies.push(fixed(chain(&[(-2.0, 2.0), (0.0, 0.0), (2.0, 2.0)]), 0.0, 0.0));
-    valley.bodies.push(solid(Shape::Disc(0.5), 0.3, 1.5));
+    valley.bodies.push(solid(PlaneShape::Disc(0.5), 0.3, 1.5));
     let mut bench = Bench::new(valley, "", 1.0 / 60.0);
     bench.seconds(20.0, |_| {});
     // A disc in a right-angled valley touches both sides: its centre is r sqrt(2) above the bottom.
@@ -63,7 +67,7 @@ fn a_closed_chain_holds_what_is_inside_and_what_is_outside() {
     let mut world = world(9.81, 0.3, 0.2);
     world.bodies.push(fixed(chain(&points), 0.0, 0.0));
     world.bodies.push(solid(square(0.8), 0.0, 0.0));
-    world.bodies.push(solid(Shape::Disc(0.4), 1.0, 5.0));
+    world.bodies.push(solid(PlaneShape::Disc(0.4), 1.0, 5.0));
     let mut bench = Bench::new(world, "", 1.0 / 60.0);
     bench.seconds(5.0, |_| {});
     assert!((bench.position(1).y + 2.6).abs() < 0.01, "{}", bench.position(1));
@@ -71,11 +75,11 @@ fn a_closed_chain_holds_what_is_inside_and_what_is_outside() {
 }
 
 /// A floor of boxes laid end to end.
-fn tiles(shape: Shape, under: f64, raised: f64) -> World {
+fn tiles(shape: PlaneShape, under: f64, raised: f64) -> World {
     let mut world = world(9.81, 0.0, 0.0);
     for k in 0..24 {
         let up = if k >= 12 { raised } else { 0.0 };
-        world.bodies.push(fixed(Shape::Box(DVec2::new(0.5, 0.4)), f64::from(k) * 0.5, up - 0.2));
+        world.bodies.push(fixed(PlaneShape::Box(DVec2::new(0.5, 0.4)), f64::from(k) * 0.5, up - 0.2));
     }
     let mut slider = solid(shape, 0.5, under);
     slider.velocity = DVec3::new(3.0, 0.0, 0.0);
@@ -87,9 +91,9 @@ fn tiles(shape: Shape, under: f64, raised: f64) -> World {
 fn level_tiles_do_not_trip_a_slider_and_a_raised_one_stops_it() {
     for (shape, under) in [
         (square(0.4), 0.2),
-        (Shape::Disc(0.3), 0.3),
-        (Shape::Capsule { length: 0.4, radius: 0.2 }, 0.2),
-        (Shape::Polygon(vec![DVec2::new(-0.3, -0.2), DVec2::new(0.3, -0.2), DVec2::new(0.0, 0.4)]), 0.2),
+        (PlaneShape::Disc(0.3), 0.3),
+        (PlaneShape::Capsule { length: 0.4, radius: 0.2 }, 0.2),
+        (PlaneShape::Polygon(vec![DVec2::new(-0.3, -0.2), DVec2::new(0.3, -0.2), DVec2::new(0.0, 0.4)]), 0.2),
     ] {
         for options in ["", "solver=compliant", "swept=all"] {
             let mut bench = Bench::new(tiles(shape.clone(), under, 0.0), options, 1.0 / 60.0);
@@ -108,9 +112,9 @@ fn level_tiles_do_not_trip_a_slider_and_a_raised_one_stops_it() {
 #[test]
 fn a_sharp_foot_is_stopped_by_a_wall_where_it_meets_the_floor() {
     let mut world = world(9.81, 0.0, 0.0);
-    world.bodies.push(fixed(Shape::HalfPlane(DVec2::Y), 0.0, 0.0));
-    world.bodies.push(fixed(Shape::Box(DVec2::new(1.0, 4.0)), 3.5, 2.0));
-    let wedge = Shape::Polygon(vec![DVec2::new(-0.5, -0.2), DVec2::new(0.5, -0.2), DVec2::new(-0.5, 0.4)]);
+    world.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::Y), 0.0, 0.0));
+    world.bodies.push(fixed(PlaneShape::Box(DVec2::new(1.0, 4.0)), 3.5, 2.0));
+    let wedge = PlaneShape::Polygon(vec![DVec2::new(-0.5, -0.2), DVec2::new(0.5, -0.2), DVec2::new(-0.5, 0.4)]);
     let mut slider = solid(wedge, 0.0, 0.2);
     slider.velocity = DVec3::new(2.0, 0.0, 0.0);
     world.bodies.push(slider);

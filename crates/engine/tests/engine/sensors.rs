@@ -5,7 +5,7 @@ use ironspin_model::{DVec2, DVec3, SensorEventKind, World};
 
 fn gate(thickness: f64, speed: f64) -> World {
     let mut world = world(0.0, 0.5, 0.5);
-    let mut sensor = fixed(ironspin_model::Shape::Box(DVec2::new(thickness, 4.0)), 0.0, 0.0);
+    let mut sensor = fixed(ironspin_model::PlaneShape::Box(DVec2::new(thickness, 4.0)), 0.0, 0.0);
     sensor.parts[0].sensor = true;
     world.bodies.push(sensor);
     let mut body = solid(square(0.5), -2.0, 0.0);
@@ -45,6 +45,6 @@ fn a_pass_within_one_step_gives_both_notices() {
 #[test]
 fn an_overlap_as_built_is_an_enter_at_step_zero() {
     let mut world = gate(1.0, 0.0);
-    world.bodies[1].position.x = 0.2;
+    world.bodies[1].pose.position.x = 0.2;
     assert_eq!(notices(world, "", 0.5), [(0, SensorEventKind::Enter)]);
 }

@@ -2,7 +2,7 @@
 
 use crate::worlds::{Dice, passed, range};
 use crate::yard::{Bench, fixed, solid, world};
-use ironspin_model::{DVec2, DVec3, Shape};
+use ironspin_model::{DVec2, DVec3, PlaneShape, about_z};
 use proptest::prelude::*;
 
 #[test]
@@ -30,9 +30,9 @@ proptest! {
 fn marked_bodies_are_swept_and_others_are_not() {
     let mut world = world(0.0, 0.0, 0.0);
     for (y, swept) in [(0.0, true), (50.0, false)] {
-        world.bodies.push(fixed(Shape::Box(DVec2::new(0.01, 10.0)), 0.0, y));
-        let mut shot = solid(Shape::Disc(0.05), -7.0, y);
-        (shot.velocity, shot.swept) = (DVec3::new(600.0, 0.0, 0.0), swept);
+        world.bodies.push(fixed(PlaneShape::Box(DVec2::new(0.01, 10.0)), 0.0, y));
+        let mut shot = solid(PlaneShape::Disc(0.05), -7.0, y);
+        (shot.velocity, shot.ccd) = (DVec3::new(600.0, 0.0, 0.0), swept);
         world.bodies.push(shot);
     }
     let mut bench = Bench::new(world, "swept=marked", 1.0 / 60.0);
@@ -43,9 +43,9 @@ fn marked_bodies_are_swept_and_others_are_not() {
 #[test]
 fn a_ball_between_two_closing_walls_bounces_many_times_in_one_step() {
     let mut world = world(0.0, 0.0, 1.0);
-    world.bodies.push(fixed(Shape::HalfPlane(DVec2::X), 0.0, 0.0));
-    world.bodies.push(fixed(Shape::HalfPlane(DVec2::NEG_X), 1.0, 0.0));
-    let mut ball = solid(Shape::Disc(0.1), 0.5, 0.0);
+    world.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::X), 0.0, 0.0));
+    world.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::NEG_X), 1.0, 0.0));
+    let mut ball = solid(PlaneShape::Disc(0.1), 0.5, 0.0);
     ball.velocity = DVec3::new(480.0, 0.0, 0.0);
     world.bodies.push(ball);
     let mut bench = Bench::new(world, "swept=all", 1.0 / 60.0);
@@ -59,14 +59,14 @@ fn a_ball_between_two_closing_walls_bounces_many_times_in_one_step() {
 /// Thirty shots at one plate, which turns at `spin`; which of them were turned aside after 8 steps of 1/60, and which stand beyond it.
 fn volley(spin: f64, finer: u32) -> Vec<[bool; 2]> {
     let mut world = world(0.0, 0.0, 0.3);
-    let mut plate = fixed(Shape::Box(DVec2::new(0.05, 12.0)), 0.0, 0.0);
+    let mut plate = fixed(PlaneShape::Box(DVec2::new(0.05, 12.0)), 0.0, 0.0);
     if spin != 0.0 {
-        (plate.kind, plate.spin) = (ironspin_model::BodyKind::Kinematic, spin);
+        (plate.kind, plate.spin) = (ironspin_model::BodyKind::Kinematic, about_z(spin));
     }
     world.bodies.push(plate);
     for k in 0..30 {
-        let mut shot = solid(Shape::Disc(0.04), -8.0 - 0.37 * f64::from(k % 7), 0.3 * f64::from(k) - 4.5);
-        (shot.velocity, shot.swept) = (DVec3::new(90.0, 0.0, 0.0), true);
+        let mut shot = solid(PlaneShape::Disc(0.04), -8.0 - 0.37 * f64::from(k % 7), 0.3 * f64::from(k) - 4.5);
+        (shot.velocity, shot.ccd) = (DVec3::new(90.0, 0.0, 0.0), true);
         world.bodies.push(shot);
     }
     let mut bench = Bench::new(world, "swept=marked", 1.0 / (60.0 * f64::from(finer)));

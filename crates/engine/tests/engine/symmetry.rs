@@ -2,25 +2,26 @@
 //! multiplies it.
 
 use crate::yard::{Bench, fixed, solid, square, world};
-use ironspin_model::{BodyState, DVec2, DVec3, Frame, Shape, World};
+use ironspin_model::{BodyState, DVec2, DVec3, Frame, PlaneShape, Pose, World, about_z};
 
 /// A few bodies that land, bounce, slide and tip on a floor and a wall: rich enough to show a sign that is wrong, short enough
 /// not to be chaotic.
 fn scene() -> World {
     let mut world = world(10.0, 0.4, 0.3);
-    world.bodies.push(fixed(Shape::HalfPlane(DVec2::Y), 0.0, 0.0));
-    world.bodies.push(fixed(Shape::HalfPlane(DVec2::X), -6.0, 0.0));
+    world.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::Y), 0.0, 0.0));
+    world.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::X), -6.0, 0.0));
     for (i, shape) in [
         square(0.8),
-        Shape::Disc(0.4),
-        Shape::Capsule { length: 0.6, radius: 0.25 },
-        Shape::Polygon(vec![DVec2::new(-0.5, -0.3), DVec2::new(0.5, -0.3), DVec2::new(0.0, 0.6)]),
+        PlaneShape::Disc(0.4),
+        PlaneShape::Capsule { length: 0.6, radius: 0.25 },
+        PlaneShape::Polygon(vec![DVec2::new(-0.5, -0.3), DVec2::new(0.5, -0.3), DVec2::new(0.0, 0.6)]),
     ]
     .into_iter()
     .enumerate()
     {
         let mut body = solid(shape, 2.5 * i as f64 - 4.0, 1.5);
-        (body.velocity, body.spin, body.angle) = (DVec3::new(-1.5, 0.5, 0.0), 1.0 - i as f64, 0.3);
+        (body.velocity, body.spin) = (DVec3::new(-1.5, 0.5, 0.0), about_z(1.0 - i as f64));
+        body.pose = Pose::planar(body.pose.position, 0.3);
         world.bodies.push(body);
     }
     world
@@ -40,16 +41,16 @@ fn changed(direction: fn(DVec2) -> DVec2, angle: impl Fn(f64) -> f64, spin: f64,
     let flat = |v: DVec3| direction(v.truncate()).extend(0.0);
     world.gravity = flat(world.gravity);
     for body in &mut world.bodies {
-        body.position = flat(body.position);
+        body.pose.position = flat(body.pose.position);
         body.velocity = flat(body.velocity);
         body.spin *= spin;
         if body.mass > 0.0 {
-            body.angle = angle(body.angle);
+            body.pose.turn_to(angle(body.pose.angle));
         }
         for part in &mut body.parts {
-            match &mut part.shape {
-                Shape::HalfPlane(normal) => *normal = direction(*normal),
-                Shape::Polygon(corners) => corners.iter_mut().for_each(|corner| *corner = points(*corner)),
+            match part.shape.planar_mut() {
+                PlaneShape::HalfPlane(normal) => *normal = direction(*normal),
+                PlaneShape::Polygon(corners) => corners.iter_mut().for_each(|corner| *corner = points(*corner)),
                 _ => {}
             }
         }
@@ -74,7 +75,7 @@ fn compare(name: &str, world: &World, back: impl Fn(&BodyState, f64) -> (DVec2, 
             touched += a.contacts.len();
             for (body, (a_state, b_state)) in a.bodies.iter().zip(&b.bodies).enumerate().skip(2) {
                 let (position, velocity, spin) = back(b_state, b.time);
-                let off = position.distance(a_state.position.truncate())
+                let off = position.distance(a_state.pose.position.truncate())
                     + velocity.distance(a_state.velocity.truncate())
                     + (spin - a_state.spin.z).abs();
                 assert!(off < bound, "{name} {options}: body {body} is off by {off} at step {}", a.step);
@@ -87,8 +88,9 @@ fn compare(name: &str, world: &World, back: impl Fn(&BodyState, f64) -> (DVec2, 
 #[test]
 fn mirrored_left_to_right() {
     let world = changed(flip, |angle| -angle, -1.0, flip);
-    let back =
-        |state: &BodyState, _: f64| (flip(state.position.truncate()), flip(state.velocity.truncate()), -state.spin.z);
+    let back = |state: &BodyState, _: f64| {
+        (flip(state.pose.position.truncate()), flip(state.velocity.truncate()), -state.spin.z)
+    };
     compare("mirror", &world, back, 1e-6);
 }
 
@@ -97,7 +99,7 @@ fn turned_by_a_quarter_with_gravity() {
     let world = changed(quarter, |angle| angle + std::f64::consts::FRAC_PI_2, 1.0, |corner| corner);
     let unturn = |v: DVec2| DVec2::new(v.y, -v.x);
     let back = |state: &BodyState, _: f64| {
-        (unturn(state.position.truncate()), unturn(state.velocity.truncate()), state.spin.z)
+        (unturn(state.pose.position.truncate()), unturn(state.velocity.truncate()), state.spin.z)
     };
     compare("turn", &world, back, 1e-6);
 }
@@ -106,8 +108,9 @@ fn turned_by_a_quarter_with_gravity() {
 fn moved_far_out() {
     let away = DVec2::new(4096.0, -1024.0);
     let mut world = scene();
-    world.bodies.iter_mut().for_each(|body| body.position += away.extend(0.0));
-    let back = |state: &BodyState, _: f64| (state.position.truncate() - away, state.velocity.truncate(), state.spin.z);
+    world.bodies.iter_mut().for_each(|body| body.pose.position += away.extend(0.0));
+    let back =
+        |state: &BodyState, _: f64| (state.pose.position.truncate() - away, state.velocity.truncate(), state.spin.z);
     compare("shift", &world, back, 1e-5);
 }
 
@@ -118,7 +121,7 @@ fn handed_over_in_another_order() {
     let plain = frames(scene(), "");
     for (a, b) in plain.iter().zip(&frames(world, "")) {
         for body in 2..6 {
-            let off = a.bodies[body].position.distance(b.bodies[7 - body].position);
+            let off = a.bodies[body].pose.position.distance(b.bodies[7 - body].pose.position);
             assert!(off < 1e-9, "body {body} is off by {off} at step {}", a.step);
         }
     }

@@ -1,7 +1,9 @@
 //! Worlds with known answers, shared by tests, the accuracy report and the benchmarks.
 
 use crate::yard::{Bench, fixed, floor, solid, square, world};
-use ironspin_model::{BodyKind, DVec2, DVec3, Joint, JointKind, Shape, World};
+use ironspin_model::{
+    BodyKind, DVec2, DVec3, Inertia, Joint, JointFrame, JointKind, PlaneShape, World, about_z,
+};
 
 /// Gravity of these worlds, m/s².
 pub(crate) const G: f64 = 9.81;
@@ -44,8 +46,13 @@ pub(crate) fn rest(world: World, options: &str, seconds: f64, from: f64) -> (f64
     });
     let mut creep = 0.0_f64;
     for ((a, b), c) in start.bodies.iter().zip(&middle.bodies).zip(&bench.frame.bodies) {
-        assert!((c.position - a.position).length() < 0.3, "moved from {} to {}", a.position, c.position);
-        creep = creep.max((c.position - b.position).length() / (seconds - from));
+        assert!(
+            (c.pose.position - a.pose.position).length() < 0.3,
+            "moved from {} to {}",
+            a.pose.position,
+            c.pose.position
+        );
+        creep = creep.max((c.pose.position - b.pose.position).length() / (seconds - from));
     }
     let rms = squares.iter().map(|sum| (sum / frames).sqrt()).fold(0.0, f64::max);
     (rms / (G * DT), creep)
@@ -57,7 +64,7 @@ pub(crate) fn gas(count: usize, side: f64) -> World {
     for (x, y, normal) in
         [(0.0, 0.0, DVec2::Y), (0.0, 0.0, DVec2::X), (side, side, DVec2::NEG_Y), (side, side, DVec2::NEG_X)]
     {
-        world.bodies.push(fixed(Shape::HalfPlane(normal), x, y));
+        world.bodies.push(fixed(PlaneShape::HalfPlane(normal), x, y));
     }
     let columns = (count as f64).sqrt().ceil() as usize;
     let pitch = side / columns as f64;
@@ -68,7 +75,7 @@ pub(crate) fn gas(count: usize, side: f64) -> World {
     };
     for i in 0..count {
         let (x, y) = ((i % columns) as f64 + 0.5, (i / columns) as f64 + 0.5);
-        let mut disc = solid(Shape::Disc(0.2 * pitch), x * pitch, y * pitch);
+        let mut disc = solid(PlaneShape::Disc(0.2 * pitch), x * pitch, y * pitch);
         disc.velocity = DVec3::new(random(), random(), 0.0);
         world.bodies.push(disc);
     }
@@ -76,19 +83,19 @@ pub(crate) fn gas(count: usize, side: f64) -> World {
 }
 
 /// A slope falling to the right by `angle`, and a body on it that touches with its underside.
-pub(crate) fn slope(angle: f64, friction: f64, shape: Shape, under: f64) -> World {
+pub(crate) fn slope(angle: f64, friction: f64, shape: PlaneShape, under: f64) -> World {
     let mut world = world(G, friction, 0.0);
     let normal = DVec2::new(angle.sin(), angle.cos());
-    world.bodies.push(fixed(Shape::HalfPlane(normal), 0.0, 0.0));
+    world.bodies.push(fixed(PlaneShape::HalfPlane(normal), 0.0, 0.0));
     let at = normal * under;
     let mut body = solid(shape, at.x, at.y);
-    body.angle = -angle;
+    body.pose.turn_to(-angle);
     world.bodies.push(body);
     world
 }
 
 /// Way down the slope after some seconds.
-pub(crate) fn slid(angle: f64, friction: f64, shape: Shape, under: f64, options: &str, seconds: f64) -> f64 {
+pub(crate) fn slid(angle: f64, friction: f64, shape: PlaneShape, under: f64, options: &str, seconds: f64) -> f64 {
     let mut bench = Bench::new(slope(angle, friction, shape, under), options, 1.0 / 240.0);
     let start = bench.position(1);
     bench.seconds(seconds, |_| {});
@@ -100,10 +107,10 @@ pub(crate) fn oscillator(stiffness: f64, damping: f64) -> World {
     let mut world = world(0.0, 0.0, 0.0);
     world.bodies.push(fixed(square(0.1), 0.0, 0.0));
     let mut mass = solid(square(0.5), 2.5, 0.0);
-    (mass.mass, mass.inertia) = (1.0, 1.0);
+    (mass.mass, mass.inertia) = (1.0, Inertia::planar(1.0));
     world.bodies.push(mass);
     let kind = JointKind::Spring { stiffness, damping };
-    world.joints.push(Joint { kind, bodies: [0, 1], at: [DVec2::ZERO; 2], length: Some(2.0) });
+    world.joints.push(Joint { kind, bodies: [0, 1], frames: JointFrame::planar([DVec2::ZERO; 2]), length: Some(2.0) });
     world
 }
 
@@ -117,15 +124,15 @@ pub(crate) fn integration_error(integrator: &str, dt: f64) -> f64 {
 }
 
 pub(crate) fn joint(kind: JointKind, bodies: [usize; 2], at: [(f64, f64); 2]) -> Joint {
-    Joint { kind, bodies, at: at.map(|(x, y)| DVec2::new(x, y)), length: None }
+    Joint { kind, bodies, frames: JointFrame::planar(at.map(|(x, y)| DVec2::new(x, y))), length: None }
 }
 
 /// A bar of length 1 hung at its end, let go at a small angle.
 pub(crate) fn bar_pendulum(amplitude: f64) -> World {
     let mut world = world(G, 0.0, 0.0);
     world.bodies.push(fixed(square(0.1), 0.0, 0.0));
-    let mut bar = solid(Shape::Box(DVec2::new(0.1, 1.0)), 0.5 * amplitude.sin(), -0.5 * amplitude.cos());
-    bar.angle = amplitude;
+    let mut bar = solid(PlaneShape::Box(DVec2::new(0.1, 1.0)), 0.5 * amplitude.sin(), -0.5 * amplitude.cos());
+    bar.pose.turn_to(amplitude);
     world.bodies.push(bar);
     world.joints.push(joint(JointKind::Hinge { limits: None }, [0, 1], [(0.0, 0.0), (0.0, 0.5)]));
     world
@@ -136,7 +143,7 @@ pub(crate) fn period(bench: &mut Bench, body: usize, seconds: f64) -> f64 {
     let mut before: Option<(f64, f64)> = None;
     let mut crossings = Vec::new();
     bench.seconds(seconds, |frame| {
-        let now = (frame.time, frame.bodies[body].angle);
+        let now = (frame.time, frame.bodies[body].pose.angle);
         if let Some((time, angle)) = before
             && angle < 0.0
             && now.1 >= 0.0
@@ -159,7 +166,7 @@ pub(crate) fn spaced_range(dice: &mut Dice, lanes: usize, spacing: f64) -> World
     for lane in 0..lanes {
         let y = spacing * lane as f64;
         let thickness = 10_f64.powf(dice.roll(-3.0, -0.5));
-        let mut plate = fixed(Shape::Box(DVec2::new(thickness, 40.0)), 0.0, y);
+        let mut plate = fixed(PlaneShape::Box(DVec2::new(thickness, 40.0)), 0.0, y);
         match lane % 3 {
             0 => {}
             1 => {
@@ -168,21 +175,25 @@ pub(crate) fn spaced_range(dice: &mut Dice, lanes: usize, spacing: f64) -> World
             }
             _ => {
                 plate.kind = BodyKind::Kinematic;
-                plate.spin = dice.roll(-1.0, 1.0);
+                plate.spin = about_z(dice.roll(-1.0, 1.0));
             }
         }
         let speed = 10_f64.powf(dice.roll(0.5, 4.0));
         let size = dice.roll(0.01, 0.3);
         let shape = match lane % 4 {
-            0 => Shape::Disc(size),
-            1 => Shape::Box(DVec2::new(size, 0.5 * size)),
-            2 => Shape::Capsule { length: size, radius: 0.3 * size },
-            _ => Shape::Polygon(vec![DVec2::new(-size, -size), DVec2::new(size, -0.8 * size), DVec2::new(0.0, size)]),
+            0 => PlaneShape::Disc(size),
+            1 => PlaneShape::Box(DVec2::new(size, 0.5 * size)),
+            2 => PlaneShape::Capsule { length: size, radius: 0.3 * size },
+            _ => PlaneShape::Polygon(vec![
+                DVec2::new(-size, -size),
+                DVec2::new(size, -0.8 * size),
+                DVec2::new(0.0, size),
+            ]),
         };
         // Close enough to arrive within a few steps, far enough to be outside.
         let start = dice.roll(1.5, 2.0) + speed * dice.roll(0.0, 0.05);
         let mut shot = solid(shape, -start, y + dice.roll(-0.5, 0.5));
-        (shot.velocity, shot.spin) = (DVec3::new(speed, 0.0, 0.0), dice.roll(-50.0, 50.0));
+        (shot.velocity, shot.spin) = (DVec3::new(speed, 0.0, 0.0), about_z(dice.roll(-50.0, 50.0)));
         world.bodies.extend([plate, shot]);
     }
     world
@@ -196,8 +207,8 @@ pub(crate) fn passed(world: World, options: &str) -> usize {
     bench.run(4, |frame| {
         for (lane, through) in through.iter_mut().enumerate() {
             let (plate, shot) = (&frame.bodies[2 * lane], &frame.bodies[2 * lane + 1]);
-            let away = (shot.position - plate.position).truncate();
-            let local = DVec2::from_angle(-plate.angle).rotate(away);
+            let away = (shot.pose.position - plate.pose.position).truncate();
+            let local = DVec2::from_angle(-plate.pose.angle).rotate(away);
             *through |= local.x > 0.0 && local.y.abs() < 19.0;
         }
     });
@@ -218,10 +229,10 @@ impl Dice {
 /// A heavy block drives a light one against a wall.
 pub(crate) fn blocks(ratio: f64) -> World {
     let mut world = world(0.0, 0.0, 1.0);
-    world.bodies.push(fixed(Shape::HalfPlane(DVec2::X), 0.0, 0.0));
+    world.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::X), 0.0, 0.0));
     for (x, mass, speed) in [(1.5, 1.0, 0.0), (4.0, ratio, -1.0)] {
-        let mut block = solid(Shape::Box(DVec2::ONE), x, 0.0);
-        (block.mass, block.fixed_turn, block.swept) = (mass, true, true);
+        let mut block = solid(PlaneShape::Box(DVec2::ONE), x, 0.0);
+        (block.mass, block.fixed_turn, block.ccd) = (mass, true, true);
         block.velocity = DVec3::new(speed, 0.0, 0.0);
         world.bodies.push(block);
     }
@@ -234,15 +245,15 @@ pub(crate) fn swarm() -> World {
     for i in 0..40 {
         let (x, y) = (f64::from(i % 8) * 1.3, f64::from(i / 8) * 1.2);
         let shape = match i % 4 {
-            0 => Shape::Disc(0.5),
-            1 => Shape::Box(DVec2::new(0.8, 0.6)),
-            2 => Shape::Capsule { length: 0.5, radius: 0.3 },
-            _ => Shape::Polygon(vec![DVec2::new(-0.4, -0.3), DVec2::new(0.5, -0.2), DVec2::new(0.0, 0.6)]),
+            0 => PlaneShape::Disc(0.5),
+            1 => PlaneShape::Box(DVec2::new(0.8, 0.6)),
+            2 => PlaneShape::Capsule { length: 0.5, radius: 0.3 },
+            _ => PlaneShape::Polygon(vec![DVec2::new(-0.4, -0.3), DVec2::new(0.5, -0.2), DVec2::new(0.0, 0.6)]),
         };
         let mut body = solid(shape, x, y);
         // All fly towards the middle.
-        body.velocity = (DVec3::new(4.5, 2.4, 0.0) - body.position) * 0.7;
-        body.spin = f64::from(i % 5) - 2.0;
+        body.velocity = (DVec3::new(4.5, 2.4, 0.0) - body.pose.position) * 0.7;
+        body.spin = about_z(f64::from(i % 5) - 2.0);
         world.bodies.push(body);
     }
     world
@@ -256,19 +267,19 @@ pub(crate) fn heap() -> World {
         let (x, y) = (0.7 * f64::from(i % 5) - 1.5, 1.0 + 0.9 * f64::from(i / 5));
         let shape = match i % 4 {
             0 => square(0.5),
-            1 => Shape::Disc(0.25),
-            2 => Shape::Capsule { length: 0.25, radius: 0.125 },
-            _ => Shape::Polygon(vec![DVec2::new(-0.25, -0.25), DVec2::new(0.25, -0.25), DVec2::new(0.0, 0.25)]),
+            1 => PlaneShape::Disc(0.25),
+            2 => PlaneShape::Capsule { length: 0.25, radius: 0.125 },
+            _ => PlaneShape::Polygon(vec![DVec2::new(-0.25, -0.25), DVec2::new(0.25, -0.25), DVec2::new(0.0, 0.25)]),
         };
         let mut body = solid(shape, x, y);
-        (body.spin, body.swept) = (f64::from(i % 3) - 1.0, i % 7 == 0);
+        (body.spin, body.ccd) = (about_z(f64::from(i % 3) - 1.0), i % 7 == 0);
         world.bodies.push(body);
     }
     let hinge = JointKind::Hinge { limits: None };
     world.joints.push(Joint {
         kind: hinge,
         bodies: [1, 2],
-        at: [DVec2::new(0.25, 0.0), DVec2::new(-0.45, 0.0)],
+        frames: JointFrame::planar([DVec2::new(0.25, 0.0), DVec2::new(-0.45, 0.0)]),
         length: None,
     });
     world

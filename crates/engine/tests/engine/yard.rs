@@ -2,7 +2,8 @@
 
 use ironspin_engine::{Builtin, Settings};
 use ironspin_model::{
-    Body, BodyKind, Conditions, DVec2, DVec3, Engine, EngineError, Frame, Material, Part, Shape, World, body_mass,
+    Body, BodyKind, Conditions, DVec2, DVec3, Engine, EngineError, Frame, Inertia, Material, Part, PlaneShape, Pose,
+    World, body_mass,
 };
 
 /// A world under gravity `g` (down) with one material.
@@ -15,28 +16,34 @@ pub(crate) fn world(g: f64, friction: f64, restitution: f64) -> World {
 }
 
 /// A dynamic body of density 1.
-pub(crate) fn solid(shape: Shape, x: f64, y: f64) -> Body {
+pub(crate) fn solid(shape: PlaneShape, x: f64, y: f64) -> Body {
     let parts = vec![Part::solid(shape, 0)];
     let mass = body_mass(&parts, |_| 1.0).expect("a solid");
-    Body { position: DVec3::new(x, y, 0.0), mass: mass.mass, inertia: mass.inertia, parts, ..Body::plain("solid") }
+    Body {
+        pose: Pose::at(DVec3::new(x, y, 0.0)),
+        mass: mass.mass,
+        inertia: Inertia::planar(mass.inertia),
+        parts,
+        ..Body::plain("solid")
+    }
 }
 
 /// A static body.
-pub(crate) fn fixed(shape: Shape, x: f64, y: f64) -> Body {
+pub(crate) fn fixed(shape: PlaneShape, x: f64, y: f64) -> Body {
     Body {
         kind: BodyKind::Static,
-        position: DVec3::new(x, y, 0.0),
+        pose: Pose::at(DVec3::new(x, y, 0.0)),
         parts: vec![Part::solid(shape, 0)],
         ..Body::plain("fixed")
     }
 }
 
-pub(crate) fn square(side: f64) -> Shape {
-    Shape::Box(DVec2::splat(side))
+pub(crate) fn square(side: f64) -> PlaneShape {
+    PlaneShape::Box(DVec2::splat(side))
 }
 
 pub(crate) fn floor() -> Body {
-    fixed(Shape::HalfPlane(DVec2::Y), 0.0, 0.0)
+    fixed(PlaneShape::HalfPlane(DVec2::Y), 0.0, 0.0)
 }
 
 /// A built world, ready to be stepped.
@@ -91,7 +98,7 @@ impl Bench {
     }
 
     pub(crate) fn position(&self, body: usize) -> DVec2 {
-        self.frame.bodies[body].position.truncate()
+        self.frame.bodies[body].pose.position.truncate()
     }
 
     pub(crate) fn velocity(&self, body: usize) -> DVec2 {
@@ -111,8 +118,8 @@ pub(crate) fn energy(world: &World, frame: &Frame) -> f64 {
         .zip(&frame.bodies)
         .filter(|(body, _)| body.kind == BodyKind::Dynamic)
         .map(|(body, state)| {
-            0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia * state.spin.length_squared()
-                - body.mass * body.gravity_factor * world.gravity.dot(state.position)
+            0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia.zz() * state.spin.length_squared()
+                - body.mass * body.gravity_factor * world.gravity.dot(state.pose.position)
         })
         .sum()
 }
@@ -122,11 +129,11 @@ pub(crate) fn momentum(world: &World, frame: &Frame) -> (DVec2, f64, [f64; 2]) {
     let mut total = (DVec2::ZERO, 0.0, [0.0; 2]);
     for (body, state) in world.bodies.iter().zip(&frame.bodies) {
         let linear = body.mass * state.velocity.truncate();
-        let angular = state.position.truncate().perp_dot(linear) + body.inertia * state.spin.z;
+        let angular = state.pose.position.truncate().perp_dot(linear) + body.inertia.zz() * state.spin.z;
         total.0 += linear;
         total.1 += angular;
         total.2[0] += linear.length();
-        total.2[1] += (state.position.length() * linear.length()) + (body.inertia * state.spin.z).abs();
+        total.2[1] += (state.pose.position.length() * linear.length()) + (body.inertia.zz() * state.spin.z).abs();
     }
     total
 }

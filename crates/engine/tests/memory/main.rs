@@ -56,14 +56,14 @@ fn yard_at_rest() -> World {
     let link = |a: usize, b: usize, kind: JointKind| Joint {
         kind,
         bodies: [a, b],
-        at: [ironspin_model::DVec2::ZERO; 2],
+        frames: ironspin_model::JointFrame::planar([ironspin_model::DVec2::ZERO; 2]),
         length: None,
     };
     let first = world.bodies.len();
     for i in 0..3 {
         world.bodies.push(solid(square(0.5), 20.0 + f64::from(i), 0.25));
     }
-    world.bodies[first].swept = true;
+    world.bodies[first].ccd = true;
     world.joints.push(link(first, first + 1, JointKind::Rod));
     world.joints.push(link(first + 1, first + 2, JointKind::Spring { stiffness: 10.0, damping: 1.0 }));
     let mut gate = yard::fixed(square(2.0), 3.0, 1.0);

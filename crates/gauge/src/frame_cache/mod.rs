@@ -34,7 +34,7 @@ pub(crate) struct BodyTraits {
 impl BodyTraits {
     pub(crate) fn of(body: &Body) -> Self {
         let is_free = body.linear_damping == 0.0 && body.angular_damping == 0.0 && !body.fixed_turn;
-        BodyTraits { mass: body.mass, inertia: body.inertia, gravity_factor: body.gravity_factor, is_free }
+        BodyTraits { mass: body.mass, inertia: body.inertia.zz(), gravity_factor: body.gravity_factor, is_free }
     }
 }
 

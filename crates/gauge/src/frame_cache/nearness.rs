@@ -268,7 +268,7 @@ impl FrameCache {
 mod tests {
     use super::*;
     use crate::gauges::trace::{state, world};
-    use ironspin_model::{BodyKind, DVec2, Frame, Shape};
+    use ironspin_model::{BodyKind, DVec2, Frame, PlaneShape};
     use proptest::prelude::*;
 
     proptest! {
@@ -279,7 +279,7 @@ mod tests {
             // Some ways are so short that bounds are kept for several frames.
             moves in prop::collection::vec((0.0..0.5_f64, 0..8_usize, prop_oneof![-0.6..0.6_f64, -1e-7..1e-7_f64]), 1..12),
         ) {
-            let boxes: Vec<_> = (0..8).map(|_| ("ingot", BodyKind::Dynamic, Shape::Box(DVec2::new(0.5, 0.3)), DVec2::ZERO)).collect();
+            let boxes: Vec<_> = (0..8).map(|_| ("ingot", BodyKind::Dynamic, PlaneShape::Box(DVec2::new(0.5, 0.3)), DVec2::ZERO)).collect();
             let world = world(&boxes);
             let mut cache = FrameCache::new(&world);
             let mut places = starts;
@@ -333,10 +333,11 @@ mod tests {
     /// Of a body of two parts the one that is looked at need not be the nearer one when both are too far away.
     #[test]
     fn a_part_that_was_not_looked_at_may_be_the_nearer_one() {
-        let disc = |x: f64, y: f64| ("rivet", BodyKind::Dynamic, Shape::Disc(0.5), DVec2::new(x, y));
+        let disc = |x: f64, y: f64| ("rivet", BodyKind::Dynamic, PlaneShape::Disc(0.5), DVec2::new(x, y));
         let mut world = world(&[disc(0.0, 0.0), disc(1.0, 1.0)]);
         let mut handle = world.bodies[0].parts[0].clone();
-        (handle.shape, handle.position) = (Shape::Box(DVec2::new(0.2, 0.2)), DVec2::new(1.8, 1.0));
+        (handle.shape, handle.pose) =
+            (PlaneShape::Box(DVec2::new(0.2, 0.2)).into(), ironspin_model::Pose::flat(DVec2::new(1.8, 1.0), 0.0));
         world.bodies[0].parts.push(handle);
         let everything = Membership::everything(&world);
         let mut cache = FrameCache::new(&world);

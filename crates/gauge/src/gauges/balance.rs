@@ -123,7 +123,10 @@ impl Balance {
             Kind::Linear => (linear, linear.length()),
             Kind::Angular => {
                 let turning = body.inertia * state.spin;
-                (state.position.cross(linear) + turning, state.position.length() * linear.length() + turning.length())
+                (
+                    state.pose.position.cross(linear) + turning,
+                    state.pose.position.length() * linear.length() + turning.length(),
+                )
             }
         }
     }
@@ -133,7 +136,9 @@ impl Balance {
         let impulse = view.cache.traits(id).mass * view.fall(id) * view.span();
         match self.kind {
             Kind::Linear => impulse,
-            Kind::Angular => (0.5 * (before.bodies[id].position + view.now.bodies[id].position)).cross(impulse),
+            Kind::Angular => {
+                (0.5 * (before.bodies[id].pose.position + view.now.bodies[id].pose.position)).cross(impulse)
+            }
         }
     }
 }
@@ -185,12 +190,12 @@ impl Gauge for Balance {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, Shape};
+    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, PlaneShape};
 
     fn two() -> ironspin_model::World {
         let mut world = world(&[
-            ("a", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
-            ("b", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::X),
+            ("a", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO),
+            ("b", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::X),
         ]);
         world.bodies[1].mass = 6.0;
         world

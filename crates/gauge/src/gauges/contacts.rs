@@ -190,12 +190,12 @@ impl Gauge for Contacts {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, Contact, DVec2, DVec3, Frame, Shape, World};
+    use ironspin_model::{BodyKind, Contact, DVec2, DVec3, Frame, PlaneShape, World};
 
     fn quay() -> World {
         world(&[
-            ("quay", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
-            ("ingot", BodyKind::Dynamic, Shape::Box(DVec2::ONE), DVec2::new(0.0, 0.5)),
+            ("quay", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ingot", BodyKind::Dynamic, PlaneShape::Box(DVec2::ONE), DVec2::new(0.0, 0.5)),
         ])
     }
 

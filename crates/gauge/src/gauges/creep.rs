@@ -66,7 +66,7 @@ impl Gauge for Creep {
             if view.now.bodies[id].is_absent() {
                 continue;
             }
-            line.add(view.now.time, view.now.bodies[id].position);
+            line.add(view.now.time, view.now.bodies[id].pose.position);
         }
     }
 
@@ -88,10 +88,10 @@ impl Gauge for Creep {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, PlaneShape, World};
 
     fn ingot() -> World {
-        world(&[("ingot", BodyKind::Dynamic, Shape::Box(DVec2::ONE), DVec2::ZERO)])
+        world(&[("ingot", BodyKind::Dynamic, PlaneShape::Box(DVec2::ONE), DVec2::ZERO)])
     }
 
     #[test]

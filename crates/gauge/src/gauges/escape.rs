@@ -34,7 +34,10 @@ impl Gauge for Escape {
     fn observe(&mut self, view: &View<'_>) {
         let Some(bounds) = view.world.bounds else { return };
         for (since, &id) in self.since.iter_mut().zip(&self.of) {
-            if since.is_none() && !view.now.bodies[id].is_absent() && !bounds.contains(view.now.bodies[id].position) {
+            if since.is_none()
+                && !view.now.bodies[id].is_absent()
+                && !bounds.contains(view.now.bodies[id].pose.position)
+            {
                 *since = Some(view.now.time);
             }
         }
@@ -64,13 +67,13 @@ impl Gauge for Escape {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, Bounds, DVec2, DVec3, Shape};
+    use ironspin_model::{BodyKind, Bounds, DVec2, DVec3, PlaneShape};
 
     #[test]
     fn leaving_is_noticed_at_its_time_and_staying_is_not() {
         let mut yard = world(&[
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
-            ("lost", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO),
+            ("lost", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO),
         ]);
         let frames = trace(0.01, 1.0, |t| vec![state(0.5 * t, 0.0, 0.0, 0.0), state(0.0, -4.0 * t, 0.0, 0.0)]);
         assert_eq!(measure("escape.count", &yard, &[0, 1], &[], &frames).value, None);

@@ -264,7 +264,7 @@ fn fill(view: &View<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
                 }
                 // A graze turns the normal while the bodies pass each other; what only falls on each other does not.
                 let slip = velocity_at(&frame.bodies[id], gap.point) - velocity_at(&frame.bodies[other], gap.point);
-                let turned = |id: usize| (before.bodies[id].angle - view.now.bodies[id].angle).abs();
+                let turned = |id: usize| (before.bodies[id].pose.angle - view.now.bodies[id].pose.angle).abs();
                 let curved = gap.normal.perp_dot(slip).abs() * view.span() / size;
                 let round = [id, other].iter().any(|&id| is_round(view, id));
                 let slack = turned(id) + turned(other) + if round { curved } else { 0.0 } + 1e-3;
@@ -277,8 +277,11 @@ fn fill(view: &View<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
 
 /// Whether a body has a part without straight edges.
 fn is_round(view: &View<'_>, id: usize) -> bool {
-    use ironspin_model::Shape;
-    view.world.bodies[id].parts.iter().any(|part| matches!(part.shape, Shape::Disc(_) | Shape::Capsule { .. }))
+    use ironspin_model::PlaneShape;
+    view.world.bodies[id]
+        .parts
+        .iter()
+        .any(|part| matches!(part.shape.planar(), PlaneShape::Disc(_) | PlaneShape::Capsule { .. }))
 }
 
 /// The largest friction of a body with any material of the world: no contact pushes it further from the normal.

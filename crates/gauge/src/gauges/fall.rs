@@ -63,10 +63,10 @@ impl Gauge for Ratio {
         }
         self.frames += 1;
         self.expected = view.fall(*id);
-        let &mut (t0, x0, v0) = self.start.get_or_insert((view.now.time, state.position, state.velocity));
+        let &mut (t0, x0, v0) = self.start.get_or_insert((view.now.time, state.pose.position, state.velocity));
         let time = view.now.time - t0;
         let half = 0.5 * time * time;
-        let moved = state.position - x0;
+        let moved = state.pose.position - x0;
         self.travelled = self.travelled.max(moved.length());
         self.weighted += (moved - v0 * time) * half;
         self.weight += half * half;
@@ -179,12 +179,12 @@ impl Gauge for Rest {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, PlaneShape, World};
 
     fn quay() -> World {
         world(&[
-            ("quay", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
-            ("ingot", BodyKind::Dynamic, Shape::Box(DVec2::ONE), DVec2::new(0.0, 5.0)),
+            ("quay", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ingot", BodyKind::Dynamic, PlaneShape::Box(DVec2::ONE), DVec2::new(0.0, 5.0)),
         ])
     }
 

@@ -185,16 +185,16 @@ impl Gauge for Filter {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, DVec3, Frame, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, DVec3, Frame, PlaneShape, World};
 
     /// Two wagons on different layers that run towards each other.
     fn wagons(excluded: bool) -> World {
-        let wagon = |x: f64| ("wagon", BodyKind::Dynamic, Shape::Box(DVec2::ONE), DVec2::new(x, 0.0));
+        let wagon = |x: f64| ("wagon", BodyKind::Dynamic, PlaneShape::Box(DVec2::ONE), DVec2::new(x, 0.0));
         let mut world = world(&[wagon(-2.0), wagon(2.0)]);
         world.gravity = DVec3::ZERO;
         if excluded {
             // The first meets everything; the second does not meet the first's layer.
-            world.bodies[1].meets = !world.bodies[0].layers;
+            world.bodies[1].collision_mask = !world.bodies[0].layers;
         }
         world
     }

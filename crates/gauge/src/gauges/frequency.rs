@@ -152,10 +152,10 @@ fn spectrum(kept: &VecDeque<[f64; 2]>) -> Vec<f64> {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, PlaneShape, World};
 
     fn ingot() -> World {
-        world(&[("ingot", BodyKind::Dynamic, Shape::Box(DVec2::ONE), DVec2::ZERO)])
+        world(&[("ingot", BodyKind::Dynamic, PlaneShape::Box(DVec2::ONE), DVec2::ZERO)])
     }
 
     #[test]

@@ -115,15 +115,15 @@ impl Gauge for Ghost {
 mod tests {
     use super::*;
     use crate::gauges::trace::{bouncing, measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Frame, Shape};
+    use ironspin_model::{BodyKind, DVec2, Frame, PlaneShape};
 
     /// Two tiles, a block that slides over their seam without friction at 2 m/s.
     fn tiles() -> World {
-        let tile = |x: f64| ("tile", BodyKind::Static, Shape::Box(DVec2::new(2.0, 1.0)), DVec2::new(x, -0.5));
+        let tile = |x: f64| ("tile", BodyKind::Static, PlaneShape::Box(DVec2::new(2.0, 1.0)), DVec2::new(x, -0.5));
         let mut world = world(&[
             tile(-1.0),
             tile(1.0),
-            ("block", BodyKind::Dynamic, Shape::Box(DVec2::new(0.2, 0.2)), DVec2::new(-1.0, 0.1)),
+            ("block", BodyKind::Dynamic, PlaneShape::Box(DVec2::new(0.2, 0.2)), DVec2::new(-1.0, 0.1)),
         ]);
         world.materials[0].friction = 0.0;
         world
@@ -152,7 +152,7 @@ mod tests {
             slide(0.3)
                 .into_iter()
                 .map(|mut frame| {
-                    frame.bodies[2].position.y -= depth;
+                    frame.bodies[2].pose.position.y -= depth;
                     frame
                 })
                 .collect()
@@ -164,12 +164,12 @@ mod tests {
         let raised: Vec<Frame> = slide(0.3)
             .into_iter()
             .map(|mut frame| {
-                frame.bodies[1].position.y += 0.005;
-                frame.bodies[2].position.x -= 0.1;
+                frame.bodies[1].pose.position.y += 0.005;
+                frame.bodies[2].pose.position.x -= 0.1;
                 frame
             })
             .collect();
-        world.bodies[1].position.y += 0.005;
+        world.bodies[1].pose.position.y += 0.005;
         let stopped = measure("ghost.count", &world, &[2], &[], &raised);
         assert_eq!(stopped.value, Some(0.0), "{stopped:?}");
     }
@@ -177,8 +177,8 @@ mod tests {
     #[test]
     fn a_bounce_is_explained_and_hovering_or_spinning_up_in_the_air_is_not() {
         let world = world(&[
-            ("anvil", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::new(0.0, 1.1)),
+            ("anvil", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::new(0.0, 1.1)),
         ]);
         let bounce = trace(0.005, 2.0, |t| {
             let (gap, speed) = bouncing(1.0, 0.8, t);

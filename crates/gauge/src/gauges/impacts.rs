@@ -230,12 +230,12 @@ impl Gauge for Impacts {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{bouncing, measure, state, trace, world};
-    use ironspin_model::{BodyKind, Contact, DVec2, DVec3, Frame, Shape, World};
+    use ironspin_model::{BodyKind, Contact, DVec2, DVec3, Frame, PlaneShape, World};
 
     fn floor_and_ball() -> World {
         world(&[
-            ("floor", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.05), DVec2::new(0.0, 1.05)),
+            ("floor", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.05), DVec2::new(0.0, 1.05)),
         ])
     }
 
@@ -256,9 +256,9 @@ mod tests {
     /// A ball between two walls hits each of them three times in one step and comes out as it was.
     fn six_in_a_step(impulse: f64) -> (World, Vec<Frame>) {
         let mut walls = world(&[
-            ("left", BodyKind::Static, Shape::HalfPlane(DVec2::X), DVec2::ZERO),
-            ("right", BodyKind::Static, Shape::HalfPlane(DVec2::NEG_X), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
+            ("left", BodyKind::Static, PlaneShape::HalfPlane(DVec2::X), DVec2::ZERO),
+            ("right", BodyKind::Static, PlaneShape::HalfPlane(DVec2::NEG_X), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO),
         ]);
         walls.gravity = DVec3::ZERO;
         let at = |x: f64| vec![state(-0.2, 0.0, 0.0, 0.0), state(0.2, 0.0, 0.0, 0.0), state(x, 0.0, 3.0, 0.0)];

@@ -127,10 +127,10 @@ impl Gauge for Jitter {
             }
             let now = &view.now.bodies[id];
             shake.reported += now.velocity.length_squared();
-            shake.low = shake.low.min(now.position);
-            shake.high = shake.high.max(now.position);
+            shake.low = shake.low.min(now.pose.position);
+            shake.high = shake.high.max(now.pose.position);
             if let (Some(before), true) = (view.before, span > 0.0) {
-                shake.travelled += ((now.position - before.bodies[id].position) / span).length_squared();
+                shake.travelled += ((now.pose.position - before.bodies[id].pose.position) / span).length_squared();
             }
         }
     }
@@ -163,10 +163,10 @@ impl Gauge for Jitter {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, PlaneShape, World};
 
     fn ingot() -> World {
-        world(&[("ingot", BodyKind::Dynamic, Shape::Box(DVec2::ONE), DVec2::ZERO)])
+        world(&[("ingot", BodyKind::Dynamic, PlaneShape::Box(DVec2::ONE), DVec2::ZERO)])
     }
 
     #[test]

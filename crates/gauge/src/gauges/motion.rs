@@ -30,7 +30,7 @@ pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
     let mut driven = Driven {
         velocity: state.velocity,
         spin: state.spin.z,
-        position: state.position,
+        position: state.pose.position,
         force: DVec3::ZERO,
         torque: 0.0,
     };
@@ -42,16 +42,16 @@ pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
             Effect::Impulse { impulse, point } => {
                 let twist = moment(point, *impulse);
                 driven.velocity += *impulse * inverse(body.mass);
-                driven.spin += twist * inverse(body.inertia);
+                driven.spin += twist * inverse(body.inertia.zz());
             }
             Effect::Force { force, point } => {
                 driven.torque += moment(point, *force);
                 driven.force += *force;
             }
-            Effect::Torque(torque) => driven.torque += torque,
+            Effect::Torque(torque) => driven.torque += torque.z,
             Effect::Velocity(velocity) => driven.velocity = *velocity,
-            Effect::Spin(spin) => driven.spin = *spin,
-            Effect::Place { position, .. } => driven.position = *position,
+            Effect::Spin(spin) => driven.spin = spin.z,
+            Effect::Place(pose) => driven.position = pose.position,
             Effect::Remove | Effect::Add | Effect::Split(_) | Effect::Gravity(_) => {}
         }
     }
@@ -76,8 +76,8 @@ pub(crate) fn unexplained(view: &View<'_>, id: usize) -> Option<Unexplained> {
     let inverse = |of: f64| if of > 0.0 { 1.0 / of } else { 0.0 };
     let given = (view.fall(id) + force * inverse(body.mass)) * span * push(body.linear_damping);
     let expected = velocity * share + given;
-    let turned =
-        spin * fading(body.angular_damping, 1.0) + torque * inverse(body.inertia) * span * push(body.angular_damping);
+    let turned = spin * fading(body.angular_damping, 1.0)
+        + torque * inverse(body.inertia.zz()) * span * push(body.angular_damping);
     Some(Unexplained {
         velocity: now.velocity - expected,
         spin: if body.fixed_turn { 0.0 } else { now.spin.z - turned },
@@ -90,12 +90,12 @@ mod tests {
     use super::*;
     use crate::frame_cache::FrameCache;
     use crate::gauges::trace::{state, world};
-    use ironspin_model::{BodyKind, DVec2, Frame, Shape};
+    use ironspin_model::{BodyKind, DVec2, Frame, PlaneShape};
 
     /// An action to another body takes the long way.
     #[test]
     fn both_ways_find_the_same() {
-        let disc = |name| (name, BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO);
+        let disc = |name| (name, BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO);
         let world = world(&[disc("rivet"), disc("bolt")]);
         let frame = |time: f64, vx: f64, vy: f64, spin: f64| {
             let mut moving = state(0.3, 1.0, vx, vy);
@@ -104,7 +104,7 @@ mod tests {
         };
         let (before, now) = (frame(0.0, 0.37, -1.1, 0.7), frame(1.0 / 60.0, 0.31, -1.2, 0.9));
         let cache = FrameCache::new(&world);
-        let other = [(1, Effect::Torque(1.0))];
+        let other = [(1, Effect::Torque(about_z(1.0)))];
         let [short, long] = [&[][..], &other[..]].map(|effects| {
             let view = View {
                 world: &world,

@@ -140,13 +140,13 @@ impl Gauge for Overlap {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, PlaneShape, World};
 
     fn yard() -> World {
         world(&[
-            ("quay", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
-            ("ingot", BodyKind::Dynamic, Shape::Box(DVec2::ONE), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.5), DVec2::ZERO),
+            ("quay", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ingot", BodyKind::Dynamic, PlaneShape::Box(DVec2::ONE), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.5), DVec2::ZERO),
         ])
     }
 

@@ -49,7 +49,8 @@ impl Gauge for Path {
         self.frames += 1;
         for &id in self.of.iter().filter(|&&id| !view.now.bodies[id].is_absent()) {
             let (state, time) = (&view.now.bodies[id], view.now.time);
-            let off = (state.position.x - x.value(state, time)).hypot(state.position.y - y.value(state, time));
+            let off =
+                (state.pose.position.x - x.value(state, time)).hypot(state.pose.position.y - y.value(state, time));
             if off.is_nan() {
                 self.undefined.get_or_insert(time);
             } else if off > self.worst {
@@ -75,11 +76,11 @@ impl Gauge for Path {
 mod tests {
     use crate::gauge::Scope;
     use crate::gauges::trace::{measure_with, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Details, Measure, Shape};
+    use ironspin_model::{BodyKind, DVec2, Details, Measure, PlaneShape};
 
     #[test]
     fn a_throw_follows_its_parabola_and_one_step_late_is_seen() {
-        let world = world(&[("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO)]);
+        let world = world(&[("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO)]);
         let path = [
             Measure::new("3 * t", |_, t| 3.0 * t),
             Measure::new("5 * t - g * t^2 / 2", |_, t| 5.0 * t - 4.905 * t * t),

@@ -45,7 +45,7 @@ impl Gauge for Period {
     fn observe(&mut self, view: &View<'_>) {
         let [id] = self.of.as_slice() else { return };
         let (state, time): (&BodyState, f64) = (&view.now.bodies[*id], view.now.time);
-        let value = self.measure.as_ref().map_or(state.angle, |measure| measure.value(state, time));
+        let value = self.measure.as_ref().map_or(state.pose.angle, |measure| measure.value(state, time));
         self.frames += 1;
         if !value.is_finite() {
             self.last = None;
@@ -83,11 +83,11 @@ impl Gauge for Period {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, trace, world};
-    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, Shape};
+    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, PlaneShape};
 
     #[test]
     fn a_harmonic_swing_has_its_period_and_a_slower_one_is_seen() {
-        let world = world(&[("ladle", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO)]);
+        let world = world(&[("ladle", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO)]);
         let swing = |w: f64| {
             trace(0.01, 20.0, move |t| {
                 vec![BodyState::planar(DVec3::ZERO, 0.3 * libm::sin(w * t + 1.0), DVec3::ZERO, 0.0)]

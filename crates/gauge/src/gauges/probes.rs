@@ -206,16 +206,16 @@ mod tests {
     use super::*;
     use crate::gauges::trace::{state, world};
     use crate::table::find;
-    use ironspin_model::{BodyKind, DVec3, RayHit, Shape};
+    use ironspin_model::{BodyKind, DVec3, PlaneShape, RayHit};
 
     fn range() -> World {
         let points = vec![DVec2::new(6.0, -1.0), DVec2::new(7.0, 1.0)];
         world(&[
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.5), DVec2::ZERO),
-            ("bar", BodyKind::Dynamic, Shape::Capsule { length: 2.0, radius: 0.25 }, DVec2::ZERO),
-            ("box", BodyKind::Dynamic, Shape::Box(DVec2::new(1.0, 2.0)), DVec2::ZERO),
-            ("fence", BodyKind::Static, Shape::Polyline(points), DVec2::ZERO),
-            ("quay", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::new(0.0, -5.0)),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.5), DVec2::ZERO),
+            ("bar", BodyKind::Dynamic, PlaneShape::Capsule { length: 2.0, radius: 0.25 }, DVec2::ZERO),
+            ("box", BodyKind::Dynamic, PlaneShape::Box(DVec2::new(1.0, 2.0)), DVec2::ZERO),
+            ("fence", BodyKind::Static, PlaneShape::Polyline(points), DVec2::ZERO),
+            ("quay", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::new(0.0, -5.0)),
         ])
     }
 

@@ -217,12 +217,12 @@ fn summit(a: f64, b: f64, c: f64) -> f64 {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{bouncing, measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, PlaneShape, World};
 
     fn floor_and_ball() -> World {
         world(&[
-            ("floor", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.05), DVec2::new(0.0, 1.05)),
+            ("floor", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.05), DVec2::new(0.0, 1.05)),
         ])
     }
 

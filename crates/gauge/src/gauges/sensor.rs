@@ -245,8 +245,8 @@ fn crossed(sensor: &Piece, other: &Piece, at: [&BodyState; 2], bt: [&BodyState; 
     (1..16).any(|k| {
         let share = first + (1.0 - first) * f64::from(k) / 16.0;
         let between = |[from, to]: [&BodyState; 2]| {
-            let angle = from.angle + (to.angle - from.angle) * share;
-            BodyState::planar(from.position.lerp(to.position, share), angle, from.velocity, 0.0)
+            let angle = from.pose.angle + (to.pose.angle - from.pose.angle) * share;
+            BodyState::planar(from.pose.position.lerp(to.pose.position, share), angle, from.velocity, 0.0)
         };
         depth(sensor, &between(at), other, &between(bt)) > graze
     })
@@ -255,12 +255,12 @@ fn crossed(sensor: &Piece, other: &Piece, at: [&BodyState; 2], bt: [&BodyState; 
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, DVec3, Frame, SensorEvent, SensorEventKind, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, DVec3, Frame, PlaneShape, SensorEvent, SensorEventKind, World};
 
     fn gate() -> World {
         let mut world = world(&[
-            ("gate", BodyKind::Static, Shape::Box(DVec2::new(0.4, 4.0)), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::new(-1.0, 0.0)),
+            ("gate", BodyKind::Static, PlaneShape::Box(DVec2::new(0.4, 4.0)), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::new(-1.0, 0.0)),
         ]);
         world.gravity = DVec3::ZERO;
         world.bodies[0].parts[0].sensor = true;

@@ -69,7 +69,7 @@ impl Gauge for Settle {
             // An engine that puts bodies to sleep while they move on is seen by the way they go.
             let gone = match view.before {
                 Some(before) if view.span() > 0.0 => {
-                    (state.position - before.bodies[id].position).length() / view.span()
+                    (state.pose.position - before.bodies[id].pose.position).length() / view.span()
                 }
                 _ => 0.0,
             };
@@ -99,10 +99,10 @@ impl Gauge for Settle {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{bouncing, measure, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Shape, World};
+    use ironspin_model::{BodyKind, DVec2, PlaneShape, World};
 
     fn ball() -> World {
-        world(&[("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO)])
+        world(&[("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO)])
     }
 
     #[test]

@@ -312,7 +312,7 @@ fn largest_distance(values: &[f64], law: &Shape) -> (f64, f64) {
 mod tests {
     use super::*;
     use crate::gauges::trace::{measure_with, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, Details, Shape as ModelShape};
+    use ironspin_model::{BodyKind, DVec2, Details, PlaneShape as ModelShape};
     use statrs::distribution::Discrete;
 
     /// The middle quantiles of a law: as even a spread as there can be.
@@ -422,7 +422,7 @@ mod tests {
         let bodies: Vec<_> = (0..4).map(|_| ("shot", BodyKind::Dynamic, ModelShape::Disc(0.1), DVec2::ZERO)).collect();
         let world = world(&bodies);
         let frames = trace(0.5, 1.0, |t| (0..4).map(|k| state(f64::from(k) * t, 0.0, 0.0, 0.0)).collect());
-        let measure = Measure::new("x", |state, _| state.position.x);
+        let measure = Measure::new("x", |state, _| state.pose.position.x);
         let details = Details { measure: Some(measure), ..Details::default() };
         let scope = Scope { of: vec![0, 1, 2, 3], details, ..Scope::default() };
         assert_eq!(measure_with("spread.mean", &world, &scope, &frames).value, Some(1.5));

@@ -42,8 +42,9 @@ impl Gauge for Stands {
             if state.is_absent() {
                 continue;
             }
-            let moved = (state.position - body.position).length() > MOVED_SHARE * view.cache.shapes().size(id);
-            if moved || (state.angle - body.angle).abs() > TURNED {
+            let moved =
+                (state.pose.position - body.pose.position).length() > MOVED_SHARE * view.cache.shapes().size(id);
+            if moved || (state.pose.angle - body.pose.angle).abs() > TURNED {
                 *fell = Some(view.now.time);
             }
         }
@@ -78,11 +79,11 @@ impl Gauge for Stands {
 #[cfg(test)]
 mod tests {
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, Shape};
+    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, PlaneShape};
 
     #[test]
     fn what_topples_slides_off_or_falls_no_longer_stands() {
-        let square = || Shape::Box(DVec2::ONE);
+        let square = || PlaneShape::Box(DVec2::ONE);
         let pile = world(&[
             ("still", BodyKind::Dynamic, square(), DVec2::ZERO),
             ("slides", BodyKind::Dynamic, square(), DVec2::ZERO),

@@ -3,10 +3,12 @@
 use crate::frame_cache::FrameCache;
 use crate::gauge::{Reading, Scope, View};
 use crate::table::find;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Effect, Frame, Material, Part, Shape, World};
+use ironspin_model::{
+    Body, BodyKind, BodyState, DVec2, DVec3, Effect, Frame, Inertia, Material, Part, PlaneShape, Pose, World,
+};
 
 /// A world under gravity -9.81 with bodies given as name, kind, shape, place.
-pub(crate) fn world(bodies: &[(&str, BodyKind, Shape, DVec2)]) -> World {
+pub(crate) fn world(bodies: &[(&str, BodyKind, PlaneShape, DVec2)]) -> World {
     World {
         gravity: DVec3::new(0.0, -9.81, 0.0),
         materials: vec![Material { name: "iron".into(), density: 1.0, friction: 0.5, restitution: 0.5 }],
@@ -16,9 +18,9 @@ pub(crate) fn world(bodies: &[(&str, BodyKind, Shape, DVec2)]) -> World {
                 let dynamic = *kind == BodyKind::Dynamic;
                 Body {
                     kind: *kind,
-                    position: at.extend(0.0),
+                    pose: Pose::at(at.extend(0.0)),
                     mass: if dynamic { 2.0 } else { 0.0 },
-                    inertia: if dynamic { 0.5 } else { 0.0 },
+                    inertia: if dynamic { Inertia::planar(0.5) } else { Inertia::planar(0.0) },
                     parts: vec![Part::solid(shape.clone(), 0)],
                     ..Body::plain(*name)
                 }
@@ -36,13 +38,7 @@ pub(crate) fn state(x: f64, y: f64, vx: f64, vy: f64) -> BodyState {
 /// Frames every `dt` until `end`, the states given by a function of time.
 pub(crate) fn trace(dt: f64, end: f64, states: impl Fn(f64) -> Vec<BodyState>) -> Vec<Frame> {
     (0..=(end / dt).round() as u64)
-        .map(|step| Frame {
-            step,
-            time: step as f64 * dt,
-            bodies: states(step as f64 * dt),
-            contacts: Vec::new(),
-            events: Vec::new(),
-        })
+        .map(|step| Frame { step, time: step as f64 * dt, bodies: states(step as f64 * dt), ..Frame::default() })
         .collect()
 }
 

@@ -153,11 +153,11 @@ fn gauge(scope: &Scope, pick: Pick) -> Box<dyn Gauge> {
 }
 
 pub(crate) fn x(_: &World, scope: &Scope) -> Box<dyn Gauge> {
-    gauge(scope, |state| state.position.x)
+    gauge(scope, |state| state.pose.position.x)
 }
 
 pub(crate) fn y(_: &World, scope: &Scope) -> Box<dyn Gauge> {
-    gauge(scope, |state| state.position.y)
+    gauge(scope, |state| state.pose.position.y)
 }
 
 pub(crate) fn vx(_: &World, scope: &Scope) -> Box<dyn Gauge> {
@@ -199,7 +199,7 @@ impl Gauge for Value {
 mod tests {
     use crate::gauge::Scope;
     use crate::gauges::trace::{measure, measure_with, state, trace, world};
-    use ironspin_model::{BodyKind, BodyState, DVec2, Details, Measure, Shape};
+    use ironspin_model::{BodyKind, BodyState, DVec2, Details, Measure, PlaneShape};
 
     /// A throw under gravity: x = 3 t, y = 5 t - g t^2 / 2.
     fn thrown(time: f64) -> BodyState {
@@ -208,7 +208,7 @@ mod tests {
 
     #[test]
     fn a_throw_is_where_the_parabola_says() {
-        let world = world(&[("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO)]);
+        let world = world(&[("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO)]);
         let frames = trace(0.25, 1.0, |time| vec![thrown(time)]);
         for (gauge, expected) in [
             ("value.x", 3.0),
@@ -233,9 +233,9 @@ mod tests {
 
     #[test]
     fn any_expression_over_the_state_can_be_measured() {
-        let world = world(&[("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO)]);
+        let world = world(&[("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO)]);
         let energy =
-            Measure::new("vy^2 / 2 + g * y", |state, _| 0.5 * state.velocity.y.powi(2) + 9.81 * state.position.y);
+            Measure::new("vy^2 / 2 + g * y", |state, _| 0.5 * state.velocity.y.powi(2) + 9.81 * state.pose.position.y);
         let scope =
             Scope { of: vec![0], details: Details { measure: Some(energy), ..Details::default() }, ..Scope::default() };
         let found =
@@ -248,8 +248,8 @@ mod tests {
     #[test]
     fn nothing_is_told_of_several_or_of_one_that_is_gone() {
         let world = world(&[
-            ("a", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
-            ("b", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
+            ("a", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO),
+            ("b", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO),
         ]);
         let frames =
             trace(0.25, 1.0, |time| vec![if time < 0.5 { thrown(time) } else { BodyState::absent() }, thrown(time)]);

@@ -19,8 +19,8 @@ pub struct Moving<'a> {
 
 /// A state on the even way between two others.
 pub(crate) fn between(from: &BodyState, to: &BodyState, share: f64) -> BodyState {
-    let position = from.position.lerp(to.position, share);
-    let angle = from.angle + (to.angle - from.angle) * share;
+    let position = from.pose.position.lerp(to.pose.position, share);
+    let angle = from.pose.angle + (to.pose.angle - from.pose.angle) * share;
     BodyState::planar(position, angle, DVec3::ZERO, 0.0)
 }
 
@@ -31,11 +31,11 @@ impl Moving<'_> {
     /// Conservative advancement (Mirtich, "Impulse-based dynamic simulation of rigid body systems", 1996, section
     /// 2.3): the gap cannot close faster than the relative motion and both turns allow, so that time may pass safely.
     pub fn first_touch(&self, other: &Moving<'_>, touch: f64) -> Option<(f64, Gap)> {
-        let shift = |one: &Moving<'_>| (one.to.position - one.from.position).truncate();
+        let shift = |one: &Moving<'_>| (one.to.pose.position - one.from.pose.position).truncate();
         // A half-plane does not turn in any scene; should it, its far parts move without bound and only frames are looked at.
         let swing = |one: &Moving<'_>| {
             let reach = one.collider.reach();
-            let turn = (one.to.angle - one.from.angle).abs();
+            let turn = (one.to.pose.angle - one.from.pose.angle).abs();
             if turn == 0.0 || !reach.is_finite() { 0.0 } else { turn * reach }
         };
         let (way, turning): (DVec2, f64) = (shift(other) - shift(self), swing(self) + swing(other));

@@ -21,7 +21,7 @@ impl Pose {
     pub(crate) const NOWHERE: Pose = Pose { x: f64::NAN, y: f64::NAN, angle: f64::NAN };
 
     pub(crate) fn of(state: &BodyState) -> Self {
-        Pose { x: state.position.x, y: state.position.y, angle: state.angle }
+        Pose { x: state.pose.position.x, y: state.pose.position.y, angle: state.pose.angle }
     }
 
     pub(crate) fn is_nowhere(&self) -> bool {
@@ -111,15 +111,15 @@ impl Anchor {
 mod tests {
     use super::*;
     use crate::geometry::Collider;
-    use ironspin_model::{DVec2, DVec3, Part, Shape};
+    use ironspin_model::{DVec2, DVec3, Part, PlaneShape};
     use proptest::prelude::*;
 
-    fn shapes() -> impl Strategy<Value = Shape> {
+    fn shapes() -> impl Strategy<Value = PlaneShape> {
         prop_oneof![
-            (0.1..2.0_f64).prop_map(Shape::Disc),
-            (0.1..2.0_f64, 0.1..2.0_f64).prop_map(|(x, y)| Shape::Box(DVec2::new(x, y))),
-            (0.1..2.0_f64, 0.05..1.0_f64).prop_map(|(length, radius)| Shape::Capsule { length, radius }),
-            Just(Shape::HalfPlane(DVec2::Y)),
+            (0.1..2.0_f64).prop_map(PlaneShape::Disc),
+            (0.1..2.0_f64, 0.1..2.0_f64).prop_map(|(x, y)| PlaneShape::Box(DVec2::new(x, y))),
+            (0.1..2.0_f64, 0.05..1.0_f64).prop_map(|(length, radius)| PlaneShape::Capsule { length, radius }),
+            Just(PlaneShape::HalfPlane(DVec2::Y)),
         ]
     }
 

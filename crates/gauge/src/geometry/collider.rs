@@ -1,6 +1,6 @@
 //! Outlines of parts in the plane.
 
-use ironspin_model::{BodyState, DVec2, Part, Shape};
+use ironspin_model::{BodyState, DVec2, Part, PlaneShape};
 
 /// A convex outline in the plane.
 #[derive(Clone, Debug, PartialEq)]
@@ -30,18 +30,18 @@ fn turned(v: DVec2, angle: f64) -> DVec2 {
 impl Collider {
     /// The convex outlines of a part in its body's frame: one, or for a polyline one a segment.
     pub fn of_part(part: &Part) -> Vec<Collider> {
-        let place = |p: DVec2| part.position + if part.angle == 0.0 { p } else { turned(p, part.angle) };
+        let place = |p: DVec2| part.pose.xy() + if part.pose.angle == 0.0 { p } else { turned(p, part.pose.angle) };
         let hull = |corners: &[DVec2], radius: f64| Collider::Hull {
             corners: corners.iter().map(|&c| place(c)).collect(),
             radius,
         };
-        match &part.shape {
-            Shape::Disc(radius) => vec![Collider::Hull { corners: vec![part.position], radius: *radius }],
-            Shape::Box(size) => {
+        match part.shape.planar() {
+            PlaneShape::Disc(radius) => vec![Collider::Hull { corners: vec![part.pose.xy()], radius: *radius }],
+            PlaneShape::Box(size) => {
                 let half = 0.5 * *size;
                 vec![hull(&[-half, DVec2::new(half.x, -half.y), half, DVec2::new(-half.x, half.y)], 0.0)]
             }
-            Shape::Polygon(corners) => {
+            PlaneShape::Polygon(corners) => {
                 let area: f64 = (0..corners.len()).map(|i| corners[i].perp_dot(corners[(i + 1) % corners.len()])).sum();
                 let mut corners = corners.clone();
                 if area < 0.0 {
@@ -49,13 +49,13 @@ impl Collider {
                 }
                 vec![hull(&corners, 0.0)]
             }
-            Shape::Capsule { length, radius } => {
+            PlaneShape::Capsule { length, radius } => {
                 vec![hull(&[DVec2::new(-0.5 * length, 0.0), DVec2::new(0.5 * length, 0.0)], *radius)]
             }
-            Shape::Polyline(points) => points.windows(2).map(|ends| hull(ends, 0.0)).collect(),
-            Shape::HalfPlane(normal) => {
-                let normal = turned(*normal, part.angle);
-                vec![Collider::HalfPlane { normal, level: normal.dot(part.position) }]
+            PlaneShape::Polyline(points) => points.windows(2).map(|ends| hull(ends, 0.0)).collect(),
+            PlaneShape::HalfPlane(normal) => {
+                let normal = turned(*normal, part.pose.angle);
+                vec![Collider::HalfPlane { normal, level: normal.dot(part.pose.xy()) }]
             }
         }
     }
@@ -69,9 +69,9 @@ impl Collider {
 
     /// Writes the outline carried to a place over another of the same kind and number of corners.
     fn place_into(&self, state: &BodyState, placed: &mut Collider) {
-        let angle = state.angle;
+        let angle = state.pose.angle;
         let (sin, cos) = if angle == 0.0 { (0.0, 1.0) } else { (libm::sin(angle), libm::cos(angle)) };
-        self.carry_into(state.position.truncate(), DVec2::new(cos, sin), placed);
+        self.carry_into(state.pose.position.truncate(), DVec2::new(cos, sin), placed);
     }
 
     /// Writes the outline, turned until the x axis lies along a unit vector and carried to a place, over another of the same kind and

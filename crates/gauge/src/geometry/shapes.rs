@@ -21,7 +21,7 @@ pub(crate) struct Shapes {
 
 /// Velocity of the point of a body that is at `point` now, m/s.
 pub(crate) fn velocity_at(state: &BodyState, point: DVec2) -> DVec2 {
-    let arm = point - state.position.truncate();
+    let arm = point - state.pose.position.truncate();
     state.velocity.truncate() + state.spin.z * arm.perp()
 }
 
@@ -34,8 +34,8 @@ impl Shapes {
             .collect();
         let reach = parts.iter().map(|colliders| colliders.iter().map(Collider::reach).fold(0.0, f64::max)).collect();
         let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
-        let apart = world.apart.iter().copied().chain(joined).map(|[a, b]| [a.min(b), a.max(b)]).collect();
-        let layers = world.bodies.iter().map(|body| [body.layers, body.meets]).collect();
+        let apart = world.excluded_pairs.iter().copied().chain(joined).map(|[a, b]| [a.min(b), a.max(b)]).collect();
+        let layers = world.bodies.iter().map(|body| [body.layers, body.collision_mask]).collect();
         let sizes: Vec<f64> = world.bodies.iter().map(ironspin_model::Body::smallest_size).collect();
         let widest = sizes.iter().copied().filter(|size| size.is_finite()).fold(0.0, f64::max);
         Shapes { parts, reach, sizes, widest, layers, apart }

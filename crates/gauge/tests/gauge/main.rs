@@ -2,26 +2,26 @@
 
 use ironspin_gauge::{Collider, FrameCache, GAUGES, QueryResult, Scope, View, judge};
 use ironspin_model::{
-    Body, BodyKind, BodyState, Bound, Bounds, Contact, DVec2, DVec3, Details, Effect, Frame, Joint, JointKind, Law,
-    Material, Measure, Part, SensorEvent, SensorEventKind, Shape, Verdict, World,
+    Body, BodyKind, BodyState, Bound, Bounds, Contact, DQuat, DVec2, DVec3, Details, Effect, Frame, Inertia, Joint,
+    JointFrame, JointKind, Law, Material, Measure, Part, PlaneShape, SensorEvent, SensorEventKind, Verdict, World,
 };
 use proptest::prelude::*;
 
 fn world() -> World {
     let shapes = [
-        Shape::HalfPlane(DVec2::Y),
-        Shape::Box(DVec2::new(1.0, 0.5)),
-        Shape::Disc(0.3),
-        Shape::Capsule { length: 0.5, radius: 0.2 },
-        Shape::Polygon(vec![DVec2::new(-0.4, -0.3), DVec2::new(0.5, -0.2), DVec2::new(0.0, 0.6)]),
-        Shape::Polyline(vec![DVec2::new(-3.0, 0.5), DVec2::new(0.0, 0.0), DVec2::new(3.0, 0.5)]),
+        PlaneShape::HalfPlane(DVec2::Y),
+        PlaneShape::Box(DVec2::new(1.0, 0.5)),
+        PlaneShape::Disc(0.3),
+        PlaneShape::Capsule { length: 0.5, radius: 0.2 },
+        PlaneShape::Polygon(vec![DVec2::new(-0.4, -0.3), DVec2::new(0.5, -0.2), DVec2::new(0.0, 0.6)]),
+        PlaneShape::Polyline(vec![DVec2::new(-3.0, 0.5), DVec2::new(0.0, 0.0), DVec2::new(3.0, 0.5)]),
     ];
-    let body = |shape: &Shape| {
+    let body = |shape: &PlaneShape| {
         let still = shape.static_only();
         Body {
             kind: if still { BodyKind::Static } else { BodyKind::Dynamic },
             mass: if still { 0.0 } else { 1.5 },
-            inertia: if still { 0.0 } else { 0.2 },
+            inertia: if still { Inertia::planar(0.0) } else { Inertia::planar(0.2) },
             parts: vec![Part::solid(shape.clone(), 0)],
             ..Body::plain("body")
         }
@@ -29,11 +29,16 @@ fn world() -> World {
     let mut bodies: Vec<Body> = shapes.iter().map(body).collect();
     // One differs from all others by its layer, one drives, one has a sensor.
     bodies[2].layers = 2;
-    bodies[3].meets = 1;
+    bodies[3].collision_mask = 1;
     bodies[4].kind = BodyKind::Kinematic;
-    bodies[1].parts.push(Part { sensor: true, ..Part::solid(Shape::Disc(1.0), 0) });
+    bodies[1].parts.push(Part { sensor: true, ..Part::solid(PlaneShape::Disc(1.0), 0) });
     let spring = JointKind::Spring { stiffness: 10.0, damping: 0.0 };
-    let joints = vec![Joint { kind: spring, bodies: [1, 2], at: [DVec2::X, DVec2::ZERO], length: None }];
+    let joints = vec![Joint {
+        kind: spring,
+        bodies: [1, 2],
+        frames: JointFrame::pair([DVec3::X, DVec3::ZERO], DVec3::Z, [DQuat::IDENTITY; 2]),
+        length: None,
+    }];
     World {
         joints,
         gravity: DVec3::new(0.0, -9.81, 0.0),
@@ -90,14 +95,14 @@ fn frames() -> impl Strategy<Value = Vec<Frame>> {
                 };
                 gone.into_iter().for_each(|body| bodies[body] = BodyState::absent());
                 let events = notices.into_iter().map(notice).collect();
-                Frame { step: step as u64, time, bodies, contacts, events }
+                Frame { step: step as u64, time, bodies, contacts, events, ..Frame::default() }
             })
             .collect()
     })
 }
 
 fn measure(gauge: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Reading {
-    let measure = || Measure::new("x / y", |state, _| state.position.x / state.position.y);
+    let measure = || Measure::new("x / y", |state, _| state.pose.position.x / state.pose.position.y);
     let law = [
         Law::Normal { mean: 0.0, deviation: 1.0 },
         Law::Normal { mean: 0.0, deviation: -1.0 },
@@ -160,27 +165,27 @@ fn an_empty_trace_measures_nothing() {
 }
 
 /// Outlines of a shape at a place.
-fn colliders(shape: Shape, x: f64, y: f64, angle: f64) -> Vec<Collider> {
+fn colliders(shape: PlaneShape, x: f64, y: f64, angle: f64) -> Vec<Collider> {
     let state = BodyState::planar(DVec3::new(x, y, 0.0), angle, DVec3::ZERO, 0.0);
     Collider::of_part(&Part::solid(shape, 0)).iter().map(|collider| collider.placed(&state)).collect()
 }
 
 #[test]
 fn known_gaps_of_every_shape() {
-    let disc = || colliders(Shape::Disc(0.5), 0.0, 2.0, 0.0);
+    let disc = || colliders(PlaneShape::Disc(0.5), 0.0, 2.0, 0.0);
     let quarter = std::f64::consts::FRAC_PI_2;
     let clockwise = vec![DVec2::new(-1.0, 1.0), DVec2::new(1.0, 1.0), DVec2::new(1.0, -1.0), DVec2::new(-1.0, -1.0)];
     for (shape, angle, distance) in [
-        (Shape::Disc(1.0), 0.0, 0.5),
-        (Shape::Box(DVec2::new(4.0, 1.0)), 0.0, 1.0),
-        (Shape::Box(DVec2::new(4.0, 1.0)), quarter, -0.5),
-        (Shape::Capsule { length: 2.0, radius: 0.25 }, 0.0, 1.25),
-        (Shape::Capsule { length: 2.0, radius: 0.25 }, quarter, 0.25),
-        (Shape::Polygon(clockwise), 0.0, 0.5),
-        (Shape::HalfPlane(DVec2::Y), 0.0, 1.5),
-        (Shape::HalfPlane(DVec2::X), quarter, 1.5),
+        (PlaneShape::Disc(1.0), 0.0, 0.5),
+        (PlaneShape::Box(DVec2::new(4.0, 1.0)), 0.0, 1.0),
+        (PlaneShape::Box(DVec2::new(4.0, 1.0)), quarter, -0.5),
+        (PlaneShape::Capsule { length: 2.0, radius: 0.25 }, 0.0, 1.25),
+        (PlaneShape::Capsule { length: 2.0, radius: 0.25 }, quarter, 0.25),
+        (PlaneShape::Polygon(clockwise), 0.0, 0.5),
+        (PlaneShape::HalfPlane(DVec2::Y), 0.0, 1.5),
+        (PlaneShape::HalfPlane(DVec2::X), quarter, 1.5),
         (
-            Shape::Polyline(vec![DVec2::new(-1.0, 0.0), DVec2::new(1.0, 0.0), DVec2::new(1.0, 1.0)]),
+            PlaneShape::Polyline(vec![DVec2::new(-1.0, 0.0), DVec2::new(1.0, 0.0), DVec2::new(1.0, 1.0)]),
             0.0,
             2.0_f64.sqrt() - 0.5,
         ),
@@ -202,8 +207,8 @@ proptest! {
     /// Far from the origin, turned and mirrored, two outlines have the gap they had.
     #[test]
     fn a_gap_does_not_depend_on_where_it_is_told(x in -3.0..3.0_f64, y in -3.0..3.0_f64, a in 0.0..6.0_f64, b in 0.0..6.0_f64, turn in 0.0..6.0_f64) {
-        let one = || Shape::Polygon(vec![DVec2::new(-0.8, -0.3), DVec2::new(0.7, -0.4), DVec2::new(0.9, 0.2), DVec2::new(-0.1, 0.9)]);
-        let other = || Shape::Capsule { length: 1.2, radius: 0.3 };
+        let one = || PlaneShape::Polygon(vec![DVec2::new(-0.8, -0.3), DVec2::new(0.7, -0.4), DVec2::new(0.9, 0.2), DVec2::new(-0.1, 0.9)]);
+        let other = || PlaneShape::Capsule { length: 1.2, radius: 0.3 };
         let here = colliders(one(), 0.0, 0.0, a)[0].gap_to(&colliders(other(), x, y, b)[0]);
         let (sin, cos) = (turn.sin(), turn.cos());
         let away = DVec2::new(1000.0, -500.0);

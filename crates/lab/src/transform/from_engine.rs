@@ -1,7 +1,7 @@
 //! From the engine back to the scene: frames and hits of rays.
 
 use super::{Transform, flat, handedness, turned_back};
-use ironspin_model::{BodyState, Contact, DQuat, DVec3, Frame, RayHit};
+use ironspin_model::{BodyState, Contact, DQuat, DVec3, Frame, Pose, RayHit};
 
 impl Transform {
     fn vector_back(&self, v: DVec3, factor: f64) -> DVec3 {
@@ -19,14 +19,16 @@ impl Transform {
 
     fn state_back(&self, state: &BodyState, time: f64) -> BodyState {
         let hand = handedness(self.turned);
+        let turn = state.pose.rotation;
         let boost = (self.boost * self.factor(1, 0, -1)).extend(0.0);
-        let turn = state.rotation;
         BodyState {
-            position: self.place_back(state.position, time),
-            rotation: DQuat::from_xyzw(hand * turn.x, hand * turn.y, hand * turn.z, turn.w),
+            pose: Pose {
+                position: self.place_back(state.pose.position, time),
+                rotation: DQuat::from_xyzw(hand * turn.x, hand * turn.y, hand * turn.z, turn.w),
+                angle: hand * state.pose.angle,
+            },
             velocity: self.vector_back(state.velocity - boost, self.factor(1, 0, -1)),
             spin: state.spin * hand / self.factor(0, 0, -1),
-            angle: hand * state.angle,
         }
     }
 

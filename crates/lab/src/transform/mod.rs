@@ -10,7 +10,7 @@ mod transformed;
 
 pub(crate) use transformed::Transformed;
 
-use ironspin_model::{Body, BodyKind, Conditions, DVec2, DVec3, Shape, World};
+use ironspin_model::{Body, BodyKind, Conditions, DVec2, DVec3, PlaneShape, World};
 
 /// A turn of the whole world.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -81,7 +81,10 @@ impl Transform {
         }
         let held = |body: &Body| {
             body.kind == BodyKind::Static
-                && body.parts.iter().any(|part| matches!(part.shape, Shape::HalfPlane(_) | Shape::Polyline(_)))
+                && body
+                    .parts
+                    .iter()
+                    .any(|part| matches!(part.shape.planar(), PlaneShape::HalfPlane(_) | PlaneShape::Polyline(_)))
         };
         let reported = |what: &str, body: &Body| Some(format!("{what} `{}` cannot be in uniform motion", body.name));
         for body in &world.bodies {

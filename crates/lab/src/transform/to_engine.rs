@@ -2,7 +2,8 @@
 
 use super::{Transform, Turned, flat, handedness, turned_vector};
 use ironspin_model::{
-    Action, Body, BodyKind, Bounds, DVec2, DVec3, Effect, Joint, JointKind, Material, Part, Shape, World, shape_mass,
+    Action, Body, BodyKind, Bounds, DVec2, DVec3, Effect, Inertia, Joint, JointFrame, JointKind, Material, Part,
+    PlaneShape, Pose, World, about_z, shape_mass,
 };
 
 /// A bystander stands this many times the extent of the world away.
@@ -32,6 +33,11 @@ impl Transform {
         self.vector(velocity, [1, 0, -1]) + (self.boost * self.factor(1, 0, -1)).extend(0.0)
     }
 
+    /// A spin or torque of the plane: about z, and the other way round in a mirror.
+    fn turning(&self, axial: DVec3) -> DVec3 {
+        about_z(handedness(self.turned) * axial.z)
+    }
+
     fn local(&self, point: DVec2) -> DVec2 {
         turned_vector(self.turned, point) * self.length
     }
@@ -44,14 +50,17 @@ impl Transform {
     /// The world as the engine gets it. `pieces` come in where another body is, and are placed in its frame.
     pub(crate) fn world(&self, world: &World, pieces: &[usize]) -> World {
         let count = world.bodies.len();
-        let tell = |(id, body): (usize, &Body)| {
+        let transformed = |(id, body): (usize, &Body)| {
             let reported = self.body(body);
             if pieces.contains(&id) {
-                return Body { position: self.vector(body.position, [1, 0, 0]), ..reported };
+                return Body {
+                    pose: Pose { position: self.vector(body.pose.position, [1, 0, 0]), ..reported.pose },
+                    ..reported
+                };
             }
             reported
         };
-        let mut bodies: Vec<Body> = world.bodies.iter().enumerate().map(tell).collect();
+        let mut bodies: Vec<Body> = world.bodies.iter().enumerate().map(transformed).collect();
         if self.reversed {
             bodies.reverse();
         }
@@ -60,7 +69,7 @@ impl Transform {
         }
         let pair = |pair: [usize; 2]| pair.map(|id| self.id(id, count));
         World {
-            space: world.space,
+            dimension: world.dimension,
             gravity: self.vector(world.gravity, [1, 0, -2]),
             duration: world.duration * self.time,
             bounds: world.bounds.map(|bounds| {
@@ -75,7 +84,8 @@ impl Transform {
             pairs: world.pairs.clone(),
             bodies,
             joints: world.joints.iter().map(|joint| self.joint(joint, count)).collect(),
-            apart: world.apart.iter().map(|&ids| pair(ids)).collect(),
+            softs: Vec::new(),
+            excluded_pairs: world.excluded_pairs.iter().map(|&ids| pair(ids)).collect(),
             actions: world
                 .actions
                 .iter()
@@ -92,12 +102,11 @@ impl Transform {
         let moves = self.boost != DVec2::ZERO && body.kind == BodyKind::Static;
         Body {
             kind: if moves { BodyKind::Kinematic } else { body.kind },
-            position: self.place(body.position, 0.0),
-            angle: handedness(self.turned) * body.angle,
+            pose: Pose::planar(self.place(body.pose.position, 0.0), handedness(self.turned) * body.pose.angle),
             velocity: self.velocity(body.velocity),
-            spin: handedness(self.turned) * body.spin * self.factor(0, 0, -1),
+            spin: self.turning(body.spin) * self.factor(0, 0, -1),
             mass: body.mass * self.factor(0, 1, 0),
-            inertia: body.inertia * self.factor(2, 1, 0),
+            inertia: Inertia(body.inertia.0 * self.factor(2, 1, 0)),
             linear_damping: body.linear_damping * self.factor(0, 0, -1),
             angular_damping: body.angular_damping * self.factor(0, 0, -1),
             parts: body.parts.iter().map(|part| self.part(part)).collect(),
@@ -106,16 +115,18 @@ impl Transform {
     }
 
     fn part(&self, part: &Part) -> Part {
-        let lies_along = matches!(part.shape, Shape::Capsule { .. }) && self.turned == Turned::Quarter;
+        let lies_along = matches!(part.shape.planar(), PlaneShape::Capsule { .. }) && self.turned == Turned::Quarter;
         Part {
-            shape: self.shape(&part.shape),
-            position: self.local(part.position),
-            angle: handedness(self.turned) * part.angle + if lies_along { std::f64::consts::FRAC_PI_2 } else { 0.0 },
+            shape: self.shape(part.shape.planar()).into(),
+            pose: Pose::flat(
+                self.local(part.pose.xy()),
+                handedness(self.turned) * part.pose.angle + if lies_along { std::f64::consts::FRAC_PI_2 } else { 0.0 },
+            ),
             ..part.clone()
         }
     }
 
-    fn shape(&self, shape: &Shape) -> Shape {
+    fn shape(&self, shape: &PlaneShape) -> PlaneShape {
         let corners = |points: &[DVec2]| {
             let mut points: Vec<DVec2> = points.iter().map(|&point| self.local(point)).collect();
             if self.turned == Turned::Mirrored {
@@ -125,15 +136,17 @@ impl Transform {
             points
         };
         match shape {
-            Shape::Disc(radius) => Shape::Disc(radius * self.length),
-            Shape::Box(size) if self.turned == Turned::Quarter => Shape::Box(DVec2::new(size.y, size.x) * self.length),
-            Shape::Box(size) => Shape::Box(*size * self.length),
-            Shape::Capsule { length, radius } => {
-                Shape::Capsule { length: length * self.length, radius: radius * self.length }
+            PlaneShape::Disc(radius) => PlaneShape::Disc(radius * self.length),
+            PlaneShape::Box(size) if self.turned == Turned::Quarter => {
+                PlaneShape::Box(DVec2::new(size.y, size.x) * self.length)
             }
-            Shape::Polygon(points) => Shape::Polygon(corners(points)),
-            Shape::Polyline(points) => Shape::Polyline(corners(points)),
-            Shape::HalfPlane(normal) => Shape::HalfPlane(turned_vector(self.turned, *normal)),
+            PlaneShape::Box(size) => PlaneShape::Box(*size * self.length),
+            PlaneShape::Capsule { length, radius } => {
+                PlaneShape::Capsule { length: length * self.length, radius: radius * self.length }
+            }
+            PlaneShape::Polygon(points) => PlaneShape::Polygon(corners(points)),
+            PlaneShape::Polyline(points) => PlaneShape::Polyline(corners(points)),
+            PlaneShape::HalfPlane(normal) => PlaneShape::HalfPlane(turned_vector(self.turned, *normal)),
         }
     }
 
@@ -147,16 +160,18 @@ impl Transform {
                 limits: limits
                     .map(|[from, to]| if self.turned == Turned::Mirrored { [-to, -from] } else { [from, to] }),
             },
-            JointKind::Slider { axis, limits } => JointKind::Slider {
-                axis: turned_vector(self.turned, axis),
-                limits: limits.map(|limits| limits.map(|limit| limit * self.length)),
-            },
+            JointKind::Slider { limits } => {
+                JointKind::Slider { limits: limits.map(|limits| limits.map(|limit| limit * self.length)) }
+            }
             JointKind::Rod | JointKind::Rope | JointKind::Weld => joint.kind,
         };
         Joint {
             kind,
             bodies: joint.bodies.map(|id| self.id(id, count)),
-            at: joint.at.map(|anchor| self.local(anchor)),
+            frames: joint.frames.map(|frame| JointFrame {
+                anchor: self.local(frame.anchor.truncate()).extend(frame.anchor.z * self.length),
+                axis: turned_vector(self.turned, frame.axis.truncate()).extend(frame.axis.z),
+            }),
             length: joint.length.map(|length| length * self.length),
         }
     }
@@ -171,11 +186,11 @@ impl Transform {
             Effect::Force { force, point: at } => {
                 Effect::Force { force: self.vector(*force, [1, 1, -2]), point: point(*at) }
             }
-            Effect::Torque(torque) => Effect::Torque(handedness(self.turned) * torque * self.factor(2, 1, -2)),
+            Effect::Torque(torque) => Effect::Torque(self.turning(*torque) * self.factor(2, 1, -2)),
             Effect::Velocity(velocity) => Effect::Velocity(self.velocity(*velocity)),
-            Effect::Spin(spin) => Effect::Spin(handedness(self.turned) * spin * self.factor(0, 0, -1)),
-            Effect::Place { position, angle } => {
-                Effect::Place { position: self.place(*position, time), angle: handedness(self.turned) * angle }
+            Effect::Spin(spin) => Effect::Spin(self.turning(*spin) * self.factor(0, 0, -1)),
+            Effect::Place(pose) => {
+                Effect::Place(Pose::planar(self.place(pose.position, time), handedness(self.turned) * pose.angle))
             }
             // The pieces are built in the frame of the body, whose turn they share.
             Effect::Split(pieces) => Effect::Split(pieces.iter().map(|&id| self.id(id, count)).collect()),
@@ -189,20 +204,20 @@ impl Transform {
 /// A disc so far away that it touches nothing: aside, and as high as it can fall in the trial.
 fn bystander(world: &World, transform: &Transform) -> Body {
     let reach = |body: &Body| {
-        let parts = body.parts.iter().map(|part| part.position.length() + part.shape.reach());
-        body.position.length() + parts.fold(0.0, f64::max)
+        let parts = body.parts.iter().map(|part| part.pose.position.length() + part.shape.reach());
+        body.pose.position.length() + parts.fold(0.0, f64::max)
     };
     let extent = world.bodies.iter().map(reach).fold(1.0, f64::max);
     let fall = world.gravity.length() * world.duration * world.duration;
     let up = if fall > 0.0 { -world.gravity.normalize() } else { DVec3::Y };
     let radius = 0.5 * world.bodies.iter().map(Body::smallest_size).fold(f64::INFINITY, f64::min).min(extent);
-    let shape = Shape::Disc(radius);
+    let shape = PlaneShape::Disc(radius);
     let density = world.materials.first().map_or(1.0, |material| material.density);
     let properties = shape_mass(&shape, density).unwrap_or_default();
     let body = Body {
-        position: DVec3::new(ASIDE * extent, 0.0, 0.0) + up * (ASIDE * extent + fall),
+        pose: Pose::at(DVec3::new(ASIDE * extent, 0.0, 0.0) + up * (ASIDE * extent + fall)),
         mass: properties.mass,
-        inertia: properties.inertia,
+        inertia: Inertia::planar(properties.inertia),
         parts: vec![Part::solid(shape, 0)],
         ..Body::plain("bystander")
     };

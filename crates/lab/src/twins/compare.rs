@@ -122,8 +122,8 @@ impl<'a> Comparison<'a> {
 const COMPONENTS: [&str; 6] = ["x", "y", "angle", "vx", "vy", "spin"];
 
 fn components(state: &BodyState) -> [f64; 6] {
-    let (p, v) = (state.position, state.velocity);
-    [p.x, p.y, state.angle, v.x, v.y, state.spin.z]
+    let (p, v) = (state.pose.position, state.velocity);
+    [p.x, p.y, state.pose.angle, v.x, v.y, state.spin.z]
 }
 
 /// How far apart two states are, m; infinite where one of them is not there.
@@ -131,7 +131,7 @@ fn distance(a: &BodyState, b: &BodyState) -> f64 {
     match [a.is_absent(), b.is_absent()] {
         [true, true] => 0.0,
         _ => {
-            let distance = a.position.distance(b.position);
+            let distance = a.pose.position.distance(b.pose.position);
             if distance.is_nan() { f64::INFINITY } else { distance }
         }
     }

@@ -161,7 +161,7 @@ pub(super) fn smallest(plan: &TrialPlan) -> f64 {
 
 /// How far bodies stand from the origin, m.
 fn extent(plan: &TrialPlan) -> f64 {
-    let reach = |body: &Body| body.position.length();
+    let reach = |body: &Body| body.pose.position.length();
     plan.setup.world.bodies.iter().map(reach).fold(1.0, f64::max)
 }
 

@@ -2,7 +2,7 @@
 
 use crate::plan::TrialPlan;
 use crate::twins::side::{Portions, Side};
-use ironspin_model::{BodyState, DQuat, DVec3, EngineError, Frame, SensorEvent, SensorEventKind};
+use ironspin_model::{BodyState, DQuat, DVec3, EngineError, Frame, Pose, SensorEvent, SensorEventKind};
 use std::io::{self, Read, Write};
 
 /// Numbers of a state.
@@ -11,17 +11,19 @@ const NUMBERS: usize = 14;
 const MOST: u64 = 1 << 28;
 
 fn numbers(state: &BodyState) -> [f64; NUMBERS] {
-    let (p, r, v, w) = (state.position, state.rotation, state.velocity, state.spin);
-    [p.x, p.y, p.z, r.x, r.y, r.z, r.w, v.x, v.y, v.z, w.x, w.y, w.z, state.angle]
+    let (p, r, v, w) = (state.pose.position, state.pose.rotation, state.velocity, state.spin);
+    [p.x, p.y, p.z, r.x, r.y, r.z, r.w, v.x, v.y, v.z, w.x, w.y, w.z, state.pose.angle]
 }
 
 fn state(n: [f64; NUMBERS]) -> BodyState {
     BodyState {
-        position: DVec3::new(n[0], n[1], n[2]),
-        rotation: DQuat::from_xyzw(n[3], n[4], n[5], n[6]),
+        pose: Pose {
+            position: DVec3::new(n[0], n[1], n[2]),
+            rotation: DQuat::from_xyzw(n[3], n[4], n[5], n[6]),
+            angle: n[13],
+        },
         velocity: DVec3::new(n[7], n[8], n[9]),
         spin: DVec3::new(n[10], n[11], n[12]),
-        angle: n[13],
     }
 }
 
@@ -108,8 +110,8 @@ mod tests {
                 BodyState::planar(DVec3::new(1.0 / 3.0, -0.0, 0.0), 0.7, DVec3::X, 5e-324),
                 BodyState::absent(),
             ],
-            contacts: Vec::new(),
             events: vec![SensorEvent { step: 6, kind: SensorEventKind::Leave, sensor: [1, 2], other: [3, 4] }],
+            ..Frame::default()
         };
         let mut bytes = Vec::new();
         write_frame(&mut bytes, &frame).unwrap();

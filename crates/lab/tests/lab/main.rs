@@ -5,7 +5,7 @@ mod transform;
 
 use ironspin_lab::{GridOrder, LabEvent, TrialPlan, plan_grid, run_grid, run_trial, run_trial_on};
 use ironspin_model::{
-    BodyState, Conditions, Contact, DVec3, Engine, EngineError, EngineInfo, Frame, FrameSink, Verdict, World,
+    BodyState, Conditions, Contact, DVec3, Dimension, Engine, EngineError, EngineInfo, Frame, FrameSink, Verdict, World,
 };
 use std::sync::Mutex;
 use std::sync::atomic::AtomicBool;
@@ -31,6 +31,7 @@ struct Still<F> {
 impl<F: FnMut(&mut Frame) -> Result<(), EngineError>> Engine for Still<F> {
     fn info(&self) -> EngineInfo {
         EngineInfo {
+            spaces: Dimension::PLANE_ONLY.to_vec(),
             name: "still".into(),
             version: "1".into(),
             options: Vec::new(),
@@ -40,7 +41,8 @@ impl<F: FnMut(&mut Frame) -> Result<(), EngineError>> Engine for Still<F> {
     }
 
     fn build(&mut self, world: &World, _: &Conditions) -> Result<(), EngineError> {
-        let state = |body: &ironspin_model::Body| BodyState::planar(body.position, body.angle, DVec3::ZERO, 0.0);
+        let state =
+            |body: &ironspin_model::Body| BodyState::planar(body.pose.position, body.pose.angle, DVec3::ZERO, 0.0);
         self.frame = Frame { bodies: world.bodies.iter().map(state).collect(), ..Frame::default() };
         Ok(())
     }
@@ -126,7 +128,7 @@ fn a_missing_feature_is_unsupported_and_not_failed() {
 #[test]
 fn a_body_that_sinks_fails_the_right_claims_only() {
     let record = on(|frame| {
-        frame.bodies[2].position.y -= 1e-3;
+        frame.bodies[2].pose.position.y -= 1e-3;
         Ok(())
     });
     assert_eq!(record.verdict, Verdict::Fail);

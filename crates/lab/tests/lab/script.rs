@@ -1,7 +1,7 @@
 //! Scenes whose scripts need the bench while they run: conditions, bodies that come and go, gravity that changes, features.
 
 use ironspin_lab::{Answer, GridOrder, TrialRecord, plan_grid, run_trial, run_trial_on};
-use ironspin_model::{Engine, EngineError, EngineInfo, FrameSink, Verdict, World};
+use ironspin_model::{Dimension, Engine, EngineError, EngineInfo, FrameSink, Verdict, World};
 
 const HEAD: &str = "scene = 1\nname = \"x\"\nabout = \"x\"\n[world]\ngravity = [0, -10]\nduration = 2\nbounds = { min = [-9, -99], max = [9, 9] }\n\
     [material.iron]\ndensity = 1\nfriction = 0\nrestitution = 0\n";
@@ -26,7 +26,7 @@ fn a_condition_acts_once_before_the_step_after_it_came_true() {
     let record = run(&format!("{BALL}[[action]]\nwhen = \"y < 2\"\non = \"ball\"\nvelocity = [0, 0]\n"));
     // Free fall from 5 m reaches 2 m at sqrt(0.6) s: after 78 steps. From there it falls again.
     let fallen = |time: f64| 5.0 * time * time;
-    let end = record.recording.end[0].position.y;
+    let end = record.recording.end[0].pose.position.y;
     let expected = 5.0 - fallen(0.78) - fallen(2.0 - 0.78);
     assert!((end - expected).abs() < 1e-9, "{end} for {expected}");
 }
@@ -52,7 +52,7 @@ fn bodies_come_and_go_without_an_error() {
     assert_eq!(record.verdict, Verdict::Pass, "{} {:?}", record.reason, record.claims);
     assert!(
         record.recording.end[0].is_absent()
-            && (record.recording.end[1].position.y - 5.0 + 5.0 * 1.5 * 1.5).abs() < 1e-9
+            && (record.recording.end[1].pose.position.y - 5.0 + 5.0 * 1.5 * 1.5).abs() < 1e-9
     );
 }
 
@@ -124,6 +124,7 @@ struct Plain;
 impl Engine for Plain {
     fn info(&self) -> EngineInfo {
         EngineInfo {
+            spaces: Dimension::PLANE_ONLY.to_vec(),
             name: "plain".into(),
             version: "1".into(),
             options: Vec::new(),

@@ -62,7 +62,12 @@ fn far_out_the_coarse_numbers_show_and_results_come_back_in_place() {
     let far = one(&GridOrder { origins: vec!["1e3:-2e3".parse().unwrap()], ..order("ingot-stack", "1/60") });
     assert_eq!(far.verdict, Verdict::Pass);
     for (far, plain) in far.recording.end.iter().zip(&plain.recording.end) {
-        assert!(far.position.distance(plain.position) < 1e-6, "{} {}", far.position, plain.position);
+        assert!(
+            far.pose.position.distance(plain.pose.position) < 1e-6,
+            "{} {}",
+            far.pose.position,
+            plain.pose.position
+        );
     }
     let very_far = one(&GridOrder { origins: vec!["1e15".parse().unwrap()], ..order("slag-lob", "1/60") });
     assert_ne!(very_far.verdict, Verdict::Pass, "positions are rounded to an eighth of a metre there");

@@ -1,7 +1,9 @@
 //! A case run on the built-in engine and measured by gauges.
 
 use ironspin_gauge::{FrameCache, Scope, View, find};
-use ironspin_model::{DVec2, DVec3, Details, Engine, Frame, Joint, JointKind, Measure, Shape, World};
+use ironspin_model::{
+    DVec2, DVec3, Details, Engine, Frame, Inertia, Joint, JointFrame, JointKind, Measure, PlaneShape, World,
+};
 
 use crate::yard::{Bench, fixed, solid};
 
@@ -101,26 +103,31 @@ pub(crate) fn row(
 
 /// A disc with a mass of its own and the inertia of a uniform disc.
 pub(crate) fn ball(radius: f64, mass: f64, x: f64, y: f64) -> ironspin_model::Body {
-    let mut body = solid(Shape::Disc(radius), x, y);
-    (body.mass, body.inertia) = (mass, 0.5 * mass * radius * radius);
+    let mut body = solid(PlaneShape::Disc(radius), x, y);
+    (body.mass, body.inertia) = (mass, Inertia::planar(0.5 * mass * radius * radius));
     body
 }
 
 /// A body without size to speak of, for joints: it turns without moment.
 pub(crate) fn point(mass: f64, x: f64, y: f64) -> ironspin_model::Body {
     let mut body = ball(1e-3, mass, x, y);
-    (body.layers, body.meets) = (2, 0);
+    (body.layers, body.collision_mask) = (2, 0);
     body
 }
 
 pub(crate) fn post(x: f64, y: f64) -> ironspin_model::Body {
-    let mut body = fixed(Shape::Disc(1e-3), x, y);
-    (body.layers, body.meets) = (2, 0);
+    let mut body = fixed(PlaneShape::Disc(1e-3), x, y);
+    (body.layers, body.collision_mask) = (2, 0);
     body
 }
 
 pub(crate) fn spring(bodies: [usize; 2], length: f64, stiffness: f64, damping: f64) -> Joint {
-    Joint { kind: JointKind::Spring { stiffness, damping }, bodies, at: [DVec2::ZERO; 2], length: Some(length) }
+    Joint {
+        kind: JointKind::Spring { stiffness, damping },
+        bodies,
+        frames: JointFrame::planar([DVec2::ZERO; 2]),
+        length: Some(length),
+    }
 }
 
 pub(crate) fn moving(mut body: ironspin_model::Body, vx: f64, vy: f64) -> ironspin_model::Body {

@@ -8,7 +8,9 @@ use crate::bench::{
     Row, STEPS, ball, error, frames, measured, measured_with, moving, point, post, row, spring, value, value_of, when,
 };
 use crate::yard::{fixed, world};
-use ironspin_model::{Body, DVec2, DVec3, Details, Joint, JointKind, Measure, Shape, World};
+use ironspin_model::{
+    Body, DVec2, DVec3, Details, Inertia, Joint, JointFrame, JointKind, Measure, PlaneShape, World, about_z,
+};
 use serde_json::Value;
 
 pub(crate) fn all() -> Vec<Value> {
@@ -91,7 +93,7 @@ fn throw(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
 
 fn floor_and_ball(g: f64, e: f64, radius: f64, gap: f64, v0: f64) -> World {
     let mut yard = world(g, 0.0, e);
-    yard.bodies.push(fixed(Shape::HalfPlane(DVec2::Y), 0.0, 0.0));
+    yard.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::Y), 0.0, 0.0));
     yard.bodies.push(moving(ball(radius, 1.0, 0.0, gap + radius), 0.0, v0));
     yard
 }
@@ -152,7 +154,7 @@ fn two_discs(input: &Value, friction: f64) -> World {
         let get = |name: &str| &input[format!("{name}{k}")];
         let (at, velocity) = (list(get("p")), list(get("v")));
         let mut disc = moving(ball(number(get("r")), number(get("m")), at[0], at[1]), velocity[0], velocity[1]);
-        disc.spin = input.get(format!("w{k}")).map_or(0.0, number);
+        disc.spin = about_z(input.get(format!("w{k}")).map_or(0.0, number));
         yard.bodies.push(disc);
     }
     yard
@@ -210,7 +212,7 @@ fn wall(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
                     body.fixed_turn = true;
                     body
                 };
-                yard.bodies.push(fixed(Shape::HalfPlane(DVec2::X), 0.0, 0.0));
+                yard.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::X), 0.0, 0.0));
                 yard.bodies.push(block(1.0, small + 0.05));
                 yard.bodies.push(moving(block(ratio, big + 0.15), speed, 0.0));
                 let until = 1.5 * big / speed.abs() + 2.5 / speed.abs() * (big / small).max(1.0);
@@ -289,9 +291,9 @@ fn chain(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
 fn chute(g: f64, theta: f64, friction: f64, mut body: Body, height: f64) -> World {
     let (sin, cos) = (libm::sin(theta), libm::cos(theta));
     let mut yard = world(g, friction, 0.0);
-    yard.bodies.push(fixed(Shape::HalfPlane(DVec2::new(sin, cos)), 0.0, 0.0));
-    body.position = DVec3::new(height * sin, height * cos, 0.0);
-    body.angle = -theta;
+    yard.bodies.push(fixed(PlaneShape::HalfPlane(DVec2::new(sin, cos)), 0.0, 0.0));
+    body.pose.position = DVec3::new(height * sin, height * cos, 0.0);
+    body.pose.turn_to(-theta);
     yard.bodies.push(body);
     yard
 }
@@ -299,7 +301,7 @@ fn chute(g: f64, theta: f64, friction: f64, mut body: Body, height: f64) -> Worl
 /// Way down the chute of a body.
 fn downhill(world: &World, frames: &[ironspin_model::Frame], theta: f64) -> f64 {
     let (sin, cos) = (libm::sin(theta), libm::cos(theta));
-    value_of(world, 1, frames, move |state, _| state.position.x * cos - state.position.y * sin)
+    value_of(world, 1, frames, move |state, _| state.pose.position.x * cos - state.pose.position.y * sin)
 }
 
 fn slide(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
@@ -307,7 +309,7 @@ fn slide(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     let (mu, v0) = (number(&input["mu"]), number(&input["v0"]));
     let block = || {
         // Flat, so that it does not tip.
-        let mut body = crate::yard::solid(Shape::Box(DVec2::new(1.0, 0.1)), 0.0, 0.0);
+        let mut body = crate::yard::solid(PlaneShape::Box(DVec2::new(1.0, 0.1)), 0.0, 0.0);
         body.fixed_turn = true;
         body
     };
@@ -352,7 +354,7 @@ fn roll(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
                 .zip(&times)
                 .map(|(share, &time)| {
                     let mut body = ball(radius, mass, 0.0, 0.0);
-                    body.inertia = share * mass * radius * radius;
+                    body.inertia = Inertia::planar(share * mass * radius * radius);
                     let yard = chute(g, theta, mu, body, radius);
                     let run = frames(&yard, "", step, time);
                     if what == "speed" { value("speed", &yard, 1, &run) } else { -value("spin", &yard, 1, &run) }
@@ -382,8 +384,8 @@ fn slide_into_roll(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
                     let mut yard = floor_and_ball(g, 0.0, radius, 0.0, 0.0);
                     yard.materials[0].friction = mu;
                     let body = &mut yard.bodies[1];
-                    (body.mass, body.inertia) = (mass, share * mass * radius * radius);
-                    (body.velocity, body.spin) = (DVec3::new(v0, 0.0, 0.0), w0);
+                    (body.mass, body.inertia) = (mass, Inertia::planar(share * mass * radius * radius));
+                    (body.velocity, body.spin) = (DVec3::new(v0, 0.0, 0.0), about_z(w0));
                     value(gauge, &yard, 1, &frames(&yard, "", step, if gauge == "x" { time } else { 2.0 * time }))
                 })
                 .collect();
@@ -409,15 +411,16 @@ fn tip(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
         for k in 0..widths.len() {
             let limit = angles[0][k].min(angles[1][k]);
             for (theta, moves) in [(limit - 1.0, false), (limit + 1.0, true)] {
-                let mut body = crate::yard::solid(Shape::Box(DVec2::new(widths[k], heights[k])), 0.0, 0.0);
-                (body.mass, body.inertia) = (mass, mass * (widths[k].powi(2) + heights[k].powi(2)) / 12.0);
+                let mut body = crate::yard::solid(PlaneShape::Box(DVec2::new(widths[k], heights[k])), 0.0, 0.0);
+                (body.mass, body.inertia) =
+                    (mass, Inertia::planar(mass * (widths[k].powi(2) + heights[k].powi(2)) / 12.0));
                 // The chute falls to the right, so that uphill is against the body's x.
-                body.parts[0].position = DVec2::new(uphill, -above);
+                body.parts[0].pose.position = DVec3::new(uphill, -above, 0.0);
                 let mut yard = chute(g, theta.to_radians(), mus[k], body, 0.5 * heights[k] + above);
-                yard.bodies[1].parts[0].position = DVec2::new(uphill, -above);
+                yard.bodies[1].parts[0].pose.position = DVec3::new(uphill, -above, 0.0);
                 let angle = -theta.to_radians();
                 let run = frames(&yard, "", step, 2.0);
-                let turned = value_of(&yard, 1, &run, move |state, _| (state.angle - angle).abs());
+                let turned = value_of(&yard, 1, &run, move |state, _| (state.pose.angle - angle).abs());
                 let slid = downhill(&yard, &run, theta.to_radians()).abs();
                 let tipped = turned > 0.15;
                 let moved = tipped || slid > 0.1;
@@ -434,22 +437,23 @@ fn pendulum(g: f64, arm: f64, inertia: f64, amplitude: f64) -> World {
     let mut yard = world(g, 0.0, 0.0);
     yard.bodies.push(post(0.0, 0.0));
     let mut bob = point(1.0, arm * libm::sin(amplitude), -arm * libm::cos(amplitude));
-    (bob.angle, bob.inertia) = (amplitude, inertia);
+    bob.pose.turn_to(amplitude);
+    bob.inertia = Inertia::planar(inertia);
     yard.bodies.push(bob);
     // A point on a massless rod has no angle of its own.
     let (kind, end) = if inertia > 0.0 {
         (JointKind::Hinge { limits: None }, DVec2::new(0.0, arm))
     } else {
-        yard.bodies[1].inertia = 1e-6;
+        yard.bodies[1].inertia = Inertia::planar(1e-6);
         (JointKind::Rod, DVec2::ZERO)
     };
-    yard.joints.push(Joint { kind, bodies: [0, 1], at: [DVec2::ZERO, end], length: None });
+    yard.joints.push(Joint { kind, bodies: [0, 1], frames: JointFrame::planar([DVec2::ZERO, end]), length: None });
     yard
 }
 
 /// The angle of a pendulum from where its bob is.
 fn swing(state: &ironspin_model::BodyState) -> f64 {
-    libm::atan2(state.position.x, -state.position.y)
+    libm::atan2(state.pose.position.x, -state.pose.position.y)
 }
 
 /// Mean period of a pendulum by the gauge.
@@ -510,7 +514,12 @@ fn double(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     let end = point(get("m2"), l1 * sin1 + l2 * sin2, -l1 * cos1 - l2 * cos2);
     yard.bodies.push(moving(end, v1x + l2 * w2 * cos2, v1y + l2 * w2 * sin2));
     for bodies in [[0, 1], [1, 2]] {
-        yard.joints.push(Joint { kind: JointKind::Rod, bodies, at: [DVec2::ZERO; 2], length: None });
+        yard.joints.push(Joint {
+            kind: JointKind::Rod,
+            bodies,
+            frames: JointFrame::planar([DVec2::ZERO; 2]),
+            length: None,
+        });
     }
     let times = list(&input["sample_times"]);
     let ends = lists(&output["end_position"]);
@@ -662,7 +671,7 @@ fn scaled_bounce(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
                 let hit = before.bodies[1].velocity.y < 0.0 && now.bodies[1].velocity.y > 0.0;
                 landings += u32::from(hit);
                 (hit && landings == 3).then(|| {
-                    let (v, gap) = (now.bodies[1].velocity.y, now.bodies[1].position.y - 0.01 * length);
+                    let (v, gap) = (now.bodies[1].velocity.y, now.bodies[1].pose.position.y - 0.01 * length);
                     let fall = g * gravity;
                     now.time - (-v + (v * v + 2.0 * fall * gap).sqrt()) / fall
                 })
@@ -728,7 +737,7 @@ fn scaled_spring(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
             yard.bodies.push(post(0.0, 0.0));
             yard.bodies.push(point(mass, 0.0, -rest * length));
             yard.joints.push(spring([0, 1], rest * length, stiffness, 0.0));
-            let about = Measure::new("y about the middle", move |state, _| state.position.y - middle);
+            let about = Measure::new("y about the middle", move |state, _| state.pose.position.y - middle);
             let details = Details { measure: Some(about), ..Details::default() };
             let run = frames(&yard, "", step * factor, 3.9 * period);
             error(&[measured_with("period.mean", &yard, 1, &[], details, &run)], &[period])
@@ -746,13 +755,13 @@ fn thin_wall(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     let share = get("normal_fraction");
     let (radius, thickness, dt) = (get("radius"), get("wall_thickness"), get("dt"));
     let mut yard = world(0.0, 0.0, 0.0);
-    yard.bodies.push(fixed(Shape::Box(DVec2::new(thickness, 1e4)), get("wall_x") + 0.5 * thickness, 0.0));
+    yard.bodies.push(fixed(PlaneShape::Box(DVec2::new(thickness, 1e4)), get("wall_x") + 0.5 * thickness, 0.0));
     let mut shot = moving(
         ball(radius, 1.0, get("x0"), 0.0),
         get("speed") * share,
         get("speed") * (1.0 - share * share).max(0.0).sqrt(),
     );
-    shot.swept = true;
+    shot.ccd = true;
     yard.bodies.push(shot);
     let until = ((get("wall_x") - get("x0")) / (get("speed") * share) / dt).ceil() * dt + 3.0 * dt;
     let missed = number(&output["overlaps_or_touches"]) == 0.0;

@@ -3,7 +3,7 @@
 use super::Question;
 use super::say::{disc, fixed, flying, with, world};
 use super::talk::{Stop, Talk, wrong};
-use ironspin_model::{FEATURES, Shape, nearest};
+use ironspin_model::{FEATURES, PlaneShape, nearest};
 use serde_json::{Value, json};
 
 /// Asked first, while nothing is built.
@@ -61,7 +61,7 @@ fn hello(talk: &mut Talk) -> Result<(), Stop> {
         }
         Ok(())
     };
-    known(&reported["shapes"], &Shape::WORDS, "shape")?;
+    known(&reported["shapes"], &PlaneShape::WORDS, "shape")?;
     let features: Vec<&str> = FEATURES.iter().copied().chain(["absent"]).collect();
     known(&reported["features"], &features, "feature")?;
     if reported["shapes"].as_array().is_none_or(Vec::is_empty) {

@@ -9,8 +9,8 @@ use super::world::Build;
 use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
 use crate::process_limits::ProcessLimits;
 use ironspin_model::{
-    Action, Conditions, DVec3, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo, RayHit, Scalar,
-    Token, World, nearest,
+    Action, Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo,
+    RayHit, Scalar, Token, World, nearest,
 };
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -233,11 +233,15 @@ impl Remote {
         self.built.as_mut().ok_or(EngineError::NothingBuilt)
     }
 
+    fn spaces(&self) -> Vec<Dimension> {
+        Dimension::listed(self.hello.spaces.iter().copied().map(u64::from))
+    }
+
     /// What a world needs and this engine does not list.
     fn lacking(&self, world: &World) -> Option<String> {
         let hello = &self.hello;
-        if !hello.spaces.is_empty() && !hello.spaces.contains(&world.space) {
-            return Some(format!("worlds of {} dimensions", world.space));
+        if !self.spaces().contains(&world.dimension) {
+            return Some(world.dimension.feature());
         }
         if world.bodies.iter().any(|body| body.absent) && !hello.features.iter().any(|name| name == ABSENT) {
             return Some(ABSENT.to_owned());
@@ -328,6 +332,7 @@ impl Engine for Remote {
             version: self.hello.engine.version.clone(),
             options: options.collect(),
             scalar: self.scalar,
+            spaces: self.spaces(),
             features: self.hello.features.clone(),
         }
     }

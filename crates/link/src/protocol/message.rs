@@ -2,7 +2,7 @@
 
 use super::number::Number;
 use super::world::{flat, is_false, space};
-use ironspin_model::{BodyState, Contact, DVec3, Effect, Frame, SensorEvent, SensorEventKind};
+use ironspin_model::{BodyState, Contact, DVec3, Effect, Frame, Pose, SensorEvent, SensorEventKind, about_z};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -62,11 +62,11 @@ impl ActionRow {
         match effect {
             Effect::Impulse { impulse, point } => (row.impulse, row.point) = (Some(flat(*impulse)), point.map(flat)),
             Effect::Force { force, point } => (row.force, row.point) = (Some(flat(*force)), point.map(flat)),
-            Effect::Torque(torque) => row.torque = Some(Number(*torque)),
+            Effect::Torque(torque) => row.torque = Some(Number(torque.z)),
             Effect::Velocity(velocity) => row.velocity = Some(flat(*velocity)),
-            Effect::Spin(spin) => row.spin = Some(Number(*spin)),
-            Effect::Place { position, angle } => {
-                row.place = Some(PlaceRow { position: flat(*position), angle: Number(*angle) });
+            Effect::Spin(spin) => row.spin = Some(Number(spin.z)),
+            Effect::Place(pose) => {
+                row.place = Some(PlaceRow { position: flat(pose.position), angle: Number(pose.angle) });
             }
             Effect::Remove => row.remove = true,
             Effect::Add => row.add = true,
@@ -88,13 +88,13 @@ impl ActionRow {
         } else if let Some(force) = self.force {
             Effect::Force { force: space(force), point }
         } else if let Some(torque) = self.torque {
-            Effect::Torque(torque.0)
+            Effect::Torque(about_z(torque.0))
         } else if let Some(velocity) = self.velocity {
             Effect::Velocity(space(velocity))
         } else if let Some(spin) = self.spin {
-            Effect::Spin(spin.0)
+            Effect::Spin(about_z(spin.0))
         } else if let Some(place) = &self.place {
-            Effect::Place { position: space(place.position), angle: place.angle.0 }
+            Effect::Place(Pose::planar(space(place.position), place.angle.0))
         } else if let Some(pieces) = &self.split {
             Effect::Split(pieces.clone())
         } else if self.remove {
@@ -177,14 +177,15 @@ impl FrameRow {
             bodies: bodies.collect(),
             contacts: self.contacts.iter().map(|row| contact_of(row)).collect::<Result<_, _>>()?,
             events: self.events.iter().map(event_of).collect::<Result<_, _>>()?,
+            ..Frame::default()
         })
     }
 }
 
 /// A state as six numbers.
 pub(super) fn state_numbers(state: &BodyState) -> [f64; 6] {
-    let (p, v) = (state.position, state.velocity);
-    [p.x, p.y, state.angle, v.x, v.y, state.spin.z]
+    let (p, v) = (state.pose.position, state.velocity);
+    [p.x, p.y, state.pose.angle, v.x, v.y, state.spin.z]
 }
 
 /// A contact as nine numbers.

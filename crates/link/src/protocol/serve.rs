@@ -5,7 +5,7 @@ use super::message::{ActionRow, Advance, EngineRow, FrameRow, Frames, Hello, Hit
 use super::number::Number;
 use super::world::Build;
 use super::{ABSENT, BAD_PARAMETERS, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
-use ironspin_model::{Engine, EngineError, Frame, Rows, SensorEvent, Shape, Token};
+use ironspin_model::{Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, Token};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -190,7 +190,7 @@ impl Server<'_> {
             engine: EngineRow { name: info.name, version: info.version },
             spaces: vec![2],
             scalar: info.scalar.word().to_owned(),
-            shapes: Shape::WORDS.map(str::to_owned).to_vec(),
+            shapes: PlaneShape::WORDS.map(str::to_owned).to_vec(),
             features: info.features.iter().cloned().chain([ABSENT.to_owned()]).collect(),
             options: options.collect(),
         };

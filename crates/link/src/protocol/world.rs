@@ -2,7 +2,8 @@
 
 use super::number::Number;
 use ironspin_model::{
-    Body, BodyKind, Conditions, DVec2, DVec3, Joint, JointKind, Material, PairMaterial, Part, Shape, World,
+    Body, BodyKind, Conditions, DVec2, DVec3, Dimension, Inertia, Joint, JointFrame, JointKind, Material, PairMaterial,
+    Part, PlaneShape, Pose, World, about_z,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -135,7 +136,7 @@ impl Build {
     /// The parameters for a world.
     pub(crate) fn of(world: &World, conditions: &Conditions, options: BTreeMap<String, String>) -> Build {
         Build {
-            space: world.space,
+            space: world.dimension.number(),
             gravity: flat(world.gravity),
             dt: Number(conditions.clock.step(conditions.dt.seconds)),
             seed: conditions.seed,
@@ -145,7 +146,7 @@ impl Build {
             pairs: world.pairs.iter().map(pair_row).collect(),
             bodies: world.bodies.iter().enumerate().map(|(id, body)| body_row(id, body)).collect(),
             joints: world.joints.iter().map(joint_row).collect(),
-            apart: world.apart.clone(),
+            apart: world.excluded_pairs.clone(),
         }
     }
 
@@ -164,10 +165,13 @@ impl Build {
         if let Some(wrong) = ends.flatten().find(|&id| id >= count) {
             return Err(format!("a joint or pair names body {wrong}, and there are {count}"));
         }
+        let dimension = Dimension::of_number(u64::from(self.space))
+            .ok_or_else(|| format!("a world of {} dimensions, where 2 or 3 are expected", self.space))?;
         let dt = ironspin_model::Timestep { text: self.dt.0.to_string(), seconds: self.dt.0 };
         let conditions = Conditions { seed: self.seed, threads: self.threads.max(1), ..Conditions::with_dt(dt) };
+        let bodies: Vec<Body> = self.bodies.into_iter().map(body_of).collect();
         let world = World {
-            space: self.space,
+            dimension,
             gravity: space(self.gravity),
             materials: self
                 .materials
@@ -188,9 +192,9 @@ impl Build {
                     restitution: row.restitution.0,
                 })
                 .collect(),
-            bodies: self.bodies.into_iter().map(body_of).collect(),
-            joints: self.joints.iter().map(joint_of).collect::<Result<_, _>>()?,
-            apart: self.apart,
+            joints: self.joints.iter().map(|row| joint_of(row, &bodies)).collect::<Result<_, _>>()?,
+            bodies,
+            excluded_pairs: self.apart,
             ..World::planar(f64::INFINITY)
         };
         Ok((world, conditions))
@@ -218,19 +222,19 @@ fn body_row(id: usize, body: &Body) -> BodyRow {
             BodyKind::Kinematic => KindWord::Kinematic,
             BodyKind::Dynamic => KindWord::Dynamic,
         },
-        position: flat(body.position),
-        angle: Number(body.angle),
+        position: flat(body.pose.position),
+        angle: Number(body.pose.angle),
         velocity: flat(body.velocity),
-        spin: Number(body.spin),
+        spin: Number(body.spin.z),
         mass: Number(body.mass),
-        inertia: Number(body.inertia),
+        inertia: Number(body.inertia.zz()),
         linear_damping: Number(body.linear_damping),
         angular_damping: Number(body.angular_damping),
         gravity_factor: Number(body.gravity_factor),
         fixed_turn: body.fixed_turn,
-        swept: body.swept,
+        swept: body.ccd,
         layers: body.layers,
-        meets: body.meets,
+        meets: body.collision_mask,
         absent: body.absent,
         parts: body.parts.iter().map(part_row).collect(),
     }
@@ -244,19 +248,18 @@ fn body_of(row: BodyRow) -> Body {
             KindWord::Kinematic => BodyKind::Kinematic,
             KindWord::Dynamic => BodyKind::Dynamic,
         },
-        position: space(row.position),
-        angle: row.angle.0,
+        pose: Pose::planar(space(row.position), row.angle.0),
         velocity: space(row.velocity),
-        spin: row.spin.0,
+        spin: about_z(row.spin.0),
         mass: row.mass.0,
-        inertia: row.inertia.0,
+        inertia: Inertia::planar(row.inertia.0),
         gravity_factor: row.gravity_factor.0,
         linear_damping: row.linear_damping.0,
         angular_damping: row.angular_damping.0,
         fixed_turn: row.fixed_turn,
-        swept: row.swept,
+        ccd: row.swept,
         layers: row.layers,
-        meets: row.meets,
+        collision_mask: row.meets,
         absent: row.absent,
         parts: row.parts.into_iter().map(part_of).collect(),
     }
@@ -265,16 +268,16 @@ fn body_of(row: BodyRow) -> Body {
 fn part_row(part: &Part) -> PartRow {
     let points = |points: &[DVec2]| points.iter().map(|&point| pair(point)).collect();
     PartRow {
-        shape: match &part.shape {
-            Shape::Disc(radius) => ShapeRow::Disc(Number(*radius)),
-            Shape::Box(size) => ShapeRow::Box(pair(*size)),
-            Shape::Polygon(corners) => ShapeRow::Polygon(points(corners)),
-            Shape::Capsule { length, radius } => ShapeRow::Capsule([Number(*length), Number(*radius)]),
-            Shape::Polyline(corners) => ShapeRow::Polyline(points(corners)),
-            Shape::HalfPlane(normal) => ShapeRow::HalfPlane(pair(*normal)),
+        shape: match part.shape.planar() {
+            PlaneShape::Disc(radius) => ShapeRow::Disc(Number(*radius)),
+            PlaneShape::Box(size) => ShapeRow::Box(pair(*size)),
+            PlaneShape::Polygon(corners) => ShapeRow::Polygon(points(corners)),
+            PlaneShape::Capsule { length, radius } => ShapeRow::Capsule([Number(*length), Number(*radius)]),
+            PlaneShape::Polyline(corners) => ShapeRow::Polyline(points(corners)),
+            PlaneShape::HalfPlane(normal) => ShapeRow::HalfPlane(pair(*normal)),
         },
-        position: pair(part.position),
-        angle: Number(part.angle),
+        position: pair(part.pose.xy()),
+        angle: Number(part.pose.angle),
         material: part.material,
         sensor: part.sensor,
     }
@@ -284,15 +287,15 @@ fn part_of(row: PartRow) -> Part {
     let points = |points: Vec<[Number; 2]>| points.into_iter().map(plane).collect();
     Part {
         shape: match row.shape {
-            ShapeRow::Disc(radius) => Shape::Disc(radius.0),
-            ShapeRow::Box(size) => Shape::Box(plane(size)),
-            ShapeRow::Polygon(corners) => Shape::Polygon(points(corners)),
-            ShapeRow::Capsule([length, radius]) => Shape::Capsule { length: length.0, radius: radius.0 },
-            ShapeRow::Polyline(corners) => Shape::Polyline(points(corners)),
-            ShapeRow::HalfPlane(normal) => Shape::HalfPlane(plane(normal)),
-        },
-        position: plane(row.position),
-        angle: row.angle.0,
+            ShapeRow::Disc(radius) => PlaneShape::Disc(radius.0),
+            ShapeRow::Box(size) => PlaneShape::Box(plane(size)),
+            ShapeRow::Polygon(corners) => PlaneShape::Polygon(points(corners)),
+            ShapeRow::Capsule([length, radius]) => PlaneShape::Capsule { length: length.0, radius: radius.0 },
+            ShapeRow::Polyline(corners) => PlaneShape::Polyline(points(corners)),
+            ShapeRow::HalfPlane(normal) => PlaneShape::HalfPlane(plane(normal)),
+        }
+        .into(),
+        pose: Pose::flat(plane(row.position), row.angle.0),
         material: row.material,
         sensor: row.sensor,
     }
@@ -302,7 +305,7 @@ fn joint_row(joint: &Joint) -> JointRow {
     let mut row = JointRow {
         kind: joint.kind.feature().trim_start_matches("joint.").to_owned(),
         bodies: joint.bodies,
-        at: joint.at.map(pair),
+        at: joint.frames.map(|frame| flat(frame.anchor)),
         length: joint.length.map(Number),
         stiffness: None,
         damping: None,
@@ -315,22 +318,25 @@ fn joint_row(joint: &Joint) -> JointRow {
             (row.stiffness, row.damping) = (Some(Number(stiffness)), Some(Number(damping)));
         }
         JointKind::Hinge { limits } => row.limits = limited(limits),
-        JointKind::Slider { axis, limits } => (row.axis, row.limits) = (Some(pair(axis)), limited(limits)),
+        JointKind::Slider { limits } => {
+            (row.axis, row.limits) = (Some(flat(joint.frames[0].axis)), limited(limits));
+        }
         JointKind::Rod | JointKind::Rope | JointKind::Weld => {}
     }
     row
 }
 
-fn joint_of(row: &JointRow) -> Result<Joint, String> {
+fn joint_of(row: &JointRow, bodies: &[Body]) -> Result<Joint, String> {
     let limits = row.limits.map(|limits| limits.map(|limit| limit.0));
+    let mut axis = DVec3::Z;
     let kind = match row.kind.as_str() {
         "rod" => JointKind::Rod,
         "rope" => JointKind::Rope,
         "weld" => JointKind::Weld,
         "hinge" => JointKind::Hinge { limits },
         "slider" => {
-            let axis = row.axis.ok_or("a slider without an axis")?;
-            JointKind::Slider { axis: plane(axis), limits }
+            axis = space(row.axis.ok_or("a slider without an axis")?);
+            JointKind::Slider { limits }
         }
         "spring" => JointKind::Spring {
             stiffness: row.stiffness.ok_or("a spring without a stiffness")?.0,
@@ -338,5 +344,7 @@ fn joint_of(row: &JointRow) -> Result<Joint, String> {
         },
         other => return Err(format!("a joint of an unknown kind `{other}`")),
     };
-    Ok(Joint { kind, bodies: row.bodies, at: row.at.map(plane), length: row.length.map(|length| length.0) })
+    // The ids were looked at before.
+    let frames = JointFrame::pair(row.at.map(space), axis, row.bodies.map(|id| bodies[id].pose.rotation));
+    Ok(Joint { kind, bodies: row.bodies, frames, length: row.length.map(|length| length.0) })
 }

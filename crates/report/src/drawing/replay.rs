@@ -3,7 +3,7 @@
 use super::short;
 use crate::picture::Scenery;
 use ironspin_lab::{Recording, Replay};
-use ironspin_model::{Body, BodyKind, DVec2, Part, Shape, World};
+use ironspin_model::{Body, BodyKind, DVec2, Part, PlaneShape, World};
 use serde::{Deserialize, Serialize};
 
 /// A place that is none.
@@ -207,26 +207,26 @@ fn drawn_body(body: &Body, far: f64) -> DrawnBody {
 }
 
 fn drawn_shape(part: &Part, far: f64) -> DrawnShape {
-    let turn = DVec2::from_angle(part.angle);
+    let turn = DVec2::from_angle(part.pose.angle);
     let at = |p: DVec2| {
-        let p = part.position + turn.rotate(p);
+        let p = part.pose.xy() + turn.rotate(p);
         [short(p.x), short(p.y)]
     };
-    match &part.shape {
-        Shape::Disc(radius) => DrawnShape::Disc([part.position.x, part.position.y, *radius].map(short)),
-        Shape::Box(size) => {
+    match part.shape.planar() {
+        PlaneShape::Disc(radius) => DrawnShape::Disc([part.pose.xy().x, part.pose.xy().y, *radius].map(short)),
+        PlaneShape::Box(size) => {
             let half = 0.5 * *size;
             let corners = [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)];
             DrawnShape::Polygon(corners.iter().map(|&(x, y)| at(half * DVec2::new(x, y))).collect())
         }
-        Shape::Polygon(corners) => DrawnShape::Polygon(corners.iter().map(|&corner| at(corner)).collect()),
-        Shape::Polyline(points) => DrawnShape::Line(points.iter().map(|&point| at(point)).collect()),
-        Shape::Capsule { length, radius } => {
+        PlaneShape::Polygon(corners) => DrawnShape::Polygon(corners.iter().map(|&corner| at(corner)).collect()),
+        PlaneShape::Polyline(points) => DrawnShape::Line(points.iter().map(|&point| at(point)).collect()),
+        PlaneShape::Capsule { length, radius } => {
             let half = DVec2::new(0.5 * length, 0.0);
             let ([a, b], [c, d]) = (at(-half), at(half));
             DrawnShape::Capsule([a, b, c, d, short(*radius)])
         }
-        Shape::HalfPlane(normal) => {
+        PlaneShape::HalfPlane(normal) => {
             let (along, deep) = (normal.perp() * far, -*normal * far);
             DrawnShape::Polygon([along, -along, deep - along, deep + along].iter().map(|&p| at(p)).collect())
         }

@@ -2,7 +2,7 @@
 
 use super::letters::columns;
 use crate::look::SERIES;
-use ironspin_model::{Body, BodyKind, DVec2, Part, Shape, World};
+use ironspin_model::{Body, BodyKind, DVec2, Part, PlaneShape, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
 
 const INK: (u8, u8, u8) = (0x22, 0x26, 0x2a);
@@ -77,7 +77,7 @@ impl Raster {
             } else {
                 0.85
             };
-            if !matches!(part.shape, Shape::Polyline(_)) {
+            if !matches!(part.shape.planar(), PlaneShape::Polyline(_)) {
                 self.pixels.fill_path(&path, &paint(colour, opacity), FillRule::Winding, Transform::identity(), None);
             }
             let dash = if part.sensor { StrokeDash::new(vec![4.0, 3.0], 0.0) } else { None };
@@ -88,8 +88,8 @@ impl Raster {
 
     fn outline(&self, part: &Part, at: DVec2, angle: f64, far: f64, still: bool) -> Option<Path> {
         let turn = DVec2::new(libm::cos(angle), libm::sin(angle));
-        let own = DVec2::new(libm::cos(part.angle), libm::sin(part.angle));
-        let spot = |p: DVec2| self.place(at + turn.rotate(part.position + own.rotate(p)));
+        let own = DVec2::new(libm::cos(part.pose.angle), libm::sin(part.pose.angle));
+        let spot = |p: DVec2| self.place(at + turn.rotate(part.pose.xy() + own.rotate(p)));
         let mut path = PathBuilder::new();
         let mut polygon = |points: &[DVec2], close: bool| {
             for (number, &point) in points.iter().enumerate() {
@@ -104,8 +104,8 @@ impl Raster {
                 path.close();
             }
         };
-        match &part.shape {
-            Shape::Disc(radius) => {
+        match part.shape.planar() {
+            PlaneShape::Disc(radius) => {
                 // A disc too small to see is drawn as a dot.
                 let (centre, radius) = (spot(DVec2::ZERO), (radius * self.scale).max(1.5));
                 path.push_circle(centre.x as f32, centre.y as f32, radius as f32);
@@ -115,14 +115,14 @@ impl Raster {
                     path.line_to(rim.x as f32, rim.y as f32);
                 }
             }
-            Shape::Box(size) => {
+            PlaneShape::Box(size) => {
                 let half = 0.5 * *size;
                 let corners = [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)];
                 polygon(&corners.map(|(x, y)| half * DVec2::new(x, y)), true);
             }
-            Shape::Polygon(corners) => polygon(corners, true),
-            Shape::Polyline(points) => polygon(points, false),
-            Shape::Capsule { length, radius } => {
+            PlaneShape::Polygon(corners) => polygon(corners, true),
+            PlaneShape::Polyline(points) => polygon(points, false),
+            PlaneShape::Capsule { length, radius } => {
                 let cap = |k: i32| {
                     let angle = std::f64::consts::PI * (f64::from(k % 12) / 11.0 - 0.5 + f64::from(k / 12));
                     let end = DVec2::new(if k < 12 { 0.5 } else { -0.5 } * length, 0.0);
@@ -130,7 +130,7 @@ impl Raster {
                 };
                 polygon(&(0..24).map(cap).collect::<Vec<_>>(), true);
             }
-            Shape::HalfPlane(normal) => {
+            PlaneShape::HalfPlane(normal) => {
                 let (along, deep) = (normal.perp() * far, -*normal * far);
                 polygon(&[along, -along, deep - along, deep + along], true);
             }

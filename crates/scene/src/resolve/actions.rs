@@ -5,7 +5,7 @@ use crate::diagnostic::Diagnostic;
 use crate::file::{ActionTable, Placed, SceneFile};
 use crate::rules::{Probe, Question, Trigger};
 use crate::state::STATE_NAMES;
-use ironspin_model::{Action, Body, BodyKind, Effect, FEATURES, World};
+use ironspin_model::{Action, Body, BodyKind, Effect, FEATURES, Pose, World, about_z};
 
 /// What the actions of a scene come to.
 #[derive(Default)]
@@ -156,8 +156,8 @@ impl Resolver {
         for body in self.selected(on, bodies, &self.names)? {
             let built = &bodies[body];
             let mut names = self.names.clone();
-            let (p, v) = (built.position, built.velocity);
-            let values = [p.x, p.y, built.angle, v.x, v.y, v.length(), built.spin, 0.0];
+            let (p, v) = (built.pose.position, built.velocity);
+            let values = [p.x, p.y, built.pose.angle, v.x, v.y, v.length(), built.spin.z, 0.0];
             for (name, value) in STATE_NAMES.iter().zip(values) {
                 if self.names.has(name) && self.evaluator.has_used(name) {
                     return Err(at(Diagnostic::nowhere(format!(
@@ -197,12 +197,12 @@ impl Resolver {
         let mut names = self.names.clone();
         for (name, value) in [
             ("mass", body.mass),
-            ("x", body.position.x),
-            ("y", body.position.y),
-            ("angle", body.angle),
+            ("x", body.pose.position.x),
+            ("y", body.pose.position.y),
+            ("angle", body.pose.angle),
             ("vx", body.velocity.x),
             ("vy", body.velocity.y),
-            ("spin", body.spin),
+            ("spin", body.spin.z),
         ] {
             if !names.has(name) {
                 names = names.with(name, value);
@@ -221,17 +221,17 @@ impl Resolver {
             effects.push(Effect::Force { force: self.spanned_pair(force, names)?, point });
         }
         if let Some(torque) = &table.torque {
-            effects.push(Effect::Torque(self.evaluator.value(torque, names)?));
+            effects.push(Effect::Torque(about_z(self.evaluator.value(torque, names)?)));
         }
         if let Some(velocity) = &table.velocity {
             effects.push(Effect::Velocity(self.spanned_pair(velocity, names)?));
         }
         if let Some(spin) = &table.spin {
-            effects.push(Effect::Spin(self.evaluator.value(spin, names)?));
+            effects.push(Effect::Spin(about_z(self.evaluator.value(spin, names)?)));
         }
         if let Some(place) = &table.place {
-            let angle = self.optional(place.angle.as_ref(), body.angle, names)?;
-            effects.push(Effect::Place { position: self.spanned_pair(&place.at, names)?, angle });
+            let angle = self.optional(place.angle.as_ref(), body.pose.angle, names)?;
+            effects.push(Effect::Place(Pose::planar(self.spanned_pair(&place.at, names)?, angle)));
         }
         if table.remove {
             effects.push(Effect::Remove);
@@ -290,8 +290,8 @@ impl Resolver {
             }
         };
         uses("sensor", world.bodies.iter().any(|body| body.parts.iter().any(|part| part.sensor)));
-        let filtered = |body: &Body| body.layers != 1 || body.meets != u32::MAX;
-        uses("filter", !world.apart.is_empty() || world.bodies.iter().any(filtered));
+        let filtered = |body: &Body| body.layers != 1 || body.collision_mask != u32::MAX;
+        uses("filter", !world.excluded_pairs.is_empty() || world.bodies.iter().any(filtered));
         uses("kinematic", world.bodies.iter().any(|body| body.kind == BodyKind::Kinematic));
         uses("body_gravity", world.bodies.iter().any(|body| body.gravity_factor != 1.0));
         uses("ray", probes.iter().any(|probe| matches!(probe.question, Question::Ray { .. })));

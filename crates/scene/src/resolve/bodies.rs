@@ -8,7 +8,7 @@ use crate::file::{BodyTable, KindWord, Ordered, Placed};
 use crate::names::Names;
 use crate::number::Number;
 use crate::select::split;
-use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Material};
+use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Material, Pose, about_z};
 use std::ops::Range;
 
 /// Most layers a scene may have: the bits of a mask.
@@ -137,7 +137,7 @@ impl Resolver {
         let reach = self
             .parts(table, materials, &inside)?
             .iter()
-            .map(|p| p.position.length() + p.shape.reach())
+            .map(|p| p.pose.xy().length() + p.shape.reach())
             .fold(0.0, f64::max);
         for placing in self.placings(place, at, reach, stream, &inside)? {
             let mut full_name = name.clone();
@@ -207,29 +207,31 @@ impl Resolver {
                 KindWord::Kinematic => BodyKind::Kinematic,
                 KindWord::Dynamic => BodyKind::Dynamic,
             },
-            position: self.spanned_pair(at, names)? + placing.offset.extend(0.0),
-            angle: optional(&table.angle, 0.0)? + placing.turn,
+            pose: Pose::planar(
+                self.spanned_pair(at, names)? + placing.offset.extend(0.0),
+                optional(&table.angle, 0.0)? + placing.turn,
+            ),
             velocity: self.optional_pair(table.velocity.as_ref(), names)?,
-            spin: optional(&table.spin, 0.0)?,
+            spin: about_z(optional(&table.spin, 0.0)?),
             gravity_factor: optional(&table.gravity_factor, 1.0)?,
             linear_damping: damping(&table.damping, "a damping")?,
             angular_damping: damping(&table.turn_damping, "a damping")?,
             fixed_turn: table.fixed_turn.unwrap_or(false),
-            swept: table.swept.unwrap_or(false),
+            ccd: table.swept.unwrap_or(false),
             absent: table.absent.unwrap_or(false),
             layers: table.layers.as_ref().map_or(Ok(1), |layers| self.mask(layers))?,
-            meets: table.meets.as_ref().map_or(Ok(u32::MAX), |layers| self.mask(layers))?,
+            collision_mask: table.meets.as_ref().map_or(Ok(u32::MAX), |layers| self.mask(layers))?,
             parts: self.parts(table, materials, names)?,
             ..Body::plain(name)
         };
-        if body.position.abs().max_element() > SANE_LIMIT {
+        if body.pose.position.abs().max_element() > SANE_LIMIT {
             return Err(
                 Diagnostic::at(at.span(), format!("a body cannot start beyond {SANE_LIMIT:e} m")).label("too far out")
             );
         }
         if body.kind == BodyKind::Dynamic {
             self.give_mass(&mut body, table, materials, names)?;
-        } else if body.kind == BodyKind::Static && (body.velocity != DVec3::ZERO || body.spin != 0.0) {
+        } else if body.kind == BodyKind::Static && (body.velocity != DVec3::ZERO || body.spin != about_z(0.0)) {
             let span = table.velocity.as_ref().map_or(at.span(), Placed::span);
             return Err(Diagnostic::at(span, "a static body cannot have a velocity")
                 .help("leave it out, or make the body dynamic or kinematic"));

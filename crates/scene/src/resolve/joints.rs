@@ -4,7 +4,7 @@ use super::Resolver;
 use crate::diagnostic::Diagnostic;
 use crate::file::{ApartTable, JointTable, JointWord, Placed};
 use crate::names::Names;
-use ironspin_model::{Body, DVec2, Joint, JointKind};
+use ironspin_model::{Body, DVec2, DVec3, Joint, JointFrame, JointKind};
 use std::ops::Range;
 
 /// Most pairs of bodies that a scene may keep apart.
@@ -15,7 +15,7 @@ type KeyOfKinds = (&'static str, Option<Range<usize>>, &'static [JointWord]);
 
 /// From the world's axes to those of a body as built.
 fn into_frame(v: DVec2, body: &Body) -> DVec2 {
-    let (sin, cos) = (libm::sin(body.angle), libm::cos(body.angle));
+    let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
     DVec2::new(cos * v.x + sin * v.y, -sin * v.x + cos * v.y)
 }
 
@@ -45,7 +45,7 @@ impl Resolver {
             }
             (Some(point), None) => {
                 let point = self.spanned_pair(point, names)?.truncate();
-                ids.map(|id| into_frame(point - bodies[id].position.truncate(), &bodies[id]))
+                ids.map(|id| into_frame(point - bodies[id].pose.position.truncate(), &bodies[id]))
             }
             (None, Some([first, second])) => {
                 [self.spanned_pair(first, names)?.truncate(), self.spanned_pair(second, names)?.truncate()]
@@ -66,6 +66,7 @@ impl Resolver {
                 Some([low_value, high_value])
             }
         };
+        let mut axis = DVec2::ZERO;
         let kind = match word {
             JointWord::Rod => JointKind::Rod,
             JointWord::Rope => JointKind::Rope,
@@ -78,7 +79,7 @@ impl Resolver {
             }
             JointWord::Hinge => JointKind::Hinge { limits },
             JointWord::Slider => {
-                let axis = match (&table.axis, &table.own_axis) {
+                axis = match (&table.axis, &table.own_axis) {
                     (Some(axis), None) => into_frame(self.direction(axis, names)?, &bodies[ids[0]]),
                     (None, Some(axis)) => self.direction(axis, names)?,
                     (None, None) => return Err(missing(&table.kind, "axis", "a slider")),
@@ -88,11 +89,14 @@ impl Resolver {
                         );
                     }
                 };
-                JointKind::Slider { axis, limits }
+                JointKind::Slider { limits }
             }
             JointWord::Weld => JointKind::Weld,
         };
-        Ok(Joint { kind, bodies: ids, at, length })
+        let axis = if axis == DVec2::ZERO { DVec3::Z } else { axis.extend(0.0) };
+        let rotations = [ids[0], ids[1]].map(|id| bodies[id].pose.rotation);
+        let frames = JointFrame::pair(at.map(|anchor| anchor.extend(0.0)), axis, rotations);
+        Ok(Joint { kind, bodies: ids, frames, length })
     }
 
     /// A unit vector; what is one already keeps its bits.

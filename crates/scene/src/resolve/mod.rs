@@ -125,7 +125,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         pairs,
         bodies: built.bodies,
         joints,
-        apart,
+        excluded_pairs: apart,
         actions: script.effects,
         ..World::planar(duration)
     };

@@ -4,7 +4,7 @@ use super::Resolver;
 use crate::diagnostic::Diagnostic;
 use crate::file::{MotionTable, Placed};
 use crate::names::Names;
-use ironspin_model::{Action, Body, DVec2, Effect};
+use ironspin_model::{Action, Body, DVec2, Effect, about_z};
 use std::f64::consts::TAU;
 
 /// Offset and angle from where the body was built, at a time.
@@ -20,11 +20,11 @@ impl Resolver {
         names: &Names,
         effects: &mut Vec<Action>,
     ) -> Result<(), Diagnostic> {
-        if body.velocity != ironspin_model::DVec3::ZERO || body.spin != 0.0 {
+        if body.velocity != ironspin_model::DVec3::ZERO || body.spin != about_z(0.0) {
             return Err(Diagnostic::at(motion.span(), "a body has either a `motion` or a `velocity` and `spin`")
                 .label("has both"));
         }
-        let path = self.path(motion, body.position.truncate(), names)?;
+        let path = self.path(motion, body.pose.position.truncate(), names)?;
         let steps = (self.duration / self.dt).ceil();
         if !(steps < super::EFFECT_LIMIT as f64) {
             return Err(self
@@ -38,12 +38,12 @@ impl Resolver {
             let ((p, a), (q, b)) = (path(from), path(to));
             let now = ((q - p) / self.dt, (b - a) / self.dt);
             if step == 0 {
-                (body.velocity, body.spin) = (now.0.extend(0.0), now.1);
+                (body.velocity, body.spin) = (now.0.extend(0.0), about_z(now.1));
             } else if last.is_some_and(|(velocity, _)| velocity != now.0) {
                 effects.push(Action { at_time: from, body: id, effect: Effect::Velocity(now.0.extend(0.0)) });
             }
             if step > 0 && last.is_some_and(|(_, spin)| spin != now.1) {
-                effects.push(Action { at_time: from, body: id, effect: Effect::Spin(now.1) });
+                effects.push(Action { at_time: from, body: id, effect: Effect::Spin(about_z(now.1)) });
             }
             last = Some(now);
             self.check_effect_count(effects.len())?;

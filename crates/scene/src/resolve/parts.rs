@@ -5,7 +5,7 @@ use crate::diagnostic::Diagnostic;
 use crate::file::{BodyTable, PartTable, Placed, ShapeTable};
 use crate::names::Names;
 use crate::number::Number;
-use ironspin_model::{Body, DVec2, Material, Part, Shape, body_mass};
+use ironspin_model::{Body, DVec2, Inertia, Material, Part, PlaneShape, Pose, body_mass};
 use std::ops::Range;
 
 /// Largest coordinate, size or mass that is taken for meant; beyond it squares and products lose their digits.
@@ -57,9 +57,11 @@ impl Resolver {
         let material =
             self.material_of(part.material.as_ref().or(table.material.as_ref()), &part.shape.span(), materials)?;
         Ok(Part {
-            shape: self.shape(part.shape.get_ref(), part.shape.span(), names)?,
-            position: self.optional_pair(part.at.as_ref(), names)?.truncate(),
-            angle: self.optional(part.angle.as_ref(), 0.0, names)?,
+            shape: self.shape(part.shape.get_ref(), part.shape.span(), names)?.into(),
+            pose: Pose::planar(
+                self.optional_pair(part.at.as_ref(), names)?,
+                self.optional(part.angle.as_ref(), 0.0, names)?,
+            ),
             material,
             sensor: part.sensor || all_sensors,
         })
@@ -91,7 +93,8 @@ impl Resolver {
         let place = table.shape.as_ref().map_or_else(|| table.name.as_ref().map_or(0..0, Placed::span), Placed::span);
         let only_static = body.parts.iter().find(|part| part.shape.static_only() && !part.sensor);
         if let Some(part) = only_static {
-            let what = if matches!(part.shape, Shape::HalfPlane(_)) { "a half-plane" } else { "a polyline" };
+            let what =
+                if matches!(part.shape.planar(), PlaneShape::HalfPlane(_)) { "a half-plane" } else { "a polyline" };
             return Err(Diagnostic::at(place, format!("{what} has no finite mass"))
                 .label("only static")
                 .help("add kind = \"static\""));
@@ -99,7 +102,7 @@ impl Resolver {
         let natural = body_mass(&body.parts, |part| materials[part.material].density);
         let mass = table.mass.as_ref().map(|mass| self.positive(mass, "a mass", names)).transpose()?;
         let inertia = table.inertia.as_ref().map(|i| self.positive(i, "an inertia", names)).transpose()?;
-        (body.mass, body.inertia) = match (natural, mass, inertia) {
+        let (mass, moment) = match (natural, mass, inertia) {
             (_, Some(mass), Some(inertia)) => (mass, inertia),
             // A given mass is spread over the shape as the density would have been.
             (Some(natural), mass, inertia) => {
@@ -112,7 +115,8 @@ impl Resolver {
                     .help("give it `mass` and `inertia`, or make it static or kinematic"));
             }
         };
-        if !(body.mass.is_normal() && body.inertia.is_normal() && body.mass < SANE_LIMIT) {
+        (body.mass, body.inertia) = (mass, Inertia::planar(moment));
+        if !(mass.is_normal() && moment.is_normal() && body.mass < SANE_LIMIT) {
             return Err(Diagnostic::at(
                 place,
                 format!("body `{}` gets a mass of {} kg, which cannot be computed with", body.name, body.mass),
@@ -121,18 +125,18 @@ impl Resolver {
         let centre = natural.map_or(DVec2::ZERO, |natural| natural.centre);
         if centre != DVec2::ZERO && table.about_centre != Some(true) {
             for part in &mut body.parts {
-                part.position -= centre;
+                part.pose.position -= centre.extend(0.0);
             }
-            let (sin, cos) = (libm::sin(body.angle), libm::cos(body.angle));
-            body.position.x += cos * centre.x - sin * centre.y;
-            body.position.y += sin * centre.x + cos * centre.y;
+            let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
+            body.pose.position.x += cos * centre.x - sin * centre.y;
+            body.pose.position.y += sin * centre.x + cos * centre.y;
         }
         Ok(())
     }
 
-    fn shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<Shape, Diagnostic> {
+    fn shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<PlaneShape, Diagnostic> {
         match table {
-            ShapeTable::Disc(radius) => Ok(Shape::Disc(self.size(radius, "a radius", names)?)),
+            ShapeTable::Disc(radius) => Ok(PlaneShape::Disc(self.size(radius, "a radius", names)?)),
             ShapeTable::Box(sizes) => {
                 let [width, height] = sizes.as_slice() else {
                     return Err(Diagnostic::at(
@@ -141,7 +145,10 @@ impl Resolver {
                     )
                     .label("expected [width, height]"));
                 };
-                Ok(Shape::Box(DVec2::new(self.size(width, "a width", names)?, self.size(height, "a height", names)?)))
+                Ok(PlaneShape::Box(DVec2::new(
+                    self.size(width, "a width", names)?,
+                    self.size(height, "a height", names)?,
+                )))
             }
             ShapeTable::Capsule(sizes) => {
                 let [length, radius] = sizes.as_slice() else {
@@ -151,7 +158,7 @@ impl Resolver {
                     )
                     .label("expected [length, radius]"));
                 };
-                Ok(Shape::Capsule {
+                Ok(PlaneShape::Capsule {
                     length: self.size(length, "a length", names)?,
                     radius: self.size(radius, "a radius", names)?,
                 })
@@ -159,7 +166,7 @@ impl Resolver {
             ShapeTable::Polygon(corners) => {
                 let corners = self.points(corners, &span, CORNER_LIMIT, "a polygon", "corners", names)?;
                 check_polygon(&corners, span)?;
-                Ok(Shape::Polygon(corners))
+                Ok(PlaneShape::Polygon(corners))
             }
             ShapeTable::Polyline(points) => {
                 let points = self.points(points, &span, POINT_LIMIT, "a polyline", "points", names)?;
@@ -170,7 +177,7 @@ impl Resolver {
                     return Err(Diagnostic::at(span, format!("points {k} and {} of the polyline are the same", k + 1))
                         .label("doubled point"));
                 }
-                Ok(Shape::Polyline(points))
+                Ok(PlaneShape::Polyline(points))
             }
             ShapeTable::HalfPlane(normal) => {
                 let normal = self.pair(normal, span.clone(), names)?.truncate();
@@ -181,7 +188,7 @@ impl Resolver {
                     );
                 }
                 // What is a unit vector already keeps its bits.
-                Ok(Shape::HalfPlane(if (length - 1.0).abs() < 1e-15 { normal } else { normal / length }))
+                Ok(PlaneShape::HalfPlane(if (length - 1.0).abs() < 1e-15 { normal } else { normal / length }))
             }
         }
     }

@@ -1,7 +1,7 @@
 //! What each piece of the language builds.
 
 use crate::{setup_of, setup_text};
-use ironspin_model::{Body, BodyKind, DVec2, DVec3, Effect, JointKind, Shape};
+use ironspin_model::{Body, BodyKind, DVec2, DVec3, Effect, JointKind, PlaneShape};
 use ironspin_scene::{Question, Setup};
 use std::f64::consts::{FRAC_PI_2, TAU};
 
@@ -10,7 +10,7 @@ fn body<'a>(setup: &'a Setup, name: &str) -> &'a Body {
 }
 
 fn places(setup: &Setup) -> Vec<(String, DVec2)> {
-    setup.world.bodies.iter().map(|body| (body.name.clone(), body.position.truncate())).collect()
+    setup.world.bodies.iter().map(|body| (body.name.clone(), body.pose.position.truncate())).collect()
 }
 
 /// A body of discs in a pattern.
@@ -35,9 +35,11 @@ fn patterns_place_and_name_their_bodies() {
     assert_eq!(line.iter().map(|(_, p)| p.x).collect::<Vec<_>>(), [1.0, 3.0, 5.0]);
     let ring = pattern("ring = { count = 4, radius = 2, facing = true }");
     let top = body(&ring, "b[1]");
-    assert!((top.position - DVec3::new(1.0, 4.0, 0.0)).length() < 1e-15 && (top.angle - FRAC_PI_2).abs() < 1e-15);
+    assert!(
+        (top.pose.position - DVec3::new(1.0, 4.0, 0.0)).length() < 1e-15 && (top.pose.angle - FRAC_PI_2).abs() < 1e-15
+    );
     let slope = pattern("slope = { count = 2, angle = \"90 deg\", pitch = 3 }");
-    assert!((body(&slope, "b[1]").position - DVec3::new(1.0, 5.0, 0.0)).length() < 1e-15);
+    assert!((body(&slope, "b[1]").pose.position - DVec3::new(1.0, 5.0, 0.0)).length() < 1e-15);
 }
 
 #[test]
@@ -66,10 +68,10 @@ fn a_compound_stands_about_its_centre_of_mass() {
          { shape = { box = [1, 1] } }, { shape = { box = [1, 1] }, at = [2, 0] }, { shape = { disc = 1 }, at = [9, 9], sensor = true }]\n",
     );
     let body = body(&setup, "l");
-    assert_eq!((body.mass, body.inertia), (16.0, 2.0 * (8.0 / 6.0 + 8.0)));
+    assert_eq!((body.mass, body.inertia.zz()), (16.0, 2.0 * (8.0 / 6.0 + 8.0)));
     // The centre lies 1 m along the body's x axis, which points up.
-    assert!((body.position - DVec3::new(1.0, 1.0, 0.0)).length() < 1e-15);
-    assert_eq!((body.parts[0].position, body.parts[1].position), (DVec2::NEG_X, DVec2::X));
+    assert!((body.pose.position - DVec3::new(1.0, 1.0, 0.0)).length() < 1e-15);
+    assert_eq!((body.parts[0].pose.xy(), body.parts[1].pose.xy()), (DVec2::NEG_X, DVec2::X));
     assert!(body.parts[2].sensor);
 }
 
@@ -79,7 +81,7 @@ fn a_triangle_alone_stands_about_its_centroid() {
         "[[body]]\nname = \"t\"\nshape = { polygon = [[0, 0], [3, 0], [0, 3]] }\nat = [5, 5]\nmaterial = \"iron\"\n",
     );
     let body = body(&setup, "t");
-    assert_eq!((body.position, body.parts[0].position), (DVec3::new(6.0, 6.0, 0.0), DVec2::NEG_ONE));
+    assert_eq!((body.pose.position, body.parts[0].pose.xy()), (DVec3::new(6.0, 6.0, 0.0), DVec2::NEG_ONE));
 }
 
 #[test]
@@ -89,8 +91,8 @@ fn templates_give_what_a_body_leaves_out() {
          [[body]]\nname = \"a\"\ntemplate = \"ball\"\nat = [0, 0]\n[[body]]\nname = \"b\"\ntemplate = \"ball\"\nat = [2, 0]\nspin = 4\nswept = false\n",
     );
     let (a, b) = (body(&setup, "a"), body(&setup, "b"));
-    assert_eq!((a.spin, a.swept, &a.parts), (3.0, true, &b.parts));
-    assert_eq!((b.spin, b.swept), (4.0, false));
+    assert_eq!((a.spin.z, a.ccd, &a.parts), (3.0, true, &b.parts));
+    assert_eq!((b.spin.z, b.ccd), (4.0, false));
 }
 
 #[test]
@@ -106,9 +108,9 @@ fn layers_become_masks() {
     ]
     .concat();
     let setup = setup_of(&text);
-    let masks: Vec<(u32, u32)> = setup.world.bodies.iter().map(|body| (body.layers, body.meets)).collect();
+    let masks: Vec<(u32, u32)> = setup.world.bodies.iter().map(|body| (body.layers, body.collision_mask)).collect();
     assert_eq!(masks, [(2, u32::MAX), (5, 2), (1, u32::MAX)]);
-    assert_eq!(setup.world.apart, [[0, 2], [1, 2]]);
+    assert_eq!(setup.world.excluded_pairs, [[0, 2], [1, 2]]);
     assert_eq!(setup.features, ["filter"]);
 }
 
@@ -134,7 +136,7 @@ fn motions_bring_a_body_to_the_right_place_after_every_step() {
         ));
         let body = &setup.world.bodies[0];
         assert_eq!(body.kind, BodyKind::Kinematic);
-        let (mut at, mut velocity) = (body.position.truncate(), body.velocity.truncate());
+        let (mut at, mut velocity) = (body.pose.position.truncate(), body.velocity.truncate());
         for step in 0..32_u32 {
             let time = f64::from(step) * dt;
             for action in setup.world.actions.iter().filter(|action| action.at_time == time) {
@@ -161,11 +163,11 @@ fn joints_hold_points_of_the_world_in_the_frames_of_their_bodies() {
     ));
     let [hinge, slider, spring] = setup.world.joints.as_slice() else { panic!("three joints") };
     // The first body is turned to the left: the world's x is its -y.
-    assert!(hinge.at[0].distance(DVec2::NEG_Y) < 1e-15 && hinge.at[1] == DVec2::NEG_X);
+    assert!(hinge.frames[0].anchor.distance(DVec3::NEG_Y) < 1e-15 && hinge.frames[1].anchor == DVec3::NEG_X);
     assert_eq!(hinge.kind, JointKind::Hinge { limits: Some([-1.0, 1.0]) });
-    let JointKind::Slider { axis, limits: None } = slider.kind else { panic!("{slider:?}") };
-    assert!(axis.distance(DVec2::NEG_Y) < 1e-15);
-    assert_eq!((spring.length, spring.at[0]), (Some(1.5), DVec2::new(0.1, 0.0)));
+    let JointKind::Slider { limits: None } = slider.kind else { panic!("{slider:?}") };
+    assert!(slider.frames[0].axis.distance(DVec3::NEG_Y) < 1e-15);
+    assert_eq!((spring.length, spring.frames[0].anchor), (Some(1.5), DVec3::new(0.1, 0.0, 0.0)));
     assert_eq!(setup.features, ["joint.hinge", "joint.slider", "joint.spring"]);
 }
 
@@ -240,5 +242,5 @@ fn only_if_leaves_bodies_out() {
     );
     let names: Vec<&str> = setup.world.bodies.iter().map(|body| body.name.as_str()).collect();
     assert_eq!(names, ["b[0]", "b[2]", "b[4]"]);
-    assert!(matches!(setup.world.bodies[0].parts[0].shape, Shape::Disc(_)));
+    assert!(matches!(setup.world.bodies[0].parts[0].shape.planar(), PlaneShape::Disc(_)));
 }

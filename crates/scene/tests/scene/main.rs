@@ -6,7 +6,7 @@ mod schema;
 mod uses;
 mod warnings;
 
-use ironspin_model::{BodyKind, Bound, DVec2, DVec3, Effect, Shape};
+use ironspin_model::{BodyKind, Bound, DVec2, DVec3, Effect, PlaneShape};
 use ironspin_scene::{Scene, SceneError, Settings, Setup, bundled};
 use proptest::prelude::*;
 
@@ -80,21 +80,21 @@ fn loops_nest_and_name_their_bodies() {
     assert_eq!(names[..4], ["quay", "wall[0][0]", "wall[1][0]", "wall[1][1]"]);
     assert_eq!(names.len(), 1 + (1 + 2 + 3 + 4) + 2);
     let brick = &setup.world.bodies[3];
-    assert_eq!(brick.position, DVec3::new(1.0, 1.5, 0.0));
-    assert_eq!(brick.parts[0].shape, Shape::Box(DVec2::new(0.5, 1.0)));
-    assert!((brick.angle - std::f64::consts::FRAC_PI_2).abs() < 1e-15);
-    assert_eq!((brick.mass, brick.inertia), (4.0, 4.0 * 1.25 / 12.0));
+    assert_eq!(brick.pose.position, DVec3::new(1.0, 1.5, 0.0));
+    assert_eq!(brick.parts[0].shape, PlaneShape::Box(DVec2::new(0.5, 1.0)).into());
+    assert!((brick.pose.angle - std::f64::consts::FRAC_PI_2).abs() < 1e-15);
+    assert_eq!((brick.mass, brick.inertia.zz()), (4.0, 4.0 * 1.25 / 12.0));
 }
 
 #[test]
 fn a_given_mass_is_spread_as_the_density_would_have_been() {
     let setup = setup("");
     let ball = setup.world.bodies.last().unwrap();
-    assert_eq!((ball.mass, ball.inertia), (2.0, 0.5 * 2.0 * 0.25));
+    assert_eq!((ball.mass, ball.inertia.zz()), (2.0, 0.5 * 2.0 * 0.25));
     assert_eq!(ball.velocity, DVec3::new(-2.0, 0.0, 0.0));
     let quay = &setup.world.bodies[0];
     assert_eq!((quay.kind, quay.mass), (BodyKind::Static, 0.0));
-    assert_eq!(quay.parts[0].shape, Shape::HalfPlane(DVec2::Y), "the normal is brought to length 1");
+    assert_eq!(quay.parts[0].shape, PlaneShape::HalfPlane(DVec2::Y).into(), "the normal is brought to length 1");
 }
 
 #[test]

@@ -21,7 +21,7 @@ fn parameters_materials_and_templates_come_from_a_file_of_the_same_folder() {
     std::fs::write(folder.path().join("x.toml"), scene("\"yard.toml\"")).unwrap();
     std::fs::write(folder.path().join("yard.toml"), YARD).unwrap();
     let setup = open(folder.path()).unwrap();
-    assert_eq!(setup.world.bodies[0].position.y, 3.0);
+    assert_eq!(setup.world.bodies[0].pose.position.y, 3.0);
     // A mistake in the shared file stands there.
     std::fs::write(folder.path().join("yard.toml"), YARD.replace("disc = 1", "disc = -1")).unwrap();
     let place = open(folder.path()).unwrap_err().place.unwrap();

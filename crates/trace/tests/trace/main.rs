@@ -1,7 +1,8 @@
 //! Traces written and read again, and traces from elsewhere.
 
 use ironspin_model::{
-    Body, BodyKind, BodyState, Contact, DVec2, DVec3, Frame, Part, SensorEvent, SensorEventKind, Shape, World,
+    Body, BodyKind, BodyState, Contact, DVec2, DVec3, Frame, Part, PlaneShape, Pose, SensorEvent, SensorEventKind,
+    World,
 };
 use ironspin_trace::{Angles, Conventions, FrameReader, Header, Table, TraceError, TraceFormat, TraceWriter, Upward};
 use proptest::prelude::*;
@@ -11,8 +12,8 @@ use std::sync::Arc;
 fn world() -> World {
     let body = |name: &str, kind: BodyKind| Body {
         kind,
-        position: DVec3::new(0.0, -1.0, 0.0),
-        parts: vec![Part::solid(Shape::Box(DVec2::ONE), 0)],
+        pose: Pose::at(DVec3::new(0.0, -1.0, 0.0)),
+        parts: vec![Part::solid(PlaneShape::Box(DVec2::ONE), 0)],
         ..Body::plain(name)
     };
     World {
@@ -70,7 +71,7 @@ fn frames() -> impl Strategy<Value = Vec<Frame>> {
             let step = step as u64;
             let kind = if gone { SensorEventKind::Enter } else { SensorEventKind::Leave };
             let events = vec![SensorEvent { step, kind, sensor: [0, 0], other: [2, 0] }];
-            frames.push(Frame { step, time, bodies, contacts, events });
+            frames.push(Frame { step, time, bodies, contacts, events, ..Frame::default() });
         }
         frames
     })
@@ -120,12 +121,12 @@ fn units_and_axes_of_a_screen_become_those_of_the_bench() {
     let (frames, notes) = read_text(text, &conventions).unwrap();
     let state = &frames[1].bodies[1];
     assert_eq!(frames[1].time, 0.02);
-    assert!((state.position - DVec3::new(2.02, 0.96, 0.0)).length() < 1e-12, "{state:?}");
+    assert!((state.pose.position - DVec3::new(2.02, 0.96, 0.0)).length() < 1e-12, "{state:?}");
     assert!((state.velocity - DVec3::new(1.0, -2.0, 0.0)).length() < 1e-12, "{state:?}");
-    assert!((state.angle + std::f64::consts::FRAC_PI_2).abs() < 1e-12, "{state:?}");
+    assert!((state.pose.angle + std::f64::consts::FRAC_PI_2).abs() < 1e-12, "{state:?}");
     assert!((state.spin.z + 18.0_f64.to_radians()).abs() < 1e-12, "{state:?}");
     // The quay, which never moves, is taken from the scene.
-    assert_eq!(frames[0].bodies[0].position.y, -1.0);
+    assert_eq!(frames[0].bodies[0].pose.position.y, -1.0);
     assert_eq!(notes, ["columns left out: colour", "static bodies taken from the scene: 1"]);
 }
 
@@ -138,7 +139,7 @@ fn what_is_not_told_is_worked_out_and_said() {
     let wrapped =
         "time,body,x,y,angle\n0,ingot[0],0,1,3.1\n0,ingot[1],0,0,0\n0.1,ingot[0],0,1,-3.1\n0.1,ingot[1],0,0,0\n";
     let (frames, notes) = read_text(wrapped, &Conventions::default()).unwrap();
-    assert!((frames[1].bodies[1].angle - (std::f64::consts::TAU - 3.1)).abs() < 1e-12);
+    assert!((frames[1].bodies[1].pose.angle - (std::f64::consts::TAU - 3.1)).abs() < 1e-12);
     assert!(notes.iter().any(|note| note.contains("unwrapped")), "{notes:?}");
 }
 
@@ -154,12 +155,12 @@ fn a_trace_in_space_is_read_with_its_quaternions() {
     let (frames, _) = read_text(&text, &Conventions::default()).unwrap();
     let state = &frames[0].bodies[1];
     assert_eq!(
-        (state.position, state.velocity, state.spin.z),
+        (state.pose.position, state.velocity, state.spin.z),
         (DVec3::new(1.0, 2.0, 3.0), DVec3::new(4.0, 5.0, 6.0), 7.0)
     );
-    assert!((state.angle - turned).abs() < 1e-15);
+    assert!((state.pose.angle - turned).abs() < 1e-15);
     let up = Conventions { up: Upward::Z, ..Conventions::default() };
-    assert_eq!(read_text(&text, &up).unwrap().0[0].bodies[1].position, DVec3::new(1.0, 3.0, -2.0));
+    assert_eq!(read_text(&text, &up).unwrap().0[0].bodies[1].pose.position, DVec3::new(1.0, 3.0, -2.0));
 }
 
 #[test]

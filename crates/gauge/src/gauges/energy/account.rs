@@ -3,7 +3,7 @@
 use crate::frame_cache::BodyTraits;
 use crate::gauge::View;
 use crate::gauges::motion::driven;
-use ironspin_model::{BodyState, DVec2, DVec3, Effect, Frame, Joint, JointKind, World};
+use ironspin_model::{BodyState, DVec2, DVec3, Effect, Frame, Joint, JointKind, World, about_z};
 
 /// Mechanical energy of some bodies, J; height counts from the origin.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -85,14 +85,14 @@ pub(super) fn body_energy(body: &BodyTraits, state: &BodyState, gravity: DVec3) 
         return MechanicalEnergy::default();
     }
     let kinetic = 0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia * state.spin.length_squared();
-    let height = body.mass * (gravity * body.gravity_factor).dot(state.position);
+    let height = body.mass * (gravity * body.gravity_factor).dot(state.pose.position);
     MechanicalEnergy { kinetic, total: kinetic - height }
 }
 
 /// Where an anchor of a body is, m.
 fn anchor(state: &BodyState, at: DVec2) -> DVec2 {
-    let (sin, cos) = (libm::sin(state.angle), libm::cos(state.angle));
-    state.position.truncate() + DVec2::new(cos * at.x - sin * at.y, sin * at.x + cos * at.y)
+    let (sin, cos) = (libm::sin(state.pose.angle), libm::cos(state.pose.angle));
+    state.pose.position.truncate() + DVec2::new(cos * at.x - sin * at.y, sin * at.x + cos * at.y)
 }
 
 fn spring_energy(world: &World, states: &[BodyState], joint: &Joint) -> f64 {
@@ -103,9 +103,11 @@ fn spring_energy(world: &World, states: &[BodyState], joint: &Joint) -> f64 {
     }
     let built = |id: usize| {
         let body = &world.bodies[id];
-        BodyState::planar(body.position, body.angle, DVec3::ZERO, 0.0)
+        BodyState::planar(body.pose.position, body.pose.angle, DVec3::ZERO, 0.0)
     };
-    let length = |a: &BodyState, b: &BodyState| (anchor(b, joint.at[1]) - anchor(a, joint.at[0])).length();
+    let length = |a: &BodyState, b: &BodyState| {
+        (anchor(b, joint.frames[1].anchor.truncate()) - anchor(a, joint.frames[0].anchor.truncate())).length()
+    };
     let rest = joint.length.unwrap_or_else(|| length(&built(i), &built(j)));
     let stretch = length(&states[i], &states[j]) - rest;
     0.5 * stiffness * stretch * stretch
@@ -139,18 +141,14 @@ pub(super) fn brought(view: &View<'_>, of: &[usize], springs: &[usize], gravity_
 fn done(view: &View<'_>, was: &BodyState, id: usize) -> f64 {
     let Some(driven) = driven(view, id) else { return 0.0 };
     let moved = view.effects.iter().rev().find_map(|(body, effect)| match effect {
-        Effect::Place { position, angle } if *body == id => Some((*position, *angle)),
+        Effect::Place(pose) if *body == id => Some(*pose),
         _ => None,
     });
-    let (position, angle) = moved.unwrap_or((was.position, was.angle));
-    let after = BodyState {
-        position,
-        angle,
-        velocity: driven.velocity,
-        spin: DVec3::new(0.0, 0.0, driven.spin),
-        rotation: was.rotation,
-    };
+    let pose = moved.unwrap_or(was.pose);
+    let after = BodyState { pose, velocity: driven.velocity, spin: about_z(driven.spin) };
     let energy = |state: &BodyState| body_energy(view.cache.traits(id), state, view.gravity).total;
     let now = &view.now.bodies[id];
-    energy(&after) - energy(was) + driven.force.dot(now.position - position) + driven.torque * (now.angle - angle)
+    energy(&after) - energy(was)
+        + driven.force.dot(now.pose.position - pose.position)
+        + driven.torque * (now.pose.angle - pose.angle)
 }

@@ -151,7 +151,7 @@ impl Energy {
         let moves = |id: usize| {
             let states = [&before.bodies[id], &view.now.bodies[id]];
             states.iter().any(|state| state.velocity != DVec3::ZERO || state.spin != DVec3::ZERO)
-                || states[0].position != states[1].position
+                || states[0].pose.position != states[1].pose.position
         };
         let world = view.world;
         let joined = world.joints.iter().find_map(|joint| {
@@ -273,10 +273,10 @@ impl Gauge for Energy {
 mod tests {
     use crate::gauge::Scope;
     use crate::gauges::trace::{bouncing, measure, measure_with_effects, state, trace, world};
-    use ironspin_model::{BodyKind, DVec2, DVec3, Effect, Joint, JointKind, Shape};
+    use ironspin_model::{BodyKind, DVec2, DVec3, Effect, Joint, JointKind, PlaneShape};
 
     fn ball() -> ironspin_model::World {
-        world(&[("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::new(0.0, 1.0))])
+        world(&[("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::new(0.0, 1.0))])
     }
 
     #[test]
@@ -314,8 +314,8 @@ mod tests {
 
     #[test]
     fn a_bounce_is_put_down_to_its_contact_and_a_push_in_free_flight_to_nothing() {
-        let floor = || ("anvil", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO);
-        let world = world(&[floor(), ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::new(0.0, 1.1))]);
+        let floor = || ("anvil", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO);
+        let world = world(&[floor(), ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::new(0.0, 1.1))]);
         let fall = |e: f64| {
             trace(0.001, 0.6, move |t| {
                 let (gap, speed) = bouncing(1.0, e, t);
@@ -338,14 +338,14 @@ mod tests {
     #[test]
     fn a_spring_keeps_what_it_takes() {
         let mut bench = world(&[
-            ("beam", BodyKind::Static, Shape::Disc(0.1), DVec2::ZERO),
-            ("hammer", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::X),
+            ("beam", BodyKind::Static, PlaneShape::Disc(0.1), DVec2::ZERO),
+            ("hammer", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::X),
         ]);
         bench.gravity = DVec3::ZERO;
         bench.joints.push(Joint {
             kind: JointKind::Spring { stiffness: 50.0, damping: 0.0 },
             bodies: [0, 1],
-            at: [DVec2::ZERO; 2],
+            frames: ironspin_model::JointFrame::pair([DVec3::ZERO; 2], DVec3::Z, [ironspin_model::DQuat::IDENTITY; 2]),
             length: None,
         });
         // Mass 2 on stiffness 50 swings at 5 rad/s about its length as built.
@@ -379,8 +379,8 @@ mod tests {
         assert!(measure("energy.drift", &ball, &[0], &[], &frames).value.unwrap() > 0.9);
         // A plate at 2 m/s hits a ball at rest, which leaves at 4 m/s.
         let mut hit = world(&[
-            ("plate", BodyKind::Kinematic, Shape::Box(DVec2::new(0.2, 2.0)), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::X),
+            ("plate", BodyKind::Kinematic, PlaneShape::Box(DVec2::new(0.2, 2.0)), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::X),
         ]);
         hit.gravity = DVec3::ZERO;
         let collide = |spin: f64| {

@@ -32,14 +32,14 @@ pub(super) struct Through {
 
 /// A point in the frame of a barrier.
 fn seen_from(barrier: &BodyState, point: DVec2, angle: f64) -> DVec2 {
-    let away = point - barrier.position.truncate();
+    let away = point - barrier.pose.position.truncate();
     let (sin, cos) = (libm::sin(angle), libm::cos(angle));
     DVec2::new(cos * away.x + sin * away.y, cos * away.y - sin * away.x)
 }
 
 /// The path of a point in the frame of a barrier that moves and turns evenly: its corners, two when it does not turn.
 pub(super) fn path(stood: &BodyState, stands: &BodyState, from: DVec2, to: DVec2) -> Vec<DVec2> {
-    let turn = stands.angle - stood.angle;
+    let turn = stands.pose.angle - stood.pose.angle;
     let pieces = (turn.abs() / PIECE).ceil().clamp(1.0, MOST_PIECES) as u32;
     let mut corners = Vec::with_capacity(pieces as usize + 1);
     for piece in 0..=pieces {
@@ -47,10 +47,10 @@ pub(super) fn path(stood: &BodyState, stands: &BodyState, from: DVec2, to: DVec2
         let mut place = *stood;
         let angle = if piece == pieces {
             place = *stands;
-            stands.angle
+            stands.pose.angle
         } else {
-            place.position = stood.position.lerp(stands.position, share);
-            stood.angle + turn * share
+            place.pose.position = stood.pose.position.lerp(stands.pose.position, share);
+            stood.pose.angle + turn * share
         };
         corners.push(seen_from(&place, if piece == pieces { to } else { from.lerp(to, share) }, angle));
     }

@@ -9,7 +9,7 @@ use crate::gauges::motion::unexplained;
 use crate::geometry::{Collider, Shapes, winding};
 use crate::table::{Better, GaugeEntry, Need};
 use follow::{Stage, Through, follow, path};
-use ironspin_model::{BodyState, DVec2, Frame, Shape, World};
+use ironspin_model::{BodyState, DVec2, Frame, PlaneShape, World};
 use seam::{Seam, seams};
 
 pub(crate) const COUNT: GaugeEntry = GaugeEntry {
@@ -188,10 +188,10 @@ pub(crate) fn seam(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 
 /// The closed polylines of a body, in its own frame.
 fn closed_chains(world: &World, id: usize) -> Vec<(usize, Vec<DVec2>)> {
-    let chains = world.bodies[id].parts.iter().filter_map(|part| match &part.shape {
-        Shape::Polyline(points) if points.len() > 3 && points.first() == points.last() => {
-            let turn = DVec2::new(libm::cos(part.angle), libm::sin(part.angle));
-            Some((id, points[1..].iter().map(|&point| part.position + turn.rotate(point)).collect()))
+    let chains = world.bodies[id].parts.iter().filter_map(|part| match part.shape.planar() {
+        PlaneShape::Polyline(points) if points.len() > 3 && points.first() == points.last() => {
+            let turn = DVec2::new(libm::cos(part.pose.angle), libm::sin(part.pose.angle));
+            Some((id, points[1..].iter().map(|&point| part.pose.xy() + turn.rotate(point)).collect()))
         }
         _ => None,
     });
@@ -209,14 +209,14 @@ impl Tunnel {
     ) -> Option<(usize, Through)> {
         let id = self.scope.of[slot];
         let (was, is) = (&before.bodies[id], &view.now.bodies[id]);
-        let step = (is.position - was.position).length();
+        let step = (is.pose.position - was.pose.position).length();
         let mut through = None;
         for &barrier in &self.scope.against {
             let (stood, stands) = (&before.bodies[barrier], &view.now.bodies[barrier]);
             let parts = self.shapes.parts(barrier);
-            let near = self.shapes.reach(barrier) + step + (stands.position - stood.position).length();
+            let near = self.shapes.reach(barrier) + step + (stands.pose.position - stood.pose.position).length();
             let here = view.present(id) && view.present(barrier);
-            let far = !here || barrier == id || (was.position - stood.position).length() > near;
+            let far = !here || barrier == id || (was.pose.position - stood.pose.position).length() > near;
             let stages = &mut self.stages[*number..*number + parts.len()];
             *number += parts.len();
             if !here {
@@ -225,7 +225,7 @@ impl Tunnel {
             if far && stages.iter().all(|stage| *stage == Stage::Outside) {
                 continue;
             }
-            let corners = path(stood, stands, was.position.truncate(), is.position.truncate());
+            let corners = path(stood, stands, was.pose.position.truncate(), is.pose.position.truncate());
             let speed = (was.velocity - stood.velocity).length();
             for (stage, collider) in stages.iter_mut().zip(parts) {
                 let began_inside = *stage != Stage::Outside;
@@ -233,7 +233,7 @@ impl Tunnel {
                     let (next, passed) = follow(collider, *stage, [ends[0], ends[1]], speed, self.shapes.reach(id));
                     *stage = next;
                     if let Some(passed) = passed {
-                        let turned = DVec2::new(libm::cos(stands.angle), libm::sin(stands.angle));
+                        let turned = DVec2::new(libm::cos(stands.pose.angle), libm::sin(stands.pose.angle));
                         let was_inside = began_inside && passed.was_inside;
                         through = Some((barrier, Through { was_inside, out: turned.rotate(passed.out), ..passed }));
                         // One barrier is gone through once, however many parts it has.
@@ -249,7 +249,7 @@ impl Tunnel {
 
     /// The barrier whose seam, or closed chain, a body has just slipped through.
     fn slipped(&self, view: &View<'_>, before: &Frame, id: usize) -> Option<usize> {
-        let (from, to) = (before.bodies[id].position.truncate(), view.now.bodies[id].position.truncate());
+        let (from, to) = (before.bodies[id].pose.position.truncate(), view.now.bodies[id].pose.position.truncate());
         let size = view.world.bodies[id].smallest_size();
         let seam = self.seams.iter().find(|seam| seam.lets_through(from, to, size));
         seam.map(|seam| seam.barriers.0).or_else(|| {
@@ -325,7 +325,7 @@ impl Gauge for Tunnel {
                     let out = through.out.extend(0.0);
                     let faster = change.is_some_and(|change| change.velocity.dot(out) > noticeable);
                     let carried = was.velocity.length().max(is.velocity.length()) * view.span();
-                    let further = (is.position - was.position).length() > 1.1 * carried + 1e-12;
+                    let further = (is.pose.position - was.pose.position).length() > 1.1 * carried + 1e-12;
                     let kind = if course.in_one_go > 1 {
                         Kind::Stack
                     } else if through.was_inside && (faster || further) {
@@ -411,12 +411,12 @@ fn tidy(text: &str) -> String {
 mod tests {
     use super::Kind;
     use crate::gauges::trace::{measure, state, trace, world};
-    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, Shape, World};
+    use ironspin_model::{BodyKind, BodyState, DVec2, DVec3, PlaneShape, World};
 
     fn plate() -> World {
         world(&[
-            ("plate", BodyKind::Static, Shape::Box(DVec2::new(0.1, 2.0)), DVec2::ZERO),
-            ("rivet", BodyKind::Dynamic, Shape::Disc(0.05), DVec2::new(-1.0, 0.0)),
+            ("plate", BodyKind::Static, PlaneShape::Box(DVec2::new(0.1, 2.0)), DVec2::ZERO),
+            ("rivet", BodyKind::Dynamic, PlaneShape::Disc(0.05), DVec2::new(-1.0, 0.0)),
         ])
     }
 
@@ -460,8 +460,8 @@ mod tests {
     #[test]
     fn sinking_into_a_half_plane_counts_when_it_is_whole() {
         let floor = world(&[
-            ("floor", BodyKind::Static, Shape::HalfPlane(DVec2::Y), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::Y),
+            ("floor", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::Y),
         ]);
         let fall = |end: f64| {
             trace(0.01, 1.0, move |t| vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, (1.0 - 2.0 * t).max(end), 0.0, -2.0)])
@@ -514,8 +514,8 @@ mod tests {
 
     #[test]
     fn a_stack_and_a_seam_are_told_from_a_single_plate() {
-        let side = |y: f64| ("plate", BodyKind::Static, Shape::Box(DVec2::new(0.1, 1.0)), DVec2::new(0.0, y));
-        let rivet = ("rivet", BodyKind::Dynamic, Shape::Disc(0.05), DVec2::ZERO);
+        let side = |y: f64| ("plate", BodyKind::Static, PlaneShape::Box(DVec2::new(0.1, 1.0)), DVec2::new(0.0, y));
+        let rivet = ("rivet", BodyKind::Dynamic, PlaneShape::Disc(0.05), DVec2::ZERO);
         let mut halves = world(&[side(0.53), side(-0.53), rivet.clone()]);
         halves.gravity = DVec3::ZERO;
         let shot = |y: f64| {
@@ -525,10 +525,10 @@ mod tests {
         };
         assert_eq!(kind(&halves, &[0, 1], &shot(0.0)), Some(Kind::Seam), "a gap of 0.06 and a rivet of 0.1");
         assert_eq!(kind(&halves, &[0, 1], &shot(0.5)), Some(Kind::Untouched));
-        halves.bodies[2].parts[0].shape = Shape::Disc(0.02);
+        halves.bodies[2].parts[0].shape = PlaneShape::Disc(0.02).into();
         assert_eq!(kind(&halves, &[0, 1], &shot(0.0)), None, "a rivet of 0.04 fits");
         // Three plates one behind the other, the first pushes.
-        let plate = |x: f64| ("plate", BodyKind::Static, Shape::Box(DVec2::new(0.1, 2.0)), DVec2::new(x, 0.0));
+        let plate = |x: f64| ("plate", BodyKind::Static, PlaneShape::Box(DVec2::new(0.1, 2.0)), DVec2::new(x, 0.0));
         let mut stack = world(&[plate(0.0), plate(0.1), plate(0.2), rivet]);
         stack.gravity = DVec3::ZERO;
         let places = [0.0, 0.1, 0.2].map(|x| state(x, 0.0, 0.0, 0.0));
@@ -544,8 +544,8 @@ mod tests {
     fn what_leaves_a_closed_chain_has_gone_through_it() {
         let points = [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0), (-1.0, -1.0)].map(|(x, y)| DVec2::new(x, y));
         let mut basin = world(&[
-            ("basin", BodyKind::Static, Shape::Polyline(points.to_vec()), DVec2::ZERO),
-            ("ball", BodyKind::Dynamic, Shape::Disc(0.1), DVec2::ZERO),
+            ("basin", BodyKind::Static, PlaneShape::Polyline(points.to_vec()), DVec2::ZERO),
+            ("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO),
         ]);
         basin.gravity = DVec3::ZERO;
         let flight =
@@ -559,8 +559,8 @@ mod tests {
     #[test]
     fn a_blade_that_turns_half_round_in_a_step_sweeps_what_stands_in_its_way() {
         let mut world = world(&[
-            ("blade", BodyKind::Kinematic, Shape::Box(DVec2::new(2.0, 0.05)), DVec2::ZERO),
-            ("rivet", BodyKind::Dynamic, Shape::Disc(0.02), DVec2::ZERO),
+            ("blade", BodyKind::Kinematic, PlaneShape::Box(DVec2::new(2.0, 0.05)), DVec2::ZERO),
+            ("rivet", BodyKind::Dynamic, PlaneShape::Disc(0.02), DVec2::ZERO),
         ]);
         world.gravity = DVec3::ZERO;
         let frames = trace(1.0, 1.0, |t| {

@@ -1,6 +1,7 @@
 //! Mass, centre and inertia from geometry.
 
-use crate::{Part, Shape};
+use super::PlaneShape;
+use crate::Part;
 use glam::DVec2;
 use std::f64::consts::PI;
 
@@ -19,18 +20,18 @@ pub struct MassProperties {
 ///
 /// Disc m = rho pi r², I = m r²/2; box m = rho w h, I = m (w² + h²)/12; polygon by Green's theorem; capsule as a box and two
 /// half discs, each with its centroid 4r/(3 pi) from the flat side. Source: textbook integrals of the area density.
-pub fn shape_mass(shape: &Shape, density: f64) -> Option<MassProperties> {
+pub fn shape_mass(shape: &PlaneShape, density: f64) -> Option<MassProperties> {
     match shape {
-        Shape::Disc(radius) => {
+        PlaneShape::Disc(radius) => {
             let mass = density * PI * radius * radius;
             Some(MassProperties { mass, centre: DVec2::ZERO, inertia: 0.5 * mass * radius * radius })
         }
-        Shape::Box(size) => {
+        PlaneShape::Box(size) => {
             let mass = density * size.x * size.y;
             Some(MassProperties { mass, centre: DVec2::ZERO, inertia: mass * size.length_squared() / 12.0 })
         }
-        Shape::Polygon(corners) => Some(polygon_mass(corners, density)),
-        Shape::Capsule { length, radius } => {
+        PlaneShape::Polygon(corners) => Some(polygon_mass(corners, density)),
+        PlaneShape::Capsule { length, radius } => {
             let (middle, cap) = (density * 2.0 * radius * length, density * 0.5 * PI * radius * radius);
             let flat = 4.0 * radius / (3.0 * PI);
             let own = cap * (0.5 * radius * radius - flat * flat);
@@ -38,7 +39,7 @@ pub fn shape_mass(shape: &Shape, density: f64) -> Option<MassProperties> {
             let inertia = middle * (length * length + 4.0 * radius * radius) / 12.0 + 2.0 * (own + cap * arm * arm);
             Some(MassProperties { mass: middle + 2.0 * cap, centre: DVec2::ZERO, inertia })
         }
-        Shape::HalfPlane(_) | Shape::Polyline(_) => None,
+        PlaneShape::HalfPlane(_) | PlaneShape::Polyline(_) => None,
     }
 }
 
@@ -70,10 +71,10 @@ pub fn body_mass(parts: &[Part], density: impl Fn(&Part) -> f64) -> Option<MassP
         .iter()
         .filter(|part| !part.sensor)
         .map(|part| {
-            let own = shape_mass(&part.shape, density(part))?;
-            let (sin, cos) = (libm::sin(part.angle), libm::cos(part.angle));
+            let own = shape_mass(part.shape.planar(), density(part))?;
+            let (sin, cos) = (libm::sin(part.pose.angle), libm::cos(part.pose.angle));
             let turned = DVec2::new(cos * own.centre.x - sin * own.centre.y, sin * own.centre.x + cos * own.centre.y);
-            Some(MassProperties { centre: part.position + turned, ..own })
+            Some(MassProperties { centre: part.pose.xy() + turned, ..own })
         })
         .collect::<Option<Vec<_>>>()?;
     if pieces.is_empty() {
@@ -88,6 +89,7 @@ pub fn body_mass(parts: &[Part], density: impl Fn(&Part) -> f64) -> Option<MassP
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::Pose;
 
     /// Sums thin squares: a second, naive way to the same integral.
     fn by_squares(inside: impl Fn(DVec2) -> bool, half: f64) -> MassProperties {
@@ -120,23 +122,22 @@ mod tests {
         let mut clockwise = corners.to_vec();
         clockwise.reverse();
         for (shape, naive) in [
-            (Shape::Disc(0.5), by_squares(|p| p.length() <= 0.5, 0.6)),
-            (Shape::Box(size), by_squares(|p| p.abs().cmple(0.5 * size).all(), 0.6)),
-            (Shape::Polygon(corners.to_vec()), by_squares(in_triangle, 0.9)),
-            (Shape::Polygon(clockwise), by_squares(in_triangle, 0.9)),
-            (Shape::Capsule { length: 0.6, radius: 0.2 }, by_squares(in_capsule, 0.6)),
+            (PlaneShape::Disc(0.5), by_squares(|p| p.length() <= 0.5, 0.6)),
+            (PlaneShape::Box(size), by_squares(|p| p.abs().cmple(0.5 * size).all(), 0.6)),
+            (PlaneShape::Polygon(corners.to_vec()), by_squares(in_triangle, 0.9)),
+            (PlaneShape::Polygon(clockwise), by_squares(in_triangle, 0.9)),
+            (PlaneShape::Capsule { length: 0.6, radius: 0.2 }, by_squares(in_capsule, 0.6)),
         ] {
             agree(shape_mass(&shape, 1.0).unwrap(), naive);
         }
-        assert_eq!(shape_mass(&Shape::HalfPlane(DVec2::Y), 1.0), None);
+        assert_eq!(shape_mass(&PlaneShape::HalfPlane(DVec2::Y), 1.0), None);
     }
 
     #[test]
     fn a_compound_is_the_sum_of_its_parts() {
         let part = |x: f64, y: f64, angle: f64| Part {
-            position: DVec2::new(x, y),
-            angle,
-            ..Part::solid(Shape::Box(DVec2::new(0.4, 0.2)), 0)
+            pose: Pose::flat(DVec2::new(x, y), angle),
+            ..Part::solid(PlaneShape::Box(DVec2::new(0.4, 0.2)), 0)
         };
         let sensor = Part { sensor: true, ..part(9.0, 9.0, 0.0) };
         let exact =
@@ -146,7 +147,7 @@ mod tests {
             first || (p - DVec2::new(0.1, 0.2)).abs().cmple(DVec2::new(0.1, 0.2)).all()
         };
         agree(exact, by_squares(inside, 0.617));
-        assert_eq!(body_mass(&[Part::solid(Shape::HalfPlane(DVec2::Y), 0)], |_| 1.0), None);
+        assert_eq!(body_mass(&[Part::solid(PlaneShape::HalfPlane(DVec2::Y), 0)], |_| 1.0), None);
         assert_eq!(body_mass(&[], |_| 1.0), None);
     }
 }

@@ -1,0 +1,51 @@
+//! What a scene does to bodies while it runs.
+
+use crate::Pose;
+use glam::DVec3;
+
+/// A scripted action, done just before a step.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Action {
+    /// Simulated time at which it is done, s: before the first step that starts at or after it.
+    pub at_time: f64,
+    /// The body it is done to; of no meaning for gravity.
+    pub body: usize,
+    /// What is done.
+    pub effect: Effect,
+}
+
+/// What an [`Action`] does.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Effect {
+    /// An impulse, N s, at a point in world coordinates, or at the centre.
+    Impulse {
+        /// N s.
+        impulse: DVec3,
+        /// m.
+        point: Option<DVec3>,
+    },
+    /// A force over the one step that follows, N, at a point in world coordinates, or at the centre.
+    Force {
+        /// N.
+        force: DVec3,
+        /// m.
+        point: Option<DVec3>,
+    },
+    /// A torque over the one step that follows, N m; in the plane about z.
+    Torque(DVec3),
+    /// The velocity is set, m/s.
+    Velocity(DVec3),
+    /// The spin is set, rad/s; in the plane about z.
+    Spin(DVec3),
+    /// The body is put elsewhere; its velocity stays.
+    Place(Pose),
+    /// The body is taken out of the world.
+    Remove,
+    /// A body that was absent comes in, where and as it was built.
+    Add,
+    /// The body is taken out and others, absent so far, come in at their places relative to it, moving as its pieces moved.
+    /// Their built poses are read in the frame of the body.
+    Split(Vec<usize>),
+    /// Gravity changes, m/s².
+    Gravity(DVec3),
+}

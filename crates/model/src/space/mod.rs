@@ -1,0 +1,5 @@
+//! What belongs to space alone.
+
+mod shape;
+
+pub use shape::SpaceShape;
