@@ -1,29 +1,14 @@
-//! The built-in engine: planar rigid bodies, sequential impulses, impacts at their own time, swept collision.
+//! The built-in engine: rigid bodies of the plane, sequential impulses, impacts at their own time, swept collision.
 //!
 //! | type | duty | file |
 //! |---|---|---|
 //! | [`Builtin`] | the engine as the bench sees it: build, advance, frames | `builtin.rs` |
-//! | [`Settings`], [`SETTINGS`] | what can be chosen, with meaning and default | `settings.rs` |
-//! | `Real` | the scalar everything is generic over | `scalar.rs` |
-//! | `Vec2`, `Rotation` | plane vectors and rotations | `vector.rs` |
-//! | `Piece`, `Convex` | collision geometry in a body's frame | `shape.rs` |
-//! | `Bodies` | state and mass of all bodies | `bodies.rs` |
-//! | `broad`, `boxes`, `grid`, `found` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors; pairs sorted | `broad.rs`, `boxes.rs`, `grid.rs`, `grid_wide.rs`, `found.rs` |
-//! | `flight` | bodies that nothing touches, one by one and by fours | `flight.rs`, `flight_wide.rs` |
-//! | `manifold`, `seam` | contact points by separating axes and clipping; segments of polylines | `manifold.rs`, `seam.rs` |
-//! | `distance` | gap between two convex pieces | `distance.rs` |
-//! | `Contacts` | contacts that persist from step to step, for warm starting | `contacts.rs` |
-//! | `Forces` | gravity, springs, scripted forces, damping, and their integration | `forces.rs` |
-//! | `Joints` | rods, ropes, hinges, sliders, welds | `joints.rs` |
-//! | `impact`, `impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
-//! | `Solver`, `wide` | velocities of resting contacts and joints; the rows of eight contacts at a time | `solver.rs`, `wide.rs` |
-//! | `soft`, `position` | the other solvers for resting contact | `compliant.rs`, `position.rs` |
-//! | `event`, `tournament`, `touching` | from impact to impact at exact times; the next one of all; when two outlines touch | `event.rs`, `tournament.rs`, `touching.rs` |
-//! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
-//! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
-//! | `Threads` | work shared between threads, in order | `threads.rs` |
+//! | [`Settings`], [`SETTINGS`] | what can be chosen, with meaning and default | `common/settings.rs`, `options.rs` |
+//! | `Stepped`, `Real`, threads, settings | what worlds of every dimension share | `common/` |
+//! | | rigid bodies in the plane | `plane/` |
+//! | | rigid bodies in space | `space/` |
+//! | | soft bodies | `soft/` |
 //! | [`faults`], [`FaultEntry`] | mistakes built in on purpose: the catalogue, and the one place that knows them | `faults/` |
-//! | `Simulation` | one step, in order | `simulation.rs` |
 //!
 //! # No absolute tolerance
 //!
@@ -40,64 +25,16 @@
 //! 4. Positions by the mean of the velocities at both ends of the step (exact for constant acceleration).
 //! 5. Swept bodies go from impact to impact by conservative advancement instead.
 
-mod bodies;
-mod boxes;
-mod broad;
 mod builtin;
-mod colouring;
-mod compliant;
-mod contacts;
-mod distance;
-mod event;
+mod common;
 mod faults;
-mod flight;
-mod flight_wide;
-mod forces;
-mod found;
-mod grid;
-mod grid_wide;
-mod impact;
-mod inner;
-mod joints;
-mod late_impacts;
-mod manifold;
-mod passes;
-mod position;
-mod rays;
-mod scalar;
-mod seam;
-mod sensors;
-mod settings;
-mod shape;
-mod simulation;
-mod sleep;
-mod solver;
-mod sweep;
-mod team;
-mod threads;
-mod tolerance;
-mod touching;
-mod tournament;
-mod vector;
-mod wide;
+mod options;
+mod plane;
+mod soft;
+mod space;
 
 pub use builtin::Builtin;
+pub use common::injection::Injection;
+pub use common::settings::{BroadPhase, Integrator, Mixing, Precision, Settings, SolverKind, Swept};
 pub use faults::{FaultEntry, FaultSize, Notice, SOUND, faults};
-pub use settings::{BroadPhase, Integrator, Mixing, Precision, SETTINGS, Setting, Settings, SolverKind, Swept};
-
-#[cfg(test)]
-mod tests {
-    use std::mem::size_of;
-
-    #[test]
-    fn a_contact_takes_four_hundred_bytes_a_point_at_most() {
-        use crate::contacts::Contact;
-        use crate::wide::{Bundle, LANES};
-        // The contact, its rows and what is remembered of it, for two points.
-        let bytes = size_of::<Contact<f64>>()
-            + size_of::<Bundle<f64>>() / LANES
-            + 96
-            + size_of::<crate::manifold::Manifold<f64>>();
-        assert!(bytes <= 2 * 400, "{bytes}");
-    }
-}
+pub use options::{SETTINGS, Setting};

@@ -152,7 +152,7 @@ fn crosses(p: &[DVec2], q: &[DVec2]) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{Pose, Part};
+    use ironspin_model::{Part, Pose};
 
     fn at(shape: PlaneShape, x: f64, y: f64, angle: f64) -> Outline {
         let body =

@@ -1,6 +1,7 @@
 //! A fault at work around the steps of a world.
 
-use super::{FaultEntry, Hook, InjectionPoint, Lengths, Meddled, Reported};
+use super::{FaultEntry, Hook, Lengths, Meddled, Reported};
+use crate::common::injection::InjectionPoint;
 use ironspin_model::{BodyKind, BodyState, DVec3, Effect, Frame, World};
 
 /// What a fault remembers of a world that is stepped.
@@ -25,7 +26,7 @@ impl FaultInjector {
                 | Hook::States(_)
                 | Hook::Frame(_)
                 | Hook::Effects(_)
-                | Hook::InjectionPoint(InjectionPoint::ActionsLate)
+                | Hook::MidStep(InjectionPoint::ActionsLate)
         );
         let kinds = world.bodies.iter().map(|body| body.kind).collect();
         around.then(|| FaultInjector { entry, size, kinds, first: None, before: Vec::new(), last: Vec::new() })
@@ -55,7 +56,7 @@ impl FaultInjector {
 
     /// Whether scripted actions are done a step late.
     pub(crate) fn delays_actions(&self) -> bool {
-        self.entry.is(InjectionPoint::ActionsLate)
+        self.entry.point() == Some(InjectionPoint::ActionsLate)
     }
 
     /// Changes what has become of the bodies; those that are changed.
@@ -67,7 +68,7 @@ impl FaultInjector {
     }
 
     /// Changes what is reported of a step.
-    pub(crate) fn tell(&mut self, frame: &mut Frame) {
+    pub(crate) fn report(&mut self, frame: &mut Frame) {
         let Hook::Frame(change) = self.entry.hook else { return };
         if self.last.is_empty() {
             self.last.clone_from(&self.before);

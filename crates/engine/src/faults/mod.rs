@@ -6,14 +6,14 @@
 //! fault that is not on costs nothing.
 
 mod injector;
-mod mid_step;
 mod moving;
 mod passing;
 mod reading;
 mod reporting;
 mod touching;
 
-use crate::settings::{Settings, SolverKind};
+use crate::common::injection::{Injection, InjectionPoint};
+use crate::common::settings::{Settings, SolverKind};
 use ironspin_model::{BodyKind, BodyState, DVec3, Effect, Frame, World};
 use std::borrow::Cow;
 
@@ -89,62 +89,7 @@ enum Hook {
     /// An action to a body, whose centre is known, is done otherwise, or not at all.
     Effects(fn(&Effect, DVec3, f64) -> Option<Effect>),
     /// In the middle of a step, where the engine asks for it.
-    InjectionPoint(InjectionPoint),
-}
-
-/// Mistakes in the middle of a step, each asked for in one or two places.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum InjectionPoint {
-    /// Below so many metres a second nothing bounces.
-    FixedRestSpeed,
-    /// Of two bodies that collide only the first answers.
-    OneAnswers,
-    /// The lever arm of friction is this much too short.
-    Lever,
-    /// Friction pushes along the slip.
-    FrictionAlong,
-    /// Materials do not mix: those of the body that comes first count.
-    FirstMaterial,
-    /// Bodies that are moved apart keep the speed of it.
-    OverlapIntoSpeed,
-    /// Inner faces of level pieces are obstacles.
-    SeamsCatch,
-    /// Contacts do not know how fast a driven body moves.
-    NoCarry,
-    /// The drift of joints is left.
-    JointDrift,
-    /// Capsules and polygons do not meet.
-    EmptyPair,
-    /// Swept collision sees what stands only.
-    SweptStandingOnly,
-    /// Swept collision does not see turning.
-    SweptNoTurning,
-    /// Swept collision leaves out a share of the steps of each body.
-    SweptNowAndThen,
-    /// Swept collision leaves out what is thinner than so many metres.
-    SweptNotThin,
-    /// Sensors look where bodies stand at the end of a step.
-    SensorsAtEnd,
-    /// A ray does not see the body that it starts in.
-    RayFromInside,
-    /// Contacts forget their impulses when a state is put back.
-    ForgetsOnRestore,
-    /// Contacts forget their impulses with every call.
-    ForgetsBetweenCalls,
-    /// What an impact changes is changed this much more.
-    ImpactTwice,
-    /// Every tenth pair is not found.
-    PairsLost,
-    /// Impacts are applied in the order of a hash map.
-    HashOrder,
-    /// With more than one thread impacts are applied as threads come to them.
-    ThreadRace,
-    /// Of two bodies only the layers of one are asked.
-    OneWayFilter,
-    /// Pieces of a body that is split lose what its turning gave them.
-    SplitLosesTurning,
-    /// Actions are done a step late.
-    ActionsLate,
+    MidStep(InjectionPoint),
 }
 
 /// What a mistake in the length of a step knows.
@@ -211,8 +156,23 @@ impl FaultEntry {
         around || solver == SolverKind::Impulse
     }
 
-    pub(crate) fn is(&self, slip: InjectionPoint) -> bool {
-        matches!(self.hook, Hook::InjectionPoint(own) if own == slip)
+    /// Where in the middle of a step it is made, if it is made there.
+    pub(crate) fn point(&self) -> Option<InjectionPoint> {
+        match self.hook {
+            Hook::MidStep(point) => Some(point),
+            Hook::World(_)
+            | Hook::Settings(_)
+            | Hook::Length(_)
+            | Hook::States(_)
+            | Hook::Frame(_)
+            | Hook::Effects(_) => None,
+        }
+    }
+
+    /// This fault switched on, with the size that is asked for or the stated one.
+    pub(crate) fn injection(&'static self, asked_size: Option<f64>) -> Injection {
+        let size = asked_size.unwrap_or(self.stated_size());
+        Injection { name: self.name, size, asked_size, point: self.point() }
     }
 
     /// The settings as an engine with this fault has them.
@@ -240,7 +200,7 @@ mod tests {
     #[test]
     fn the_catalogue_is_large_and_every_entry_is_whole() {
         let all: Vec<_> = faults().collect();
-        assert!(all.len() >= 48, "{}", all.len());
+        assert_eq!(all.len(), 76);
         let names: BTreeSet<_> = all.iter().map(|entry| entry.name).collect();
         assert_eq!(names.len(), all.len());
         for entry in all {

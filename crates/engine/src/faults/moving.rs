@@ -1,7 +1,8 @@
 //! Mistakes in time and in free motion: integration, damping, limits, actions, and bodies that are lost.
 
-use super::{FaultEntry, Hook, InjectionPoint, SHARE, SOUND, by, sized, under};
-use crate::settings::Integrator;
+use super::{FaultEntry, Hook, SHARE, SOUND, by, sized, under};
+use crate::common::injection::InjectionPoint;
+use crate::common::settings::Integrator;
 use ironspin_model::{BodyKind, BodyState, DVec3, Effect};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
@@ -274,6 +275,6 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A queue of commands is emptied after the step in place of before it.",
         size: None,
         noticed: &[by("push-bench", "value.x")],
-        hook: Hook::InjectionPoint(InjectionPoint::ActionsLate),
+        hook: Hook::MidStep(InjectionPoint::ActionsLate),
     },
 ];

@@ -1,6 +1,7 @@
 //! Mistakes in swept collision.
 
-use super::{FaultEntry, Hook, InjectionPoint, by, sized};
+use super::{FaultEntry, Hook, by, sized};
+use crate::common::injection::InjectionPoint;
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
@@ -9,7 +10,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Only the level geometry is in the tree that is swept through.",
         size: None,
         noticed: &[by("rivet-hung", "tunnel.count"), by("rivet-blade", "tunnel.count")],
-        hook: Hook::InjectionPoint(InjectionPoint::SweptStandingOnly),
+        hook: Hook::MidStep(InjectionPoint::SweptStandingOnly),
     },
     FaultEntry {
         name: "swept-without-turning",
@@ -17,7 +18,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The sweep of a shape is a translation.",
         size: None,
         noticed: &[by("rivet-blade", "tunnel.count")],
-        hook: Hook::InjectionPoint(InjectionPoint::SweptNoTurning),
+        hook: Hook::MidStep(InjectionPoint::SweptNoTurning),
     },
     FaultEntry {
         name: "swept-now-and-then",
@@ -25,7 +26,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The work of a step has a limit, and what comes after it is left out.",
         size: sized(0.25, "share of the steps that are left out"),
         noticed: &[by("rivet-swarm", "tunnel.count"), by("rivet-shot", "tunnel.count")],
-        hook: Hook::InjectionPoint(InjectionPoint::SweptNowAndThen),
+        hook: Hook::MidStep(InjectionPoint::SweptNowAndThen),
     },
     FaultEntry {
         name: "thin-bodies-not-swept",
@@ -37,6 +38,6 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("rivet-hung", "tunnel.count"),
             by("rivet-blade", "tunnel.count"),
         ],
-        hook: Hook::InjectionPoint(InjectionPoint::SweptNotThin),
+        hook: Hook::MidStep(InjectionPoint::SweptNotThin),
     },
 ];

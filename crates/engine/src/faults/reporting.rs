@@ -1,6 +1,7 @@
 //! Mistakes in what an engine notices, reports and remembers: filters, sensors, rays, contacts, saved states, order.
 
-use super::{FaultEntry, Hook, InjectionPoint, Reported, SHARE, by, sized};
+use super::{FaultEntry, Hook, Reported, SHARE, by, sized};
+use crate::common::injection::InjectionPoint;
 use ironspin_model::{BodyKind, Contact, DVec3, Frame};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
@@ -10,7 +11,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The test is written once, for the body whose turn it is.",
         size: None,
         noticed: &[by("gate-layers", "value.x")],
-        hook: Hook::InjectionPoint(InjectionPoint::OneWayFilter),
+        hook: Hook::MidStep(InjectionPoint::OneWayFilter),
     },
     FaultEntry {
         name: "sensor-at-the-end-of-a-step",
@@ -18,7 +19,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Sensors are left out of swept collision.",
         size: None,
         noticed: &[by("turnstile", "sensor.wrong")],
-        hook: Hook::InjectionPoint(InjectionPoint::SensorsAtEnd),
+        hook: Hook::MidStep(InjectionPoint::SensorsAtEnd),
     },
     FaultEntry {
         name: "ray-from-inside",
@@ -26,7 +27,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The nearer root of the quadratic is behind the start, and is dropped.",
         size: None,
         noticed: &[by("rivet-ray", "ray.error")],
-        hook: Hook::InjectionPoint(InjectionPoint::RayFromInside),
+        hook: Hook::MidStep(InjectionPoint::RayFromInside),
     },
     FaultEntry {
         name: "forgets-on-restore",
@@ -34,7 +35,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "What warm starting remembers is not part of the state.",
         size: None,
         noticed: &[by("crane-forecast", "forecast.error"), by("billet-pyramid", "twin.restore")],
-        hook: Hook::InjectionPoint(InjectionPoint::ForgetsOnRestore),
+        hook: Hook::MidStep(InjectionPoint::ForgetsOnRestore),
     },
     FaultEntry {
         name: "forgets-between-calls",
@@ -42,7 +43,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "What warm starting remembers lives as long as the call.",
         size: None,
         noticed: &[by("billet-pyramid", "twin.split")],
-        hook: Hook::InjectionPoint(InjectionPoint::ForgetsBetweenCalls),
+        hook: Hook::MidStep(InjectionPoint::ForgetsBetweenCalls),
     },
     FaultEntry {
         name: "hash-map-order",
@@ -50,7 +51,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Contacts are kept in a hash map with a random seed and iterated over.",
         size: None,
         noticed: &[by("hopper-count", "twin.again"), by("hopper-count", "twin.process")],
-        hook: Hook::InjectionPoint(InjectionPoint::HashOrder),
+        hook: Hook::MidStep(InjectionPoint::HashOrder),
     },
     FaultEntry {
         name: "thread-race",
@@ -58,7 +59,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Each thread writes what it has found behind what the others have.",
         size: None,
         noticed: &[by("hopper-count", "twin.threads"), by("ingot-wall", "twin.threads")],
-        hook: Hook::InjectionPoint(InjectionPoint::ThreadRace),
+        hook: Hook::MidStep(InjectionPoint::ThreadRace),
     },
     FaultEntry {
         name: "split-loses-turning",
@@ -66,7 +67,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The velocity is copied, and what the turning adds at the place of the piece is not.",
         size: SHARE,
         noticed: &[by("casting-split", "value.vx"), by("casting-split", "energy.drift")],
-        hook: Hook::InjectionPoint(InjectionPoint::SplitLosesTurning),
+        hook: Hook::MidStep(InjectionPoint::SplitLosesTurning),
     },
     FaultEntry {
         name: "contact-points-explode",

@@ -1,7 +1,8 @@
 //! Mistakes where bodies touch: impacts, friction, overlap, seams, joints.
 
-use super::{FaultEntry, Hook, InjectionPoint, SHARE, by, sized};
-use crate::settings::Mixing;
+use super::{FaultEntry, Hook, SHARE, by, sized};
+use crate::common::injection::InjectionPoint;
+use crate::common::settings::Mixing;
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
@@ -14,7 +15,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("bearing-drop", "rebound.speed"),
             by("first-drop", "twin.tempo"),
         ],
-        hook: Hook::InjectionPoint(InjectionPoint::FixedRestSpeed),
+        hook: Hook::MidStep(InjectionPoint::FixedRestSpeed),
     },
     FaultEntry {
         name: "one-answers",
@@ -22,7 +23,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The second half of Newton's third law is in a branch that is not taken.",
         size: SHARE,
         noticed: &[by("buffer-row", "momentum.balance"), by("buffer-row", "energy.drift")],
-        hook: Hook::InjectionPoint(InjectionPoint::OneAnswers),
+        hook: Hook::MidStep(InjectionPoint::OneAnswers),
     },
     FaultEntry {
         name: "blows-struck-twice",
@@ -34,7 +35,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("rivet-swarm", "energy.gain"),
             by("bearing-drop", "rebound.speed"),
         ],
-        hook: Hook::InjectionPoint(InjectionPoint::ImpactTwice),
+        hook: Hook::MidStep(InjectionPoint::ImpactTwice),
     },
     FaultEntry {
         name: "pairs-lost",
@@ -42,7 +43,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The search for pairs forgets what lies on the border of two cells.",
         size: None,
         noticed: &[by("slag-lob", "tunnel.count"), by("ingot-wall", "tunnel.count"), by("ingot-stack", "stands")],
-        hook: Hook::InjectionPoint(InjectionPoint::PairsLost),
+        hook: Hook::MidStep(InjectionPoint::PairsLost),
     },
     FaultEntry {
         name: "friction-without-lever",
@@ -50,7 +51,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The tangential impulse is applied at the centre.",
         size: SHARE,
         noticed: &[by("roller-table", "value.spin"), by("chute", "value.spin")],
-        hook: Hook::InjectionPoint(InjectionPoint::Lever),
+        hook: Hook::MidStep(InjectionPoint::Lever),
     },
     FaultEntry {
         name: "friction-turns-backwards",
@@ -58,7 +59,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The factors of the cross product of arm and impulse are exchanged.",
         size: sized(2.0, "lever arm that is missing: 1 all of it, 2 as much again the other way"),
         noticed: &[by("roller-table", "value.spin"), by("roller-table", "value.vx")],
-        hook: Hook::InjectionPoint(InjectionPoint::Lever),
+        hook: Hook::MidStep(InjectionPoint::Lever),
     },
     FaultEntry {
         name: "friction-along-the-slip",
@@ -66,7 +67,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A sign.",
         size: None,
         noticed: &[by("chute", "value.speed"), by("conveyor", "value.vx"), by("roller-table", "value.vx")],
-        hook: Hook::InjectionPoint(InjectionPoint::FrictionAlong),
+        hook: Hook::MidStep(InjectionPoint::FrictionAlong),
     },
     FaultEntry {
         name: "friction-multiplied",
@@ -82,7 +83,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The second index is never used.",
         size: SHARE,
         noticed: &[by("bearing-drop", "rebound.speed"), by("bearing-drop", "twin.order")],
-        hook: Hook::InjectionPoint(InjectionPoint::FirstMaterial),
+        hook: Hook::MidStep(InjectionPoint::FirstMaterial),
     },
     FaultEntry {
         name: "overlap-into-speed",
@@ -90,7 +91,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The correction of overlap is added to the velocity that the contact wants (Baumgarte, 1972), with too large a factor.",
         size: SHARE,
         noticed: &[by("tight-crates", "value.speed"), by("hopper-count", "energy.gain")],
-        hook: Hook::InjectionPoint(InjectionPoint::OverlapIntoSpeed),
+        hook: Hook::MidStep(InjectionPoint::OverlapIntoSpeed),
     },
     FaultEntry {
         name: "seams-catch",
@@ -98,7 +99,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Each plate is tested alone, and its side face stands in the way by the depth that the slider sinks in.",
         size: None,
         noticed: &[by("plate-seams", "ghost.count"), by("plate-seams", "value.vx"), by("plate-seams", "path.error")],
-        hook: Hook::InjectionPoint(InjectionPoint::SeamsCatch),
+        hook: Hook::MidStep(InjectionPoint::SeamsCatch),
     },
     FaultEntry {
         name: "driver-does-not-carry",
@@ -106,7 +107,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Driven bodies are moved by setting their places, and their velocity is zero.",
         size: SHARE,
         noticed: &[by("conveyor", "value.vx"), by("conveyor", "value.x"), by("rising-platform", "path.error")],
-        hook: Hook::InjectionPoint(InjectionPoint::NoCarry),
+        hook: Hook::MidStep(InjectionPoint::NoCarry),
     },
     FaultEntry {
         name: "joint-drifts",
@@ -114,7 +115,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "Joints are held by their velocities alone.",
         size: None,
         noticed: &[by("ladle-swing", "value.measure"), by("ladle-swing", "energy.drift")],
-        hook: Hook::InjectionPoint(InjectionPoint::JointDrift),
+        hook: Hook::MidStep(InjectionPoint::JointDrift),
     },
     FaultEntry {
         name: "empty-pair",
@@ -122,7 +123,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "One entry of the table of pairs was never written.",
         size: None,
         noticed: &[by("shape-court", "overlap.share"), by("shape-court", "tunnel.count")],
-        hook: Hook::InjectionPoint(InjectionPoint::EmptyPair),
+        hook: Hook::MidStep(InjectionPoint::EmptyPair),
     },
     FaultEntry {
         name: "cold-and-hasty",

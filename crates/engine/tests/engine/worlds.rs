@@ -1,9 +1,7 @@
 //! Worlds with known answers, shared by tests, the accuracy report and the benchmarks.
 
 use crate::yard::{Bench, fixed, floor, solid, square, world};
-use ironspin_model::{
-    BodyKind, DVec2, DVec3, Inertia, Joint, JointFrame, JointKind, PlaneShape, World, about_z,
-};
+use ironspin_model::{BodyKind, DVec2, DVec3, Inertia, Joint, JointFrame, JointKind, PlaneShape, World, about_z};
 
 /// Gravity of these worlds, m/s².
 pub(crate) const G: f64 = 9.81;

@@ -89,8 +89,8 @@ pub(crate) fn unexplained(view: &View<'_>, id: usize) -> Option<Unexplained> {
 mod tests {
     use super::*;
     use crate::frame_cache::FrameCache;
-    use ironspin_model::about_z;
     use crate::gauges::trace::{state, world};
+    use ironspin_model::about_z;
     use ironspin_model::{BodyKind, DVec2, Frame, PlaneShape};
 
     /// An action to another body takes the long way.

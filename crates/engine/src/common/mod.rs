@@ -1,0 +1,18 @@
+//! What worlds of every dimension share.
+//!
+//! | type | duty | file |
+//! |---|---|---|
+//! | `Real` | the scalar that everything is generic over | `scalar.rs` |
+//! | `Settings` and its words | what can be chosen | `settings.rs` |
+//! | `Injection`, `InjectionPoint` | the fault that is on, and where in a step it is made | `injection.rs` |
+//! | `Stepped` | what the engine asks of a world that it steps | `stepped.rs` |
+//! | `Threads`, `Team` | work shared between threads, in order | `threads.rs`, `team.rs` |
+//! | | every threshold, as a share of a size, of g dt or of a step | `tolerance.rs` |
+
+pub(crate) mod injection;
+pub(crate) mod scalar;
+pub(crate) mod settings;
+pub(crate) mod stepped;
+pub(crate) mod team;
+pub(crate) mod threads;
+pub(crate) mod tolerance;
