@@ -85,11 +85,11 @@ impl Barrier {
             self.round.store(round.wrapping_add(1), Ordering::Release);
             return;
         }
-        let mut needs_geometry = 0;
+        let mut looks = 0;
         while self.round.load(Ordering::Acquire) == round {
             assert!(!self.broken.load(Ordering::Relaxed), "another thread of the team has given up");
-            needs_geometry += 1;
-            if needs_geometry < PATIENCE { std::hint::spin_loop() } else { std::thread::yield_now() }
+            looks += 1;
+            if looks < PATIENCE { std::hint::spin_loop() } else { std::thread::yield_now() }
         }
     }
 

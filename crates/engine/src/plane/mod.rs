@@ -5,16 +5,14 @@
 //! | `Vec2`, `Rotation` | plane vectors and rotations | `vector.rs` |
 //! | `Piece`, `Convex` | collision geometry in a body's frame | `shape.rs` |
 //! | `Bodies` | state and mass of all bodies | `bodies.rs` |
-//! | `broad`, `boxes`, `grid`, `found` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors; pairs sorted | `broad.rs`, `boxes.rs`, `grid.rs`, `grid_wide.rs`, `found.rs` |
+//! | `broad`, `bound`, `boxes`, `grid`, `pair`, `found` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors; pairs sorted | `broad.rs`, `bound.rs`, `boxes.rs`, `grid.rs`, `grid_wide.rs`, `pair.rs`, `found.rs` |
 //! | `flight` | bodies that nothing touches, one by one and by fours | `flight.rs`, `flight_wide.rs` |
-//! | `manifold`, `seam` | contact points by separating axes and clipping; segments of polylines | `manifold.rs`, `seam.rs` |
-//! | `distance` | gap between two convex pieces | `distance.rs` |
-//! | `Contacts` | contacts that persist from step to step, for warm starting | `contacts.rs` |
+//! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
 //! | `Forces` | gravity, springs, scripted forces, damping, and their integration | `forces.rs` |
 //! | `Joints` | rods, ropes, hinges, sliders, welds | `joints.rs` |
-//! | `impact`, `impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
+//! | `impact`, `late_impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
 //! | `Solver`, `wide` | velocities of resting contacts and joints; the rows of eight contacts at a time | `solver.rs`, `wide.rs` |
-//! | `soft`, `position` | the other solvers for resting contact | `compliant.rs`, `position.rs` |
+//! | `compliant`, `position` | the other solvers for resting contact | `compliant.rs`, `position.rs` |
 //! | `event`, `tournament`, `touching` | from impact to impact at exact times; the next one of all; when two outlines touch | `event.rs`, `tournament.rs`, `touching.rs` |
 //! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
 //! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
