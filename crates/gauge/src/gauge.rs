@@ -1,51 +1,24 @@
 //! The shape every gauge has.
 
-use crate::frame_cache::{FrameCache, When};
-use crate::geometry::Gap;
-use ironspin_model::{DVec3, Details, Effect, Frame, RayHit, World};
+use crate::derived::Derived;
+use crate::step::Step;
+use ironspin_model::{DVec3, Details, Frame, RayHit, World};
+use std::ops::Deref;
 
-/// One step as a gauge sees it.
+/// One step as a gauge sees it, with what gauges of one trial work out together.
 #[derive(Clone, Copy, Debug)]
 pub struct View<'a> {
-    /// The world as described by the scene.
-    pub world: &'a World,
-    /// The frame before, without contacts and events; absent for the first frame of the window.
-    pub before: Option<&'a Frame>,
-    /// The frame now.
-    pub now: &'a Frame,
-    /// Acceleration of free fall over the step, m/s².
-    pub gravity: DVec3,
-    /// What was done to bodies just before the step, in order.
-    pub effects: &'a [(usize, Effect)],
-    /// The two frames as geometry.
-    pub cache: &'a FrameCache,
+    /// The step.
+    pub step: Step<'a>,
+    /// What follows from its frames, worked out once for all gauges.
+    pub derived: &'a Derived,
 }
 
-impl View<'_> {
-    /// Time from the frame before to this one, s; 0 for the first frame.
-    pub fn span(&self) -> f64 {
-        self.before.map_or(0.0, |before| self.now.time - before.time)
-    }
+impl<'a> Deref for View<'a> {
+    type Target = Step<'a>;
 
-    /// Acceleration of free fall of a body, m/s².
-    pub fn fall(&self, body: usize) -> DVec3 {
-        self.gravity * self.cache.traits(body).gravity_factor
-    }
-
-    /// The smallest gap of two bodies in one of the frames; infinity at once when it is certainly above `within`, or a body is
-    /// not there.
-    pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
-        self.cache.gap(when, a, b, within)
-    }
-
-    /// The smallest size of the smaller of two bodies, m.
-    pub(crate) fn smaller_size(&self, a: usize, b: usize) -> f64 {
-        self.cache.shapes().smaller_size(a, b)
-    }
-
-    /// Whether a body is there now, and was in the frame before if there is one.
-    pub fn present(&self, body: usize) -> bool {
-        !self.now.bodies[body].is_absent() && self.before.is_none_or(|before| !before.bodies[body].is_absent())
+    fn deref(&self) -> &Step<'a> {
+        &self.step
     }
 }
 

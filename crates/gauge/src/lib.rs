@@ -4,27 +4,34 @@
 //! | type | duty | file |
 //! |---|---|---|
 //! | [`Gauge`], [`View`], [`Scope`], [`Reading`], [`Exhibit`] | the shape every gauge has | `gauge.rs` |
-//! | [`GAUGES`], [`GaugeEntry`] | the one table: name, label, unit, better direction, definition, formula, source, maker | `table.rs` |
+//! | [`Step`] | one step of a trial with the frames at both its ends | `step.rs` |
+//! | [`GaugeEntry`] | name, label, unit, better direction, definition, formula, source, dimensions, maker | `entry.rs` |
+//! | [`GAUGES`] | the one list of gauges, one file each | `gauges/` |
+//! | [`handbook`] | the list as a document | `handbook.rs` |
+//! | [`Derived`] | what several gauges work out from the same frames | `derived/` |
 //! | [`judge`], [`Outcome`] | a reading held against a bound | `judge.rs` |
 //! | [`FrameCache`] | what all gauges of a trial see of its two last frames, worked out once | `cache/` |
 //! | `geometry` | outlines, gaps by support functions, first touches | `geometry/` |
-//! | one file each | the gauges | `gauges/` |
 //!
-//! To add a gauge: copy a file of `gauges/`, add its entry to the table, and write both its tests.
+//! To add a gauge: copy a file of `gauges/`, add its entries to the list in `gauges/mod.rs`, and write both its tests.
 
 mod advice;
+mod derived;
+mod entry;
 mod frame_cache;
 mod gauge;
 mod gauges;
 mod geometry;
+mod handbook;
 mod judge;
-mod table;
+mod step;
 
-pub use advice::next_step;
+pub use derived::{Derived, MechanicalEnergy, mechanical_energy};
+pub use entry::{Better, GaugeEntry, Need};
 pub use frame_cache::FrameCache;
 pub use gauge::{Exhibit, Gauge, Moment, QueryResult, Reading, Scope, View};
-pub use gauges::energy::{MechanicalEnergy, mechanical_energy};
-pub use gauges::spread::pooled_reading;
+pub use gauges::{GAUGES, find, pooled_reading};
 pub use geometry::{Collider, Gap, Moving};
+pub use handbook::{entry_text, handbook};
 pub use judge::{Outcome, judge};
-pub use table::{Better, GAUGES, GaugeEntry, Need, entry_text, find, handbook};
+pub use step::Step;

@@ -12,7 +12,7 @@ mod worlds;
 #[path = "../../engine/tests/engine/yard.rs"]
 mod yard;
 
-use ironspin_gauge::{FrameCache, GAUGES, GaugeEntry, Need, Scope, View};
+use ironspin_gauge::{Derived, FrameCache, GAUGES, GaugeEntry, Need, Scope, Step, View};
 use ironspin_model::{Bounds, DVec2, DVec3, Engine, Frame, PlaneShape, Token, World};
 use std::time::Instant;
 use yard::Bench;
@@ -95,7 +95,7 @@ fn everyday() -> impl Iterator<Item = &'static GaugeEntry> {
 
 /// Those by which a scene that claims nothing is measured.
 fn defaults() -> impl Iterator<Item = &'static GaugeEntry> {
-    GAUGES.iter().filter(|entry| entry.is_default())
+    GAUGES.iter().filter(|entry| entry.by_default)
 }
 
 fn median(mut values: Vec<f64>) -> f64 {
@@ -130,8 +130,9 @@ impl Pile {
     fn turn(&mut self, entries: &[&GaugeEntry]) -> [f64; 2] {
         let world = &self.world;
         let scope = Scope { of: world.dynamic_bodies().collect(), ..Scope::default() };
-        let mut gauges: Vec<_> = entries.iter().map(|entry| (entry.make)(world, &scope)).collect();
+        let mut gauges: Vec<_> = entries.iter().map(|entry| entry.begin(world, &scope)).collect();
         let mut cache = FrameCache::new(world);
+        let derived = Derived::default();
         let mut before: Option<Frame> = None;
         let mut seconds = [0.0; 2];
         let engine = &mut self.bench.engine;
@@ -143,8 +144,17 @@ impl Pile {
             let mut look = |now: &Frame| {
                 let began = Instant::now();
                 cache.update(now);
-                let view =
-                    View { world, before: before.as_ref(), now, gravity: world.gravity, effects: &[], cache: &cache };
+                let view = View {
+                    step: Step {
+                        world,
+                        before: before.as_ref(),
+                        now,
+                        gravity: world.gravity,
+                        effects: &[],
+                        cache: &cache,
+                    },
+                    derived: &derived,
+                };
                 gauges.iter_mut().for_each(|gauge| gauge.observe(&view));
                 before.get_or_insert_default().take_motion_of(now);
                 seconds[1] += began.elapsed().as_secs_f64();

@@ -12,7 +12,7 @@ pub(crate) fn measure_by_default(setup: &mut Setup) {
     if claims_something || of.is_empty() {
         return;
     }
-    for entry in GAUGES.iter().filter(|entry| entry.is_default()) {
+    for entry in GAUGES.iter().filter(|entry| entry.by_default) {
         let claim = Claim {
             gauge: entry.name.to_owned(),
             of: of.clone(),

@@ -53,7 +53,7 @@ mod twins;
 mod watch;
 
 pub use cost::{CostDocument, CostOrder, CostRecord, CostTrend, measure_cost, memory_of_process, weigh_trial};
-pub use document::{ClaimDocument, FORMAT, Host, Manifest, ResultDocument, Summary, Tool, TrialDocument};
+pub use document::{ClaimDocument, FORMAT, Host, Manifest, ResultDocument, Summary, Tool, TrialDocument, pool};
 pub use edge::{Edge, EdgeDocument, EdgeOrder, EdgeRecord, Tried, find_edges};
 pub use fit::{Line, line, power_law};
 pub use folder::{FolderError, RunFolder, open_to_all};
@@ -63,7 +63,7 @@ pub use ledger::{Change, ChangeKind, Comparison, Figure, Kept, Ledger, LedgerErr
 pub use order::{GridOrder, PlanError, TRIAL_LIMIT, plan_grid};
 pub use plan::{TrialPlan, check_claims, keep_traces, shell_line};
 pub use plan_file::{plan_schema, read_plan};
-pub use pool::{PooledClaim, pool};
+pub use pool::PooledClaim;
 pub use probes::{Answer, ProbeRecord};
 pub use proof::{
     Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, ProofError,

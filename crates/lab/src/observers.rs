@@ -5,7 +5,7 @@ use crate::probes::{Answer, Prober};
 use crate::recording::Recorder;
 use crate::sanity::Sanity;
 use crate::watch::Watch;
-use ironspin_gauge::{FrameCache, QueryResult, View};
+use ironspin_gauge::{Derived, FrameCache, QueryResult, Step, View};
 use ironspin_model::{DVec3, Effect, Engine, EngineError, Frame, Schedule, World};
 use ironspin_scene::{Question, Setup};
 use ironspin_trace::{Header, TraceWriter};
@@ -21,6 +21,7 @@ pub(crate) struct Observers<'a> {
     pub(crate) prober: Prober<'a>,
     sanity: Sanity,
     cache: FrameCache,
+    derived: Derived,
     /// Whether any of the gauges asks it anything.
     needs_geometry: bool,
     /// Gravity from a time on, for scenes that change it.
@@ -62,6 +63,7 @@ impl<'a> Observers<'a> {
             prober: Prober::new(&setup.probes),
             sanity: Sanity::new(setup),
             cache: FrameCache::new(world),
+            derived: Derived::default(),
             gravity: gravity_over_time(world),
             script,
             done: 0,
@@ -125,9 +127,12 @@ impl<'a> Observers<'a> {
         }
         if self.needs_geometry {
             self.cache.update(frame);
+        } else {
+            self.cache.pass_over();
         }
         let (world, before, cache) = (self.world, self.before.as_ref(), &self.cache);
-        let view = View { world, before, now: frame, gravity, effects: &effects, cache };
+        let step = Step { world, before, now: frame, gravity, effects: &effects, cache };
+        let view = View { step, derived: &self.derived };
         for watch in &mut self.watches {
             watch.observe(&view);
         }

@@ -1,7 +1,6 @@
 //! Independent runs pooled: the values of trials that differ by their seed alone, held against the law together.
 
-use crate::document::TrialDocument;
-use crate::record::TrialRecord;
+use crate::document::trial::TrialDocument;
 use ironspin_gauge::{GaugeEntry, judge, pooled_reading};
 use ironspin_model::{Bound, Severity, Verdict};
 use std::collections::BTreeMap;
@@ -42,13 +41,6 @@ impl PooledClaim {
     }
 }
 
-/// Pools the claims of trials that keep the values of a law and differ by their seed alone; in the order of the trials.
-pub fn pool(records: &[TrialRecord]) -> Vec<PooledClaim> {
-    let keeps = |record: &&TrialRecord| record.claims.iter().any(|claim| !claim.samples.is_empty());
-    let documents: Vec<_> = records.iter().filter(keeps).map(|record| TrialDocument::of(record, false)).collect();
-    pool_documents(&documents)
-}
-
 /// Everything about a trial but its seed and what came of it.
 fn group(trial: &TrialDocument) -> String {
     let parts =
@@ -56,7 +48,7 @@ fn group(trial: &TrialDocument) -> String {
     format!("{parts:?}")
 }
 
-/// As [`pool`], of trials that may have been written before.
+/// Pools the claims of trials that keep the values of a law and differ by their seed alone; in the order of the trials.
 pub(crate) fn pool_documents(trials: &[TrialDocument]) -> Vec<PooledClaim> {
     let mut places: BTreeMap<String, usize> = BTreeMap::new();
     let mut groups: Vec<Vec<&TrialDocument>> = Vec::new();

@@ -1,7 +1,7 @@
 //! A gauge with the window of its claim.
 
 use crate::record::ClaimRecord;
-use ironspin_gauge::{Gauge, GaugeEntry, QueryResult, Scope, View, judge};
+use ironspin_gauge::{Gauge, GaugeEntry, QueryResult, Scope, Step, View, judge};
 use ironspin_model::{Bound, Claim, Scalar, Verdict, World};
 
 pub(crate) struct Watch {
@@ -19,13 +19,7 @@ impl Watch {
     pub(crate) fn new(claim: &Claim, world: &World) -> Option<Self> {
         let entry = ironspin_gauge::find(&claim.gauge)?;
         let scope = Scope { of: claim.of.clone(), against: claim.against.clone(), details: claim.details.clone() };
-        Some(Watch {
-            gauge: (entry.make)(world, &scope),
-            claim: claim.clone(),
-            entry,
-            inside: false,
-            track: Vec::new(),
-        })
+        Some(Watch { gauge: entry.begin(world, &scope), claim: claim.clone(), entry, inside: false, track: Vec::new() })
     }
 
     /// Whether the gauge asks where outlines are.
@@ -37,7 +31,7 @@ impl Watch {
         let inside = self.claim.window.contains(view.now.time);
         if inside {
             let before = view.before.filter(|_| self.inside);
-            self.gauge.observe(&View { before, ..*view });
+            self.gauge.observe(&View { step: Step { before, ..view.step }, derived: view.derived });
         }
         self.inside = inside;
     }

@@ -1,8 +1,9 @@
 //! Figures with linear or logarithmic axes, as SVG or as dots: lines, dots, bars, bounds.
 
 use crate::dots::Dots;
+use crate::lettering::shortened_among;
+use crate::look::BOUND;
 use crate::number::show;
-use crate::plot::PlotError;
 use plotters::coord::Shift;
 use plotters::coord::ranged1d::{DefaultFormatting, KeyPointHint, Ranged};
 use plotters::coord::types::RangedCoordf64;
@@ -12,16 +13,20 @@ use std::ops::Range;
 /// Size of a figure for itself, and of one among others, px.
 pub(crate) const SHEET: (u32, u32) = (720, 420);
 pub(crate) const SMALL: (u32, u32) = (532, 260);
-/// Colour of bounds: lines of it, and no others, are dashed.
-pub(crate) const BOUND: (u8, u8, u8) = (0x6f, 0x6a, 0x60);
-/// Names of more lines, or longer ones, stand below the figure: so many at most, in rows so high, px.
-const SHORT_LIST: usize = 5;
-const SHORT_NAME: usize = 30;
+/// Names of lines stand below the figure, where they cover nothing: so many at most, in rows so high, px.
 const ROWS: usize = 12;
 const ROW: i32 = 16;
 const INK: RGBColor = RGBColor(0x22, 0x26, 0x2a);
 const LABELS: RGBColor = RGBColor(0x44, 0x48, 0x4c);
 const GRID: RGBColor = RGBColor(0xdd, 0xd9, 0xd0);
+
+/// Why a plot cannot be drawn.
+#[derive(Debug, thiserror::Error)]
+#[error("cannot draw the plot `{title}`: {cause}")]
+pub struct PlotError {
+    pub(crate) title: String,
+    pub(crate) cause: String,
+}
 
 /// One axis.
 #[derive(Clone, Debug)]
@@ -52,7 +57,7 @@ pub(crate) enum Mark {
 /// One line, or one row of dots.
 #[derive(Clone, Debug)]
 pub(crate) struct Line {
-    /// Shown in the corner; an empty name is not.
+    /// Shown below the figure; an empty name is not.
     pub(crate) name: String,
     /// Its colour.
     pub(crate) colour: (u8, u8, u8),
@@ -73,6 +78,8 @@ pub(crate) struct Figure {
     pub(crate) up: Axis,
     /// What is drawn.
     pub(crate) lines: Vec<Line>,
+    /// What explains the names, a row each: which engine a letter stands for.
+    pub(crate) notes: Vec<String>,
     /// px.
     pub(crate) size: (u32, u32),
 }
@@ -102,13 +109,16 @@ impl Figure {
         Ok(png)
     }
 
-    /// Height of the names below the axes, px.
+    /// The lines that have a name.
+    fn named(&self) -> impl Iterator<Item = &Line> {
+        self.lines.iter().filter(|line| !line.name.is_empty())
+    }
+
+    /// Height of the names and notes below the axes, px.
     fn below(&self) -> u32 {
-        let names = || self.lines.iter().map(|line| line.name.chars().count()).filter(|length| *length > 0);
-        let many = names().count();
-        match many > SHORT_LIST || names().any(|length| length > SHORT_NAME) {
-            true => ROW as u32 * many.min(ROWS + 1) as u32 + 8,
-            false => 0,
+        match self.named().count().min(ROWS + 1) + self.notes.len() {
+            0 => 0,
+            rows => ROW as u32 * rows as u32 + 8,
         }
     }
 
@@ -209,50 +219,40 @@ fn powers(range: &Range<f64>, most: usize) -> Vec<f64> {
     best.cloned().unwrap_or_else(|| vec![f64::from(first)])
 }
 
-/// The corner with the fewest points, for the names of the lines.
-fn emptiest(placed: &[Vec<(f64, f64)>], across: (f64, f64), up: (f64, f64)) -> SeriesLabelPosition {
-    let middle = |(low, high): (f64, f64)| 0.5 * (low + high);
-    let count = |right: bool, upper: bool| {
-        let here = |&&(x, y): &&(f64, f64)| (x > middle(across)) == right && (y > middle(up)) == upper;
-        placed.iter().flatten().filter(here).count()
-    };
-    let corners = [
-        (count(true, false), SeriesLabelPosition::LowerRight),
-        (count(true, true), SeriesLabelPosition::UpperRight),
-        (count(false, true), SeriesLabelPosition::UpperLeft),
-        (count(false, false), SeriesLabelPosition::LowerLeft),
-    ];
-    let best = corners.into_iter().reduce(|best, corner| if corner.0 < best.0 { corner } else { best });
-    best.map_or(SeriesLabelPosition::LowerRight, |(_, corner)| corner)
-}
-
 /// Stretches of points with numbers.
 fn pieces(points: &[(f64, f64)]) -> impl Iterator<Item = &[(f64, f64)]> + Clone {
     points.split(|(x, y)| !x.is_finite() || !y.is_finite()).filter(|piece| !piece.is_empty())
 }
 
-/// Lines with their names below a figure, where they are many or long.
+/// Lines with their names below a figure, then the notes.
 fn names_below<DB: DrawingBackend>(
     area: &DrawingArea<DB, Shift>,
     figure: &Figure,
 ) -> Result<(), DrawingAreaErrorKind<DB::ErrorType>> {
-    let reported = || figure.lines.iter().filter(|line| !line.name.is_empty());
-    let many = reported().count();
     let room = figure.size.0 - 60;
     let font = ("sans-serif", 12).into_font().color(&LABELS);
-    for (row, line) in reported().take(ROWS).enumerate() {
-        let y = ROW * row as i32 + 4;
+    let fits = |text: &str| area.estimate_text_size(text, &font).is_ok_and(|(wide, _)| wide <= room);
+    let names: Vec<String> = figure.named().map(|line| line.name.clone()).collect();
+    let mut y = 4;
+    for (line, name) in figure.named().zip(shortened_among(&names, &fits)).take(ROWS) {
         let colour = RGBColor(line.colour.0, line.colour.1, line.colour.2);
-        area.draw(&Rectangle::new([(24, y + 4), (42, y + 8)], colour.filled()))?;
-        let (wide, letters) = (area.estimate_text_size(&line.name, &font)?.0.max(1), line.name.chars().count());
-        let name = match wide > room {
-            true => line.name.chars().take(letters * room as usize / wide as usize - 2).chain("..".chars()).collect(),
-            false => line.name.clone(),
-        };
+        let key = [(24, y + 4), (42, y + 8)];
+        match line.mark {
+            Mark::Dashes => area.draw(&PathElement::new([(24, y + 6), (42, y + 6)], colour.stroke_width(1)))?,
+            Mark::Dots => area.draw(&Circle::new((33, y + 6), 4, colour.filled()))?,
+            Mark::Bars(_) => area.draw(&Rectangle::new([(24, y), (42, y + 10)], colour.mix(0.55).filled()))?,
+            Mark::Line | Mark::LineAndDots | Mark::Rule => area.draw(&Rectangle::new(key, colour.filled()))?,
+        }
         area.draw(&Text::new(name, (50, y), font.clone()))?;
+        y += ROW;
     }
-    if many > ROWS {
-        area.draw(&Text::new(format!("and {} more", many - ROWS), (50, ROW * ROWS as i32 + 4), font))?;
+    if names.len() > ROWS {
+        area.draw(&Text::new(format!("and {} more", names.len() - ROWS), (50, y), font.clone()))?;
+        y += ROW;
+    }
+    for note in shortened_among(&figure.notes, &fits) {
+        area.draw(&Text::new(note, (24, y), font.clone()))?;
+        y += ROW;
     }
     Ok(())
 }
@@ -302,29 +302,18 @@ fn fill<DB: DrawingBackend>(
         .axis_style(RGBColor(0x88, 0x88, 0x88))
         .label_style(("sans-serif", text).into_font().color(&LABELS))
         .draw()?;
-    let mut named = false;
     for (line, points) in figure.lines.iter().zip(&placed) {
         let colour = RGBColor(line.colour.0, line.colour.1, line.colour.2);
-        let reported = !line.name.is_empty();
-        named |= reported;
         let finite = || pieces(points).flatten().copied();
         match line.mark {
             Mark::Line | Mark::LineAndDots => {
-                for (number, piece) in pieces(points).enumerate() {
-                    let drawn = chart.draw_series(LineSeries::new(piece.iter().copied(), colour.stroke_width(2)))?;
-                    if reported && number == 0 && line.mark == Mark::Line {
-                        drawn
-                            .label(&line.name)
-                            .legend(move |(x, y)| Rectangle::new([(x, y - 2), (x + 14, y + 2)], colour.filled()));
-                    }
+                for piece in pieces(points) {
+                    chart.draw_series(LineSeries::new(piece.iter().copied(), colour.stroke_width(2)))?;
                 }
             }
             Mark::Dashes => {
                 let bound = RGBColor(BOUND.0, BOUND.1, BOUND.2).stroke_width(1);
-                let drawn = chart.draw_series(LineSeries::new(finite(), bound))?;
-                if reported {
-                    drawn.label(&line.name).legend(move |(x, y)| PathElement::new([(x, y), (x + 14, y)], bound));
-                }
+                chart.draw_series(LineSeries::new(finite(), bound))?;
             }
             Mark::Rule => {
                 let upright = |(x, _)| PathElement::new([(x, low), (x, high)], colour.stroke_width(1));
@@ -333,30 +322,13 @@ fn fill<DB: DrawingBackend>(
             Mark::Bars(width) => {
                 let bar =
                     |(x, y)| Rectangle::new([(x - 0.5 * width, 0.0), (x + 0.5 * width, y)], colour.mix(0.55).filled());
-                let drawn = chart.draw_series(finite().map(bar))?;
-                if reported {
-                    drawn
-                        .label(&line.name)
-                        .legend(move |(x, y)| Rectangle::new([(x, y - 4), (x + 14, y + 4)], colour.mix(0.55).filled()));
-                }
+                chart.draw_series(finite().map(bar))?;
             }
             Mark::Dots => {}
         }
         if matches!(line.mark, Mark::Dots | Mark::LineAndDots) {
-            let drawn = chart.draw_series(finite().map(|point| Circle::new(point, 4, colour.filled())))?;
-            if reported {
-                drawn.label(&line.name).legend(move |(x, y)| Circle::new((x + 7, y), 4, colour.filled()));
-            }
+            chart.draw_series(finite().map(|point| Circle::new(point, 4, colour.filled())))?;
         }
-    }
-    if named && !below {
-        chart
-            .configure_series_labels()
-            .position(emptiest(&placed, (left, right), (low, high)))
-            .background_style(WHITE.mix(0.85))
-            .border_style(GRID)
-            .label_font(("sans-serif", text).into_font().color(&INK))
-            .draw()?;
     }
     if below {
         names_below(&under, figure)?;

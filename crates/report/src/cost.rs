@@ -1,10 +1,12 @@
 //! Costs for people.
 
-use crate::axes::{Axis, BOUND, Figure, Line, Mark, SHEET};
+use crate::axes::PlotError;
+use crate::axes::{Axis, Figure, Line, Mark, SHEET};
+use crate::engine_key::{EngineKey, letter};
+use crate::look::BOUND;
 use crate::look::SERIES;
 use crate::machine::{MachineError, csv_text};
 use crate::number::show;
-use crate::plot::PlotError;
 use ironspin_lab::{CostDocument, CostRecord};
 
 fn milliseconds(seconds: f64) -> String {
@@ -33,10 +35,7 @@ pub fn cost_table(document: &CostDocument) -> String {
         ["", "", "", "", "ms", "ms", "ms", "ms", "ns", "ns", "KB", "+-"].map(str::to_owned).to_vec(),
     ];
     let engines: Vec<&str> = document.trends.iter().map(|trend| trend.engine.as_str()).collect();
-    let letter = |engine: &str| {
-        let index = engines.iter().position(|known| *known == engine).unwrap_or(0);
-        char::from(b'A' + u8::try_from(index % 26).unwrap_or(0)).to_string()
-    };
+    let letter = |engine: &str| letter(engines.iter().position(|known| *known == engine).unwrap_or(0));
     for cost in &document.costs {
         rows.push(row(cost, letter(&cost.engine)));
     }
@@ -187,9 +186,10 @@ pub fn cost_plot(document: &CostDocument) -> Result<String, PlotError> {
         let own = document.costs.iter().filter(|cost| cost.engine == engine && cost.median > 0.0);
         own.map(|cost| (cost.bodies as f64, 1e3 * cost.median)).collect()
     };
+    let key = EngineKey::of(document.trends.iter().map(|trend| trend.engine.as_str()));
     let mut lines: Vec<Line> = Vec::new();
     for (index, trend) in document.trends.iter().enumerate() {
-        let (name, colour) = (trend.engine.clone(), SERIES[index % SERIES.len()]);
+        let (name, colour) = (key.name(&trend.engine), SERIES[index % SERIES.len()]);
         lines.push(Line { name, colour, points: of(&trend.engine), mark: Mark::LineAndDots });
     }
     let across = lines.iter().flat_map(|line| &line.points).map(|point| point.0);
@@ -206,6 +206,7 @@ pub fn cost_plot(document: &CostDocument) -> Result<String, PlotError> {
         across: Axis { name: "bodies".to_owned(), logarithmic: true },
         up: Axis { name: "time of a step, ms".to_owned(), logarithmic: true },
         lines,
+        notes: key.notes(),
         size: SHEET,
     };
     figure.svg()
@@ -218,6 +219,7 @@ pub fn cost_plot(document: &CostDocument) -> Result<String, PlotError> {
 /// When it cannot be drawn.
 pub fn tradeoff_plot(document: &CostDocument) -> Result<Option<String>, PlotError> {
     let place = |cost: &CostRecord| Some((1e3 * cost.median, cost.error.filter(|error| *error > 0.0)?));
+    let key = EngineKey::of(document.trends.iter().map(|trend| trend.engine.as_str()));
     let mut lines = Vec::new();
     let mut best: Vec<(f64, f64)> = document.costs.iter().filter(|cost| cost.unbeaten).filter_map(place).collect();
     best.sort_by(|a, b| a.0.total_cmp(&b.0));
@@ -225,7 +227,7 @@ pub fn tradeoff_plot(document: &CostDocument) -> Result<Option<String>, PlotErro
     for (index, trend) in document.trends.iter().enumerate() {
         let own = document.costs.iter().filter(|cost| cost.engine == trend.engine);
         let points: Vec<(f64, f64)> = own.filter_map(place).collect();
-        let (name, colour) = (trend.engine.clone(), SERIES[index % SERIES.len()]);
+        let (name, colour) = (key.name(&trend.engine), SERIES[index % SERIES.len()]);
         lines.push(Line { name, colour, points, mark: Mark::Dots });
     }
     if lines.iter().all(|line| line.points.is_empty()) {
@@ -237,6 +239,7 @@ pub fn tradeoff_plot(document: &CostDocument) -> Result<Option<String>, PlotErro
         across: Axis { name: "median time of a step, ms".to_owned(), logarithmic: true },
         up: Axis { name: "share of the bound used".to_owned(), logarithmic: true },
         lines,
+        notes: key.notes(),
         size: SHEET,
     };
     figure.svg().map(Some)

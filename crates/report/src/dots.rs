@@ -1,7 +1,8 @@
-//! The plotting library on a raster image, with the letters of films: plots as PNG need no font.
+//! The plotting library on a raster image, with the bundled font: plots as PNG need none of the machine.
 
-use crate::axes::BOUND;
-use crate::film::{letters, paint};
+use crate::film::paint;
+use crate::lettering;
+use crate::look::BOUND;
 use plotters::style::text_anchor::{HPos, VPos};
 use plotters_backend::{
     BackendColor, BackendCoord, BackendStyle, BackendTextStyle, DrawingBackend, DrawingErrorKind, FontTransform,
@@ -11,9 +12,6 @@ use tiny_skia::{FillRule, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, T
 
 /// Dots of a picture to a px of a figure.
 const FINE: f32 = 2.0;
-/// Advance and height of a letter, in its own dots.
-const LETTER: [i32; 2] = [6, 7];
-
 /// A picture under way; ends in bytes of PNG when it is presented.
 pub(crate) struct Dots<'a> {
     pixels: Pixmap,
@@ -69,15 +67,9 @@ fn way(points: impl IntoIterator<Item = BackendCoord>, closed: bool) -> Option<P
     path.finish()
 }
 
-/// px of a dot of a letter.
-fn dot(size: f64) -> f64 {
-    // Letters are as high as the capitals of a font of that size; halves are whole dots.
-    (0.74 * size * f64::from(FINE) / f64::from(LETTER[1])).round().max(1.0) / f64::from(FINE)
-}
-
-fn extent(text: &str, size: f64) -> (f64, f64) {
-    let letters = text.chars().count() as f64;
-    ((f64::from(LETTER[0]) * letters - 1.0).max(0.0) * dot(size), f64::from(LETTER[1]) * dot(size))
+/// Width and height of a text, px of the figure.
+fn extent(text: &str, size: f64) -> (f32, f32) {
+    (lettering::width(text, size as f32), lettering::height(size as f32))
 }
 
 impl DrawingBackend for Dots<'_> {
@@ -147,27 +139,18 @@ impl DrawingBackend for Dots<'_> {
             VPos::Center => -0.5 * tall,
             VPos::Bottom => -tall,
         };
-        let dot = dot(style.size());
-        let fine = f64::from(FINE);
-        // Whole dots, so that edges are sharp.
-        let whole = |px: f64| (px * fine).round() as f32;
-        for (number, letter) in text.chars().enumerate() {
-            for (column, bits) in letters::columns(letter).into_iter().enumerate() {
-                for row in (0..8).filter(|row| bits >> row & 1 == 1) {
-                    let x = left + dot * (f64::from(LETTER[0]) * number as f64 + column as f64);
-                    let y = top + dot * f64::from(row);
-                    let (x, y) = match style.transform() {
-                        FontTransform::None => (x, y),
-                        FontTransform::Rotate90 => (-y - dot, x),
-                        FontTransform::Rotate180 => (-x - dot, -y - dot),
-                        FontTransform::Rotate270 => (y, -x - dot),
-                    };
-                    let (x, y, side) = (whole(f64::from(place.0) + x), whole(f64::from(place.1) + y), whole(dot));
-                    let path = Rect::from_xywh(x, y, side, side).map(PathBuilder::from_rect);
-                    self.fill(path, style.color());
-                }
-            }
-        }
+        // The baseline runs along the lower edge, from where the text begins.
+        let begin = Transform::from_translate(left * FINE, (top + tall) * FINE);
+        let turned = match style.transform() {
+            FontTransform::None => Transform::identity(),
+            FontTransform::Rotate90 => Transform::from_row(0.0, 1.0, -1.0, 0.0, 0.0, 0.0),
+            FontTransform::Rotate180 => Transform::from_row(-1.0, 0.0, 0.0, -1.0, 0.0, 0.0),
+            FontTransform::Rotate270 => Transform::from_row(0.0, -1.0, 1.0, 0.0, 0.0, 0.0),
+        };
+        let place = begin.post_concat(turned).post_translate(FINE * place.0 as f32, FINE * place.1 as f32);
+        let colour = style.color();
+        let paint = paint(colour.rgb, colour.alpha as f32);
+        lettering::draw(&mut self.pixels, text, FINE * style.size() as f32, place, &paint);
         Ok(())
     }
 

@@ -32,3 +32,6 @@ pub(crate) fn css(index: usize) -> String {
     let (r, g, b) = SERIES[index % SERIES.len()];
     format!("#{r:02x}{g:02x}{b:02x}")
 }
+
+/// Colour of bounds: lines of it, and no others, are dashed.
+pub(crate) const BOUND: (u8, u8, u8) = (0x6f, 0x6a, 0x60);

@@ -1,20 +1,12 @@
 //! Curves over time, spectra and histograms as SVG.
 
-use crate::axes::{Axis, BOUND, Figure, Line, Mark, SMALL};
+use crate::axes::{Axis, Figure, Line, Mark, SMALL};
 use crate::drawing::DrawnExhibit;
-use crate::look::{SERIES, css};
+use crate::look::{BOUND, SERIES, css};
 use crate::picture::escape;
 use crate::sparkline::range;
 use ironspin_lab::Curve;
 use ironspin_model::Bound;
-
-/// Why a plot cannot be drawn.
-#[derive(Debug, thiserror::Error)]
-#[error("cannot draw the plot `{title}`: {cause}")]
-pub struct PlotError {
-    pub(crate) title: String,
-    pub(crate) cause: String,
-}
 
 /// A bound is drawn when it is no further from a curve than so many times its height.
 const NEAR: f64 = 4.0;
@@ -47,6 +39,7 @@ pub(crate) fn over_time(title: &str, unit: &str, times: &[f64], curves: &[Curve]
         across: Axis::linear("time, s"),
         up: Axis::linear(""),
         lines: curves.iter().enumerate().map(line).collect(),
+        notes: Vec::new(),
         size: SMALL,
     }
 }
@@ -98,6 +91,7 @@ pub(crate) fn exhibit(gauge: &str, exhibit: &DrawnExhibit) -> Figure {
                 across: Axis::linear("frequency, Hz"),
                 up: Axis { name: "share of the power".to_owned(), logarithmic: true },
                 lines: vec![Line { name: String::new(), colour: SERIES[0], points, mark: Mark::Line }],
+                notes: Vec::new(),
                 size: SMALL,
             }
         }
@@ -117,6 +111,7 @@ pub(crate) fn exhibit(gauge: &str, exhibit: &DrawnExhibit) -> Figure {
                 across: Axis::linear(""),
                 up: Axis::linear("values"),
                 lines,
+                notes: Vec::new(),
                 size: SMALL,
             }
         }

@@ -1,9 +1,12 @@
 //! A gauge over a condition, a parameter or time, from results.
 
-use crate::axes::{Axis, BOUND, Figure, Line, Mark, SHEET};
+use crate::axes::PlotError;
+use crate::axes::{Axis, Figure, Line, Mark, SHEET};
+use crate::engine_key::EngineKey;
+use crate::look::BOUND;
 use crate::look::SERIES;
 use crate::page::PageTrial;
-use crate::plot::{PlotError, edges};
+use crate::plot::edges;
 use ironspin_lab::{ClaimDocument, TrialDocument};
 use ironspin_model::{Bound, nearest};
 use std::collections::BTreeMap;
@@ -76,6 +79,12 @@ pub fn result_plot(trials: &[PageTrial], plot: &ResultPlot) -> Result<Vec<u8>, R
     Ok(if plot.dots { figure.png()? } else { figure.svg()?.into_bytes() })
 }
 
+/// Letters for the engines of the trials that have the gauge.
+fn key_of(trials: &[PageTrial], plot: &ResultPlot) -> EngineKey {
+    let has = |trial: &&PageTrial| trial.document.claims.iter().any(|claim| claim.gauge == plot.gauge);
+    EngineKey::of(trials.iter().filter(has).map(|trial| trial.document.engine.as_str()))
+}
+
 fn no_gauge(trials: &[PageTrial], plot: &ResultPlot) -> ResultPlotError {
     let known = trials.iter().flat_map(|trial| trial.document.claims.iter().map(|claim| claim.gauge.as_str()));
     let near = nearest(&plot.gauge, known).map(str::to_owned);
@@ -86,6 +95,7 @@ fn no_gauge(trials: &[PageTrial], plot: &ResultPlot) -> ResultPlotError {
 fn over_time(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPlotError> {
     let (mut named, mut drawn, mut unit) = (Vec::new(), Vec::new(), None);
     let mut bounds: Vec<Line> = Vec::new();
+    let key = key_of(trials, plot);
     for trial in trials {
         for (number, claim) in trial.document.claims.iter().enumerate().filter(|(_, claim)| claim.gauge == plot.gauge) {
             unit.get_or_insert_with(|| claim.unit.clone());
@@ -96,7 +106,10 @@ fn over_time(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPl
             let others = if others.is_empty() { others } else { format!(", {others}") };
             named.push(format!(
                 "{}, {}, dt {}{others} on {}",
-                document.scene, claim.of, document.dt_text, document.engine
+                document.scene,
+                claim.of,
+                document.dt_text,
+                key.name(&document.engine)
             ));
             let values = track.iter().map(|value| value.unwrap_or(f64::NAN));
             drawn.push(drawing.times.iter().copied().zip(values).collect::<Vec<_>>());
@@ -123,6 +136,7 @@ fn over_time(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPl
         across: Axis { name: "time, s".to_owned(), logarithmic: plot.logarithmic[0] },
         up: Axis { name: gauge_axis(&plot.gauge, &unit), logarithmic: plot.logarithmic[1] },
         lines: bounds.into_iter().chain(lines).collect(),
+        notes: key.notes(),
         size: SHEET,
     })
 }
@@ -135,6 +149,7 @@ fn over_conditions(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, Re
     let mut lines: BTreeMap<(String, String), Vec<Measured>> = BTreeMap::new();
     let mut unit = None;
     let about = |claim: &&ClaimDocument| claim.gauge == plot.gauge;
+    let key = key_of(trials, plot);
     for (trial, claim) in trials
         .iter()
         .map(|trial| &trial.document)
@@ -151,7 +166,7 @@ fn over_conditions(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, Re
         if plot.over != "dt" {
             others.push(format!("dt {}", trial.dt_text));
         }
-        let name = format!("{}, {} on {}", trial.scene, claim.of, trial.engine);
+        let name = format!("{}, {} on {}", trial.scene, claim.of, key.name(&trial.engine));
         let Some(measured) = claim.measured else { continue };
         lines.entry((name, others.join(", "))).or_default().push((x, measured, claim.bound));
     }
@@ -176,6 +191,7 @@ fn over_conditions(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, Re
         across: Axis { name: across, logarithmic: plot.logarithmic[0] },
         up: Axis { name: gauge_axis(&plot.gauge, &unit), logarithmic: plot.logarithmic[1] },
         lines: drawn,
+        notes: key.notes(),
         size: SHEET,
     };
     Ok(figure)

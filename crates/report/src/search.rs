@@ -1,9 +1,10 @@
 //! Edges, series and comparisons for people.
 
+use crate::axes::PlotError;
 use crate::axes::{Axis, Figure, Line, Mark, SHEET};
+use crate::engine_key::EngineKey;
 use crate::look::{SERIES, mark};
 use crate::number::{show, with_unit};
-use crate::plot::PlotError;
 use ironspin_lab::{Collapse, Comparison, EdgeRecord, Figure as Kept, SeriesRecord, Tried};
 use ironspin_model::Verdict;
 
@@ -142,8 +143,9 @@ pub fn series_text(series: &[SeriesRecord]) -> String {
 pub fn series_plot(record: &SeriesRecord) -> Result<String, PlotError> {
     let points: Vec<(f64, f64)> =
         record.points.iter().filter_map(|&(x, y)| Some((x, y.filter(|y| *y > 0.0)?))).collect();
+    let key = EngineKey::of([record.engine.as_str()]);
     let mut lines =
-        vec![Line { name: record.engine.clone(), colour: SERIES[0], points: points.clone(), mark: Mark::Dots }];
+        vec![Line { name: key.name(&record.engine), colour: SERIES[0], points: points.clone(), mark: Mark::Dots }];
     if let (Some(slope), Some(&(x, _)), Some(&(end, _))) = (record.exponent, points.first(), points.last()) {
         let mean = points.iter().map(|p| p.1.ln() - slope * p.0.ln()).sum::<f64>() / points.len() as f64;
         let at = |x: f64| (x, (mean + slope * x.ln()).exp());
@@ -158,6 +160,7 @@ pub fn series_plot(record: &SeriesRecord) -> Result<String, PlotError> {
             logarithmic: true,
         },
         lines,
+        notes: key.notes(),
         size: SHEET,
     };
     figure.svg()

@@ -1,5 +1,6 @@
 //! What a person reads in a terminal.
 
+use crate::engine_key::letter;
 use crate::look::mark;
 use crate::number::{show, with_unit};
 use crate::sparkline::{range, sparkline};
@@ -28,12 +29,6 @@ fn engines(records: &[TrialRecord]) -> Vec<&str> {
         }
     }
     names
-}
-
-fn letter(index: usize) -> String {
-    // A to Z, then A1, B1, ...
-    let name = char::from(b'A' + u8::try_from(index % 26).unwrap_or(0));
-    if index < 26 { name.to_string() } else { format!("{name}{}", index / 26) }
 }
 
 /// Two lines for each claim about the values of several trials together; nothing where there is none.

@@ -1,10 +1,11 @@
 //! Twins for people: a table, what differs first and how it grows, a plot of the difference over time.
 
-use crate::axes::{Axis, BOUND, Figure, Line, Mark, SMALL};
+use crate::axes::PlotError;
+use crate::axes::{Axis, Figure, Line, Mark, SMALL};
+use crate::look::BOUND;
 use crate::look::{SERIES, mark};
 use crate::machine::{MachineError, csv_text};
 use crate::number::show;
-use crate::plot::PlotError;
 use ironspin_lab::{Demand, TwinDocument, TwinRecord, TwinsDocument};
 use ironspin_model::Verdict;
 
@@ -170,6 +171,7 @@ pub fn growth_plot(twin: &TwinDocument) -> Result<Option<String>, PlotError> {
         across: Axis::linear("time, s"),
         up: Axis { name: "distance, m".to_owned(), logarithmic: true },
         lines,
+        notes: Vec::new(),
         size: SMALL,
     };
     figure.svg().map(Some)

@@ -20,12 +20,14 @@ mod geometry;
 mod lints;
 mod names;
 mod number;
+mod placed;
 mod print;
 mod random;
 mod resolve;
 mod rules;
 mod scene;
 mod select;
+mod setup;
 mod state;
 
 pub use diagnostic::{Place, SceneError};
@@ -35,6 +37,7 @@ pub use lints::WARNINGS;
 pub fn json_schema() -> serde_json::Value {
     schemars::schema_for!(file::SceneFile).to_value()
 }
-pub use resolve::{BODY_LIMIT, EFFECT_LIMIT};
+pub use resolve::EFFECT_LIMIT;
 pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, TriggerWatch, Twin};
-pub use scene::{Parameter, Scene, Settings, Setup, Warning, toml_error};
+pub use scene::{Scene, toml_error};
+pub use setup::{BODY_LIMIT, Parameter, Settings, Setup, Warning};

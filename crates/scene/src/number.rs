@@ -1,6 +1,6 @@
 //! A number in a scene file: written out, or an expression in a string.
 
-use crate::file::Placed;
+use crate::placed::Placed;
 use serde::de::{self, Deserialize, Deserializer, Visitor};
 use std::fmt;
 use std::ops::Range;

@@ -3,7 +3,7 @@
 //! Read again it builds the same world, bit for bit: numbers are printed so that they read back exactly, bodies stand about their
 //! centres of mass, and masses and inertias are given.
 
-use crate::scene::Setup;
+use crate::setup::Setup;
 use ironspin_model::{
     Action, Body, BodyKind, Bound, DVec2, DVec3, Effect, Joint, JointKind, Law, Part, PlaneShape, Severity, World,
     about_z,

@@ -6,8 +6,7 @@ use crate::file::{Placed, SCENE_VERSION, SceneFile, SharedFile};
 use crate::lints;
 use crate::print;
 use crate::resolve;
-use crate::rules::{Probe, Series, Trigger, Twin};
-use ironspin_model::{Claim, World};
+use crate::setup::{Settings, Setup, Warning};
 use std::ops::Range;
 use std::path::Path;
 use std::sync::Arc;
@@ -25,79 +24,6 @@ pub struct Scene {
 const FILE_LIMIT: u64 = 64 << 20;
 /// Most files that a scene may use.
 const USE_LIMIT: usize = 16;
-
-/// What a scene is resolved with.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Settings {
-    /// Parameters set from outside, as typed: name and value or expression.
-    pub set: Vec<(String, String)>,
-    /// Step length, s; claims may use it as `dt`.
-    pub dt: f64,
-    /// Seed of everything random in the scene.
-    pub seed: u64,
-    /// Most bodies the scene may have.
-    pub body_limit: usize,
-}
-
-impl Settings {
-    /// A step length and nothing else unusual.
-    pub fn with_dt(dt: f64) -> Self {
-        Settings { set: Vec::new(), dt, seed: 1, body_limit: resolve::BODY_LIMIT }
-    }
-}
-
-/// Something in a scene that is probably a mistake.
-#[derive(Clone, Debug)]
-pub struct Warning {
-    /// Its kind, as `allow` names it.
-    pub kind: &'static str,
-    /// What it is, with its place.
-    pub what: SceneError,
-}
-
-/// A parameter and the value in force.
-#[derive(Clone, Debug, PartialEq)]
-pub struct Parameter {
-    /// Its name.
-    pub name: String,
-    /// What it means.
-    pub about: String,
-    /// Its unit, as the scene names it.
-    pub unit: Option<String>,
-    /// The value in force.
-    pub value: f64,
-    /// Smallest and largest value allowed.
-    pub range: Option<[f64; 2]>,
-}
-
-/// A scene with everything worked out: ready to be built by an engine and measured.
-#[derive(Clone, Debug)]
-pub struct Setup {
-    /// Name of the scene.
-    pub name: String,
-    /// One line about it.
-    pub about: String,
-    /// The text it was read from.
-    pub text: Arc<str>,
-    /// Parameters with the values in force, in the order of the file.
-    pub parameters: Vec<Parameter>,
-    /// What the engine builds.
-    pub world: World,
-    /// What must hold.
-    pub claims: Vec<Claim>,
-    /// Exact changes after which the trial must agree with itself.
-    pub twins: Vec<Twin>,
-    /// Claims about many trials along one axis.
-    pub series: Vec<Series>,
-    /// Actions that wait for a condition.
-    pub triggers: Vec<Trigger>,
-    /// Rays and forecasts.
-    pub probes: Vec<Probe>,
-    /// Features an engine must have, sorted.
-    pub features: Vec<String>,
-    /// What is probably a mistake.
-    pub warnings: Vec<Warning>,
-}
 
 impl Scene {
     /// Reads a scene from text; `origin` is the name shown in messages. It cannot use other files.

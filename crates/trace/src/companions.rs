@@ -1,7 +1,7 @@
 //! Contacts and notices of sensors: CSV files beside a trace, where there are any.
 
 use crate::error::TraceError;
-use crate::write::{exact, temporary_in};
+use crate::output::{exact, temporary_in};
 use ironspin_model::{Contact, DVec3, Frame, SensorEvent, SensorEventKind};
 use std::collections::BTreeMap;
 use std::io::BufWriter;

@@ -11,6 +11,7 @@
 mod columns;
 mod companions;
 mod error;
+mod output;
 mod read;
 mod table;
 mod write;

@@ -3,6 +3,7 @@
 use crate::columns::Column;
 use crate::companions::{Companions, companion};
 use crate::error::TraceError;
+use crate::output::{exact, temporary_in};
 use ironspin_model::{BodyState, Frame};
 use parquet::column::writer::ColumnWriter;
 use parquet::data_type::ByteArray;
@@ -154,22 +155,6 @@ impl TraceWriter {
     pub fn contacts_of(path: &Path) -> PathBuf {
         companion(path, "contacts")
     }
-}
-
-/// A file that will be renamed to its place, readable as any other file.
-pub(crate) fn temporary_in(folder: &Path) -> std::io::Result<NamedTempFile> {
-    let mut builder = tempfile::Builder::new();
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::PermissionsExt;
-        builder.permissions(std::fs::Permissions::from_mode(0o666));
-    }
-    builder.tempfile_in(folder)
-}
-
-/// The shortest text that reads back with the same bits.
-pub(crate) fn exact(value: f64) -> String {
-    format!("{value:?}")
 }
 
 fn csv_row<W: Write>(writer: &mut csv::Writer<W>, frame: &Frame, name: &str, state: &BodyState) -> std::io::Result<()> {

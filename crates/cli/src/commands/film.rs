@@ -5,7 +5,7 @@ use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{TrialRecord, plan_grid};
 use ironspin_model::{World, nearest};
-use ironspin_report::{FilmError, FilmStyle, apng, gif, play, still, strip};
+use ironspin_report::{FilmError, FilmStyle, apng, gif, missing_letters, play, still, strip};
 use std::io::IsTerminal;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -96,6 +96,9 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
             },
         };
         let film = film.map_err(reported)?;
+        if let Some(note) = missing_letters([style.title.as_str()]) {
+            output::note(&note);
+        }
         let fault = |cause| Diagnostic::File { path: out.display().to_string(), cause };
         if let Some(parent) = out.parent().filter(|parent| !parent.as_os_str().is_empty()) {
             std::fs::create_dir_all(parent).map_err(fault)?;

@@ -43,7 +43,7 @@ fn read(named: &str) -> Result<Kept, Diagnostic> {
 
 pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Diagnostic> {
     if options.format == Format::Csv {
-        return Err(super::search::no_csv("compare"));
+        return Err(super::no_csv("compare"));
     }
     let wrong = |why: &str| Diagnostic::Kept { why: why.to_owned() };
     let (base, new) = match (options.results.as_slice(), &options.name, &options.ledger) {

@@ -19,14 +19,9 @@ fn file_error(path: &Path, cause: std::io::Error) -> Diagnostic {
     Diagnostic::File { path: path.display().to_string(), cause }
 }
 
-/// CSV is for lists of figures only.
-pub(super) fn no_csv(command: &str) -> Diagnostic {
-    Diagnostic::Kept { why: format!("`{command}` writes tables and JSON; there is no CSV of it") }
-}
-
 pub(crate) fn edge(options: &EdgeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     if options.format == Format::Csv {
-        return Err(no_csv("edge"));
+        return Err(super::no_csv("edge"));
     }
     let order = EdgeOrder {
         grid: options.conditions.order(std::slice::from_ref(&options.scene)),
@@ -82,7 +77,7 @@ fn series_orders(options: &SeriesOptions) -> Result<Vec<SeriesOrder>, Diagnostic
 
 pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     if options.format == Format::Csv {
-        return Err(no_csv("series"));
+        return Err(super::no_csv("series"));
     }
     let orders = series_orders(options)?;
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;

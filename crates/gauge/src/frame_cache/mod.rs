@@ -2,8 +2,6 @@
 
 mod nearness;
 
-use crate::gauges::energy::Energies;
-use crate::gauges::explainer::Explainers;
 use crate::geometry::{Anchor, Bounds, Collider, Placed, Placement, Pose, Shapes, furthest_moved, sweep};
 use ironspin_model::{Body, Frame, World};
 use nearness::{KnownGap, Neighbour, Neighbours};
@@ -59,10 +57,8 @@ pub struct FrameCache {
     bounds_loose: f64,
     /// How many frames were seen.
     frame: u64,
-    /// What gauges know of the pushes on bodies, kept here because several ask for the same.
-    explainers: RefCell<Explainers>,
-    /// The energies of all bodies in the frame now.
-    energies: RefCell<Energies>,
+    /// Whether the frame now is the one that was seen last.
+    is_current: bool,
     /// Added to a search, so that it need not be done again at once, m.
     slack: f64,
     /// The widest search asked for since the last frame, m.
@@ -90,8 +86,7 @@ impl FrameCache {
             bounds_spots: Vec::new(),
             bounds_loose: 0.0,
             frame: 0,
-            explainers: RefCell::default(),
-            energies: RefCell::default(),
+            is_current: false,
             neighbours: Neighbours { found_within: f64::NEG_INFINITY, ..Neighbours::default() },
             slack: 0.2 * mean,
             wanted: Cell::new(f64::NEG_INFINITY),
@@ -102,6 +97,7 @@ impl FrameCache {
     /// Takes the next frame; the one before becomes the frame before.
     pub fn update(&mut self, frame: &Frame) {
         self.frame += 1;
+        self.is_current = true;
         std::mem::swap(&mut self.now, &mut self.before);
         self.gaps.swap(0, 1);
         self.speeds = [self.now.update(&self.shapes, frame), self.speeds[0]];
@@ -127,6 +123,19 @@ impl FrameCache {
             self.bounds_spots.clone_from(&self.now.poses);
             self.bounds_loose = 0.0;
         }
+    }
+
+    /// Lets a frame pass without a look at it: no gauge of the trial needs geometry. One that asks all the same stops with a panic in debug
+    /// builds.
+    pub fn pass_over(&mut self) {
+        self.frame += 1;
+        self.is_current = false;
+    }
+
+    /// Notices gauges that ask for geometry and do not say so in their entry.
+    #[inline]
+    fn assert_current(&self) {
+        debug_assert!(self.is_current, "a gauge asks for geometry, and its entry does not say `needs_geometry`");
     }
 
     /// Whether bodies have hardly moved since bounds were worked out, so that these need no more than a little more room.
@@ -232,6 +241,7 @@ impl FrameCache {
     }
 
     fn placement(&self, when: When) -> &Placement {
+        self.assert_current();
         match when {
             When::Now => &self.now,
             When::Before => &self.before,
@@ -255,13 +265,5 @@ impl FrameCache {
     /// The number of the frame now.
     pub(crate) fn frame(&self) -> u64 {
         self.frame
-    }
-
-    pub(crate) fn energies(&self) -> &RefCell<Energies> {
-        &self.energies
-    }
-
-    pub(crate) fn explainers(&self) -> &RefCell<Explainers> {
-        &self.explainers
     }
 }

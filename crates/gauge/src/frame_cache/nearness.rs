@@ -69,6 +69,7 @@ impl FrameCache {
     /// The smallest gap of any parts of two bodies; infinity at once when it is certainly above `within`. What has not moved against each other by
     /// more than a rounding error since its gap was worked out has that gap still.
     pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
+        self.assert_current();
         if !self.may_be_within(when, a, b, within) {
             return Gap::FAR;
         }
@@ -128,6 +129,7 @@ impl FrameCache {
         within: f64,
         mut each: impl FnMut(&Candidate),
     ) {
+        self.assert_current();
         self.bounds_asked.set(true);
         if self.bounds.is_empty() || !self.neighbours.cover(within) {
             self.near_pairs(When::Now, of, others, within, |a, b| {
@@ -149,6 +151,7 @@ impl FrameCache {
     /// Between what the gap of two bodies lies now. The number of their pair is looked for from `from` on first, and left there, since
     /// most ask for one pair after the other.
     pub(crate) fn bounds_of(&self, (a, b): (usize, usize), from: &mut usize) -> Bounds {
+        self.assert_current();
         self.bounds_asked.set(true);
         self.wanted.set(self.wanted.get().max(0.0));
         let pair = (a.min(b), a.max(b));
@@ -161,6 +164,7 @@ impl FrameCache {
 
     /// How many pairs of neighbours there are, and how often they were looked for.
     pub(crate) fn neighbours(&self) -> (usize, u64) {
+        self.assert_current();
         (self.neighbours.pairs.len(), self.neighbours.search)
     }
 
@@ -221,6 +225,7 @@ impl FrameCache {
         within: f64,
         mut each: impl FnMut(usize, usize),
     ) {
+        self.assert_current();
         self.wanted.set(self.wanted.get().max(within));
         if self.neighbours.cover(within) {
             for &(a, b) in &self.neighbours.pairs {
@@ -249,6 +254,7 @@ impl FrameCache {
     /// Calls `each` for every body that may touch one and whose rectangle now comes within a distance of its own, in the order of
     /// their ids.
     pub(crate) fn neighbours_of(&self, body: usize, within: f64, mut each: impl FnMut(Neighbour)) {
+        self.assert_current();
         self.wanted.set(self.wanted.get().max(within));
         let mut tell = |other: Neighbour| {
             if self.may_be_within(When::Now, body, other.body, within) {

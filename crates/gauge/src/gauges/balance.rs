@@ -1,9 +1,10 @@
 //! Balance of linear and angular momentum.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 
 pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
@@ -16,6 +17,8 @@ pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
     source: "Newton's third law",
     limits: "Steps within 1.5 steps' travel of a body outside the set are left out; when nine in ten are, a warning says so.",
     usual_causes: "one body of a pair answers and the other does not; mass ignored; position correction that moves only one body; damping",
+    next_step: advice::MOMENTUM,
+    by_default: true,
     make: linear,
     ..PLAIN
 };
@@ -30,6 +33,8 @@ pub(crate) const ANGULAR: GaugeEntry = GaugeEntry {
     source: "Newton's third law in its strong form; Euler's second law",
     limits: "As the momentum balance. Gravity's moment is exact when a body flies a parabola within the step.",
     usual_causes: "friction without its lever arm; wrong inertia; impulses applied at other points than they were worked out for",
+    next_step: advice::MOMENTUM,
+    by_default: true,
     make: angular,
     ..PLAIN
 };

@@ -1,9 +1,10 @@
 //! Contact points as the engine reports them, held against where the bodies are.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{Contact, Frame, World};
 
 pub(crate) const POINTS: GaugeEntry = GaugeEntry {
@@ -16,6 +17,7 @@ pub(crate) const POINTS: GaugeEntry = GaugeEntry {
     source: "definition; two bodies in the plane rest on each other by at most two points (a box on a floor by its corners)",
     limits: "An engine need not report contacts: then nothing is measured. Points of an engine that adds up several impacts of a step count each time they are reported.",
     usual_causes: "points between the ends of an edge that carry nothing; the same point reported twice; every vertex of a chain",
+    next_step: advice::CONTACTS,
     make: points,
     ..PLAIN
 };
@@ -30,6 +32,7 @@ pub(crate) const PHANTOM: GaugeEntry = GaugeEntry {
     limits: "As far as bodies travel in a step and a half, contacts are believed.",
     usual_causes: "contacts kept after bodies parted; surrounding boxes taken for shapes; wrong ids",
     counts: true,
+    next_step: advice::CONTACTS,
     make: phantom,
     ..POINTS
 };

@@ -1,7 +1,8 @@
 //! Slow, steady wandering of a body that should rest.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 
 pub(crate) const RATE: GaugeEntry = GaugeEntry {
@@ -14,6 +15,7 @@ pub(crate) const RATE: GaugeEntry = GaugeEntry {
     source: "least squares (Gauss); running sums after Welford (1962)",
     limits: "A shake of amplitude a over a window T leaves a slope of about a / T.",
     usual_causes: "friction solved before the load has arrived; friction anchored to nothing; overlap correction along a tilted normal",
+    next_step: advice::CREEP,
     make: rate,
     needs_geometry: false,
     ..PLAIN

@@ -1,7 +1,8 @@
 //! Bodies that left the region in which they should stay.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, Need};
 use ironspin_model::World;
 
 pub(crate) const COUNT: GaugeEntry = GaugeEntry {
@@ -13,11 +14,14 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     formula: "count(exists t: x(t) outside bounds)",
     source: "definition",
     limits: "Only as good as the bounds of the scene.",
-    usual_causes: "tunnelling, impact-up, an energy gain that throws bodies out",
+    usual_causes: "tunnelling, explosion, an energy gain that throws bodies out",
     needs: &[Need::Bounds],
     counts: true,
     needs_geometry: false,
+    next_step: advice::ESCAPE,
+    by_default: true,
     make: count,
+    ..PLAIN
 };
 
 struct Escape {

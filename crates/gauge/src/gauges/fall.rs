@@ -1,8 +1,9 @@
 //! The first drop: how bodies fall and where they come to rest, with the usual mistakes of a set-up named.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{DVec3, World};
 
 pub(crate) const RATIO: GaugeEntry = GaugeEntry {
@@ -14,6 +15,7 @@ pub(crate) const RATIO: GaugeEntry = GaugeEntry {
     source: "uniformly accelerated motion; least squares",
     limits: "For one body in free flight: the window must end before it touches anything. An integrator of first order is off by about dt over the length of the window.",
     usual_causes: "the step was never called; milliseconds taken for seconds; gravity of the wrong sign or axis, or applied twice; pixels taken for metres",
+    next_step: advice::FALL,
     make: ratio,
     ..PLAIN
 };
@@ -28,6 +30,7 @@ pub(crate) const REST: GaugeEntry = GaugeEntry {
     limits: "For one body; it says nothing of whether it lies still.",
     usual_causes: "half size taken for full size, or the other way round; the corner taken for the centre; a radius taken for a diameter",
     needs: &[Need::Against],
+    next_step: advice::OVERLAP,
     make: rest,
     ..PLAIN
 };

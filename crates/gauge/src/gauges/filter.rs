@@ -1,10 +1,11 @@
 //! Who may collide with whom.
 
+use crate::advice;
+use crate::derived::beyond_contacts;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::gauges::explainer::beyond_contacts;
 use crate::geometry::Membership;
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 use std::collections::BTreeSet;
 
@@ -19,6 +20,7 @@ pub(crate) const BREACHES: GaugeEntry = GaugeEntry {
     limits: "A pair that never touches shows nothing, and the reading warns when that is so for all. Bodies that overlap others at the same time are explained by them.",
     usual_causes: "masks compared in one order only; one body's mask ignored; the filter looked up when bodies are built and not when they meet",
     counts: true,
+    next_step: advice::FILTER,
     make: breaches,
     ..PLAIN
 };
@@ -30,6 +32,7 @@ pub(crate) const IGNORED: GaugeEntry = GaugeEntry {
     formula: "count of allowed pairs with depth > s / 4 in any frame",
     limits: "A fast body that passes through another between two frames is seen by the tunnel gauges instead.",
     usual_causes: "a filter that excludes too much; masks of more than sixteen bits cut short; collision switched off for one kind of pair",
+    next_step: advice::FILTER,
     make: ignored,
     ..BREACHES
 };

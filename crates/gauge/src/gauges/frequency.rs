@@ -1,7 +1,8 @@
 //! Main frequency of shaking.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Exhibit, Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 use realfft::RealFftPlanner;
 use std::collections::VecDeque;
@@ -16,6 +17,7 @@ pub(crate) const FREQUENCY: GaugeEntry = GaugeEntry {
     source: "Harris, On the use of windows for harmonic analysis (1978)",
     limits: "Frequencies above half a step rate are folded down. Fewer than 16 frames give nothing. Of more than 256 bodies, 256 spread evenly are looked at. Even steps are taken for granted.",
     usual_causes: "half the step rate: pushed apart and falling together in turns; lower: a compliant contact or a stiff joint that rings",
+    next_step: advice::SHAKING,
     make: frequency,
     needs_geometry: false,
     ..PLAIN

@@ -1,9 +1,10 @@
 //! Changes of velocity that nothing explains.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 
 pub(crate) const SPEED: GaugeEntry = GaugeEntry {
@@ -16,6 +17,8 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     source: "Coulomb's law of friction; Newton's second law",
     limits: "Bodies with joints are left out. A contact that is gone when the body is lifted by a hundredth of its size off another contact is none: so inner edges are distinguished from steps. Contacts are sought as far as the bodies travel within one and a half steps, so that a fast scene with a long step hides more. Impacts turn normals by up to the margin.",
     usual_causes: "inner edges of tiles or of a chain of segments; contacts kept after bodies parted; surrounding boxes taken for shapes; half or double sizes",
+    next_step: advice::GHOST,
+    by_default: true,
     make: speed,
     ..PLAIN
 };
@@ -27,6 +30,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     definition: "Number of steps in which the velocity of one of the bodies changed, in a way that the ghost push measures, by more than a thousandth of its speed and by more than a tenth of a step of gravity.",
     formula: "count of body steps with ghost > max(0.001 |v|, 0.1 g dt)",
     counts: true,
+    next_step: advice::GHOST,
     make: count,
     ..SPEED
 };
@@ -74,7 +78,7 @@ impl Gauge for Ghost {
         if view.before.is_none() {
             return;
         }
-        let mut explainers = view.cache.explainers().borrow_mut();
+        let mut explainers = view.derived.explainers.borrow_mut();
         let explainers = explainers.since(start, view.world);
         for &id in &self.of {
             if view.cache.traits(id).mass == 0.0 || self.jointed.has(id) || !view.present(id) {
@@ -114,7 +118,9 @@ impl Gauge for Ghost {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::derived::Derived;
     use crate::gauges::trace::{bouncing, measure, state, trace, world};
+    use crate::step::Step;
     use ironspin_model::{BodyKind, DVec2, Frame, PlaneShape};
 
     /// Two tiles, a block that slides over their seam without friction at 2 m/s.
@@ -213,10 +219,14 @@ mod tests {
         let scope = Scope { of: vec![2], ..Scope::default() };
         let mut gauges = [speed(&world, &scope), count(&world, &scope)];
         let mut cache = crate::frame_cache::FrameCache::new(&world);
+        let derived = Derived::default();
         let mut before = None;
         for now in &frames {
             cache.update(now);
-            let view = View { world: &world, before, now, gravity: world.gravity, effects: &[], cache: &cache };
+            let view = View {
+                step: Step { world: &world, before, now, gravity: world.gravity, effects: &[], cache: &cache },
+                derived: &derived,
+            };
             gauges.iter_mut().for_each(|gauge| gauge.observe(&view));
             before = Some(now);
         }

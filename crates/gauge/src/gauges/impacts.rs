@@ -1,9 +1,10 @@
 //! How many impacts there were, and of which pairs.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Membership, velocity_at};
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -18,6 +19,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     limits: "From states alone a pair is counted once a step at most. Approaches slower than 2 g dt are resting contact. Friction changes momentum without a notice, so notices are believed only where none acts.",
     usual_causes: "several impacts within one step of which only the first is seen; a body squeezed through another; restitution not exactly elastic",
     counts: true,
+    next_step: advice::IMPACTS,
     make: count,
     ..PLAIN
 };

@@ -1,7 +1,8 @@
 //! Shaking of bodies that should rest: by speed and by travel.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 
 pub(crate) const SPEED: GaugeEntry = GaugeEntry {
@@ -14,6 +15,8 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     source: "definition; the natural yardstick is one step of gravity, g dt",
     limits: "Steady motion counts as well: use it where bodies should rest.",
     usual_causes: "contacts that flicker on and off; overlap correction that overshoots; no warm starting; restitution at rest",
+    next_step: advice::SHAKING,
+    by_default: true,
     make: speed,
     needs_geometry: false,
     ..PLAIN
@@ -29,6 +32,7 @@ pub(crate) const TRAVEL: GaugeEntry = GaugeEntry {
     source: "definition",
     limits: "Steady motion counts as well: use it where bodies should rest.",
     usual_causes: "as jitter by speed; besides, slow creep over a long window",
+    next_step: advice::SHAKING,
     make: travel,
     needs_geometry: false,
     ..PLAIN
@@ -41,6 +45,7 @@ pub(crate) const STEPS: GaugeEntry = GaugeEntry {
     definition: "The jitter by speed as a share of what one step of gravity adds to the speed: the natural size of jitter, the same for every scale and step.",
     formula: "max_bodies rms(|v|) / (g dt)",
     limits: "Only under gravity; the step is the mean of those in the window.",
+    next_step: advice::SHAKING,
     make: steps,
     ..SPEED
 };

@@ -1,29 +1,91 @@
-//! The gauges, one file each.
+//! The gauges, one file each, and the list of all. To add one: copy a file, name it below, and add its entries to the list.
 
-pub(crate) mod balance;
-pub(crate) mod contacts;
-pub(crate) mod creep;
-pub(crate) mod energy;
-pub(crate) mod escape;
-pub(crate) mod explainer;
-pub(crate) mod fall;
-pub(crate) mod filter;
-pub(crate) mod frequency;
-pub(crate) mod ghost;
-pub(crate) mod impacts;
-pub(crate) mod jitter;
-pub(crate) mod motion;
-pub(crate) mod overlap;
-pub(crate) mod path;
-pub(crate) mod period;
-pub(crate) mod probes;
-pub(crate) mod rebound;
-pub(crate) mod sensor;
-pub(crate) mod settle;
-pub(crate) mod spread;
-pub(crate) mod stands;
-pub(crate) mod tunnel;
-pub(crate) mod value;
+mod balance;
+mod contacts;
+mod creep;
+mod energy;
+mod escape;
+mod fall;
+mod filter;
+mod frequency;
+mod ghost;
+mod impacts;
+mod jitter;
+mod overlap;
+mod path;
+mod period;
+mod probes;
+mod rebound;
+mod sensor;
+mod settle;
+mod spread;
+mod stands;
+mod tunnel;
+mod value;
 
 #[cfg(test)]
 pub(crate) mod trace;
+
+pub use spread::pooled_reading;
+
+use crate::entry::GaugeEntry;
+
+/// All gauges.
+pub static GAUGES: [GaugeEntry; 51] = [
+    energy::DRIFT,
+    energy::GAIN,
+    energy::LOSS,
+    energy::UNEXPLAINED,
+    balance::LINEAR,
+    balance::ANGULAR,
+    rebound::BY_SPEED,
+    rebound::BY_HEIGHT,
+    tunnel::COUNT,
+    tunnel::UNTOUCHED,
+    tunnel::TOUCHED,
+    tunnel::STACK,
+    tunnel::PUSHED,
+    tunnel::SEAM,
+    overlap::DEEPEST,
+    overlap::SHARE,
+    overlap::MEAN,
+    jitter::SPEED,
+    jitter::TRAVEL,
+    jitter::STEPS,
+    frequency::FREQUENCY,
+    settle::TIME,
+    creep::RATE,
+    stands::STANDS,
+    impacts::COUNT,
+    escape::COUNT,
+    ghost::SPEED,
+    ghost::COUNT,
+    contacts::POINTS,
+    contacts::PHANTOM,
+    filter::BREACHES,
+    filter::IGNORED,
+    sensor::WRONG,
+    sensor::MISSED,
+    fall::RATIO,
+    fall::REST,
+    path::ERROR,
+    period::MEAN,
+    spread::CHI,
+    spread::KOLMOGOROV,
+    spread::MEAN,
+    spread::DEVIATION,
+    probes::FORECAST,
+    probes::RAY,
+    value::X,
+    value::Y,
+    value::VX,
+    value::VY,
+    value::SPEED,
+    value::SPIN,
+    value::MEASURE,
+];
+
+/// The gauge of a name.
+pub fn find(name: &str) -> Option<&'static GaugeEntry> {
+    GAUGES.iter().find(|gauge| gauge.name == name)
+}

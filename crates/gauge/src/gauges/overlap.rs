@@ -1,8 +1,9 @@
 //! How deep bodies lie in each other.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{BodyKind, World};
 
 pub(crate) const DEEPEST: GaugeEntry = GaugeEntry {
@@ -15,6 +16,8 @@ pub(crate) const DEEPEST: GaugeEntry = GaugeEntry {
     source: "de Berg et al., Computational Geometry, section 13.3",
     limits: "Frames only; what happens between them is not seen. Overlap of two bodies that never move is left out.",
     usual_causes: "too few iterations under a high load; overlap left alone below an absolute slop; half sizes taken for full sizes",
+    next_step: advice::OVERLAP,
+    by_default: true,
     make: deepest,
     ..PLAIN
 };
@@ -25,6 +28,7 @@ pub(crate) const SHARE: GaugeEntry = GaugeEntry {
     unit: "1",
     definition: "Deepest overlap as in the gauge before, each as a share of the smaller of both bodies' smallest sizes.",
     formula: "max_t max_pairs depth / s",
+    next_step: advice::OVERLAP,
     make: share,
     ..DEEPEST
 };
@@ -34,6 +38,7 @@ pub(crate) const MEAN: GaugeEntry = GaugeEntry {
     label: "mean overlap",
     definition: "Mean over the frames of the deepest overlap in each.",
     formula: "mean_t max_pairs depth",
+    next_step: advice::OVERLAP,
     make: mean,
     ..DEEPEST
 };

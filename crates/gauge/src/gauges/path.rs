@@ -1,7 +1,8 @@
 //! Distance from a path in closed form.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{Measure, World};
 
 pub(crate) const ERROR: GaugeEntry = GaugeEntry {
@@ -15,6 +16,7 @@ pub(crate) const ERROR: GaugeEntry = GaugeEntry {
     limits: "Frames only. An engine of first order is off by about half a step of the motion at any time: the bound should say so.",
     usual_causes: "an integrator of first order held to a bound of second; damping; gravity or time of a wrong size",
     needs: &[Need::Path],
+    next_step: advice::MOTION,
     make: error,
     needs_geometry: false,
     ..PLAIN

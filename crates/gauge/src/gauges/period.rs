@@ -1,7 +1,8 @@
 //! Period of a swing.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{BodyState, Measure, World};
 
 pub(crate) const MEAN: GaugeEntry = GaugeEntry {
@@ -14,6 +15,7 @@ pub(crate) const MEAN: GaugeEntry = GaugeEntry {
     source: "definition; on the line the error of a passage is of third order in the step, since a swing has no curvature at zero",
     limits: "For one body. At least two passages in the same sense are needed, and a measure that swings about zero.",
     usual_causes: "a wrong moment of inertia; damping; a hinge that gives way; an integrator of first order",
+    next_step: advice::MOTION,
     make: mean,
     needs_geometry: false,
     ..PLAIN

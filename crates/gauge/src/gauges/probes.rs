@@ -1,8 +1,9 @@
 //! What came of questions to the engine: rays and forecasts.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, QueryResult, Reading, Scope, View};
 use crate::geometry::{Collider, Shapes};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{BodyState, DVec2, Frame, World};
 
 pub(crate) const FORECAST: GaugeEntry = GaugeEntry {
@@ -16,6 +17,7 @@ pub(crate) const FORECAST: GaugeEntry = GaugeEntry {
     limits: "Forecasts whose time comes after the end of the trial are left out. Actions that wait for a condition are not in the copy.",
     usual_causes: "a copy without its contacts, sleeping state or random state; things that push the shot left out of the copy",
     needs: &[Need::Forecast],
+    next_step: advice::FORECAST,
     make: forecast,
     ..PLAIN
 };
@@ -31,6 +33,7 @@ pub(crate) const RAY: GaugeEntry = GaugeEntry {
     limits: "The distance counts, and not which of several bodies at the same place is named.",
     usual_causes: "rays cast against surrounding boxes; half sizes; a ray that starts inside a solid; the surface of the step before",
     needs: &[Need::Ray],
+    next_step: advice::RAY,
     make: ray,
     ..PLAIN
 };
@@ -204,8 +207,8 @@ impl Gauge for Rays {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::gauges::find;
     use crate::gauges::trace::{state, world};
-    use crate::table::find;
     use ironspin_model::{BodyKind, DVec3, PlaneShape, RayHit};
 
     fn range() -> World {

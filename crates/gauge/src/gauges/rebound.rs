@@ -1,8 +1,9 @@
 //! Rebound by speed and by height.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::World;
 
 pub(crate) const BY_SPEED: GaugeEntry = GaugeEntry {
@@ -16,6 +17,7 @@ pub(crate) const BY_SPEED: GaugeEntry = GaugeEntry {
     limits: "Impacts slower than 16 g dt are left out, since one step more or less of gravity would decide the ratio.",
     usual_causes: "restitution taken for a ratio of heights (then the square root comes out); restitution dropped below a fixed speed; speed of the step's end used instead of the impact's",
     needs: &[Need::Against],
+    next_step: advice::REBOUND,
     make: by_speed,
     ..PLAIN
 };
@@ -31,6 +33,7 @@ pub(crate) const BY_HEIGHT: GaugeEntry = GaugeEntry {
     limits: "Summits that a body falls from at less than 16 g dt are left out.",
     usual_causes: "as rebound by speed; besides, an integrator that loses or gains height in free flight",
     needs: &[Need::Against],
+    next_step: advice::REBOUND,
     make: by_height,
     ..PLAIN
 };

@@ -1,8 +1,9 @@
 //! Notices of sensors against where bodies are.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Collider, Moving};
-use crate::table::{Better, GaugeEntry, Need};
 use ironspin_model::{BodyKind, BodyState, SensorEventKind, World};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -19,7 +20,9 @@ pub(crate) const WRONG: GaugeEntry = GaugeEntry {
     needs: &[Need::Sensor],
     counts: true,
     needs_geometry: true,
+    next_step: advice::SENSOR,
     make: wrong,
+    ..PLAIN
 };
 
 pub(crate) const MISSED: GaugeEntry = GaugeEntry {
@@ -27,6 +30,7 @@ pub(crate) const MISSED: GaugeEntry = GaugeEntry {
     label: "missed by a sensor",
     definition: "Of the wrong notices, those where something was inside, or passed, that the notices do not mention.",
     formula: "count of (sensor part, other part) with inside_seen and not inside_told for two frames, + unnoticed passes",
+    next_step: advice::SENSOR,
     make: missed,
     ..WRONG
 };

@@ -1,8 +1,9 @@
 //! When bodies come to rest.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::{DVec3, World};
 
 pub(crate) const TIME: GaugeEntry = GaugeEntry {
@@ -15,6 +16,8 @@ pub(crate) const TIME: GaugeEntry = GaugeEntry {
     source: "definition",
     limits: "Bodies that still move in the last tenth of the window have not settled, and nothing is measured. A body that rolls on slowly for ever settles as soon as it is slow.",
     usual_causes: "no friction in rolling or sliding; restitution that never lets go; jitter of stacked bodies",
+    next_step: advice::SHAKING,
+    by_default: true,
     make: time,
     ..PLAIN
 };

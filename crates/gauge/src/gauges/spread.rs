@@ -1,7 +1,8 @@
 //! How values spread, against a law of chance.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Exhibit, Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{Law, Measure, World};
 use statrs::distribution::{Binomial, ChiSquared, ContinuousCDF, DiscreteCDF, Exp, Normal, Uniform};
 
@@ -15,6 +16,7 @@ pub(crate) const CHI: GaugeEntry = GaugeEntry {
     limits: "Fewer than 20 values say little. Bodies that are not there are left out. A small chance comes once in a while for a right engine too: the bound is that chance.",
     usual_causes: "energy lost or gained at pegs; a preferred side; seeds that are not random; particles that stick together",
     needs: &[Need::Measure, Need::Law],
+    next_step: advice::SPREAD,
     make: chi,
     needs_geometry: false,
     ..PLAIN
@@ -27,6 +29,7 @@ pub(crate) const KOLMOGOROV: GaugeEntry = GaugeEntry {
     formula: "p = Q((sqrt N + 0.12 + 0.11 / sqrt N) D), Q(x) = 2 sum_k (-1)^(k-1) exp(-2 k^2 x^2)",
     source: "Kolmogorov (1933), Smirnov (1948); correction for few values by Stephens (1970)",
     limits: "For laws of continuous values; for a binomial law the chance comes out too large. Fewer than 20 values say little.",
+    next_step: advice::SPREAD,
     make: kolmogorov,
     ..CHI
 };
@@ -39,6 +42,7 @@ pub(crate) const MEAN: GaugeEntry = GaugeEntry {
     formula: "sum(q) / N",
     source: "definition; its standard error is the deviation over sqrt N",
     needs: &[Need::Measure],
+    next_step: advice::SPREAD,
     make: mean,
     ..CHI
 };
@@ -51,6 +55,7 @@ pub(crate) const DEVIATION: GaugeEntry = GaugeEntry {
     formula: "sqrt(sum((q - mean)^2) / (N - 1))",
     source: "definition",
     needs: &[Need::Measure],
+    next_step: advice::SPREAD,
     make: deviation,
     ..CHI
 };

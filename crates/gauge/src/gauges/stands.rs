@@ -1,7 +1,8 @@
 //! Whether bodies stay where they were put.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, PLAIN};
 use ironspin_model::World;
 
 pub(crate) const STANDS: GaugeEntry = GaugeEntry {
@@ -14,6 +15,7 @@ pub(crate) const STANDS: GaugeEntry = GaugeEntry {
     source: "definition",
     limits: "A round body may roll by an eighth of a turn without moving much: meant for bodies with corners.",
     usual_causes: "creep, jitter or a first landing that kicks; load that does not reach the bottom of the pile",
+    next_step: advice::CREEP,
     make: stands,
     needs_geometry: false,
     ..PLAIN

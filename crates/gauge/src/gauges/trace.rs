@@ -1,8 +1,10 @@
 //! Made-up worlds and traces for the tests of gauges: closed forms, and the same with a fault.
 
+use crate::derived::Derived;
 use crate::frame_cache::FrameCache;
 use crate::gauge::{Reading, Scope, View};
-use crate::table::find;
+use crate::gauges::find;
+use crate::step::Step;
 use ironspin_model::{
     Body, BodyKind, BodyState, DVec2, DVec3, Effect, Frame, Inertia, Material, Part, PlaneShape, Pose, World,
 };
@@ -60,13 +62,17 @@ pub(crate) fn measure_with_effects(
     frames: &[Frame],
     effects: impl Fn(u64) -> Vec<(usize, Effect)>,
 ) -> Reading {
-    let mut gauge = (find(name).expect("a gauge of the table").make)(world, scope);
+    let mut gauge = find(name).expect("a gauge of the table").begin(world, scope);
     let mut cache = FrameCache::new(world);
+    let derived = Derived::default();
     let mut before: Option<&Frame> = None;
     for now in frames {
         cache.update(now);
         let effects = before.map_or(Vec::new(), |before| effects(before.step));
-        gauge.observe(&View { world, before, now, gravity: world.gravity, effects: &effects, cache: &cache });
+        gauge.observe(&View {
+            step: Step { world, before, now, gravity: world.gravity, effects: &effects, cache: &cache },
+            derived: &derived,
+        });
         before = Some(now);
     }
     gauge.reading(world)

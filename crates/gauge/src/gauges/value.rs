@@ -1,7 +1,8 @@
 //! The state of one body at the end of the window.
 
+use crate::advice;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::table::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{BodyState, Measure, World};
 
 pub(crate) const X: GaugeEntry = GaugeEntry {
@@ -14,6 +15,7 @@ pub(crate) const X: GaugeEntry = GaugeEntry {
     source: "definition of the state; the scene gives the closed form it is held against",
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "wrong forces, friction or impulses on the way; a wrong scale or axis",
+    next_step: advice::MOTION,
     make: x,
     needs_geometry: false,
     ..PLAIN
@@ -29,6 +31,7 @@ pub(crate) const Y: GaugeEntry = GaugeEntry {
     source: "definition of the state; the scene gives the closed form it is held against",
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "gravity of a wrong size or sign; half sizes taken for full sizes; sinking",
+    next_step: advice::MOTION,
     make: y,
     needs_geometry: false,
     ..PLAIN
@@ -44,6 +47,7 @@ pub(crate) const VX: GaugeEntry = GaugeEntry {
     source: "definition of the state; the scene gives the closed form it is held against",
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "friction or impulses of a wrong size; hidden damping; an impact that is not passed on whole",
+    next_step: advice::MOTION,
     make: vx,
     needs_geometry: false,
     ..PLAIN
@@ -59,6 +63,7 @@ pub(crate) const VY: GaugeEntry = GaugeEntry {
     source: "definition of the state; the scene gives the closed form it is held against",
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "gravity of a wrong size; restitution; hidden damping",
+    next_step: advice::MOTION,
     make: vy,
     needs_geometry: false,
     ..PLAIN
@@ -74,6 +79,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     source: "definition of the state; the scene gives the closed form it is held against",
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "friction of a wrong size or mixed wrongly; a cap on speeds; hidden damping",
+    next_step: advice::MOTION,
     make: speed,
     needs_geometry: false,
     ..PLAIN
@@ -89,6 +95,7 @@ pub(crate) const SPIN: GaugeEntry = GaugeEntry {
     source: "definition of the state; the scene gives the closed form it is held against",
     limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
     usual_causes: "a wrong moment of inertia; friction without lever arm or of the wrong sign; a cap on turning",
+    next_step: advice::MOTION,
     make: spin,
     needs_geometry: false,
     ..PLAIN
@@ -108,6 +115,7 @@ pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
     limits: "For one body. The last frame comes up to one step before the end of the window.",
     usual_causes: "as for the quantities that the measure is made of",
     needs: &[Need::Measure],
+    next_step: advice::MOTION,
     make: measured,
     needs_geometry: false,
     ..PLAIN

@@ -1,25 +1,11 @@
-//! Geometry of the gauges: outlines, gaps, paths and what is inside. Independent of any engine's.
-//!
-//! Gaps are found by support functions (`gjk.rs`), first touches between two frames by conservative advancement
-//! (`advance.rs`), inside and outside of a closed chain by its winding number (`winding.rs`). The bodies
-//! of a frame are put in place when somebody asks for them (`placement.rs`); bounds of a gap follow from the one known last and
-//! from how far both bodies have gone (`bounds.rs`).
+//! Geometry of the gauges: colliders, gaps, paths and what is inside. Independent of any engine's.
 
-mod advance;
-mod bounds;
-mod collider;
-mod crossing;
-mod gap;
-mod gjk;
-mod placement;
-mod shapes;
-mod winding;
+mod common;
+mod plane;
+mod space;
 
-pub use advance::Moving;
-pub(crate) use bounds::{Anchor, Bounds, Pose};
-pub use collider::Collider;
-pub(crate) use crossing::cross;
-pub use gap::Gap;
-pub(crate) use placement::{Placed, Placement, furthest_moved, sweep};
-pub(crate) use shapes::{Membership, Shapes, velocity_at};
-pub(crate) use winding::winding;
+pub(crate) use common::Membership;
+pub(crate) use plane::{
+    Anchor, Bounds, Placed, Placement, Pose, Shapes, cross, furthest_moved, sweep, velocity_at, winding,
+};
+pub use plane::{Collider, Gap, Moving};

@@ -1,6 +1,6 @@
 //! Gauges on traces from anywhere: no panic, no silent pass, the same answer however the trace is written.
 
-use ironspin_gauge::{Collider, FrameCache, GAUGES, QueryResult, Scope, View, judge};
+use ironspin_gauge::{Collider, Derived, FrameCache, GAUGES, QueryResult, Scope, Step, View, judge};
 use ironspin_model::{
     Body, BodyKind, BodyState, Bound, Bounds, Contact, DQuat, DVec2, DVec3, Details, Effect, Frame, Inertia, Joint,
     JointFrame, JointKind, Law, Material, Measure, Part, PlaneShape, SensorEvent, SensorEventKind, Verdict, World,
@@ -101,7 +101,7 @@ fn frames() -> impl Strategy<Value = Vec<Frame>> {
     })
 }
 
-fn measure(gauge: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Reading {
+fn measure(number: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Reading {
     let measure = || Measure::new("x / y", |state, _| state.pose.position.x / state.pose.position.y);
     let law = [
         Law::Normal { mean: 0.0, deviation: 1.0 },
@@ -114,14 +114,23 @@ fn measure(gauge: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Rea
     // One body for the gauges of one body, several for the others.
     let of = if frames.len().is_multiple_of(3) { vec![1] } else { vec![1, 2, 3, 4] };
     let scope = Scope { of, against: vec![0, 5, 1], details };
-    let mut gauge = (GAUGES[gauge].make)(world, &scope);
+    let mut gauge = GAUGES[number].begin(world, &scope);
     let mut cache = FrameCache::new(world);
+    let derived = Derived::default();
     let mut before = None;
     for now in frames {
-        cache.update(now);
+        if GAUGES[number].needs_geometry {
+            cache.update(now);
+        } else {
+            // A gauge that asks for geometry without saying so stops here.
+            cache.pass_over();
+        }
         let effects = [(1, Effect::Impulse { impulse: DVec3::X, point: Some(DVec3::Y) }), (2, Effect::Remove)];
         let effects = if now.step.is_multiple_of(2) { &effects[..] } else { &[] };
-        gauge.observe(&View { world, before, now, gravity: world.gravity, effects, cache: &cache });
+        gauge.observe(&View {
+            step: Step { world, before, now, gravity: world.gravity, effects, cache: &cache },
+            derived: &derived,
+        });
         let off = [(1, now.time), (2, f64::INFINITY)];
         gauge.observe_query(world, &QueryResult::Forecast { ahead: 1.0, off: &off });
         gauge.observe_query(world, &QueryResult::Ray { frame: now, from: DVec3::ZERO, to: DVec3::X, hit: None });

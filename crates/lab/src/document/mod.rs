@@ -1,7 +1,7 @@
 //! Results as they stand on disk. Kept apart from what is in memory, so that the form on disk changes only on purpose.
 
 mod manifest;
-mod trial;
+pub(crate) mod trial;
 
 pub use manifest::{Host, Manifest};
 pub use trial::{ClaimDocument, TrialDocument};
@@ -145,4 +145,11 @@ impl ResultDocument {
             pooled,
         }
     }
+}
+
+/// Pools the claims of trials that keep the values of a law and differ by their seed alone; in the order of the trials.
+pub fn pool(records: &[TrialRecord]) -> Vec<PooledClaim> {
+    let keeps = |record: &&TrialRecord| record.claims.iter().any(|claim| !claim.samples.is_empty());
+    let documents: Vec<_> = records.iter().filter(keeps).map(|record| TrialDocument::of(record, false)).collect();
+    pool_documents(&documents)
 }

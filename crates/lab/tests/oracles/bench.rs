@@ -1,6 +1,6 @@
 //! A case run on the built-in engine and measured by gauges.
 
-use ironspin_gauge::{FrameCache, Scope, View, find};
+use ironspin_gauge::{Derived, FrameCache, Scope, Step, View, find};
 use ironspin_model::{
     DVec2, DVec3, Details, Engine, Frame, Inertia, Joint, JointFrame, JointKind, Measure, PlaneShape, World,
 };
@@ -54,12 +54,16 @@ pub(crate) fn measured_with(
     frames: &[Frame],
 ) -> f64 {
     let scope = Scope { of: vec![of], against: against.to_vec(), details };
-    let mut gauge = (find(gauge).expect("a gauge").make)(world, &scope);
+    let mut gauge = find(gauge).expect("a gauge").begin(world, &scope);
     let mut cache = FrameCache::new(world);
+    let derived = Derived::default();
     let mut before = None;
     for now in frames {
         cache.update(now);
-        gauge.observe(&View { world, before, now, gravity: world.gravity, effects: &[], cache: &cache });
+        gauge.observe(&View {
+            step: Step { world, before, now, gravity: world.gravity, effects: &[], cache: &cache },
+            derived: &derived,
+        });
         before = Some(now);
     }
     gauge.reading(world).value.unwrap_or(f64::NAN)

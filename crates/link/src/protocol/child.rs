@@ -1,7 +1,7 @@
 //! An engine's process: started, talked to line by line within time limits, its last words kept, never left behind.
 
 use super::shared_memory::Reading;
-use super::streams::{InBytes, Log, Piece, follow_log, read_answers, write_calls};
+use super::streams::{InBytes, Log, Piece, follow_log, read_answers, shortened, write_calls};
 use crate::process_limits::{Limits, ProcessLimits};
 use crate::supervisor::ending;
 use ironspin_model::EngineError;
@@ -231,15 +231,5 @@ impl Drop for Process {
             self.wait();
         }
         self.kill();
-    }
-}
-
-/// The beginning of a line, to be quoted.
-pub(crate) fn shortened(line: &str) -> String {
-    const MOST: usize = 120;
-    let line = line.trim_end();
-    match line.char_indices().nth(MOST) {
-        Some((at, _)) => format!("{}...", &line[..at]),
-        None => line.to_owned(),
     }
 }

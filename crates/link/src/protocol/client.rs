@@ -1,10 +1,11 @@
 //! An engine in a process of its own behind the `Engine` trait.
 
 use super::bytes::read_frame;
-use super::child::{Process, Program, shortened};
+use super::child::{Process, Program};
 use super::message::{ActionRow, Advance, Frames, Hello, Ray, RayAsked};
 use super::number::Number;
 use super::process_pool::{ProcessPool, Resting};
+use super::streams::shortened;
 use super::world::Build;
 use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
 use crate::process_limits::ProcessLimits;

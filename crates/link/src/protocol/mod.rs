@@ -27,13 +27,14 @@ mod shared_memory;
 mod streams;
 mod world;
 
-pub(crate) use child::{Process, Program, shortened};
+pub(crate) use child::{Process, Program};
 pub(crate) use client::Remote;
 pub(crate) use message::{Hello, contact_from};
 pub(crate) use number::Number;
 pub(crate) use process_pool::ProcessPool;
 pub use serve::{Served, Starter, serve};
 pub(crate) use shared_memory::Writing;
+pub(crate) use streams::shortened;
 
 /// The version of the protocol.
 pub(crate) const VERSION: u64 = 1;

@@ -1,7 +1,6 @@
 //! The three streams of an engine's process, each on a thread of its own.
 
 use super::bytes::read_bytes;
-use super::child::shortened;
 use super::shared_memory::Reading;
 use std::collections::VecDeque;
 use std::io::{self, BufRead, BufReader, Read, Write};
@@ -135,5 +134,15 @@ pub(super) fn follow_log(errors: ChildStderr, log: &Log) {
             Ok(0) | Err(_) => return,
             Ok(_) => log.keep(&line),
         }
+    }
+}
+
+/// The beginning of a line, to be quoted.
+pub(crate) fn shortened(line: &str) -> String {
+    const MOST: usize = 120;
+    let line = line.trim_end();
+    match line.char_indices().nth(MOST) {
+        Some((at, _)) => format!("{}...", &line[..at]),
+        None => line.to_owned(),
     }
 }

@@ -6,10 +6,8 @@
 //! | `raster.rs` | bodies, contacts, velocities, trails on a raster image |
 //! | `blocks.rs` | frames as characters of a terminal |
 //! | `palette.rs` | pictures in 255 colours, and what changed from one to the next |
-//! | `letters.rs` | letters of five by seven dots |
 
 mod blocks;
-pub(crate) mod letters;
 mod palette;
 mod raster;
 

@@ -1,6 +1,6 @@
 //! Bodies, contacts, velocities, trails and letters on a raster image.
 
-use super::letters::columns;
+use crate::lettering;
 use crate::look::SERIES;
 use ironspin_model::{Body, BodyKind, DVec2, Part, PlaneShape, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
@@ -195,28 +195,18 @@ impl Raster {
 
     /// A line of text on a strip of its own; `line` counts from the top, or from the bottom below 0.
     pub(super) fn text(&mut self, text: &str, line: i32, alarm: bool) {
-        const DOT: f32 = 2.0;
-        let most = (self.pixels.width() as usize / 12).saturating_sub(1);
-        let shown: String = match text.chars().count() > most {
-            true => text.chars().take(most.saturating_sub(2)).chain("..".chars()).collect(),
-            false => text.to_owned(),
-        };
+        const SIZE: f32 = 16.0;
+        const MARGIN: f32 = 6.0;
+        let most = self.pixels.width() as f32 - 2.0 * MARGIN;
+        let shown = lettering::shortened(text, &|text| lettering::width(text, SIZE) <= most);
         let high = self.pixels.height() as f32;
         let top = if line >= 0 { 4.0 + 20.0 * line as f32 } else { high + 20.0 * line as f32 };
         let colour = paint(if alarm { ALARM } else { INK }, 1.0);
-        let wide = 12.0 * shown.chars().count() as f32 + 6.0;
+        let wide = lettering::width(&shown, SIZE) + 8.0;
         if let Some(strip) = Rect::from_xywh(2.0, top - 2.0, wide, 19.0) {
             self.pixels.fill_rect(strip, &paint(PAPER, 0.8), Transform::identity(), None);
         }
-        for (number, letter) in shown.chars().enumerate() {
-            for (column, bits) in columns(letter).into_iter().enumerate() {
-                for row in (0..8).filter(|row| bits >> row & 1 == 1) {
-                    let (x, y) = (6.0 + 12.0 * number as f32 + DOT * column as f32, top + DOT * row as f32);
-                    if let Some(dot) = Rect::from_xywh(x, y, DOT, DOT) {
-                        self.pixels.fill_rect(dot, &colour, Transform::identity(), None);
-                    }
-                }
-            }
-        }
+        let place = Transform::from_translate(MARGIN, top + lettering::height(SIZE) + 1.0);
+        lettering::draw(&mut self.pixels, &shown, SIZE, place, &colour);
     }
 }

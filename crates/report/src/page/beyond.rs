@@ -2,13 +2,13 @@
 
 use super::figures::replay;
 use super::mark;
+use crate::axes::PlotError;
 use crate::axes::{Axis, Figure, Line, Mark, SMALL};
 use crate::cost::{cost_plot, tradeoff_plot};
 use crate::drawing::TwinDrawing;
 use crate::look::SERIES;
 use crate::number::show;
 use crate::picture::escape;
-use crate::plot::PlotError;
 use crate::search::series_plot;
 use crate::twins::growth_plot;
 use ironspin_lab::{CostDocument, CostRecord, SeriesDocument, TrialDocument, TwinDocument, TwinsDocument};
@@ -263,6 +263,7 @@ pub(super) fn collapse(trials: &[&TrialDocument]) -> Result<String, PlotError> {
             across: Axis { name: "dt sqrt(g / L)".to_owned(), logarithmic: true },
             up: Axis { name: String::new(), logarithmic },
             lines: lines.collect(),
+            notes: Vec::new(),
             size: SMALL,
         };
         out.push_str(&figure(&drawn.svg()?, &format!("On {engine}, without dimension.")));

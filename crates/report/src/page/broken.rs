@@ -94,7 +94,7 @@ fn entry(trials: &[PageTrial], room: &Room, case: &Case<'_>) -> String {
                 .since
                 .map_or_else(String::new, |since| format!(" Past its bound since {} s.", crate::number::show(since)));
             let causes = ironspin_gauge::find(&claim.gauge).map_or_else(String::new, |gauge| {
-                let next = ironspin_gauge::next_step(gauge.name);
+                let next = gauge.next_step;
                 format!(
                     "<p class=\"soft\">Usual causes in an engine: {}. Try next: {}.</p>",
                     escape(gauge.usual_causes),

@@ -2,10 +2,11 @@
 
 use super::PageTrial;
 use crate::axes::Figure;
+use crate::axes::PlotError;
 use crate::drawing::{DrawnCurve, DrawnReplay};
 use crate::number::{show, with_unit};
 use crate::picture::escape;
-use crate::plot::{PlotError, edges, exhibit, gauge_over_time, legend, over_time};
+use crate::plot::{edges, exhibit, gauge_over_time, legend, over_time};
 use ironspin_lab::{ClaimDocument, Curve};
 use ironspin_model::Verdict;
 

@@ -13,12 +13,12 @@ mod broken;
 mod figures;
 mod trial;
 
+use crate::axes::PlotError;
 use crate::drawing::Drawing;
 use crate::look::SERIES;
 use crate::map::document_summary;
 use crate::number::with_unit;
 use crate::picture::escape;
-use crate::plot::PlotError;
 pub use beyond::Beyond;
 use ironspin_lab::{ClaimDocument, Summary, TrialDocument, TrialRecord};
 use ironspin_model::Verdict;

@@ -2,9 +2,9 @@
 
 use super::figures::{Share, figures};
 use super::{PageTrial, Room, bound, distinct, mark, measured};
+use crate::axes::PlotError;
 use crate::number::show;
 use crate::picture::escape;
-use crate::plot::PlotError;
 use ironspin_lab::{ClaimDocument, shell_line};
 use ironspin_model::Verdict;
 

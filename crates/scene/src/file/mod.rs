@@ -1,12 +1,11 @@
 //! The form of a scene file, version 1, word for word. Nothing is worked out here.
 
 pub(crate) mod body;
-pub(crate) mod placed;
 pub(crate) mod rules;
 
 use crate::number::Number;
+pub(crate) use crate::placed::{Ordered, Placed};
 pub(crate) use body::{BodyTable, KindWord, MotionTable, PartTable, PlaceTable, ShapeTable};
-pub(crate) use placed::{Ordered, Placed};
 pub(crate) use rules::{
     ActionTable, ApartTable, ClaimTable, JointTable, JointWord, LawTable, SeriesTable, SeverityWord, TwinTable,
 };

@@ -6,7 +6,7 @@ use crate::file::{ClaimTable, LawTable, Placed, SeriesTable, SeverityWord, TwinT
 use crate::names::Names;
 use crate::number::{Number, NumberText};
 use crate::rules::{Series, SeriesShape, TWIN_KINDS, Twin};
-use crate::scene::Parameter;
+use crate::setup::Parameter;
 use crate::state::STATE_NAMES;
 use ironspin_model::{BodyKind, Bound, Claim, Details, Law, Scalar, Severity, Window, World};
 

@@ -16,13 +16,11 @@ use crate::file::{MixingWord, Ordered, Placed, SceneFile, SharedFile, WorldTable
 use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
-use crate::scene::{Parameter, Settings};
+use crate::setup::{Parameter, Settings};
 use ironspin_model::{Bounds, Claim, DVec3, Material, PairMaterial, World};
 use std::collections::BTreeMap;
 use std::ops::Range;
 
-/// Most bodies a scene may have unless it is raised.
-pub const BODY_LIMIT: usize = 200_000;
 /// Most actions a scene may script: a force over a time and a scripted motion are one a step.
 pub const EFFECT_LIMIT: usize = 2_000_000;
 

@@ -4,7 +4,7 @@ use crate::diagnostic::Diagnostic;
 use crate::expression::Evaluator;
 use crate::file::{ParameterTable, Placed};
 use crate::names::Names;
-use crate::scene::{Parameter, Settings};
+use crate::setup::{Parameter, Settings};
 
 /// Names that expressions already use for something else.
 const TAKEN: [&str; 8] = ["pi", "tau", "g", "dt", "eps", "mass", "deg", "seed"];

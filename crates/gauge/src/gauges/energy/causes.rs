@@ -1,9 +1,9 @@
 //! Where energy came from or went: an impact, a joint, an action, or nothing that can be seen.
 
+use crate::derived::unexplained;
 use crate::frame_cache::When;
-use crate::gauge::View;
-use crate::gauges::motion::unexplained;
 use crate::geometry::{Membership, velocity_at};
+use crate::step::Step;
 use ironspin_model::World;
 use std::collections::BTreeMap;
 
@@ -71,32 +71,32 @@ impl Causes {
 
 /// What the change of this step is put down to: of the contacts of the set, the one that changed the most motion; otherwise a joint
 /// of the body whose motion changed most, an action, or nothing.
-pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everything: &Membership) -> Cause {
-    let Some(before) = view.before else { return Cause::Nothing };
-    let there = || of.iter().copied().filter(|&id| view.present(id));
-    let fastest = there().map(|id| before.bodies[id].velocity.length().max(view.now.bodies[id].velocity.length()));
-    let within = 2.0 * fastest.fold(0.0, f64::max) * view.span();
+pub(super) fn cause(step: &Step<'_>, of: &[usize], members: &Membership, everything: &Membership) -> Cause {
+    let Some(before) = step.before else { return Cause::Nothing };
+    let there = || of.iter().copied().filter(|&id| step.present(id));
+    let fastest = there().map(|id| before.bodies[id].velocity.length().max(step.now.bodies[id].velocity.length()));
+    let within = 2.0 * fastest.fold(0.0, f64::max) * step.span();
     // What nothing but contacts explains of each body's momentum, N s, worked out when it is first asked for.
-    let mut changes = vec![f64::NAN; view.world.bodies.len()];
+    let mut changes = vec![f64::NAN; step.world.bodies.len()];
     let mut change = |id: usize| {
         if changes[id].is_nan() {
-            let mass = view.world.bodies[id].mass;
-            changes[id] = unexplained(view, id).map_or(0.0, |change| mass * change.velocity.length());
+            let mass = step.world.bodies[id].mass;
+            changes[id] = unexplained(step, id).map_or(0.0, |change| mass * change.velocity.length());
         }
         changes[id]
     };
     // How fast turning moves what is fixed to a body so far beyond its rim, m/s.
     let turning = |id: usize, beyond: f64| {
         let spin = before.bodies[id].spin.length();
-        if spin == 0.0 { 0.0 } else { spin * (view.cache.shapes().reach(id) + beyond) }
+        if spin == 0.0 { 0.0 } else { spin * (step.cache.shapes().reach(id) + beyond) }
     };
     let mut best: Option<(f64, (usize, usize))> = None;
-    view.cache.near_pairs(When::Before, members, everything, within, |a, b| {
-        if !(view.present(a) && view.present(b)) {
+    step.cache.near_pairs(When::Before, members, everything, within, |a, b| {
+        if !(step.present(a) && step.present(b)) {
             return;
         }
         // Both bodies of an impact are changed by it: the smaller change decides, but what never moves is not changed at all.
-        let weight = match (view.world.bodies[a].mass > 0.0, view.world.bodies[b].mass > 0.0) {
+        let weight = match (step.world.bodies[a].mass > 0.0, step.world.bodies[b].mass > 0.0) {
             (true, true) => change(a).min(change(b)),
             (true, false) => change(a),
             _ => change(b),
@@ -105,17 +105,17 @@ pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everyth
         if best.is_some_and(|(most, _)| weight <= most) {
             return;
         }
-        let size = view.smaller_size(a, b);
-        let fall = view.fall(a).length().max(view.fall(b).length()) * view.span();
+        let size = step.smaller_size(a, b);
+        let fall = step.fall(a).length().max(step.fall(b).length()) * step.span();
         // Nothing further apart than they could have gone is near enough, whatever point is nearest.
         let apart = (before.bodies[b].velocity - before.bodies[a].velocity).length();
         let fastest = apart + turning(a, within + size) + turning(b, within + size);
-        let within = (within + size).min(1.5 * (fastest + fall) * view.span() + 0.01 * size);
-        let (then, now) = (view.gap(When::Before, a, b, within), view.gap(When::Now, a, b, within));
+        let within = (within + size).min(1.5 * (fastest + fall) * step.span() + 0.01 * size);
+        let (then, now) = (step.gap(When::Before, a, b, within), step.gap(When::Now, a, b, within));
         let nearer = if now.distance < then.distance { now } else { then };
         let speed =
             (velocity_at(&before.bodies[b], nearer.point) - velocity_at(&before.bodies[a], nearer.point)).length();
-        if nearer.distance > 1.5 * (speed + fall) * view.span() + 0.01 * size {
+        if nearer.distance > 1.5 * (speed + fall) * step.span() + 0.01 * size {
             return;
         }
         best = Some((weight, (a, b)));
@@ -124,9 +124,9 @@ pub(super) fn cause(view: &View<'_>, of: &[usize], members: &Membership, everyth
         return Cause::Contact(a, b);
     }
     let joint =
-        view.world.joints.iter().position(|joint| joint.bodies.iter().any(|&id| members.has(id) && view.present(id)));
+        step.world.joints.iter().position(|joint| joint.bodies.iter().any(|&id| members.has(id) && step.present(id)));
     if let Some(number) = joint {
         return Cause::Joint(number);
     }
-    if view.effects.iter().any(|(id, _)| members.has(*id)) { Cause::Effect } else { Cause::Nothing }
+    if step.effects.iter().any(|(id, _)| members.has(*id)) { Cause::Effect } else { Cause::Nothing }
 }

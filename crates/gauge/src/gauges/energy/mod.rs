@@ -1,16 +1,13 @@
 //! Mechanical energy: drift, gain, loss, and what has no cause.
 
-mod account;
 mod causes;
 
+use crate::advice;
+use crate::derived::{MechanicalEnergy, brought, springs_of, unexplained};
+use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::gauges::motion::unexplained;
 use crate::geometry::Membership;
-use crate::table::{Better, GaugeEntry, PLAIN};
-pub(crate) use account::Energies;
-pub use account::{MechanicalEnergy, mechanical_energy};
-use account::{brought, energy_now, springs_of};
 use causes::{Cause, Causes, cause};
 use ironspin_model::{BodyKind, DVec3, World};
 
@@ -24,6 +21,8 @@ pub(crate) const DRIFT: GaugeEntry = GaugeEntry {
     source: "conservation of mechanical energy; work-energy theorem",
     limits: "Only for bodies that nothing but gravity, springs without damping and perfectly elastic contact acts on. Below 1e-10 of the energy of height the share is rounding noise, and a warning says so. The work of a kinematic body is taken off where it moves without turning and is the only one outside the set that is touched; otherwise the gauge says that it is not supported.",
     usual_causes: "restitution applied at the end of the step with the bodies already inside each other; an explicit integrator; pushing bodies apart against gravity; hidden damping",
+    next_step: advice::ENERGY,
+    by_default: true,
     make: drift,
     ..PLAIN
 };
@@ -36,6 +35,8 @@ pub(crate) const GAIN: GaugeEntry = GaugeEntry {
     source: "no passive contact adds energy (second law)",
     limits: "The bodies must form a closed set: energy handed over from bodies outside it counts as a gain. Drivers as in the energy drift.",
     usual_causes: "an explicit integrator; correction of overlap that leaves velocity behind; restitution above what was set; a step too long for a stiff spring",
+    next_step: advice::ENERGY,
+    by_default: true,
     make: gain,
     ..DRIFT
 };
@@ -49,6 +50,7 @@ pub(crate) const LOSS: GaugeEntry = GaugeEntry {
     source: "restitution e keeps e^2 of the energy of the normal motion (Poinsot)",
     limits: "What is lost in several contacts of one step is put down to the one that changed the most motion. Steps that change less than a millionth of the energy are not looked at.",
     usual_causes: "restitution of heights taken for one of speeds; friction where there should be none; hidden damping in contacts",
+    next_step: advice::ENERGY,
     make: loss,
     ..DRIFT
 };
@@ -61,6 +63,8 @@ pub(crate) const UNEXPLAINED: GaugeEntry = GaugeEntry {
     source: "conservation of mechanical energy in free flight",
     limits: "Steps that change less than a millionth of the energy are not looked at; a slow steady loss is seen by the energy drift.",
     usual_causes: "an integrator that does not keep energy in free flight; a cap on speeds; hidden damping",
+    next_step: advice::ENERGY,
+    by_default: true,
     make: from_nowhere,
     ..DRIFT
 };
@@ -202,7 +206,8 @@ impl Energy {
 
 impl Gauge for Energy {
     fn observe(&mut self, view: &View<'_>) {
-        let MechanicalEnergy { kinetic, total } = energy_now(view, &self.scope.of, &self.springs);
+        let MechanicalEnergy { kinetic, total } =
+            view.derived.energies.borrow_mut().now(view, &self.scope.of, &self.springs);
         if self.first.is_none() {
             self.gravity = view.gravity;
         }

@@ -3,11 +3,12 @@
 mod follow;
 mod seam;
 
+use crate::advice;
+use crate::derived::unexplained;
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::gauges::motion::unexplained;
 use crate::geometry::{Collider, Shapes, winding};
-use crate::table::{Better, GaugeEntry, Need};
 use follow::{Stage, Through, follow, path};
 use ironspin_model::{BodyState, DVec2, Frame, PlaneShape, World};
 use seam::{Seam, seams};
@@ -25,7 +26,9 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     needs: &[Need::Against],
     counts: true,
     needs_geometry: true,
+    next_step: advice::TUNNEL,
     make: count,
+    ..PLAIN
 };
 
 pub(crate) const UNTOUCHED: GaugeEntry = GaugeEntry {
@@ -34,6 +37,7 @@ pub(crate) const UNTOUCHED: GaugeEntry = GaugeEntry {
     definition: "Number of bodies that went through a barrier and whose velocity no step near it changed beyond gravity, damping and actions.",
     formula: "count of bodies with n_in . n_out < 0, of this kind",
     usual_causes: "collision looked for only where bodies stand at the end of a step; a barrier thinner than a step of travel",
+    next_step: advice::TUNNEL,
     make: untouched,
     ..COUNT
 };
@@ -44,6 +48,7 @@ pub(crate) const TOUCHED: GaugeEntry = GaugeEntry {
     definition: "Number of bodies that went through a barrier although it changed their velocity on the way.",
     formula: "count of bodies with n_in . n_out < 0, of this kind",
     usual_causes: "impulses too weak because iterations or mass ratio do not suffice; restitution applied after the body has passed the middle",
+    next_step: advice::TUNNEL,
     make: touched,
     ..COUNT
 };
@@ -54,6 +59,7 @@ pub(crate) const STACK: GaugeEntry = GaugeEntry {
     definition: "Number of bodies that went through several barriers in one go, each nearer to the next than the body is wide.",
     formula: "count of bodies with n_in . n_out < 0, of this kind",
     usual_causes: "correction of overlap that hands a body from one barrier to the next",
+    next_step: advice::TUNNEL,
     make: stack,
     ..COUNT
 };
@@ -64,6 +70,7 @@ pub(crate) const PUSHED: GaugeEntry = GaugeEntry {
     definition: "Number of bodies that lay inside a barrier at the end of a step and left it by the far face because they were pushed: faster than before, or further than their velocity carries them.",
     formula: "count of bodies with n_in . n_out < 0, of this kind",
     usual_causes: "the shortest way out of an overlap taken instead of the way back",
+    next_step: advice::TUNNEL,
     make: pushed,
     ..COUNT
 };
@@ -74,6 +81,7 @@ pub(crate) const SEAM: GaugeEntry = GaugeEntry {
     definition: "Number of bodies that passed between two barriers through a gap narrower than themselves, or left a closed chain without crossing any of its segments.",
     formula: "count of bodies with n_in . n_out < 0, of this kind",
     usual_causes: "edges of neighbouring pieces that do not meet; the last segment of a chain left out; corners without thickness",
+    next_step: advice::TUNNEL,
     make: seam,
     ..COUNT
 };

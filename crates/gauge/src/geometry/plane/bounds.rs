@@ -110,7 +110,7 @@ impl Anchor {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::geometry::Collider;
+    use crate::geometry::plane::Collider;
     use ironspin_model::{DVec2, DVec3, Part, PlaneShape};
     use proptest::prelude::*;
 

@@ -1,6 +1,6 @@
 //! What of a body's change of velocity nothing but contacts and joints can explain.
 
-use crate::gauge::View;
+use crate::step::Step;
 use ironspin_model::{DVec3, Effect};
 
 /// The change of a body's velocity and spin over a step beyond gravity, damping and actions.
@@ -25,8 +25,8 @@ pub(crate) struct Driven {
 }
 
 /// What the actions before a step make of a body; `None` in the first frame of a window.
-pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
-    let (body, state) = (&view.world.bodies[id], &view.before?.bodies[id]);
+pub(crate) fn driven(step: &Step<'_>, id: usize) -> Option<Driven> {
+    let (body, state) = (&step.world.bodies[id], &step.before?.bodies[id]);
     let mut driven = Driven {
         velocity: state.velocity,
         spin: state.spin.z,
@@ -35,7 +35,7 @@ pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
         torque: 0.0,
     };
     let inverse = |of: f64| if of > 0.0 { 1.0 / of } else { 0.0 };
-    for (_, effect) in view.effects.iter().filter(|(done_to, _)| *done_to == id) {
+    for (_, effect) in step.effects.iter().filter(|(done_to, _)| *done_to == id) {
         let moment =
             |point: &Option<DVec3>, push: DVec3| point.map_or(0.0, |point| (point - driven.position).cross(push).z);
         match effect {
@@ -59,22 +59,22 @@ pub(crate) fn driven(view: &View<'_>, id: usize) -> Option<Driven> {
 }
 
 /// What nothing but contacts and joints can explain of a body's change of velocity over the step.
-pub(crate) fn unexplained(view: &View<'_>, id: usize) -> Option<Unexplained> {
-    let (now, span) = (&view.now.bodies[id], view.span());
-    if view.effects.is_empty() && view.cache.traits(id).is_free {
+pub(crate) fn unexplained(step: &Step<'_>, id: usize) -> Option<Unexplained> {
+    let (now, span) = (&step.now.bodies[id], step.span());
+    if step.effects.is_empty() && step.cache.traits(id).is_free {
         // The same as below, without what would be nothing.
-        let (before, given) = (&view.before?.bodies[id], view.fall(id) * span);
+        let (before, given) = (&step.before?.bodies[id], step.fall(id) * span);
         let velocity = now.velocity - (before.velocity + given);
         return Some(Unexplained { velocity, spin: now.spin.z - before.spin.z, explained: given.length() });
     }
-    let body = &view.world.bodies[id];
-    let Driven { velocity, spin, force, torque, .. } = driven(view, id)?;
+    let body = &step.world.bodies[id];
+    let Driven { velocity, spin, force, torque, .. } = driven(step, id)?;
     let fading = |rate: f64, value: f64| if rate == 0.0 { value } else { value * libm::exp(-rate * span) };
     let share = fading(body.linear_damping, 1.0);
     // A constant push under damping ends between being damped for the whole step and not at all: the middle is taken.
     let push = |rate: f64| 0.5 * (1.0 + fading(rate, 1.0));
     let inverse = |of: f64| if of > 0.0 { 1.0 / of } else { 0.0 };
-    let given = (view.fall(id) + force * inverse(body.mass)) * span * push(body.linear_damping);
+    let given = (step.fall(id) + force * inverse(body.mass)) * span * push(body.linear_damping);
     let expected = velocity * share + given;
     let turned = spin * fading(body.angular_damping, 1.0)
         + torque * inverse(body.inertia.zz()) * span * push(body.angular_damping);
@@ -107,7 +107,7 @@ mod tests {
         let cache = FrameCache::new(&world);
         let other = [(1, Effect::Torque(about_z(1.0)))];
         let [short, long] = [&[][..], &other[..]].map(|effects| {
-            let view = View {
+            let step = Step {
                 world: &world,
                 before: Some(&before),
                 now: &now,
@@ -115,7 +115,7 @@ mod tests {
                 effects,
                 cache: &cache,
             };
-            unexplained(&view, 0).expect("a change")
+            unexplained(&step, 0).expect("a change")
         });
         assert_eq!(short, long);
         assert!(short.velocity.length() > 0.05 && short.spin > 0.1, "{short:?}");

@@ -1,9 +1,9 @@
 //! What may push a body, and what of a change of its velocity that explains.
 
+use super::motion::{Unexplained, unexplained};
 use crate::frame_cache::When;
-use crate::gauge::View;
-use crate::gauges::motion::{Unexplained, unexplained};
 use crate::geometry::{Collider, Pose, velocity_at};
+use crate::step::Step;
 use ironspin_model::{DVec2, World};
 use std::collections::BTreeMap;
 
@@ -115,52 +115,52 @@ impl Explainers {
 impl Explainer {
     /// What of a body's change of velocity over the step is not explained, m/s; 0 when that lies below the rounding of the velocity. A
     /// body that nothing may push is also asked for its rim.
-    pub(crate) fn ghost(&mut self, view: &View<'_>, id: usize) -> f64 {
-        let frame = view.cache.frame();
+    pub(crate) fn ghost(&mut self, step: &Step<'_>, id: usize) -> f64 {
+        let frame = step.cache.frame();
         if let Some((_, reported)) = self.reported.filter(|(of, _)| *of == frame) {
             return reported;
         }
-        let ghost = unexplained(view, id).map_or(0.0, |change| self.unexplained(view, id, &change));
+        let ghost = unexplained(step, id).map_or(0.0, |change| self.unexplained(step, id, &change));
         self.reported = Some((frame, ghost));
         ghost
     }
 
-    fn unexplained(&mut self, view: &View<'_>, id: usize, change: &Unexplained) -> f64 {
+    fn unexplained(&mut self, step: &Step<'_>, id: usize, change: &Unexplained) -> f64 {
         let size = change.velocity.length();
-        let noise = 1e-12 * (view.cache.speed(When::Now, id) + size + change.explained);
-        let turned = change.spin.abs() * view.cache.shapes().reach(id);
+        let noise = 1e-12 * (step.cache.speed(When::Now, id) + size + change.explained);
+        let turned = change.spin.abs() * step.cache.shapes().reach(id);
         if size <= noise && turned <= noise {
             return 0.0;
         }
-        let beyond = self.beyond(view, id, change.velocity.truncate());
+        let beyond = self.beyond(step, id, change.velocity.truncate());
         let ghost = if self.anything() { beyond } else { beyond.max(turned) };
         if ghost <= noise { 0.0 } else { ghost }
     }
 
     /// How much of a change of a body's velocity nothing that it may touch explains, m/s.
-    fn beyond(&mut self, view: &View<'_>, id: usize, change: DVec2) -> f64 {
+    fn beyond(&mut self, step: &Step<'_>, id: usize, change: DVec2) -> f64 {
         if let Some(known) = &self.known
             && known.push.explains(&known.edges, change)
-            && still_there(view, id, known)
+            && still_there(step, id, known)
         {
             return 0.0;
         }
         self.known = None;
         self.pushes.clear();
-        let friction = *self.friction.get_or_insert_with(|| libm::atan(largest_friction(view.world, id)));
-        fill(view, id, friction, &mut self.pushes);
+        let friction = *self.friction.get_or_insert_with(|| libm::atan(largest_friction(step.world, id)));
+        fill(step, id, friction, &mut self.pushes);
         // The push most along the change is asked first: mostly it explains all.
         let along = |push: &Push| push.normal.dot(change);
         self.pushes.sort_by(|a, b| along(b).total_cmp(&along(a)));
         // One from afar stands whatever the body is moved off.
-        let afar = |push: &&Push| is_long(push, shift_of(view, id, push));
+        let afar = |push: &&Push| is_long(push, shift_of(step, id, push));
         if self.pushes.iter().filter(afar).any(|push| push.explains(&Cone::edges(push.normal, push.half), change)) {
             return 0.0;
         }
         if let Some(first) = self.pushes.first().copied() {
             let edges = Cone::edges(first.normal, first.half);
-            if first.explains(&edges, change) && stands(view, id, &first, &self.pushes) {
-                let poses = [id, first.other].map(|body| *view.cache.pose(body));
+            if first.explains(&edges, change) && stands(step, id, &first, &self.pushes) {
+                let poses = [id, first.other].map(|body| *step.cache.pose(body));
                 self.known = Some(Known { push: first, edges, poses });
                 return 0.0;
             }
@@ -179,7 +179,7 @@ impl Explainer {
             if outside == 0.0 {
                 break;
             }
-            if stands(view, id, push, &self.pushes) {
+            if stands(step, id, push, &self.pushes) {
                 self.cone.add(push.normal, push.half);
                 outside = self.cone.outside(change);
             }
@@ -194,10 +194,10 @@ impl Explainer {
 }
 
 /// Whether a push that explained a change is still there: neither body has moved by a thousandth of its size.
-fn still_there(view: &View<'_>, id: usize, known: &Known) -> bool {
+fn still_there(step: &Step<'_>, id: usize, known: &Known) -> bool {
     [id, known.push.other].into_iter().zip(&known.poses).all(|(body, pose)| {
-        let now = view.cache.pose(body);
-        let size = view.cache.shapes().size(body);
+        let now = step.cache.pose(body);
+        let size = step.cache.shapes().size(body);
         let near = if size.is_finite() { 1e-3 * size } else { 0.0 };
         (now.place() - pose.place()).length() <= near && (now.angle() - pose.angle()).abs() <= 1e-3
     })
@@ -205,15 +205,15 @@ fn still_there(view: &View<'_>, id: usize, known: &Known) -> bool {
 
 /// Whether a push is there for good. It is not when it is gone as soon as the body is moved off another one by a hundredth of its
 /// size: the side of a plate that lies level with its neighbour, seen by a slider that has sunk in by less than can be measured.
-fn stands(view: &View<'_>, id: usize, push: &Push, pushes: &[Push]) -> bool {
+fn stands(step: &Step<'_>, id: usize, push: &Push, pushes: &[Push]) -> bool {
     pushes.iter().all(|other| {
-        other.other == push.other || other.normal.dot(push.normal) >= 0.7 || is_solid(view, id, push, other.normal)
+        other.other == push.other || other.normal.dot(push.normal) >= 0.7 || is_solid(step, id, push, other.normal)
     })
 }
 
 /// How far a body is moved to see whether a push is solid, m.
-fn shift_of(view: &View<'_>, id: usize, push: &Push) -> f64 {
-    0.01 * view.smaller_size(id, push.other)
+fn shift_of(step: &Step<'_>, id: usize, push: &Push) -> f64 {
+    0.01 * step.smaller_size(id, push.other)
 }
 
 /// Whether the way from one body to the other is so long that it keeps about its direction when one of them is shifted: it changes by
@@ -223,50 +223,50 @@ fn is_long(push: &Push, shift: f64) -> bool {
 }
 
 /// Whether a push is still there, in about the same direction, when the body is moved a little another way.
-fn is_solid(view: &View<'_>, id: usize, push: &Push, way: DVec2) -> bool {
-    let shift = shift_of(view, id, push);
-    if view.before.is_none() || is_long(push, shift) {
+fn is_solid(step: &Step<'_>, id: usize, push: &Push, way: DVec2) -> bool {
+    let shift = shift_of(step, id, push);
+    if step.before.is_none() || is_long(push, shift) {
         return true;
     }
     let by = shift * way;
     [When::Before, When::Now].into_iter().any(|when| {
-        view.cache.colliders(when, id).iter().any(|part| {
+        step.cache.colliders(when, id).iter().any(|part| {
             let moved = part.shifted(by);
             // What lies clearly above the edge has that edge below it, and not beside it.
             let beside = |other: &Collider| other.gap_to(&moved).normal.dot(push.normal) > 0.7;
-            view.cache.colliders(when, push.other).iter().any(beside)
+            step.cache.colliders(when, push.other).iter().any(beside)
         })
     })
 }
 
 /// Everything that may push a body over the step: parts of others as near as both travel within one and a half steps.
-fn fill(view: &View<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
-    let Some(before) = view.before else { return };
+fn fill(step: &Step<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
+    let Some(before) = step.before else { return };
     let swift = |id: usize| {
-        let [was, is] = [When::Before, When::Now].map(|when| view.cache.swiftness(when, id));
-        was.max(is) + view.fall(id).length() * view.span()
+        let [was, is] = [When::Before, When::Now].map(|when| step.cache.swiftness(when, id));
+        was.max(is) + step.fall(id).length() * step.span()
     };
-    let (own, shapes) = (swift(id), view.cache.shapes());
-    let fastest = view.cache.fastest().max(own);
+    let (own, shapes) = (swift(id), step.cache.shapes());
+    let fastest = step.cache.fastest().max(own);
     let size = shapes.size(id);
     let near = if size.is_finite() { 0.01 * size } else { 0.0 };
-    view.cache.neighbours_of(id, 1.5 * (own + fastest) * view.span() + near, |neighbour| {
+    step.cache.neighbours_of(id, 1.5 * (own + fastest) * step.span() + near, |neighbour| {
         let other = neighbour.body;
-        if !view.present(other) {
+        if !step.present(other) {
             return;
         }
-        let size = view.smaller_size(id, other);
-        let within = 1.5 * (own + swift(other)) * view.span() + 0.01 * size;
-        for (when, frame) in [(When::Before, before), (When::Now, view.now)] {
-            view.cache.gaps_beside(when, id, neighbour, within, |gap| {
+        let size = step.smaller_size(id, other);
+        let within = 1.5 * (own + swift(other)) * step.span() + 0.01 * size;
+        for (when, frame) in [(When::Before, before), (When::Now, step.now)] {
+            step.cache.gaps_beside(when, id, neighbour, within, |gap| {
                 if gap.distance > within {
                     return;
                 }
                 // A graze turns the normal while the bodies pass each other; what only falls on each other does not.
                 let slip = velocity_at(&frame.bodies[id], gap.point) - velocity_at(&frame.bodies[other], gap.point);
-                let turned = |id: usize| (before.bodies[id].pose.angle - view.now.bodies[id].pose.angle).abs();
-                let curved = gap.normal.perp_dot(slip).abs() * view.span() / size;
-                let round = [id, other].iter().any(|&id| is_round(view, id));
+                let turned = |id: usize| (before.bodies[id].pose.angle - step.now.bodies[id].pose.angle).abs();
+                let curved = gap.normal.perp_dot(slip).abs() * step.span() / size;
+                let round = [id, other].iter().any(|&id| is_round(step, id));
                 let slack = turned(id) + turned(other) + if round { curved } else { 0.0 } + 1e-3;
                 let half = friction + slack;
                 pushes.push(Push { other, normal: gap.normal, half, distance: gap.distance });
@@ -276,9 +276,9 @@ fn fill(view: &View<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
 }
 
 /// Whether a body has a part without straight edges.
-fn is_round(view: &View<'_>, id: usize) -> bool {
+fn is_round(step: &Step<'_>, id: usize) -> bool {
     use ironspin_model::PlaneShape;
-    view.world.bodies[id]
+    step.world.bodies[id]
         .parts
         .iter()
         .any(|part| matches!(part.shape.planar(), PlaneShape::Disc(_) | PlaneShape::Capsule { .. }))
@@ -296,9 +296,9 @@ fn largest_friction(world: &World, id: usize) -> f64 {
 }
 
 /// What of a body's change of velocity its allowed contacts do not explain, m/s, for other gauges.
-pub(crate) fn beyond_contacts(view: &View<'_>, id: usize) -> f64 {
-    let Some(change) = unexplained(view, id) else { return 0.0 };
-    Explainer::default().beyond(view, id, change.velocity.truncate())
+pub(crate) fn beyond_contacts(step: &Step<'_>, id: usize) -> f64 {
+    let Some(change) = unexplained(step, id) else { return 0.0 };
+    Explainer::default().beyond(step, id, change.velocity.truncate())
 }
 
 #[cfg(test)]

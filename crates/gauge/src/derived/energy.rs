@@ -1,8 +1,8 @@
 //! Mechanical energy of a set of bodies, and what is done to it from outside.
 
+use super::motion::driven;
 use crate::frame_cache::BodyTraits;
-use crate::gauge::View;
-use crate::gauges::motion::driven;
+use crate::step::Step;
 use ironspin_model::{BodyState, DVec2, DVec3, Effect, Frame, Joint, JointKind, World, about_z};
 
 /// Mechanical energy of some bodies, J; height counts from the origin.
@@ -21,20 +21,14 @@ pub fn mechanical_energy(world: &World, frame: &Frame, of: &[usize]) -> Mechanic
 }
 
 /// The springs of a world with a body of a set at one end.
-pub(super) fn springs_of(world: &World, counts: impl Fn(usize) -> bool) -> Vec<usize> {
+pub(crate) fn springs_of(world: &World, counts: impl Fn(usize) -> bool) -> Vec<usize> {
     let held =
         |joint: &Joint| matches!(joint.kind, JointKind::Spring { .. }) && joint.bodies.iter().any(|&id| counts(id));
     (0..world.joints.len()).filter(|&number| held(&world.joints[number])).collect()
 }
 
 /// The same under another gravity, m/s². Bodies that are not there have none.
-pub(super) fn energy_under(
-    world: &World,
-    frame: &Frame,
-    of: &[usize],
-    springs: &[usize],
-    gravity: DVec3,
-) -> MechanicalEnergy {
+fn energy_under(world: &World, frame: &Frame, of: &[usize], springs: &[usize], gravity: DVec3) -> MechanicalEnergy {
     let own = |id: usize| body_energy(&BodyTraits::of(&world.bodies[id]), &frame.bodies[id], gravity);
     summed(world, &frame.bodies, of, springs, own)
 }
@@ -66,21 +60,22 @@ pub(crate) struct Energies {
     bodies: Vec<MechanicalEnergy>,
 }
 
-/// The energy of some bodies in the frame now.
-pub(super) fn energy_now(view: &View<'_>, of: &[usize], springs: &[usize]) -> MechanicalEnergy {
-    let mut known = view.cache.energies().borrow_mut();
-    let asked = Some((view.cache.frame(), view.gravity));
-    if known.of != asked {
-        known.of = asked;
-        known.bodies.clear();
-        let states = view.now.bodies.iter().enumerate();
-        known.bodies.extend(states.map(|(id, state)| body_energy(view.cache.traits(id), state, view.gravity)));
+impl Energies {
+    /// The energy of some bodies in the frame now.
+    pub(crate) fn now(&mut self, step: &Step<'_>, of: &[usize], springs: &[usize]) -> MechanicalEnergy {
+        let asked = Some((step.cache.frame(), step.gravity));
+        if self.of != asked {
+            self.of = asked;
+            self.bodies.clear();
+            let states = step.now.bodies.iter().enumerate();
+            self.bodies.extend(states.map(|(id, state)| body_energy(step.cache.traits(id), state, step.gravity)));
+        }
+        summed(step.world, &step.now.bodies, of, springs, |id| self.bodies[id])
     }
-    summed(view.world, &view.now.bodies, of, springs, |id| known.bodies[id])
 }
 
 /// Of one body; nothing for one that is not there.
-pub(super) fn body_energy(body: &BodyTraits, state: &BodyState, gravity: DVec3) -> MechanicalEnergy {
+fn body_energy(body: &BodyTraits, state: &BodyState, gravity: DVec3) -> MechanicalEnergy {
     if state.is_absent() {
         return MechanicalEnergy::default();
     }
@@ -114,23 +109,23 @@ fn spring_energy(world: &World, states: &[BodyState], joint: &Joint) -> f64 {
 }
 
 /// Energy that actions, and a change of gravity, bring to a set of bodies over the step, J.
-pub(super) fn brought(view: &View<'_>, of: &[usize], springs: &[usize], gravity_before: DVec3) -> f64 {
-    let Some(before) = view.before else { return 0.0 };
+pub(crate) fn brought(step: &Step<'_>, of: &[usize], springs: &[usize], gravity_before: DVec3) -> f64 {
+    let Some(before) = step.before else { return 0.0 };
     let mut sum = 0.0;
-    if gravity_before != view.gravity {
-        let under = |gravity: DVec3| energy_under(view.world, before, of, springs, gravity).total;
-        sum += under(view.gravity) - under(gravity_before);
+    if gravity_before != step.gravity {
+        let under = |gravity: DVec3| energy_under(step.world, before, of, springs, gravity).total;
+        sum += under(step.gravity) - under(gravity_before);
     }
-    if view.effects.is_empty() && view.cache.same_are_there() {
+    if step.effects.is_empty() && step.cache.same_are_there() {
         return sum;
     }
     for &id in of {
-        let (was, is) = (&before.bodies[id], &view.now.bodies[id]);
+        let (was, is) = (&before.bodies[id], &step.now.bodies[id]);
         match (was.is_absent(), is.is_absent()) {
             // It brings what it has when it comes, and takes what it had when it goes.
-            (true, false) => sum += body_energy(view.cache.traits(id), is, view.gravity).total,
-            (false, true) => sum -= body_energy(view.cache.traits(id), was, view.gravity).total,
-            (false, false) if view.effects.iter().any(|(body, _)| *body == id) => sum += done(view, was, id),
+            (true, false) => sum += body_energy(step.cache.traits(id), is, step.gravity).total,
+            (false, true) => sum -= body_energy(step.cache.traits(id), was, step.gravity).total,
+            (false, false) if step.effects.iter().any(|(body, _)| *body == id) => sum += done(step, was, id),
             _ => {}
         }
     }
@@ -138,16 +133,16 @@ pub(super) fn brought(view: &View<'_>, of: &[usize], springs: &[usize], gravity_
 }
 
 /// Work of the actions done to one body over the step, J.
-fn done(view: &View<'_>, was: &BodyState, id: usize) -> f64 {
-    let Some(driven) = driven(view, id) else { return 0.0 };
-    let moved = view.effects.iter().rev().find_map(|(body, effect)| match effect {
+fn done(step: &Step<'_>, was: &BodyState, id: usize) -> f64 {
+    let Some(driven) = driven(step, id) else { return 0.0 };
+    let moved = step.effects.iter().rev().find_map(|(body, effect)| match effect {
         Effect::Place(pose) if *body == id => Some(*pose),
         _ => None,
     });
     let pose = moved.unwrap_or(was.pose);
     let after = BodyState { pose, velocity: driven.velocity, spin: about_z(driven.spin) };
-    let energy = |state: &BodyState| body_energy(view.cache.traits(id), state, view.gravity).total;
-    let now = &view.now.bodies[id];
+    let energy = |state: &BodyState| body_energy(step.cache.traits(id), state, step.gravity).total;
+    let now = &step.now.bodies[id];
     energy(&after) - energy(was)
         + driven.force.dot(now.pose.position - pose.position)
         + driven.torque * (now.pose.angle - pose.angle)

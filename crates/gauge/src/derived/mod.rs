@@ -1,0 +1,23 @@
+//! What several gauges of a trial work out from the same frames, kept so that it is worked out once.
+
+mod energy;
+mod explainer;
+mod motion;
+
+pub use energy::{MechanicalEnergy, mechanical_energy};
+pub(crate) use energy::{brought, springs_of};
+pub(crate) use explainer::beyond_contacts;
+pub(crate) use motion::unexplained;
+
+use energy::Energies;
+use explainer::Explainers;
+use std::cell::RefCell;
+
+/// Kept beside the frames of a trial.
+#[derive(Debug, Default)]
+pub struct Derived {
+    /// What gauges know of the pushes on bodies.
+    pub(crate) explainers: RefCell<Explainers>,
+    /// The energies of all bodies in the frame now.
+    pub(crate) energies: RefCell<Energies>,
+}
