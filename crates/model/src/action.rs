@@ -49,3 +49,26 @@ pub enum Effect {
     /// Gravity changes, m/s².
     Gravity(DVec3),
 }
+
+impl Effect {
+    /// The words of what is done to a body, as scenes write them.
+    pub const BODY_WORDS: [&'static str; 9] =
+        ["impulse", "force", "torque", "velocity", "spin", "place", "remove", "add", "split"];
+
+    /// The word of what is done to a body; nothing for what is done to the whole world.
+    pub fn body_word(&self) -> Option<&'static str> {
+        let index = match self {
+            Effect::Impulse { .. } => 0,
+            Effect::Force { .. } => 1,
+            Effect::Torque(_) => 2,
+            Effect::Velocity(_) => 3,
+            Effect::Spin(_) => 4,
+            Effect::Place(_) => 5,
+            Effect::Remove => 6,
+            Effect::Add => 7,
+            Effect::Split(_) => 8,
+            Effect::Gravity(_) => return None,
+        };
+        Some(Effect::BODY_WORDS[index])
+    }
+}

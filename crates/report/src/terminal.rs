@@ -69,7 +69,8 @@ pub fn verdict_table(records: &[TrialRecord], style: TableStyle) -> String {
         table.force_no_tty();
     }
     table.set_header(["", "scene", "", "dt", "decided by", "measured", "bound", "held", "where and why"]);
-    for record in records {
+    let summed_up = summed_up(records);
+    for record in records.iter().filter(|record| !(summed_up && lacks_a_feature(record))) {
         let index = engines.iter().position(|engine| *engine == record.engine()).unwrap_or(0);
         let mut row = Row::from(cells(record, &letter(index)));
         row.max_height(1);
@@ -83,7 +84,49 @@ pub fn verdict_table(records: &[TrialRecord], style: TableStyle) -> String {
     }
     out.push_str(&table.trim_fmt());
     out.push('\n');
+    if summed_up {
+        for (index, engine) in engines.iter().enumerate() {
+            out.push_str(&lacking_line(records, engine, &letter(index)));
+        }
+    }
     out
+}
+
+/// So many trials that lack a feature are summed up in one line an engine.
+const MANY: usize = 3;
+
+/// Whether a trial was not run because its engine does not have what the scene needs.
+fn lacks_a_feature(record: &TrialRecord) -> bool {
+    record.verdict == Verdict::Unsupported && record.claims.is_empty() && record.retried.is_none()
+}
+
+fn summed_up(records: &[TrialRecord]) -> bool {
+    records.iter().filter(|record| lacks_a_feature(record)).count() >= MANY
+}
+
+/// The scenes that an engine cannot run, by what it lacks, in one line; empty where it lacks nothing.
+fn lacking_line(records: &[TrialRecord], engine: &str, letter: &str) -> String {
+    let mut lacking: Vec<(&str, Vec<&str>)> = Vec::new();
+    let own = records.iter().filter(|record| record.engine() == engine && lacks_a_feature(record));
+    let count = own.clone().count();
+    for record in own {
+        let what = record.reason.trim_start_matches("the engine does not support ");
+        match lacking.iter_mut().find(|(known, _)| *known == what) {
+            Some((_, scenes)) if scenes.contains(&record.scene()) => {}
+            Some((_, scenes)) => scenes.push(record.scene()),
+            None => lacking.push((what, vec![record.scene()])),
+        }
+    }
+    if lacking.is_empty() {
+        return String::new();
+    }
+    let parts: Vec<String> = lacking.iter().map(|(what, scenes)| format!("{what} ({})", scenes.join(", "))).collect();
+    let trials = if count == 1 { "trial" } else { "trials" };
+    format!(
+        "{}  {count} {trials} unsupported on {letter}, which lacks {}\n",
+        mark(Verdict::Unsupported),
+        parts.join("; ")
+    )
 }
 
 fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
@@ -146,7 +189,8 @@ pub(crate) fn retried(first: &str) -> String {
 /// again. `blocks` says whether the terminal has block characters. Empty when nothing broke.
 pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
     let mut out = String::new();
-    for record in records {
+    let summed_up = summed_up(records);
+    for record in records.iter().filter(|record| !(summed_up && lacks_a_feature(record))) {
         let broken: Vec<&ClaimRecord> = record.claims.iter().filter(|claim| claim.verdict != Verdict::Pass).collect();
         if broken.is_empty() && record.verdict == Verdict::Pass && record.retried.is_none() {
             continue;

@@ -9,10 +9,14 @@
 //! | `Number`, `Evaluator` | a number or an expression; its evaluation within limits | `number.rs`, `expression.rs` |
 //! | `Selector` | `ingot[*]`, `ball[2]`, `*` | `select.rs` |
 //! | [`bundled`] | the scenes that come inside the program | `bundled.rs` |
+//! | [`Topic`], [`TOPICS`] | what scenes are about | `topics.rs` |
+//! | [`Selection`] | which scenes a command is about | `selection.rs` |
+//! | [`Coverage`] | which scenes bring two features together under a claim | `coverage.rs` |
 //!
 //! The way through: text -> `SceneFile` (serde) -> [`Scene`] -> [`Scene::resolve`] with [`Settings`] -> [`Setup`].
 
 pub mod bundled;
+mod coverage;
 mod diagnostic;
 mod expression;
 mod file;
@@ -27,9 +31,12 @@ mod resolve;
 mod rules;
 mod scene;
 mod select;
+mod selection;
 mod setup;
 mod state;
+mod topics;
 
+pub use coverage::{Coverage, Family, Feature, features};
 pub use diagnostic::{Place, SceneError};
 pub use lints::WARNINGS;
 
@@ -40,4 +47,6 @@ pub fn json_schema() -> serde_json::Value {
 pub use resolve::EFFECT_LIMIT;
 pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, TriggerWatch, Twin};
 pub use scene::{Scene, toml_error};
+pub use selection::Selection;
 pub use setup::{BODY_LIMIT, Parameter, Settings, Setup, Warning};
+pub use topics::{TOPICS, Topic, find_topic};

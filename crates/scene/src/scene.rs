@@ -7,6 +7,7 @@ use crate::lints;
 use crate::print;
 use crate::resolve;
 use crate::setup::{Settings, Setup, Warning};
+use crate::topics::{TOPICS, Topic, find_topic, topic_of_code};
 use std::ops::Range;
 use std::path::Path;
 use std::sync::Arc;
@@ -41,6 +42,7 @@ impl Scene {
         let file: SceneFile =
             toml::from_str(&text).map_err(|error| form_diagnostic(&error, &text).in_sources(&sources))?;
         check_version(&file.scene).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
+        check_topics(&file.topics).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
         let mut shared = Vec::new();
         for (number, name) in file.uses.iter().enumerate() {
             let used = used_file(name, number, folder).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
@@ -97,9 +99,17 @@ impl Scene {
         &self.file.about
     }
 
-    /// Needs it serves, such as `N2`.
-    pub fn needs(&self) -> &[String] {
-        &self.file.needs
+    /// What it is about, in the order of the file; codes of older files are read as the topics that they mean.
+    pub fn topics(&self) -> Vec<&'static Topic> {
+        let named = self.file.topics.iter().filter_map(|name| find_topic(name.get_ref()));
+        let meant = self.file.needs.iter().filter_map(|code| topic_of_code(code));
+        let mut topics: Vec<&'static Topic> = Vec::new();
+        for topic in named.chain(meant) {
+            if !topics.iter().any(|known| known.name == topic.name) {
+                topics.push(topic);
+            }
+        }
+        topics
     }
 
     /// The text it was read from.
@@ -161,6 +171,17 @@ fn check_version(version: &Placed<i64>) -> Result<(), Diagnostic> {
     Err(Diagnostic::at(version.span(), format!("this scene is of version {found}"))
         .label(format!("expected {SCENE_VERSION}"))
         .help(if found > SCENE_VERSION { "a newer program reads it: upgrade" } else { "write scene = 1" }))
+}
+
+fn check_topics(topics: &[Placed<String>]) -> Result<(), Diagnostic> {
+    match topics.iter().find(|name| find_topic(name.get_ref()).is_none()) {
+        None => Ok(()),
+        Some(unknown) => {
+            Err(Diagnostic::at(unknown.span(), format!("there is no topic called `{}`", unknown.get_ref()))
+                .label("unknown topic")
+                .help_names(unknown.get_ref(), TOPICS.iter().map(|topic| topic.name)))
+        }
+    }
 }
 
 fn read_limited(path: &Path) -> std::io::Result<String> {

@@ -5,6 +5,7 @@ mod engines;
 mod look;
 mod proof;
 mod search;
+mod selection;
 mod sweep;
 mod twin;
 
@@ -13,6 +14,7 @@ pub(crate) use engines::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat
 pub(crate) use look::{FilmOptions, PlotOptions, ReportOptions};
 pub(crate) use proof::{ProofFormat, ProofOptions};
 pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
+pub(crate) use selection::SceneSelection;
 pub(crate) use sweep::{MergeOptions, SweepOptions};
 pub(crate) use twin::{Change, FramesOptions, TwinOptions};
 
@@ -129,9 +131,8 @@ pub(crate) enum ResultFormat {
 
 #[derive(Debug, Args)]
 pub(crate) struct RunOptions {
-    /// Bundled scenes by name, scene files by path
-    #[arg(required = true, value_name = "SCENE")]
-    pub(crate) scenes: Vec<String>,
+    #[command(flatten)]
+    pub(crate) scenes: SceneSelection,
     #[command(flatten)]
     pub(crate) conditions: ConditionOptions,
     /// What to write to standard output
@@ -233,9 +234,19 @@ pub(crate) struct JudgeOptions {
 }
 
 #[derive(Debug, Args)]
+#[command(args_conflicts_with_subcommands = true)]
 pub(crate) struct ScenesOptions {
     #[command(subcommand)]
     pub(crate) action: Option<ScenesAction>,
+    /// List these only: bundled scenes by name or pattern, scene files, folders of scene files
+    #[arg(value_name = "SCENE")]
+    pub(crate) scenes: Vec<String>,
+    /// All bundled scenes, as when nothing is said
+    #[arg(long)]
+    pub(crate) all: bool,
+    /// List the bundled scenes of these topics only
+    #[arg(long, value_name = "TOPIC,...", value_delimiter = ',')]
+    pub(crate) topic: Vec<String>,
 }
 
 #[derive(Debug, Subcommand)]
@@ -262,6 +273,18 @@ pub(crate) enum ScenesAction {
         /// End with status 1 when there is a warning
         #[arg(long)]
         strict: bool,
+    },
+    /// List the topics with a line on each, and the bundled scenes of each
+    Topics {
+        /// Write Markdown
+        #[arg(long)]
+        markdown: bool,
+    },
+    /// Show which bundled scenes bring shapes, joints, actions, filters, sensors and kinds of bodies together under a claim, and which pairs none does
+    Coverage {
+        /// Write Markdown
+        #[arg(long)]
+        markdown: bool,
     },
     /// Write a commented scene to begin with
     New {

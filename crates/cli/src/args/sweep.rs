@@ -1,17 +1,16 @@
 //! Arguments of `sweep` and `merge`.
 
-use super::{ConditionOptions, ResultFormat};
+use super::{ConditionOptions, ResultFormat, SceneSelection};
 use clap::Args;
 use ironspin_lab::Shard;
 use std::path::PathBuf;
 
 #[derive(Debug, Args)]
 pub(crate) struct SweepOptions {
-    /// Bundled scenes by name, scene files by path
-    #[arg(value_name = "SCENE", required_unless_present = "plan")]
-    pub(crate) scenes: Vec<String>,
+    #[command(flatten)]
+    pub(crate) scenes: SceneSelection,
     /// Take scenes and conditions from a plan file instead
-    #[arg(long, value_name = "FILE", conflicts_with_all = ["scenes", "dt", "engines", "set", "seed", "clock", "frames", "stall", "units", "size", "origin", "threads", "repeat"])]
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["scenes", "all", "topic", "dt", "engines", "set", "seed", "clock", "frames", "stall", "units", "size", "origin", "threads", "repeat"])]
     pub(crate) plan: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) conditions: ConditionOptions,

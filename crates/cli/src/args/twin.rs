@@ -1,15 +1,14 @@
 //! Arguments of `twin`.
 
-use super::{ConditionOptions, Format};
+use super::{ConditionOptions, Format, SceneSelection};
 use clap::Args;
 use ironspin_lab::TwinKind;
 use std::path::PathBuf;
 
 #[derive(Debug, Args)]
 pub(crate) struct TwinOptions {
-    /// Bundled scenes by name, scene files by path
-    #[arg(required = true, value_name = "SCENE")]
-    pub(crate) scenes: Vec<String>,
+    #[command(flatten)]
+    pub(crate) scenes: SceneSelection,
     /// Changes after which the trial must agree with itself; all when nothing is said: again, process, threads, split, restore, units, mass, tempo,
     /// bystander, order, mirror, turn, shift, boost; or promised, for those that the scene lists
     #[arg(long, value_name = "CHANGE,...", value_delimiter = ',', value_parser = change)]

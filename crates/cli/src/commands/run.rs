@@ -22,7 +22,7 @@ pub(super) fn tell_warnings(plans: &[TrialPlan]) {
 }
 
 pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
-    let mut plans = plan_grid(&options.conditions.order(&options.scenes))?;
+    let mut plans = plan_grid(&options.conditions.order(&options.scenes.names()?))?;
     if !quiet {
         tell_warnings(&plans);
     }
@@ -48,7 +48,7 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Diagn
     };
     if let Some(folder) = folder {
         let beyond = if options.twins { super::report::of_twins(&twins) } else { Beyond::default() };
-        let title = format!("Trials of {}", options.scenes.join(", "));
+        let title = format!("Trials of {}", options.scenes.title());
         let place = super::publish(folder, &title, &records, &beyond, seconds)?;
         output::note(&format!("results in {}", place.display()));
     }

@@ -5,8 +5,8 @@ use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::output;
 use ironspin_lab::check_claims;
 use ironspin_model::{BodyState, Timestep, World};
-use ironspin_report::{Scenery, picture, show, sketch};
-use ironspin_scene::{Scene, SceneError, Settings, Setup, bundled};
+use ironspin_report::{Scenery, coverage_text, picture, show, sketch, topic_list};
+use ironspin_scene::{Coverage, Scene, SceneError, Selection, Settings, Setup, TOPICS, bundled};
 use std::fmt::Write;
 use std::path::Path;
 
@@ -15,7 +15,11 @@ const STARTER: &str = include_str!("starter.toml");
 
 pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Diagnostic> {
     match &options.action {
-        None => output::print(&list()?)?,
+        None => output::print(&list(options)?)?,
+        Some(ScenesAction::Topics { markdown }) => output::print(&topic_text(*markdown)?)?,
+        Some(ScenesAction::Coverage { markdown }) => {
+            output::print(&coverage_text(&Coverage::of(bundled::names())?, *markdown))?;
+        }
         Some(ScenesAction::Show(options)) => output::print(&shown(options)?)?,
         Some(ScenesAction::Copy { name, folder }) => copy(name, folder)?,
         Some(ScenesAction::Check { scenes, dt, strict }) => return check(scenes, dt, *strict),
@@ -24,15 +28,38 @@ pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Diagnostic> {
     Ok(ExitStatus::Holds)
 }
 
-fn list() -> Result<String, Diagnostic> {
+/// A line a scene.
+fn list(options: &ScenesOptions) -> Result<String, Diagnostic> {
+    let nothing_said = options.scenes.is_empty() && options.topic.is_empty();
+    let selection =
+        Selection { scenes: options.scenes.clone(), all: options.all || nothing_said, topics: options.topic.clone() };
     let mut out = String::new();
-    for name in bundled::names() {
-        let scene = Scene::open(name)?;
+    for name in selection.names()? {
+        let scene = Scene::open(&name)?;
+        let topics: Vec<&str> = scene.topics().iter().map(|topic| topic.name).collect();
         // Writing to a string cannot fail.
-        let _ = writeln!(out, "{name:14}  {}  [{}]", scene.about(), scene.needs().join(" "));
+        let _ = writeln!(out, "{name:15}  {}  [{}]", scene.about(), topics.join(", "));
     }
-    out.push_str("\n`ironspin scenes show NAME` prints a scene, `ironspin run NAME` runs it, `ironspin scenes copy NAME DIR` copies it.\n");
+    out.push_str(
+        "\n`ironspin scenes show NAME` prints a scene, `ironspin run NAME` runs it, `ironspin scenes copy NAME DIR` copies it;\n\
+         `ironspin scenes topics` says what the topics are, and `--topic stacking,bouncing` takes the scenes of some.\n",
+    );
     Ok(out)
+}
+
+/// Each topic with the bundled scenes of it.
+fn topic_text(markdown: bool) -> Result<String, Diagnostic> {
+    let mut scenes: Vec<(&str, Scene)> = Vec::new();
+    for name in bundled::names() {
+        scenes.push((name, Scene::open(name)?));
+    }
+    let of = |topic: &str| -> Vec<&str> {
+        let about = scenes.iter().filter(|(_, scene)| scene.topics().iter().any(|own| own.name == topic));
+        about.map(|(name, _)| *name).collect()
+    };
+    let rows: Vec<(&str, &str, Vec<&str>)> =
+        TOPICS.iter().map(|topic| (topic.name, topic.about, of(topic.name))).collect();
+    Ok(topic_list(&rows, markdown))
 }
 
 fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
@@ -55,8 +82,9 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
         return Ok(scene.print_resolved(&setup));
     }
     let mut out = format!("{}: {}\n", setup.name, setup.about);
-    if !scene.needs().is_empty() {
-        let _ = writeln!(out, "needs {}", scene.needs().join(", "));
+    let topics: Vec<&str> = scene.topics().iter().map(|topic| topic.name).collect();
+    if !topics.is_empty() {
+        let _ = writeln!(out, "topics {}", topics.join(", "));
     }
     let world = &setup.world;
     let _ = writeln!(
@@ -96,7 +124,7 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
 fn contents(world: &World) -> String {
     let reported = |count: usize, one: &str, many: &str| format!("{count} {}", if count == 1 { one } else { many });
     let mut parts = vec![reported(world.bodies.len(), "body", "bodies")];
-    for (count, one, many) in [(world.joints.len(), "joint", "joints"), (world.actions.len(), "deed", "deeds")] {
+    for (count, one, many) in [(world.joints.len(), "joint", "joints"), (world.actions.len(), "action", "actions")] {
         if count > 0 {
             parts.push(reported(count, one, many));
         }

@@ -56,7 +56,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
             process_limits: options.conditions.process_limits(),
             ..read_plan(path)?
         },
-        None => options.conditions.order(&options.scenes),
+        None => options.conditions.order(&options.scenes.names()?),
     };
     let plans = plan_grid(&order)?;
     if !quiet {

@@ -59,7 +59,7 @@ pub(super) fn worse(status: ExitStatus, twins: &[TwinRecord]) -> ExitStatus {
 }
 
 pub(crate) fn run(options: &TwinOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
-    let plans = plan_grid(&options.conditions.order(&options.scenes))?;
+    let plans = plan_grid(&options.conditions.order(&options.scenes.names()?))?;
     let orders = orders(&plans, &options.by);
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     let (records, interrupted) = run_twins(&orders, options.jobs, quiet, &progress::stop_flag());
@@ -70,7 +70,7 @@ pub(crate) fn run(options: &TwinOptions, quiet: bool) -> Result<ExitStatus, Diag
                 folder.write(&format!("{:03}-{}-{}.svg", number + 1, twin.scene, twin.by), svg.as_bytes())?;
             }
         }
-        let title = format!("Twins of {}", options.scenes.join(", "));
+        let title = format!("Twins of {}", options.scenes.title());
         super::report::publish_beyond(folder, &title, &super::report::of_twins(&records), &plans)?;
     }
     output::print(&match options.format {

@@ -136,10 +136,10 @@ fn gauges_are_plotted_over_what_was_swept() {
     );
     yard.expect(0, "plot swept --y path.error --over dt --log xy --out error.svg -q");
     let svg = yard.read("error.svg");
-    // A dot for each trial, and a line for each engine and its bound; names as long as these stand below.
+    // A dot for each trial, and a line for each engine and its bound; engines are named by letters, explained below.
     assert_eq!(svg.matches("<circle").count(), 6, "{svg}");
     assert!(svg.contains("path.error, m") && svg.contains("dt, s") && svg.matches("<polyline").count() >= 4);
-    assert!(svg.contains("stroke-dasharray") && svg.contains("on builtin:integrator=explicit-euler"), "{svg}");
+    assert!(svg.contains("stroke-dasharray") && svg.contains("engine B: builtin:integrator=explicit-euler"), "{svg}");
     yard.expect(0, "plot swept --y path.error --over time --out time.svg -q");
     let svg = yard.read("time.svg");
     assert!(svg.contains("time, s") && svg.matches("dt 1/").count() == 6, "{svg}");

@@ -26,7 +26,10 @@ pub(crate) struct SceneFile {
     pub(crate) name: String,
     /// One line about it.
     pub(crate) about: String,
-    /// Needs it serves, such as N2.
+    /// What it is about, such as "stacking"; `ironspin scenes topics` lists them all.
+    #[serde(default)]
+    pub(crate) topics: Vec<Placed<String>>,
+    /// The older form of `topics`: codes such as N2.
     #[serde(default)]
     pub(crate) needs: Vec<String>,
     /// 2 for the plane.

@@ -211,7 +211,7 @@ fn every_bundled_scene_resolves_and_gives_reasons() {
     for name in bundled::names() {
         let scene = Scene::open(name).unwrap();
         assert_eq!(scene.name(), name);
-        assert!(!scene.needs().is_empty() && !scene.about().is_empty());
+        assert!(!scene.topics().is_empty() && !scene.about().is_empty());
         let setup = scene.resolve(&Settings::with_dt(1.0 / 60.0)).unwrap();
         assert!(!setup.claims.is_empty());
         assert!(setup.claims.iter().all(|claim| claim.because.len() > 20), "{name}");

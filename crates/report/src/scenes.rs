@@ -1,0 +1,176 @@
+//! Lists of scenes: by topic, and by what they bring together.
+
+use ironspin_scene::{Coverage, Family, Feature, features};
+use std::fmt::Write;
+
+/// Topics with what they ask and their scenes, as text or as a page in Markdown.
+pub fn topic_list(topics: &[(&str, &str, Vec<&str>)], markdown: bool) -> String {
+    let mut out = String::new();
+    if markdown {
+        out.push_str(
+            "# Bundled scenes by topic\n\nMade by `ironspin scenes topics --markdown`; a test keeps it up to date. `ironspin run --topic NAME` runs the scenes of \
+             a topic.\n\n| topic | question | scenes |\n|---|---|---|\n",
+        );
+    }
+    for (name, about, scenes) in topics {
+        // Writing to a string cannot fail.
+        let _ = if markdown {
+            let scenes: Vec<String> = scenes.iter().map(|scene| format!("`{scene}`")).collect();
+            writeln!(out, "| `{name}` | {about} | {} |", scenes.join(", "))
+        } else {
+            writeln!(
+                out,
+                "{name:17}  {about}\n{:19}{}",
+                "",
+                if scenes.is_empty() { "(no scene)".to_owned() } else { scenes.join(", ") }
+            )
+        };
+    }
+    out
+}
+
+/// Feature pairs that make no sense together, with the reason: no scene has to bring them together.
+const NOT_EXPECTED: [(&str, &str, &str); 14] = [
+    ("static", "static", "bodies that nothing moves do not act on each other"),
+    ("static", "kinematic", "bodies that nothing pushes do not act on each other"),
+    ("kinematic", "kinematic", "bodies that nothing pushes do not act on each other"),
+    ("half_plane", "half_plane", "both are static"),
+    ("half_plane", "polyline", "both are static"),
+    ("polyline", "polyline", "both are static"),
+    ("static", "impulse", "nothing pushes a static body"),
+    ("static", "force", "nothing pushes a static body"),
+    ("static", "torque", "nothing pushes a static body"),
+    ("static", "velocity", "a static body does not move"),
+    ("static", "spin", "a static body does not move"),
+    ("kinematic", "impulse", "nothing pushes a kinematic body"),
+    ("kinematic", "force", "nothing pushes a kinematic body"),
+    ("kinematic", "torque", "nothing pushes a kinematic body"),
+];
+
+/// Pairs of families that are looked at one by one; pairs of other families are counted only.
+fn matters(a: Feature, b: Feature) -> bool {
+    use Family::{Action, Build, Filter, Joint, Kind, Sensor, Shape};
+    match (a.family, b.family) {
+        (Kind | Shape, Kind | Shape | Build | Joint | Action | Filter | Sensor) => true,
+        (Build | Joint | Action | Filter | Sensor, Kind | Shape) => true,
+        (Build | Joint | Action | Filter | Sensor, Build | Joint | Action | Filter | Sensor) => false,
+    }
+}
+
+fn reason(a: Feature, b: Feature) -> Option<&'static str> {
+    let same = |x: &str, y: &str| (a.word == x && b.word == y) || (a.word == y && b.word == x);
+    NOT_EXPECTED.iter().find(|(x, y, _)| same(x, y)).map(|entry| entry.2)
+}
+
+/// Pairs of features, of those that are looked at, that no scene brings together and that have no reason for it.
+pub fn coverage_holes(coverage: &Coverage) -> Vec<[Feature; 2]> {
+    let all = features();
+    let pairs = all.iter().enumerate().flat_map(|(number, &a)| all[number..].iter().map(move |&b| [a, b]));
+    // A body has one kind, so that a kind meets itself only in two bodies; the same of a feature with itself.
+    let asked = |[a, b]: &[Feature; 2]| matters(*a, *b) && reason(*a, *b).is_none();
+    pairs.filter(asked).filter(|[a, b]| coverage.scenes(*a, *b).is_empty()).collect()
+}
+
+/// What the scenes bring together under a claim: a matrix of counts, the joints by the kinds they hold, and the holes.
+pub fn coverage_text(coverage: &Coverage, markdown: bool) -> String {
+    let all = features();
+    let mut out = String::new();
+    if markdown {
+        out.push_str(
+            "# What the bundled scenes bring together\n\nMade by `ironspin scenes coverage --markdown`; a test keeps it up to date. Each number says in how many bundled \
+             scenes two features of the scene language meet under a claim: in one body that is measured, or in two that may touch or are joined, of which one is \
+             measured.\n\n",
+        );
+    }
+    let columns: Vec<Feature> =
+        all.iter().copied().filter(|feature| matches!(feature.family, Family::Kind | Family::Shape)).collect();
+    let row = |cells: Vec<String>| -> String {
+        if markdown {
+            format!("| {} |\n", cells.join(" | "))
+        } else {
+            let (head, rest) = cells.split_first().map_or(("", &[][..]), |(head, rest)| (head.as_str(), rest));
+            format!("{head:12}{}\n", rest.iter().map(|cell| format!("{cell:>11}")).collect::<String>())
+        }
+    };
+    let rule = |count: usize| if markdown { format!("|{}\n", "---|".repeat(count)) } else { String::new() };
+    out.push_str(&row([String::new()]
+        .into_iter()
+        .chain(columns.iter().map(|column| column.word.to_owned()))
+        .collect()));
+    out.push_str(&rule(columns.len() + 1));
+    for &feature in &all {
+        let cell = |&column: &Feature| match (coverage.scenes(feature, column).len(), reason(feature, column)) {
+            (0, Some(_)) => "-".to_owned(),
+            (0, None) => if markdown { "**0**" } else { "0" }.to_owned(),
+            (count, _) => count.to_string(),
+        };
+        out.push_str(&row([feature.word.to_owned()].into_iter().chain(columns.iter().map(cell)).collect()));
+    }
+    let (joints, kinds) = Coverage::joint_table();
+    out.push_str(if markdown { "\n## Joints by what they hold\n\n" } else { "\njoints by what they hold\n" });
+    let heads = kinds.map(|[a, b]| format!("{a}-{b}"));
+    if markdown {
+        out.push_str(&row([String::new()].into_iter().chain(heads.clone()).collect()));
+        out.push_str(&rule(kinds.len() + 1));
+    }
+    let mut open = Vec::new();
+    for joint in joints {
+        let scenes = kinds.map(|pair| coverage.joined(joint, pair).join(", "));
+        open.extend(
+            scenes
+                .iter()
+                .zip(&heads)
+                .filter(|(scenes, _)| scenes.is_empty())
+                .map(|(_, head)| format!("{joint}: {head}")),
+        );
+        if markdown {
+            out.push_str(&row([joint.to_owned()].into_iter().chain(scenes).collect()));
+        } else {
+            let shown = heads.iter().zip(&scenes).filter(|(_, scenes)| !scenes.is_empty());
+            let shown: Vec<String> = shown.map(|(head, scenes)| format!("{head} ({scenes})")).collect();
+            let _ = writeln!(out, "  {joint:8}{}", if shown.is_empty() { "none".to_owned() } else { shown.join(", ") });
+        }
+    }
+    let holes = coverage_holes(coverage);
+    let bullet = if markdown { "- " } else { "  " };
+    let _ = writeln!(out, "{}", if markdown { "\n## Holes\n" } else { "\nholes: no scene brings together" });
+    for &feature in &all {
+        let others: Vec<&str> = holes.iter().filter(|[a, _]| *a == feature).map(|[_, b]| b.word).collect();
+        if !others.is_empty() {
+            let _ = writeln!(out, "{bullet}{} with {}", feature.word, others.join(", "));
+        }
+    }
+    for hole in open {
+        let _ = writeln!(out, "{bullet}{hole}");
+    }
+    let _ =
+        writeln!(out, "{}", if markdown { "\n## Pairs that none has to bring together\n" } else { "\nnot expected" });
+    for (a, b, why) in NOT_EXPECTED {
+        let _ = writeln!(out, "{bullet}{a} with {b}: {why}");
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_reason_is_about_features_that_there_are_and_that_no_scene_brings_together() {
+        let coverage = Coverage::of(ironspin_scene::bundled::names()).unwrap();
+        let find = |word: &str| features().into_iter().find(|feature| feature.word == word).expect(word);
+        for (a, b, _) in NOT_EXPECTED {
+            let scenes = coverage.scenes(find(a), find(b));
+            assert!(scenes.is_empty(), "{a} and {b} meet in {scenes:?}");
+        }
+    }
+
+    #[test]
+    fn a_pair_that_a_scene_brings_together_is_no_hole() {
+        let coverage = Coverage::of(["first-drop"]).unwrap();
+        let holes = coverage_holes(&coverage);
+        let is_hole = |a: &str, b: &str| holes.iter().any(|pair| pair.map(|feature| feature.word) == [a, b]);
+        assert!(!is_hole("dynamic", "box") && is_hole("dynamic", "capsule"), "{holes:?}");
+        assert!(coverage_text(&coverage, false).contains("dynamic with"));
+    }
+}
