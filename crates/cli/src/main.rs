@@ -44,6 +44,8 @@ fn main() -> ExitCode {
         Command::ServeLibrary(options) => commands::engines::serve_library(options),
         Command::KeepEngine(options) => return commands::engines::keep(options),
         Command::Engines(options) => commands::engines::run(options, arguments.quiet),
+        Command::Completions { shell } => commands::manual::completions(*shell),
+        Command::Manual { out } => commands::manual::manual(out.as_deref()),
         Command::Explain(options) => commands::explain::run(options),
     };
     match outcome {

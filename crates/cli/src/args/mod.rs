@@ -89,6 +89,18 @@ pub(crate) enum Command {
     KeepEngine(KeepOptions),
     /// List the engines that can be tested, with their settings; probe one
     Engines(EnginesOptions),
+    /// Print a script that completes commands and options in a shell
+    Completions {
+        /// The shell
+        #[arg(value_enum)]
+        shell: clap_complete::Shell,
+    },
+    /// Print the manual page, or write one for each command into a folder
+    Manual {
+        /// The folder; it is made if it is not there
+        #[arg(long, value_name = "DIR")]
+        out: Option<PathBuf>,
+    },
     /// Say what a gauge measures or a verdict means, what usually breaks it, and what to try next
     Explain(ExplainOptions),
 }

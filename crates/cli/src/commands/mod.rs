@@ -6,6 +6,7 @@ pub(crate) mod explain;
 pub(crate) mod film;
 pub(crate) mod judge;
 pub(crate) mod ledger;
+pub(crate) mod manual;
 pub(crate) mod plot;
 pub(crate) mod proof;
 pub(crate) mod report;

@@ -1,7 +1,7 @@
 //! The sample engines, and the examination that they pass.
 
 use crate::remote::{program, run};
-use crate::util::Yard;
+use crate::util::{Yard, has_tool};
 use ironspin_c_abi::raw;
 use std::process::Command;
 
@@ -10,10 +10,6 @@ const ROOT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
 fn probe(yard: &Yard, engine: &str) -> (i32, String) {
     let (status, out, err) = run(yard, &["engines", "probe", engine, "-q"]);
     (status, format!("{out}{err}"))
-}
-
-fn has(tool: &str) -> bool {
-    Command::new(tool).arg("--version").output().is_ok_and(|output| output.status.success())
 }
 
 fn c_sample(yard: &Yard) -> String {
@@ -38,7 +34,7 @@ fn the_built_in_engine_answers_every_question_rightly() {
 
 #[test]
 fn the_sample_in_python_passes_for_what_it_lists() {
-    if !has("python3") {
+    if !has_tool("python3", "the sample in Python") {
         return;
     }
     let yard = Yard::new();
@@ -110,7 +106,7 @@ fn the_header_is_one_for_c_and_for_c_plus_plus() {
         size_of::<raw::Hit>(),
     ];
     for (compiler, language) in [("cc", "c"), ("c++", "c++")] {
-        if !has(compiler) {
+        if !has_tool(compiler, "the header in a compiler") {
             continue;
         }
         let built = Command::new(compiler)

@@ -1,6 +1,6 @@
 //! Reports, films and the formats of other programs.
 
-use crate::util::Yard;
+use crate::util::{Yard, has_tool};
 use std::path::Path;
 use std::process::Command;
 
@@ -234,7 +234,11 @@ fn verdicts_and_gauges_are_explained_with_what_to_try_next() {
 
 /// A browser, where one is installed.
 fn browser() -> Option<&'static str> {
-    ["chromium", "chromium-browser"].into_iter().find(|name| Command::new(name).arg("--version").output().is_ok())
+    let there = |name: &&str| Command::new(name).arg("--version").output().is_ok();
+    ["chromium", "chromium-browser"].into_iter().find(there).or_else(|| {
+        has_tool("chromium", "the page in a browser");
+        None
+    })
 }
 
 /// What stands on a page after its scripts ran, and what the browser said on its console.

@@ -17,6 +17,7 @@ mod run;
 mod saboteurs;
 mod scenes;
 mod search;
+mod selection;
 mod sweep;
 mod twins;
 mod util;

@@ -4,6 +4,17 @@ use assert_cmd::Command;
 use std::path::PathBuf;
 use tempfile::TempDir;
 
+/// Whether a tool of the machine is there. A test that goes without it says so past the capture of the test runner, and `.ci/run` fails on
+/// that line.
+pub(crate) fn has_tool(tool: &str, test: &str) -> bool {
+    let found = std::process::Command::new(tool).arg("--version").output().is_ok_and(|output| output.status.success());
+    if !found {
+        use std::io::Write;
+        let _ = writeln!(std::io::stderr().lock(), "SKIPPED: {test} needs {tool}");
+    }
+    found
+}
+
 /// A temporary folder in which the program is run.
 pub(crate) struct Yard {
     folder: TempDir,
