@@ -1,5 +1,6 @@
 //! Bodies of a world as SVG.
 
+use crate::figure::{Primitive, body_figure, joint_figure};
 use crate::look::css;
 use ironspin_lab::Recording;
 use ironspin_model::{Body, BodyKind, BodyState, DVec2, PlaneShape, World};
@@ -150,19 +151,28 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
             }
         }
         let colour = if still { "#9a958a".to_owned() } else { css(moving - 1) };
-        let degrees = -state.pose.angle.to_degrees();
         let _ = write!(
             out,
-            "<g transform=\"translate({} {}) rotate({degrees})\" fill=\"{colour}\" fill-opacity=\"{}\" stroke=\"#22262a\" stroke-width=\"{}\"><title>{} ({id})</title>",
-            state.pose.position.x,
-            -state.pose.position.y,
+            "<g fill=\"{colour}\" fill-opacity=\"{}\" stroke=\"#22262a\" stroke-width=\"{}\"><title>{} ({id})</title>",
             if still { 0.55 } else { 0.85 },
             unit,
             escape(&body.name)
         );
-        for part in &body.parts {
-            shape(&mut out, part.shape.planar(), part.pose.xy(), part.pose.angle, (size.x + size.y) * 2.0, still, unit);
+        let far = 2.0 * (size.x + size.y) + (state.pose.xy() - 0.5 * (view.low + view.high)).length();
+        for part in body_figure(body, state.pose.xy(), state.pose.angle) {
+            let dashes = if part.sensor { format!("{} {}", 4.0 * unit, 3.0 * unit) } else { String::new() };
+            primitive(&mut out, &part.primitive, far, still, unit, &dashes);
         }
+        out.push_str("</g>");
+    }
+    let pose = |body: usize| {
+        states.get(body).filter(|state| state.is_finite()).map(|state| (state.pose.xy(), state.pose.angle))
+    };
+    let joints: Vec<Primitive> =
+        world.joints.iter().flat_map(|joint| joint_figure(joint, pose, JOINT * unit)).collect();
+    if !joints.is_empty() {
+        let _ = write!(out, "<g fill=\"none\" stroke=\"#22262a\" stroke-width=\"{}\">", 1.5 * unit);
+        joints.iter().for_each(|joint| primitive(&mut out, joint, 0.0, true, unit, ""));
         out.push_str("</g>");
     }
     if outside > 0 {
@@ -179,47 +189,37 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
     out
 }
 
-fn shape(out: &mut String, shape: &PlaneShape, at: DVec2, angle: f64, far: f64, still: bool, unit: f64) {
-    let (x, y) = (at.x, -at.y);
-    let _ = match shape {
-        PlaneShape::Disc(radius) => {
-            let spoke = if still { String::new() } else { format!("<path d=\"M{x} {y}h{radius}\" fill=\"none\"/>") };
+/// Half the size of the sign of a joint, px.
+const JOINT: f64 = 4.0;
+
+/// Draws a primitive; `unit` is a px in m, `dashes` the lengths of dashes and gaps, empty for a whole line.
+fn primitive(out: &mut String, primitive: &Primitive, far: f64, still: bool, unit: f64, dashes: &str) {
+    let dashed = if dashes.is_empty() { String::new() } else { format!(" stroke-dasharray=\"{dashes}\"") };
+    let list = |points: &[DVec2]| points.iter().map(|c| format!("{},{}", c.x, -c.y)).collect::<Vec<_>>().join(" ");
+    let _ = match primitive {
+        Primitive::Round { centre, radius, spoke } => {
+            let (x, y) = (centre.x, -centre.y);
+            let spoke = match spoke.filter(|_| !still) {
+                Some(rim) => format!("<path d=\"M{x} {y}L{} {}\" fill=\"none\"/>", rim.x, -rim.y),
+                None => String::new(),
+            };
             // A disc too small to see is drawn as a dot.
             let radius = radius.max(1.5 * unit);
-            write!(out, "<circle cx=\"{x}\" cy=\"{y}\" r=\"{radius}\"/>{spoke}")
+            write!(out, "<circle cx=\"{x}\" cy=\"{y}\" r=\"{radius}\"{dashed}/>{spoke}")
         }
-        PlaneShape::Box(size) => write!(
-            out,
-            "<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" transform=\"rotate({} {x} {y})\"/>",
-            x - 0.5 * size.x,
-            y - 0.5 * size.y,
-            size.x,
-            size.y,
-            -angle.to_degrees()
-        ),
-        PlaneShape::Capsule { length, radius } => write!(
-            out,
-            "<rect x=\"{}\" y=\"{}\" width=\"{}\" height=\"{}\" rx=\"{radius}\" transform=\"rotate({} {x} {y})\"/>",
-            x - 0.5 * length - radius,
-            y - radius,
-            length + 2.0 * radius,
-            2.0 * radius,
-            -angle.to_degrees()
-        ),
-        PlaneShape::Polygon(points) | PlaneShape::Polyline(points) => {
-            let (sin, cos) = (libm::sin(angle), libm::cos(angle));
-            let place = |p: &DVec2| at + DVec2::new(cos * p.x - sin * p.y, sin * p.x + cos * p.y);
-            let corners: Vec<String> = points.iter().map(place).map(|c| format!("{},{}", c.x, -c.y)).collect();
-            let (tag, fill) =
-                if matches!(shape, PlaneShape::Polyline(_)) { ("polyline", " fill=\"none\"") } else { ("polygon", "") };
-            write!(out, "<{tag} points=\"{}\"{fill}/>", corners.join(" "))
+        Primitive::Stadium { ends, radius } => {
+            let side = (ends[1] - ends[0]).normalize_or(DVec2::X).perp() * *radius;
+            let [a, b, c, d] = [ends[0] - side, ends[1] - side, ends[1] + side, ends[0] + side].map(|p| (p.x, -p.y));
+            write!(
+                out,
+                "<path d=\"M{} {}L{} {}A{radius} {radius} 0 0 0 {} {}L{} {}A{radius} {radius} 0 0 0 {} {}Z\"{dashed}/>",
+                a.0, a.1, b.0, b.1, c.0, c.1, d.0, d.1, a.0, a.1
+            )
         }
-        PlaneShape::HalfPlane(normal) => {
-            let along = normal.perp() * far;
-            let deep = -*normal * far;
-            let corners = [at - along, at + along, at + along + deep, at - along + deep];
-            let points: Vec<String> = corners.iter().map(|c| format!("{},{}", c.x, -c.y)).collect();
-            write!(out, "<polygon points=\"{}\"/>", points.join(" "))
+        Primitive::Line(points) => write!(out, "<polyline points=\"{}\" fill=\"none\"{dashed}/>", list(points)),
+        Primitive::Area(_) | Primitive::HalfPlane { .. } => {
+            let corners = primitive.corners(far).unwrap_or_default();
+            write!(out, "<polygon points=\"{}\"{dashed}/>", list(&corners))
         }
     };
 }

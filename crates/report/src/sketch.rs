@@ -1,7 +1,8 @@
 //! A world as characters, for a terminal.
 
+use crate::figure::{Primitive, body_figure};
 use crate::picture::Scenery;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, World};
 
 /// Characters across.
 const COLUMNS: usize = 76;
@@ -47,21 +48,18 @@ pub fn sketch(world: &World) -> String {
 }
 
 fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2, pitch: f64) {
-    let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
-    for part in &body.parts {
-        let mark = match (body.kind, part.shape.planar()) {
+    for (part, figure) in body.parts.iter().zip(body_figure(body, body.pose.xy(), body.pose.angle)) {
+        let mark = match (body.kind, &figure.primitive) {
             _ if body.absent => b'+',
-            _ if part.sensor => b'.',
+            _ if figure.sensor => b'.',
             (BodyKind::Static, _) => b'#',
             (BodyKind::Kinematic, _) => b'=',
-            (BodyKind::Dynamic, PlaneShape::Disc(_)) => b'o',
+            (BodyKind::Dynamic, Primitive::Round { .. }) => b'o',
             (BodyKind::Dynamic, _) => b'%',
         };
-        let offset = part.pose.xy();
-        let origin = body.pose.position.truncate()
-            + DVec2::new(cos * offset.x - sin * offset.y, sin * offset.x + cos * offset.y);
-        let reach = part.shape.reach();
-        let (from, to) = if matches!(part.shape.planar(), PlaneShape::HalfPlane(_)) {
+        let endless = matches!(figure.primitive, Primitive::HalfPlane { .. });
+        let (origin, reach) = (figure.origin, part.shape.reach());
+        let (from, to) = if endless {
             (DVec2::NEG_INFINITY, DVec2::INFINITY)
         } else {
             (origin - reach - pitch, origin + reach + pitch)
@@ -70,12 +68,11 @@ fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2,
             let first = from.floor().clamp(0.0, count as f64) as usize;
             first..(to.ceil().clamp(0.0, count as f64) as usize)
         };
-        let angle = body.pose.angle + part.pose.angle;
         let mut any = false;
         for row in span((from.y - low.y) / (pitch * ASPECT), (to.y - low.y) / (pitch * ASPECT), rows) {
             for column in span((from.x - low.x) / pitch, (to.x - low.x) / pitch, columns) {
                 let centre = low + pitch * DVec2::new(column as f64 + 0.5, ASPECT * (row as f64 + 0.5));
-                if covers(part.shape.planar(), centre - origin, angle, pitch) {
+                if figure.primitive.covers(centre, pitch) {
                     cells[row * columns + column] = mark;
                     any = true;
                 }
@@ -84,41 +81,8 @@ fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2,
         // What is smaller than a character is still to be seen, on top of what is long.
         let at = (origin - low) / DVec2::new(pitch, pitch * ASPECT);
         let inside = at.x >= 0.0 && at.y >= 0.0 && (at.x as usize) < columns && (at.y as usize) < rows;
-        if !any && inside && !matches!(part.shape.planar(), PlaneShape::HalfPlane(_)) {
+        if !any && inside && !endless {
             cells[at.y as usize * columns + at.x as usize] = mark;
-        }
-    }
-}
-
-/// Whether a point lies in a shape at the origin, turned by an angle; lines are as thick as half a character.
-fn covers(shape: &PlaneShape, point: DVec2, angle: f64, pitch: f64) -> bool {
-    let (sin, cos) = (libm::sin(angle), libm::cos(angle));
-    let p = DVec2::new(cos * point.x + sin * point.y, -sin * point.x + cos * point.y);
-    let near = |from: DVec2, to: DVec2| {
-        let way = to - from;
-        let share = ((p - from).dot(way) / way.length_squared()).clamp(0.0, 1.0);
-        p.distance(from + way * share)
-    };
-    match shape {
-        PlaneShape::Disc(radius) => p.length() <= *radius,
-        PlaneShape::Box(size) => {
-            // What is long is drawn, however thin it is.
-            let long = size.max_element() > 2.0 * ASPECT * pitch;
-            let half = if long { (0.5 * *size).max(DVec2::splat(pitch)) } else { 0.5 * *size };
-            p.abs().cmple(half).all()
-        }
-        PlaneShape::Capsule { length, radius } => {
-            let half = DVec2::new(0.5 * length, 0.0);
-            near(-half, half) <= *radius
-        }
-        PlaneShape::HalfPlane(normal) => normal.dot(p) <= 0.0,
-        PlaneShape::Polyline(points) => points.windows(2).any(|ends| near(ends[0], ends[1]) <= 0.9 * pitch),
-        PlaneShape::Polygon(corners) => {
-            let side = |i: usize| {
-                let (a, b) = (corners[i], corners[(i + 1) % corners.len()]);
-                (b - a).perp_dot(p - a)
-            };
-            (0..corners.len()).all(|i| side(i) >= 0.0) || (0..corners.len()).all(|i| side(i) <= 0.0)
         }
     }
 }
@@ -126,7 +90,7 @@ fn covers(shape: &PlaneShape, point: DVec2, angle: f64, pitch: f64) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{DVec3, Part, Pose};
+    use ironspin_model::{DVec3, Part, PlaneShape, Pose};
 
     #[test]
     fn a_ball_over_a_floor_looks_like_one() {

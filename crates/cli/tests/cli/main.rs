@@ -7,6 +7,7 @@ mod catches;
 mod demo;
 mod docs;
 mod judge;
+mod kept;
 #[cfg(unix)]
 mod look;
 mod mistakes;

@@ -163,6 +163,7 @@ impl<'a> Filming<'a> {
             }
         }
         raster.world(world, states);
+        raster.joints(world, states);
         if self.style.velocities {
             raster.velocities(&self.velocities(frame), self.fastest);
         }

@@ -1,14 +1,17 @@
 //! Bodies, contacts, velocities, trails and letters on a raster image.
 
+use crate::figure::{Camera, PartFigure, Primitive, body_figure, joint_figure};
 use crate::lettering;
 use crate::look::SERIES;
-use ironspin_model::{Body, BodyKind, DVec2, Part, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, DVec2, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
 
 const INK: (u8, u8, u8) = (0x22, 0x26, 0x2a);
 const STILL: (u8, u8, u8) = (0x9a, 0x95, 0x8a);
 const ALARM: (u8, u8, u8) = (0xa9, 0x3a, 0x12);
 const PAPER: (u8, u8, u8) = (0xfb, 0xfa, 0xf6);
+/// Half the size of the sign of a joint, dots.
+const JOINT: f64 = 4.0;
 /// How much of the picture the longest velocity takes.
 const ARROW: f64 = 0.12;
 
@@ -22,9 +25,7 @@ pub(crate) fn paint(colour: (u8, u8, u8), opacity: f32) -> Paint<'static> {
 /// A picture under way, and what part of the world it shows.
 pub(super) struct Raster {
     pub(super) pixels: Pixmap,
-    middle: DVec2,
-    /// Dots in a metre.
-    scale: f64,
+    camera: Camera,
 }
 
 impl Raster {
@@ -32,24 +33,13 @@ impl Raster {
     pub(super) fn new(size: [u32; 2], low: DVec2, high: DVec2) -> Option<Raster> {
         let mut pixels = Pixmap::new(size[0], size[1])?;
         pixels.fill(Color::from_rgba8(PAPER.0, PAPER.1, PAPER.2, 255));
-        let (wide, tall) = (f64::from(size[0]), f64::from(size[1]));
-        let scale = (wide / (high.x - low.x)).min(tall / (high.y - low.y));
-        Some(Raster { pixels, middle: 0.5 * (low + high), scale })
-    }
-
-    fn centre(&self) -> DVec2 {
-        0.5 * DVec2::new(f64::from(self.pixels.width()), f64::from(self.pixels.height()))
-    }
-
-    fn place(&self, p: DVec2) -> DVec2 {
-        let from = (p - self.middle) * self.scale;
-        self.centre() + DVec2::new(from.x, -from.y)
+        let camera = Camera::showing(low, high, DVec2::new(f64::from(size[0]), f64::from(size[1])));
+        Some(Raster { pixels, camera })
     }
 
     /// Whether a point lies in the picture.
     pub(super) fn shows(&self, p: DVec2) -> bool {
-        let at = self.place(p);
-        at.cmpge(DVec2::ZERO).all() && at.cmple(2.0 * self.centre()).all()
+        self.camera.shows(p)
     }
 
     /// All bodies where they are; `states` are x, y and angle.
@@ -66,34 +56,45 @@ impl Raster {
     }
 
     fn body(&mut self, body: &Body, at: DVec2, angle: f64, colour: (u8, u8, u8), still: bool) {
-        let far = 4.0 * self.centre().max_element() / self.scale + 2.0 * (at - self.middle).length();
-        for part in &body.parts {
-            let path = self.outline(part, at, angle, far, still);
-            let Some(path) = path else { continue };
-            let opacity = if part.sensor {
+        let far = self.camera.furthest(at);
+        for PartFigure { sensor, primitive, .. } in body_figure(body, at, angle) {
+            let Some(path) = self.outline(&primitive, far, still) else { continue };
+            let opacity = if sensor {
                 0.15
             } else if still {
                 0.55
             } else {
                 0.85
             };
-            if !matches!(part.shape.planar(), PlaneShape::Polyline(_)) {
+            if primitive.is_filled() {
                 self.pixels.fill_path(&path, &paint(colour, opacity), FillRule::Winding, Transform::identity(), None);
             }
-            let dash = if part.sensor { StrokeDash::new(vec![4.0, 3.0], 0.0) } else { None };
+            let dash = if sensor { StrokeDash::new(vec![4.0, 3.0], 0.0) } else { None };
             let stroke = Stroke { width: 1.2, dash, ..Stroke::default() };
             self.pixels.stroke_path(&path, &paint(INK, 1.0), &stroke, Transform::identity(), None);
         }
     }
 
-    fn outline(&self, part: &Part, at: DVec2, angle: f64, far: f64, still: bool) -> Option<Path> {
-        let turn = DVec2::new(libm::cos(angle), libm::sin(angle));
-        let own = DVec2::new(libm::cos(part.pose.angle), libm::sin(part.pose.angle));
-        let spot = |p: DVec2| self.place(at + turn.rotate(part.pose.xy() + own.rotate(p)));
+    /// The joints of a world; `states` are x, y and angle.
+    pub(super) fn joints(&mut self, world: &World, states: &[[f64; 3]]) {
+        let small = JOINT / self.camera.scale();
+        let pose = |body: usize| {
+            let finite = |&&[x, y, angle]: &&[f64; 3]| x.is_finite() && y.is_finite() && angle.is_finite();
+            states.get(body).filter(finite).map(|&[x, y, angle]| (DVec2::new(x, y), angle))
+        };
+        for primitive in world.joints.iter().flat_map(|joint| joint_figure(joint, pose, small)) {
+            if let Some(path) = self.outline(&primitive, 0.0, true) {
+                let stroke = Stroke { width: 1.6, ..Stroke::default() };
+                self.pixels.stroke_path(&path, &paint(INK, 0.8), &stroke, Transform::identity(), None);
+            }
+        }
+    }
+
+    fn outline(&self, primitive: &Primitive, far: f64, still: bool) -> Option<Path> {
         let mut path = PathBuilder::new();
-        let mut polygon = |points: &[DVec2], close: bool| {
-            for (number, &point) in points.iter().enumerate() {
-                let dot = spot(point);
+        let mut polygon = |points: &mut dyn Iterator<Item = DVec2>, close: bool| {
+            for (number, point) in points.enumerate() {
+                let dot = self.camera.place(point);
                 if number == 0 {
                     path.move_to(dot.x as f32, dot.y as f32);
                 } else {
@@ -104,35 +105,29 @@ impl Raster {
                 path.close();
             }
         };
-        match part.shape.planar() {
-            PlaneShape::Disc(radius) => {
+        match primitive {
+            Primitive::Round { centre, radius, spoke } => {
                 // A disc too small to see is drawn as a dot.
-                let (centre, radius) = (spot(DVec2::ZERO), (radius * self.scale).max(1.5));
+                let (centre, radius) = (self.camera.place(*centre), (radius * self.camera.scale()).max(1.5));
                 path.push_circle(centre.x as f32, centre.y as f32, radius as f32);
-                if !still && radius > 4.0 {
-                    let rim = centre + (spot(DVec2::X) - centre).normalize_or_zero() * radius;
+                if let Some(rim) = spoke.filter(|_| !still && radius > 4.0) {
+                    let rim = self.camera.place(rim);
                     path.move_to(centre.x as f32, centre.y as f32);
                     path.line_to(rim.x as f32, rim.y as f32);
                 }
             }
-            PlaneShape::Box(size) => {
-                let half = 0.5 * *size;
-                let corners = [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)];
-                polygon(&corners.map(|(x, y)| half * DVec2::new(x, y)), true);
-            }
-            PlaneShape::Polygon(corners) => polygon(corners, true),
-            PlaneShape::Polyline(points) => polygon(points, false),
-            PlaneShape::Capsule { length, radius } => {
+            Primitive::Stadium { ends, radius } => {
+                let along = (ends[1] - ends[0]).normalize_or(DVec2::X);
                 let cap = |k: i32| {
                     let angle = std::f64::consts::PI * (f64::from(k % 12) / 11.0 - 0.5 + f64::from(k / 12));
-                    let end = DVec2::new(if k < 12 { 0.5 } else { -0.5 } * length, 0.0);
-                    end + radius * DVec2::new(libm::cos(angle), libm::sin(angle))
+                    let end = ends[if k < 12 { 1 } else { 0 }];
+                    end + *radius * along.rotate(DVec2::new(libm::cos(angle), libm::sin(angle)))
                 };
-                polygon(&(0..24).map(cap).collect::<Vec<_>>(), true);
+                polygon(&mut (0..24).map(cap), true);
             }
-            PlaneShape::HalfPlane(normal) => {
-                let (along, deep) = (normal.perp() * far, -*normal * far);
-                polygon(&[along, -along, deep - along, deep + along], true);
+            Primitive::Line(points) => polygon(&mut points.iter().copied(), false),
+            Primitive::Area(_) | Primitive::HalfPlane { .. } => {
+                polygon(&mut primitive.corners(far).into_iter().flatten(), true);
             }
         }
         path.finish()
@@ -141,7 +136,7 @@ impl Raster {
     fn line(&mut self, points: &[DVec2], colour: (u8, u8, u8), opacity: f32, width: f32) {
         let mut path = PathBuilder::new();
         for (number, &point) in points.iter().enumerate() {
-            let dot = self.place(point);
+            let dot = self.camera.place(point);
             if number == 0 {
                 path.move_to(dot.x as f32, dot.y as f32);
             } else {
@@ -163,7 +158,7 @@ impl Raster {
         if !(most > 0.0) {
             return;
         }
-        let longest = ARROW * 2.0 * self.centre().x / self.scale;
+        let longest = ARROW * 2.0 * 0.5 * f64::from(self.pixels.width()) / self.camera.scale();
         for &(from, velocity) in arrows {
             let way = velocity * (longest / most);
             let head = |side: f64| from + way + 0.22 * DVec2::from_angle(side).rotate(way);
@@ -174,7 +169,7 @@ impl Raster {
 
     /// Contact points, larger where more is pushed; `share` is of the largest impulse.
     pub(super) fn contact(&mut self, at: DVec2, share: f64) {
-        let dot = self.place(at);
+        let dot = self.camera.place(at);
         // On a small picture a dot is no larger than a sixtieth of its width.
         let most = self.pixels.width() as f32 / 120.0;
         let radius = ((1.5 + 4.0 * share.clamp(0.0, 1.0).sqrt()) as f32).min(most.max(0.6));
@@ -185,7 +180,7 @@ impl Raster {
 
     /// A ring around something to be looked at.
     pub(super) fn ring(&mut self, at: DVec2) {
-        let dot = self.place(at);
+        let dot = self.camera.place(at);
         let radius = self.pixels.width() as f32 / 32.0;
         if let Some(path) = PathBuilder::from_circle(dot.x as f32, dot.y as f32, radius) {
             let stroke = Stroke { width: (radius / 7.0).max(1.0), ..Stroke::default() };

@@ -1,0 +1,144 @@
+//! Bodies and joints as primitives: the one place that knows what shapes and joints look like. SVG, films and sketches draw primitives, each
+//! by its own means, through a [`Camera`].
+//!
+//! | file | duty |
+//! |---|---|
+//! | `camera.rs` | what part of a world is seen, and where a point of it lies on the picture |
+//! | `bodies.rs` | primitives of the parts of a body |
+//! | `joints.rs` | primitives of a joint |
+
+mod bodies;
+mod camera;
+mod joints;
+
+pub(crate) use bodies::{PartFigure, body_figure};
+pub(crate) use camera::Camera;
+pub(crate) use joints::joint_figure;
+
+use ironspin_model::{DVec2, Dimension};
+
+/// The worlds that figures are made for.
+pub const FIGURES_MADE_FOR: &[Dimension] = Dimension::PLANE_ONLY;
+
+/// Something to be drawn, in the coordinates of the plane that is looked at, m.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum Primitive {
+    /// A circle; a spoke shows how it is turned.
+    Round {
+        /// m.
+        centre: DVec2,
+        /// m.
+        radius: f64,
+        /// The point of the rim to which a spoke is drawn.
+        spoke: Option<DVec2>,
+    },
+    /// All points within a radius of a line between two points.
+    Stadium {
+        /// m.
+        ends: [DVec2; 2],
+        /// m.
+        radius: f64,
+    },
+    /// A convex area.
+    Area(Vec<DVec2>),
+    /// A line through points.
+    Line(Vec<DVec2>),
+    /// Everything on the inner side of a line without end.
+    HalfPlane {
+        /// A point of the line, m.
+        point: DVec2,
+        /// Unit vector out of it.
+        normal: DVec2,
+    },
+}
+
+impl Primitive {
+    /// Whether it has an inside to be filled.
+    pub(crate) fn is_filled(&self) -> bool {
+        match self {
+            Primitive::Round { .. } | Primitive::Stadium { .. } | Primitive::Area(_) | Primitive::HalfPlane { .. } => {
+                true
+            }
+            Primitive::Line(_) => false,
+        }
+    }
+
+    /// Corners of an area that stands for it in a picture of which no point lies further than `far` from it; nothing for what has an outline of
+    /// its own.
+    pub(crate) fn corners(&self, far: f64) -> Option<Vec<DVec2>> {
+        match self {
+            Primitive::Area(corners) => Some(corners.clone()),
+            Primitive::HalfPlane { point, normal } => {
+                let (along, deep) = (normal.perp() * far, -*normal * far);
+                Some([along, -along, deep - along, deep + along].map(|corner| *point + corner).to_vec())
+            }
+            Primitive::Round { .. } | Primitive::Stadium { .. } | Primitive::Line(_) => None,
+        }
+    }
+
+    /// Whether a point lies in it. What is long and thin, and lines, are taken to be at least as thick as `thin` to both sides.
+    pub(crate) fn covers(&self, p: DVec2, thin: f64) -> bool {
+        match self {
+            Primitive::Round { centre, radius, .. } => p.distance(*centre) <= *radius,
+            Primitive::Stadium { ends, radius } => distance_to(p, ends[0], ends[1]) <= *radius,
+            Primitive::HalfPlane { point, normal } => normal.dot(p - *point) <= 0.0,
+            Primitive::Line(points) => points.windows(2).any(|ends| distance_to(p, ends[0], ends[1]) <= 0.9 * thin),
+            Primitive::Area(corners) => {
+                let count = corners.len();
+                let side = |i: usize| (corners[(i + 1) % count] - corners[i]).perp_dot(p - corners[i]);
+                let inside = (0..count).all(|i| side(i) >= 0.0) || (0..count).all(|i| side(i) <= 0.0);
+                inside
+                    || is_long(corners, thin)
+                        && (0..count).any(|i| distance_to(p, corners[i], corners[(i + 1) % count]) <= 0.5 * thin)
+            }
+        }
+    }
+}
+
+/// Whether an area is so long that it should be seen however thin it is.
+fn is_long(corners: &[DVec2], thin: f64) -> bool {
+    let longest = corners.iter().zip(corners.iter().cycle().skip(1)).map(|(a, b)| a.distance(*b)).fold(0.0, f64::max);
+    longest > 4.0 * thin
+}
+
+fn distance_to(p: DVec2, from: DVec2, to: DVec2) -> f64 {
+    let way = to - from;
+    let share = if way == DVec2::ZERO { 0.0 } else { ((p - from).dot(way) / way.length_squared()).clamp(0.0, 1.0) };
+    p.distance(from + way * share)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn primitives_cover_what_lies_in_them() {
+        let square = Primitive::Area(vec![DVec2::ZERO, DVec2::X, DVec2::ONE, DVec2::Y]);
+        let clockwise = Primitive::Area(vec![DVec2::ZERO, DVec2::Y, DVec2::ONE, DVec2::X]);
+        let half = DVec2::splat(0.5);
+        for area in [&square, &clockwise] {
+            assert!(area.covers(half, 1.0) && !area.covers(DVec2::new(1.4, 0.5), 1.0));
+        }
+        let plank =
+            Primitive::Area(vec![DVec2::ZERO, DVec2::new(9.0, 0.0), DVec2::new(9.0, 0.01), DVec2::new(0.0, 0.01)]);
+        assert!(plank.covers(DVec2::new(4.0, 0.4), 1.0) && !plank.covers(DVec2::new(4.0, 0.6), 1.0));
+        let disc = Primitive::Round { centre: half, radius: 0.5, spoke: None };
+        assert!(disc.covers(half, 0.0) && !disc.covers(DVec2::ZERO, 0.0));
+        let stadium = Primitive::Stadium { ends: [DVec2::ZERO, DVec2::X], radius: 0.2 };
+        assert!(stadium.covers(DVec2::new(1.1, 0.1), 0.0) && !stadium.covers(DVec2::new(1.2, 0.2), 0.0));
+        let ground = Primitive::HalfPlane { point: half, normal: DVec2::Y };
+        assert!(ground.covers(DVec2::ZERO, 0.0) && !ground.covers(DVec2::ONE, 0.0));
+        let line = Primitive::Line(vec![DVec2::ZERO, DVec2::X]);
+        assert!(
+            line.covers(DVec2::new(0.5, 0.05), 0.1) && !line.covers(DVec2::new(0.5, 0.1), 0.1) && !line.is_filled()
+        );
+    }
+
+    #[test]
+    fn the_edge_of_a_half_plane_goes_through_its_point() {
+        let ground = Primitive::HalfPlane { point: DVec2::new(0.0, 2.0), normal: DVec2::Y };
+        let corners = ground.corners(10.0).unwrap();
+        assert_eq!(corners.iter().filter(|corner| corner.y == 2.0).count(), 2);
+        assert!(corners.iter().all(|corner| corner.y <= 2.0));
+    }
+}
