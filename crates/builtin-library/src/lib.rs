@@ -2,11 +2,10 @@
 //! example of it in Rust. Every function is one of the header, where it is explained.
 #![allow(unsafe_code)]
 
-use ironspin_c_abi::{CONTACT_NUMBERS, EVENT_NUMBERS, INTERFACE, STATE_NUMBERS, action_of, raw, status, world_of};
+use ironspin_c_abi::{EVENT_NUMBERS, INTERFACE, action_of, raw, status, world_of};
 use ironspin_engine::{Builtin, Settings};
-use ironspin_model::{
-    BodyState, Contact, DVec3, Engine, EngineError, Frame, PlaneShape, RayHit, SensorEvent, SensorEventKind, Token,
-};
+use ironspin_model::rows::plane::{contact_row, state_row};
+use ironspin_model::{DVec3, Engine, EngineError, Frame, PlaneShape, RayHit, SensorEvent, SensorEventKind, Token};
 use serde_json::json;
 use std::ffi::{CStr, CString, c_char};
 use std::sync::OnceLock;
@@ -41,16 +40,6 @@ impl Handle {
         self.error = CString::new(text.replace('\0', "?")).unwrap_or_default();
         code
     }
-}
-
-fn state_numbers(state: &BodyState) -> [f64; STATE_NUMBERS] {
-    let (p, v) = (state.pose.position, state.velocity);
-    [p.x, p.y, state.pose.angle, v.x, v.y, state.spin.z]
-}
-
-fn contact_numbers(contact: &Contact) -> [f64; CONTACT_NUMBERS] {
-    let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
-    [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse, contact.times as f64]
 }
 
 fn event_numbers(event: &SensorEvent) -> [u64; EVENT_NUMBERS] {
@@ -200,7 +189,7 @@ pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> 
     unsafe {
         with(engine, |handle| {
             let frame = handle.frame().ok_or(EngineError::NothingBuilt)?;
-            write_rows(&frame.bodies, state_numbers, rows, u64::MAX);
+            write_rows(&frame.bodies, state_row, rows, u64::MAX);
             Ok(())
         })
     }
@@ -211,7 +200,7 @@ pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> 
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, room: u64) -> u64 {
     // The caller guarantees it.
-    unsafe { (*engine).frame().map_or(0, |frame| write_rows(&frame.contacts, contact_numbers, rows, room)) }
+    unsafe { (*engine).frame().map_or(0, |frame| write_rows(&frame.contacts, contact_row, rows, room)) }
 }
 
 /// # Safety

@@ -15,12 +15,8 @@ pub use unpack::{action_of, world_of};
 
 /// The version of the interface.
 pub const INTERFACE: u32 = 1;
-/// Numbers of a row of a contact.
-pub const CONTACT_NUMBERS: usize = 9;
 /// Numbers of a row of something that a sensor noticed.
 pub const EVENT_NUMBERS: usize = 5;
-/// Numbers of the state of a body.
-pub const STATE_NUMBERS: usize = 6;
 
 /// What a call gives back.
 pub mod status {

@@ -4,11 +4,12 @@
 #![allow(unsafe_code)]
 
 use crate::interface::{Count, Interface, fault};
-use crate::protocol::{Served, Writing, contact_from, serve};
-use ironspin_c_abi::{CONTACT_NUMBERS, EVENT_NUMBERS, Packed, PackedAction, STATE_NUMBERS, raw, status};
+use crate::protocol::{Served, Writing, serve};
+use ironspin_c_abi::{EVENT_NUMBERS, Packed, PackedAction, raw, status};
+use ironspin_model::rows::plane as rows;
 use ironspin_model::{
-    BodyState, Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit,
-    RowSink, Rows, Scalar, SensorEvent, SensorEventKind, Token, World,
+    Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
+    Scalar, SensorEvent, SensorEventKind, Token, World,
 };
 use raw::EngineHandle;
 use serde_json::Value;
@@ -89,13 +90,13 @@ impl Foreign {
 
     /// Asks for the present frame, and hands it on.
     fn look(&mut self, sink: &mut RowSink<'_>) -> Result<(), EngineError> {
-        self.rows.resize(STATE_NUMBERS * self.bodies, f64::NAN);
+        self.rows.resize(rows::STATE * self.bodies, f64::NAN);
         // There is room for every body, and for as many rows as are said.
         let code = unsafe { (self.interface.state)(self.handle, self.rows.as_mut_ptr()) };
         self.check(code)?;
-        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, CONTACT_NUMBERS) };
+        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, rows::CONTACT) };
         let events = self.noticed();
-        let contacts = &self.contacts[..contacts * CONTACT_NUMBERS];
+        let contacts = &self.contacts[..contacts * rows::CONTACT];
         sink(Rows { step: self.step, state: &self.rows, contacts, events: &events, place: None });
         Ok(())
     }
@@ -112,11 +113,11 @@ impl Foreign {
     fn look_into_the_room(&mut self, sink: &mut RowSink<'_>) -> Result<bool, EngineError> {
         let Some(shared_memory) = self.shared_memory.clone() else { return Ok(false) };
         let mut shared_memory = shared_memory.borrow_mut();
-        let state = STATE_NUMBERS * self.bodies;
+        let state = rows::STATE * self.bodies;
         let mut wanted = state;
         loop {
             let Some(place) = shared_memory.place(wanted) else { return Ok(false) };
-            let free = (shared_memory.largest() - state) / CONTACT_NUMBERS;
+            let free = (shared_memory.largest() - state) / rows::CONTACT;
             let rows: *mut f64 = shared_memory.at(place).cast();
             // There is room for every body, and for as many rows as are said.
             let code = unsafe { (self.interface.state)(self.handle, rows) };
@@ -127,13 +128,13 @@ impl Foreign {
             });
             let count = usize::try_from(count).unwrap_or(usize::MAX);
             if count > free {
-                wanted = count.saturating_mul(CONTACT_NUMBERS).saturating_add(state);
+                wanted = count.saturating_mul(rows::CONTACT).saturating_add(state);
                 continue;
             }
             let events = self.noticed();
             // Nobody writes there before the bench has read it.
             let [state, contacts] = unsafe {
-                let contacts = std::slice::from_raw_parts(rows.add(state), count * CONTACT_NUMBERS);
+                let contacts = std::slice::from_raw_parts(rows.add(state), count * rows::CONTACT);
                 [std::slice::from_raw_parts(rows, state), contacts]
             };
             shared_memory.reported();
@@ -160,17 +161,14 @@ impl Foreign {
     }
 }
 
-fn frame_of(rows: &Rows<'_>, time: f64) -> Frame {
-    let bodies = rows.state.chunks_exact(STATE_NUMBERS).map(|n| match n.iter().all(|number| number.is_nan()) {
-        true => BodyState::absent(),
-        false => BodyState::planar(DVec3::new(n[0], n[1], 0.0), n[2], DVec3::new(n[3], n[4], 0.0), n[5]),
-    });
+fn frame_of(frame: &Rows<'_>, time: f64) -> Frame {
+    let bodies = frame.state.chunks_exact(rows::STATE).map(rows::state_of);
     Frame {
-        step: rows.step,
+        step: frame.step,
         time,
         bodies: bodies.collect(),
-        contacts: rows.contacts.chunks_exact(CONTACT_NUMBERS).map(contact_from).collect(),
-        events: rows.events.to_vec(),
+        contacts: frame.contacts.chunks_exact(rows::CONTACT).map(rows::contact_of).collect(),
+        events: frame.events.to_vec(),
         ..Frame::default()
     }
 }

@@ -18,6 +18,7 @@
 //! | [`Engine`], [`EngineInfo`], [`OptionInfo`] | the seam between the bench and an engine under test | `engine.rs` |
 //! | [`EngineError`] | how an engine can refuse or fail | `error.rs` |
 //! | [`Claim`], [`Bound`], [`Verdict`] | what must hold, and how it turned out | `claim.rs` |
+//! | [`rows`] | states and contacts as rows of numbers, the one layout of them | `rows.rs` |
 //! | [`nearest`] | the nearest known name to a misspelt one | `nearest.rs` |
 //!
 //! # Conventions, stated once
@@ -41,6 +42,7 @@ mod joint;
 mod nearest;
 mod plane;
 mod pose;
+pub mod rows;
 mod soft;
 mod space;
 mod world;

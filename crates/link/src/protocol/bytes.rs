@@ -1,20 +1,18 @@
 //! Frames as bytes between two processes of this program. No form for others: both ends are the same program.
 
-use super::message::{contact_from, contact_numbers, state_numbers};
 use super::shared_memory::Reading;
-use ironspin_model::{BodyState, DVec3, Frame, Rows, SensorEvent, SensorEventKind};
+use ironspin_model::rows::plane::{CONTACT, STATE, contact_of, contact_row, state_of, state_row};
+use ironspin_model::{Frame, Rows, SensorEvent, SensorEventKind};
 use std::io::{self, Read};
 
 /// Bytes of step and counts.
 const HEAD: usize = 32;
 const EVENT: usize = 6;
-const CONTACT: usize = 9;
-const STATE: usize = 6;
 
 /// A frame, after the number of its bytes.
 pub(super) fn frame_bytes(bytes: &mut Vec<u8>, frame: &Frame) {
-    let state: Vec<f64> = frame.bodies.iter().flat_map(state_numbers).collect();
-    let contacts: Vec<f64> = frame.contacts.iter().flat_map(contact_numbers).collect();
+    let state: Vec<f64> = frame.bodies.iter().flat_map(state_row).collect();
+    let contacts: Vec<f64> = frame.contacts.iter().flat_map(contact_row).collect();
     rows_bytes(
         bytes,
         &Rows { step: frame.step, state: &state, contacts: &contacts, events: &frame.events, place: None },
@@ -140,14 +138,8 @@ pub(super) fn read_frame(bytes: &[u8], frame: &mut Frame) -> Option<()> {
     let mut rest = Rest(bytes);
     let [step, bodies, contacts, events] = rest.words()?;
     frame.step = step;
-    let state = |row: [u64; STATE]| {
-        let [x, y, angle, vx, vy, spin] = row.map(f64::from_bits);
-        if row.iter().all(|word| f64::from_bits(*word).is_nan()) {
-            return BodyState::absent();
-        }
-        BodyState::planar(DVec3::new(x, y, 0.0), angle, DVec3::new(vx, vy, 0.0), spin)
-    };
-    let contact = |row: [u64; CONTACT]| contact_from(&row.map(f64::from_bits));
+    let state = |row: [u64; STATE]| state_of(&row.map(f64::from_bits));
+    let contact = |row: [u64; CONTACT]| contact_of(&row.map(f64::from_bits));
     let event = |[step, kind, sensor, part, other, other_part]: [u64; EVENT]| SensorEvent {
         step,
         kind: if kind == 1 { SensorEventKind::Leave } else { SensorEventKind::Enter },

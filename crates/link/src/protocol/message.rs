@@ -2,7 +2,8 @@
 
 use super::number::Number;
 use super::world::{flat, is_false, space};
-use ironspin_model::{BodyState, Contact, DVec3, Effect, Frame, Pose, SensorEvent, SensorEventKind, about_z};
+use ironspin_model::rows::plane as rows;
+use ironspin_model::{Contact, DVec3, Effect, Frame, Pose, SensorEvent, SensorEventKind, about_z};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -136,7 +137,7 @@ struct EventRow {
 
 impl FrameRow {
     pub(crate) fn of(frame: &Frame) -> FrameRow {
-        let state = frame.bodies.iter().flat_map(state_numbers).map(Number);
+        let state = frame.bodies.iter().flat_map(rows::state_row).map(Number);
         FrameRow {
             step: frame.step,
             state: state.collect(),
@@ -156,20 +157,17 @@ impl FrameRow {
 
     /// The frame, at time 0.
     pub(crate) fn frame(self, count: usize) -> Result<Frame, String> {
-        if self.state.len() != 6 * count {
+        if self.state.len() != rows::STATE * count {
             return Err(format!(
                 "{} numbers in the state of frame {}, and {} for {count} bodies are due",
                 self.state.len(),
                 self.step,
-                6 * count
+                rows::STATE * count
             ));
         }
-        let bodies = self.state.chunks_exact(6).map(|row| {
-            if row.iter().all(|number| number.0.is_nan()) {
-                return BodyState::absent();
-            }
-            let at = |place: usize| row[place].0;
-            BodyState::planar(DVec3::new(at(0), at(1), 0.0), at(2), DVec3::new(at(3), at(4), 0.0), at(5))
+        let bodies = self.state.chunks_exact(rows::STATE).map(|row| {
+            let row: [f64; rows::STATE] = std::array::from_fn(|at| row[at].0);
+            rows::state_of(&row)
         });
         Ok(Frame {
             step: self.step,
@@ -182,52 +180,22 @@ impl FrameRow {
     }
 }
 
-/// A state as six numbers.
-pub(super) fn state_numbers(state: &BodyState) -> [f64; 6] {
-    let (p, v) = (state.pose.position, state.velocity);
-    [p.x, p.y, state.pose.angle, v.x, v.y, state.spin.z]
-}
-
-/// A contact as nine numbers.
-pub(super) fn contact_numbers(contact: &Contact) -> [f64; 9] {
-    let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
-    [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse, contact.times as f64]
-}
-
-/// A contact from nine numbers.
-pub(crate) fn contact_from(n: &[f64]) -> Contact {
-    Contact {
-        bodies: [n[0] as usize, n[1] as usize],
-        point: DVec3::new(n[2], n[3], 0.0),
-        normal: DVec3::new(n[4], n[5], 0.0),
-        depth: n[6],
-        impulse: n[7],
-        times: n[8] as u64,
-    }
-}
-
 fn contact_row(contact: &Contact) -> Vec<Number> {
-    let row = contact_numbers(contact).map(Number);
+    let row = rows::contact_row(contact).map(Number);
     // One impact is what a row stands for when nothing is said.
-    if contact.times == 1 { row[..8].to_vec() } else { row.to_vec() }
+    if contact.times == 1 { row[..rows::PLAIN_CONTACT].to_vec() } else { row.to_vec() }
 }
 
 fn contact_of(row: &[Number]) -> Result<Contact, String> {
-    if !(8..=9).contains(&row.len()) {
-        return Err(format!("a contact of {} numbers, and 8 are due", row.len()));
+    if !(rows::PLAIN_CONTACT..=rows::CONTACT).contains(&row.len()) {
+        return Err(format!("a contact of {} numbers, and {} are due", row.len(), rows::PLAIN_CONTACT));
     }
     let at = |place: usize| row[place].0;
     let whole = |value: f64| (value >= 0.0 && value.fract() == 0.0 && value < 1e15).then_some(value as usize);
     let [i, j] = [whole(at(0)), whole(at(1))];
     let (Some(i), Some(j)) = (i, j) else { return Err("a contact of no bodies".to_owned()) };
-    Ok(Contact {
-        bodies: [i, j],
-        point: DVec3::new(at(2), at(3), 0.0),
-        normal: DVec3::new(at(4), at(5), 0.0),
-        depth: at(6),
-        impulse: at(7),
-        times: row.get(8).map_or(1, |times| times.0.max(0.0) as u64),
-    })
+    let numbers: Vec<f64> = row.iter().map(|number| number.0).collect();
+    Ok(Contact { bodies: [i, j], ..rows::contact_of(&numbers) })
 }
 
 fn event_of(row: &EventRow) -> Result<SensorEvent, String> {

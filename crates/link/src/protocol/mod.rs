@@ -29,7 +29,7 @@ mod world;
 
 pub(crate) use child::{Process, Program};
 pub(crate) use client::Remote;
-pub(crate) use message::{Hello, contact_from};
+pub(crate) use message::Hello;
 pub(crate) use number::Number;
 pub(crate) use process_pool::ProcessPool;
 pub use serve::{Served, Starter, serve};

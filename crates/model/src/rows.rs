@@ -1,0 +1,74 @@
+//! The one layout of states and contacts as rows of numbers: what the engine protocol, the C interface, shared memory and recorded traces hand
+//! on. Rows of the plane are laid out here; those of space and of nodes get their place beside them.
+
+use crate::{BodyState, Contact};
+use glam::DVec3;
+
+/// Rows of the plane.
+pub mod plane {
+    use super::*;
+
+    /// Numbers of the state of a body: x, y, angle, vx, vy, spin, in m, rad, m/s and rad/s.
+    pub const STATE: usize = 6;
+    /// Numbers of a contact: i, j, x, y, nx, ny, depth, impulse, times.
+    pub const CONTACT: usize = 9;
+    /// Numbers of a contact that stands for a single impact, where the last may be left out.
+    pub const PLAIN_CONTACT: usize = 8;
+
+    /// The row of a state.
+    pub fn state_row(state: &BodyState) -> [f64; STATE] {
+        let (p, v) = (state.pose.position, state.velocity);
+        [p.x, p.y, state.pose.angle, v.x, v.y, state.spin.z]
+    }
+
+    /// The state of a row of [`STATE`] numbers; a row of nothing but not-a-number is a body that is not there.
+    pub fn state_of(n: &[f64]) -> BodyState {
+        if n.iter().all(|number| number.is_nan()) {
+            return BodyState::absent();
+        }
+        BodyState::planar(DVec3::new(n[0], n[1], 0.0), n[2], DVec3::new(n[3], n[4], 0.0), n[5])
+    }
+
+    /// The row of a contact.
+    pub fn contact_row(contact: &Contact) -> [f64; CONTACT] {
+        let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
+        [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse, contact.times as f64]
+    }
+
+    /// The contact of a row of [`PLAIN_CONTACT`] or [`CONTACT`] numbers.
+    pub fn contact_of(n: &[f64]) -> Contact {
+        Contact {
+            bodies: [n[0] as usize, n[1] as usize],
+            point: DVec3::new(n[2], n[3], 0.0),
+            normal: DVec3::new(n[4], n[5], 0.0),
+            depth: n[6],
+            impulse: n[7],
+            times: n.get(8).map_or(1, |times| times.max(0.0) as u64),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn states_and_contacts_come_back_from_their_rows_to_the_bit() {
+        let state = BodyState::planar(DVec3::new(1.0 / 3.0, -2.0, 0.0), 7.5, DVec3::new(0.1, -0.0, 0.0), 1e-300);
+        assert_eq!(plane::state_of(&plane::state_row(&state)), state);
+        assert!(plane::state_of(&plane::state_row(&BodyState::absent())).is_absent());
+        let contact = Contact {
+            bodies: [3, 9],
+            point: DVec3::new(0.1, 0.2, 0.0),
+            normal: DVec3::Y,
+            depth: -1e-9,
+            impulse: 4.0,
+            times: 1,
+        };
+        let row = plane::contact_row(&contact);
+        assert_eq!(plane::contact_of(&row), contact);
+        assert_eq!(plane::contact_of(&row[..plane::PLAIN_CONTACT]), contact);
+        let many = Contact { times: 12, ..contact };
+        assert_eq!(plane::contact_of(&plane::contact_row(&many)), many);
+    }
+}
