@@ -146,7 +146,7 @@ struct Groups(BTreeMap<Vec<Feature>, Vec<usize>>);
 impl Groups {
     fn of(setup: &Setup) -> Groups {
         let world = &setup.world;
-        let mut of_body: Vec<BTreeSet<Feature>> = world.bodies.iter().map(|body| own_features(body)).collect();
+        let mut of_body: Vec<BTreeSet<Feature>> = world.bodies.iter().map(own_features).collect();
         for joint in &world.joints {
             for body in joint.bodies {
                 of_body[body].insert(Feature { family: Family::Joint, word: joint_word(&joint.kind) });

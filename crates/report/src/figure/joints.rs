@@ -38,7 +38,7 @@ fn zigzag(from: DVec2, to: DVec2, wide: f64) -> Vec<DVec2> {
     let across = (to - from).perp().normalize_or_zero() * wide;
     let steps = 2 * WINDINGS;
     let winding = |step: usize| {
-        let side = if step % 2 == 0 { 1.0 } else { -1.0 };
+        let side = if step.is_multiple_of(2) { 1.0 } else { -1.0 };
         from.lerp(to, (step as f64 + 0.5) / steps as f64) + across * side
     };
     [from].into_iter().chain((0..steps).map(winding)).chain([to]).collect()
