@@ -3,16 +3,16 @@
 use crate::look::mark;
 use crate::map::document_summary;
 use crate::number::{show, with_unit};
-use crate::picture::escape;
 use ironspin_lab::{ClaimDocument, Summary, TrialDocument, shell_line};
 use ironspin_model::{Severity, Verdict};
+use quick_xml::events::{BytesDecl, BytesText, Event};
+use quick_xml::writer::{ElementWriter, Writer};
 use std::collections::BTreeMap;
-use std::fmt::Write;
 
-/// Text for XML: no markup, and none of the characters that XML cannot hold.
-fn xml(text: &str) -> String {
+/// A text without the characters that XML cannot hold; the writer takes care of markup.
+fn plain(text: &str) -> String {
     let held = |c: &char| matches!(c, '\t' | '\n' | '\r') || (*c >= ' ' && *c != '\u{fffe}' && *c != '\u{ffff}');
-    escape(&text.chars().filter(held).collect::<String>())
+    text.chars().filter(held).collect()
 }
 
 fn conditions(trial: &TrialDocument) -> String {
@@ -31,73 +31,124 @@ fn reported(claim: &ClaimDocument) -> (String, String) {
 /// The results as JUnit XML: a suite for each scene and engine, a case for each claim of each trial. A claim that only should hold is no
 /// failure there; a trial that could not be run is skipped, one whose engine failed an error.
 pub fn junit_xml(trials: &[TrialDocument]) -> String {
-    let mut suites: BTreeMap<(&str, &str), Vec<&TrialDocument>> = BTreeMap::new();
+    let mut suites: BTreeMap<(&str, &str), Vec<Case>> = BTreeMap::new();
     for trial in trials {
-        suites.entry((&trial.scene, &trial.engine)).or_default().push(trial);
+        suites.entry((&trial.scene, &trial.engine)).or_default().extend(cases(trial));
     }
-    let mut body = String::new();
-    let mut whole = [0; 4];
-    for ((scene, engine), trials) in suites {
-        let mut cases = String::new();
-        let mut counts = [0; 4];
-        for trial in trials {
-            add_cases(&mut cases, &mut counts, trial);
+    let mut writer = Writer::new_with_indent(Vec::new(), b' ', 2);
+    // Writing to a list of bytes cannot fail.
+    let _ = writer.write_event(Event::Decl(BytesDecl::new("1.0", Some("UTF-8"), None)));
+    let all = counts(suites.values().flatten());
+    let whole = with_counts(writer.create_element("testsuites").with_attribute(("name", "Iron Spin")), &all);
+    let _ = whole.write_inner_content(|writer| {
+        for ((scene, engine), cases) in &suites {
+            let name = plain(&format!("{scene} on {engine}"));
+            let suite = writer.create_element("testsuite").with_attribute(("name", name.as_str()));
+            with_counts(suite, &counts(cases))
+                .write_inner_content(|writer| cases.iter().try_for_each(|case| case.write(writer)))?;
         }
-        let [tests, failures, errors, skipped] = counts;
-        // Writing to a string cannot fail.
-        let _ = write!(
-            body,
-            "  <testsuite name=\"{} on {}\" tests=\"{tests}\" failures=\"{failures}\" errors=\"{errors}\" skipped=\"{skipped}\">\n{cases}  </testsuite>\n",
-            xml(scene),
-            xml(engine)
-        );
-        for (whole, count) in whole.iter_mut().zip(counts) {
-            *whole += count;
-        }
-    }
-    let [tests, failures, errors, skipped] = whole;
-    format!(
-        "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<testsuites name=\"Iron Spin\" tests=\"{tests}\" failures=\"{failures}\" errors=\"{errors}\" skipped=\"{skipped}\">\n{body}</testsuites>\n"
-    )
+        Ok(())
+    });
+    let text = String::from_utf8(writer.into_inner()).unwrap_or_default();
+    format!("{text}\n")
 }
 
-fn add_cases(out: &mut String, counts: &mut [usize; 4], trial: &TrialDocument) {
-    let (class, at) = (xml(&format!("{}.{}", trial.scene, trial.engine)), conditions(trial));
+/// How many cases there are, and how many of them failed, could not be judged because of the engine, and were skipped.
+fn counts<'a>(cases: impl IntoIterator<Item = &'a Case>) -> [(&'static str, String); 4] {
+    let mut counts = [0; 4];
+    for case in cases {
+        counts[0] += 1;
+        match case.outcome {
+            Outcome::Failure { .. } => counts[1] += 1,
+            Outcome::Error { .. } => counts[2] += 1,
+            Outcome::Skipped { .. } => counts[3] += 1,
+            Outcome::Success | Outcome::Note(_) => {}
+        }
+    }
+    let mut counts = counts.map(|count: usize| count.to_string()).into_iter();
+    ["tests", "failures", "errors", "skipped"].map(|name| (name, counts.next().unwrap_or_default()))
+}
+
+fn with_counts<'a, W>(element: ElementWriter<'a, W>, counts: &[(&'static str, String); 4]) -> ElementWriter<'a, W> {
+    counts.iter().fold(element, |element, (name, count)| element.with_attribute((*name, count.as_str())))
+}
+
+/// One test case.
+struct Case {
+    class: String,
+    name: String,
+    outcome: Outcome,
+}
+
+/// How a case turned out; texts are free of what XML cannot hold.
+enum Outcome {
+    Success,
+    /// What only should have held.
+    Note(String),
+    Failure {
+        message: String,
+        text: String,
+    },
+    Error {
+        message: String,
+        text: String,
+    },
+    Skipped {
+        message: String,
+        text: String,
+    },
+}
+
+impl Case {
+    fn write(&self, writer: &mut Writer<Vec<u8>>) -> std::io::Result<()> {
+        let attributes = [("classname", self.class.as_str()), ("name", self.name.as_str())];
+        let case = writer.create_element("testcase").with_attributes(attributes);
+        let (tag, message, text) = match &self.outcome {
+            Outcome::Success => return case.write_empty().map(drop),
+            Outcome::Note(text) => ("system-out", None, text),
+            Outcome::Failure { message, text } => ("failure", Some(message), text),
+            Outcome::Error { message, text } => ("error", Some(message), text),
+            Outcome::Skipped { message, text } => ("skipped", Some(message), text),
+        };
+        case.write_inner_content(|writer| {
+            let inner = writer.create_element(tag);
+            let inner = match message {
+                Some(message) => inner.with_attribute(("message", message.as_str())),
+                None => inner,
+            };
+            if text.is_empty() { inner.write_empty() } else { inner.write_text_content(BytesText::new(text)) }.map(drop)
+        })
+        .map(drop)
+    }
+}
+
+/// The cases of a trial: one for each claim, or one for the trial where nothing was judged.
+fn cases(trial: &TrialDocument) -> Vec<Case> {
+    let (class, at) = (plain(&format!("{}.{}", trial.scene, trial.engine)), conditions(trial));
     let again = format!("again: ironspin {}\n", shell_line(&trial.again));
     if trial.claims.is_empty() {
-        let (tag, place) = if trial.verdict == Verdict::Error { ("error", 2) } else { ("skipped", 3) };
-        counts[0] += 1;
-        counts[place] += 1;
-        let (name, why) = (xml(&format!("runs at {at}")), xml(&trial.reason));
-        let _ = write!(
-            out,
-            "    <testcase classname=\"{class}\" name=\"{name}\">\n      <{tag} message=\"{why}\">{}</{tag}>\n    </testcase>\n",
-            xml(&again)
-        );
-        return;
+        let (message, text) = (plain(&trial.reason), plain(&again));
+        let outcome = match trial.verdict {
+            Verdict::Error => Outcome::Error { message, text },
+            Verdict::Pass | Verdict::Fail | Verdict::Unsupported => Outcome::Skipped { message, text },
+        };
+        return vec![Case { class, name: plain(&format!("runs at {at}")), outcome }];
     }
-    for claim in &trial.claims {
-        let name = xml(&format!("{} of {} at {at}", claim.gauge, claim.of));
+    let case = |claim: &ClaimDocument| {
         let (message, why) = reported(claim);
-        counts[0] += 1;
-        let inner = match (claim.verdict, claim.severity) {
-            (Verdict::Pass, _) => String::new(),
-            (Verdict::Unsupported, _) => {
-                counts[3] += 1;
-                format!("      <skipped message=\"{}\"/>\n", xml(&claim.detail))
+        let outcome = match (claim.verdict, claim.severity) {
+            (Verdict::Pass, _) => Outcome::Success,
+            (Verdict::Unsupported, _) => Outcome::Skipped { message: plain(&claim.detail), text: String::new() },
+            (Verdict::Fail | Verdict::Error, Severity::Must) => {
+                Outcome::Failure { message: plain(&message), text: plain(&format!("{why}{again}")) }
             }
-            (_, Severity::Must) => {
-                counts[1] += 1;
-                let (message, text) = (xml(&message), xml(&format!("{why}{again}")));
-                format!("      <failure message=\"{message}\">{text}</failure>\n")
+            (Verdict::Fail | Verdict::Error, Severity::Should) => {
+                Outcome::Note(plain(&format!("should hold: {message}\n{why}")))
             }
-            (_, _) => format!("      <system-out>{}</system-out>\n", xml(&format!("should hold: {message}\n{why}"))),
         };
-        let _ = match inner.is_empty() {
-            true => writeln!(out, "    <testcase classname=\"{class}\" name=\"{name}\"/>"),
-            false => write!(out, "    <testcase classname=\"{class}\" name=\"{name}\">\n{inner}    </testcase>\n"),
-        };
-    }
+        Case { class: class.clone(), name: plain(&format!("{} of {} at {at}", claim.gauge, claim.of)), outcome }
+    };
+    trial.claims.iter().map(case).collect()
 }
 
 /// A cell of a table in Markdown.

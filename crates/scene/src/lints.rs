@@ -36,82 +36,68 @@ pub(crate) fn warnings(
         }
     }
     let allowed = |kind: &str| file.allow.iter().any(|allowed| allowed.get_ref() == kind);
-    let mut found = Vec::new();
     let world = &resolved.world;
+    let mut found = Vec::new();
     if !(allowed("overlap") && allowed("mass-ratio")) {
         found.extend(near_pairs(world, &resolved.places));
     }
-    let gravity = file.world.gravity.span();
-    let mut sizes: Vec<f64> =
-        world.bodies.iter().filter(|body| body.kind == BodyKind::Dynamic).map(|body| body.smallest_size()).collect();
-    sizes.sort_by(f64::total_cmp);
-    let typical = sizes.get(sizes.len() / 2).copied().unwrap_or(0.0);
-    let fall = world.gravity.length();
-    if typical > LARGE && (1.0..20.0).contains(&fall) {
-        found.push((
-            "pixels",
-            Diagnostic::at(
-                gravity.clone(),
-                format!("bodies of {typical} m fall at {fall} m/s2: are pixels taken for metres?"),
-            )
-            .label("as slow as in a world of giants")
-            .help("scale sizes down to metres, or gravity up"),
-        ));
-    }
-    if dt > 1.0 {
-        found.push((
-            "step",
-            Diagnostic::nowhere(format!("the step is {dt} s: are milliseconds taken for seconds?"))
-                .help("steps are given in seconds, such as 1/60"),
-        ));
-    }
-    if world.gravity.y > 0.0 {
-        found.push((
-            "gravity",
-            Diagnostic::at(gravity, "gravity points upwards; y points up here")
-                .label("falls upwards")
-                .help("write [0, -9.81]"),
-        ));
-    }
-    if let Some(bounds) = &world.bounds {
-        let outside = |id: &usize| {
-            let body = &world.bodies[*id];
-            body.kind != BodyKind::Static && !body.absent && !bounds.contains(body.pose.position)
-        };
-        if let Some(id) = (0..world.bodies.len()).find(outside) {
-            let body = &world.bodies[id];
-            found.push((
-                "bounds",
-                Diagnostic::at(
-                    resolved.places[id].clone(),
-                    format!(
-                        "`{}` starts outside the bounds, at ({}, {})",
-                        body.name, body.pose.position.x, body.pose.position.y
-                    ),
-                )
-                .label("counts as escaped at once")
-                .help("widen the bounds in [world]"),
-            ));
-        }
-    }
-    for (material, place) in world.materials.iter().zip(&resolved.material_places) {
-        if material.restitution > 1.0 {
-            found.push((
-                "restitution",
-                Diagnostic::at(
-                    place.clone(),
-                    format!("`{}` has a restitution of {}", material.name, material.restitution),
-                )
-                .label("each bounce adds energy"),
-            ));
-        }
-    }
+    found.extend(units(world, dt, &file.world.gravity.span()));
+    found.extend(outside_bounds(world, &resolved.places));
+    found.extend(restitutions(world, &resolved.material_places));
     for place in &resolved.unused {
         found.push(("unused", Diagnostic::at(place.clone(), "nothing uses this parameter").label("unused")));
     }
     found.retain(|(kind, _)| !allowed(kind));
     found.sort_by_key(|(kind, _)| WARNINGS.iter().position(|known| known == kind));
     Ok(found)
+}
+
+/// Units and axes that are probably others than those of scenes.
+fn units(world: &World, dt: f64, gravity: &Range<usize>) -> Vec<(&'static str, Diagnostic)> {
+    let mut found = Vec::new();
+    let mut sizes: Vec<f64> =
+        world.bodies.iter().filter(|body| body.kind == BodyKind::Dynamic).map(|body| body.smallest_size()).collect();
+    sizes.sort_by(f64::total_cmp);
+    let typical = sizes.get(sizes.len() / 2).copied().unwrap_or(0.0);
+    let fall = world.gravity.length();
+    if typical > LARGE && (1.0..20.0).contains(&fall) {
+        let message = format!("bodies of {typical} m fall at {fall} m/s2: are pixels taken for metres?");
+        let diagnostic = Diagnostic::at(gravity.clone(), message).label("as slow as in a world of giants");
+        found.push(("pixels", diagnostic.help("scale sizes down to metres, or gravity up")));
+    }
+    if dt > 1.0 {
+        let message = format!("the step is {dt} s: are milliseconds taken for seconds?");
+        found.push(("step", Diagnostic::nowhere(message).help("steps are given in seconds, such as 1/60")));
+    }
+    if world.gravity.y > 0.0 {
+        let diagnostic = Diagnostic::at(gravity.clone(), "gravity points upwards; y points up here");
+        found.push(("gravity", diagnostic.label("falls upwards").help("write [0, -9.81]")));
+    }
+    found
+}
+
+/// The first body that starts outside the bounds.
+fn outside_bounds(world: &World, places: &[Range<usize>]) -> Option<(&'static str, Diagnostic)> {
+    let bounds = world.bounds.as_ref()?;
+    let (id, body) = world
+        .bodies
+        .iter()
+        .enumerate()
+        .find(|(_, body)| body.kind != BodyKind::Static && !body.absent && !bounds.contains(body.pose.position))?;
+    let at = body.pose.position;
+    let message = format!("`{}` starts outside the bounds, at ({}, {})", body.name, at.x, at.y);
+    let diagnostic = Diagnostic::at(places[id].clone(), message).label("counts as escaped at once");
+    Some(("bounds", diagnostic.help("widen the bounds in [world]")))
+}
+
+/// Materials that add energy with each bounce.
+fn restitutions(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Diagnostic)> {
+    let lively = world.materials.iter().zip(places).filter(|(material, _)| material.restitution > 1.0);
+    let warning = |(material, place): (&ironspin_model::Material, &Range<usize>)| {
+        let message = format!("`{}` has a restitution of {}", material.name, material.restitution);
+        ("restitution", Diagnostic::at(place.clone(), message).label("each bounce adds energy"))
+    };
+    lively.map(warning).collect()
 }
 
 /// Pairs that overlap as built, and pairs in contact of very different masses: one warning of each kind, with how many there are.

@@ -79,7 +79,7 @@ fn wrong_arguments_are_told_with_the_nearest_name() {
         ("run ingot-stack --dt 1/0", "a step must be longer than nothing"),
         ("run ingot-stack --format tabel", "table"),
         ("runn ingot-stack", "run"),
-        ("run", "SCENE"),
+        ("run", "no scene is named"),
     ] {
         let answer = yard.expect(2, line);
         assert!(answer.err.contains(part), "{line}: {}", answer.err);

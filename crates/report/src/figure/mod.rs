@@ -87,18 +87,21 @@ impl Primitive {
                 let count = corners.len();
                 let side = |i: usize| (corners[(i + 1) % count] - corners[i]).perp_dot(p - corners[i]);
                 let inside = (0..count).all(|i| side(i) >= 0.0) || (0..count).all(|i| side(i) <= 0.0);
+                let margin = thinness(corners, thin);
                 inside
-                    || is_long(corners, thin)
-                        && (0..count).any(|i| distance_to(p, corners[i], corners[(i + 1) % count]) <= 0.5 * thin)
+                    || margin > 0.0
+                        && (0..count).any(|i| distance_to(p, corners[i], corners[(i + 1) % count]) <= margin)
             }
         }
     }
 }
 
-/// Whether an area is so long that it should be seen however thin it is.
-fn is_long(corners: &[DVec2], thin: f64) -> bool {
-    let longest = corners.iter().zip(corners.iter().cycle().skip(1)).map(|(a, b)| a.distance(*b)).fold(0.0, f64::max);
-    longest > 4.0 * thin
+/// How far an area is widened to be seen however thin it is, so that it is twice as thick as a thin line: nothing unless it is long.
+fn thinness(corners: &[DVec2], thin: f64) -> f64 {
+    let next = || corners.iter().cycle().skip(1);
+    let longest = corners.iter().zip(next()).map(|(a, b)| a.distance(*b)).fold(0.0, f64::max);
+    let area: f64 = corners.iter().zip(next()).map(|(a, b)| a.perp_dot(*b)).sum::<f64>().abs() / 2.0;
+    if longest > 4.0 * thin { (thin - 0.5 * area / longest).max(0.0) } else { 0.0 }
 }
 
 fn distance_to(p: DVec2, from: DVec2, to: DVec2) -> f64 {
@@ -121,7 +124,7 @@ mod tests {
         }
         let plank =
             Primitive::Area(vec![DVec2::ZERO, DVec2::new(9.0, 0.0), DVec2::new(9.0, 0.01), DVec2::new(0.0, 0.01)]);
-        assert!(plank.covers(DVec2::new(4.0, 0.4), 1.0) && !plank.covers(DVec2::new(4.0, 0.6), 1.0));
+        assert!(plank.covers(DVec2::new(4.0, 0.9), 1.0) && !plank.covers(DVec2::new(4.0, 1.1), 1.0));
         let disc = Primitive::Round { centre: half, radius: 0.5, spoke: None };
         assert!(disc.covers(half, 0.0) && !disc.covers(DVec2::ZERO, 0.0));
         let stadium = Primitive::Stadium { ends: [DVec2::ZERO, DVec2::X], radius: 0.2 };
