@@ -98,6 +98,12 @@ impl Engine for Builtin {
             chosen => chosen as usize,
         };
         let fault = self.settings.injection.and_then(|on| FaultEntry::find(on.name).map(|entry| (entry, on.size)));
+        if let Some((entry, _)) = fault
+            && !entry.dimensions.contains(&world.dimension)
+        {
+            let feature = format!("fault={} in {}", entry.name, world.dimension.feature());
+            return Err(EngineError::Unsupported { feature });
+        }
         let faulty_world = fault.map(|(entry, size)| entry.world(world, size));
         let world = faulty_world.as_deref().unwrap_or(world);
         let faulty_settings = fault.and_then(|(entry, size)| entry.settings(&self.settings, size));

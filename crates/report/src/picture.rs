@@ -45,13 +45,22 @@ fn half_extent(body: &Body) -> DVec2 {
 }
 
 impl Scenery {
-    /// What is worth seeing: where bodies start, what stands near them, and where they end unless that is far away.
+    /// What is worth seeing: where bodies start and what holds them there, what stands near them, and where they end unless that is far
+    /// away.
     pub fn of(world: &World, start: &[BodyState], end: &[BodyState]) -> Scenery {
         let mut view = Scenery { low: DVec2::INFINITY, high: DVec2::NEG_INFINITY };
         let moving = || world.bodies.iter().enumerate().filter(|(_, body)| body.kind != BodyKind::Static);
         for (id, body) in moving() {
             if let Some(state) = start.get(id) {
                 view.include(state.pose.position.truncate(), reach(body));
+            }
+        }
+        for joint in &world.joints {
+            for end in [0, 1] {
+                if let (Some(state), Some(_)) = (start.get(joint.bodies[end]), start.get(joint.bodies[1 - end])) {
+                    let turn = DVec2::new(libm::cos(state.pose.angle), libm::sin(state.pose.angle));
+                    view.include(state.pose.xy() + turn.rotate(joint.frames[end].anchor.truncate()), 0.0);
+                }
             }
         }
         if !(view.low.x <= view.high.x) {
@@ -78,7 +87,7 @@ impl Scenery {
 
     /// The same for a trial, with where its bodies touched, unless that makes everything else small.
     pub(crate) fn of_trial(world: &World, recording: &Recording) -> Scenery {
-        let mut view = Scenery::of(world, &recording.start, &recording.end);
+        let mut view = Scenery::of(world, &recording.start, &recording.end).with_ways_of_joined(world, recording);
         // All but the outermost few.
         let along = |pick: fn(&[f64; 3]) -> f64| {
             let mut values: Vec<f64> = recording.replay.contacts.iter().flatten().map(pick).collect();
@@ -94,6 +103,26 @@ impl Scenery {
             view = Scenery { low, high }.grown(0.06);
         }
         view
+    }
+
+    /// With all places where a body that a joint holds has been, but for those that are far away.
+    fn with_ways_of_joined(mut self, world: &World, recording: &Recording) -> Scenery {
+        let near = self.grown(1.0);
+        let mut joined: Vec<usize> = world.joints.iter().flat_map(|joint| joint.bodies).collect();
+        joined.sort_unstable();
+        joined.dedup();
+        joined.retain(|&id| world.bodies.get(id).is_some_and(|body| body.kind != BodyKind::Static));
+        for number in 0..recording.replay.times.len() {
+            let frame = recording.replay.frame(number);
+            for &id in &joined {
+                let Some(&[x, y, _]) = frame.get(id) else { continue };
+                let at = DVec2::new(x, y);
+                if near.holds(at) {
+                    self.include(at, reach(&world.bodies[id]));
+                }
+            }
+        }
+        self
     }
 
     /// Lower left and upper right corner, m.

@@ -14,7 +14,7 @@ mod touching;
 
 use crate::common::injection::{Injection, InjectionPoint};
 use crate::common::settings::{Settings, SolverKind};
-use ironspin_model::{BodyKind, BodyState, DVec3, Effect, Frame, World};
+use ironspin_model::{BodyKind, BodyState, DVec3, Dimension, Effect, Frame, World};
 use std::borrow::Cow;
 
 pub(crate) use injector::FaultInjector;
@@ -24,6 +24,8 @@ pub(crate) use injector::FaultInjector;
 pub struct FaultEntry {
     /// As it is typed behind `fault=`.
     pub name: &'static str,
+    /// In which worlds it can be made: the engine refuses others while it is on, so that no fault seems to go unnoticed where there is none.
+    pub dimensions: &'static [Dimension],
     /// What is wrong.
     pub wrong: &'static str,
     /// How it comes about in real engines.
@@ -207,6 +209,7 @@ mod tests {
             assert!(!entry.noticed.is_empty() && !entry.wrong.is_empty() && !entry.cause.is_empty(), "{}", entry.name);
             assert!(entry.name.chars().all(|c| c.is_ascii_lowercase() || c == '-'), "{}", entry.name);
             assert!(entry.size.is_none_or(|size| size.stated > 0.0), "{}", entry.name);
+            assert!(!entry.dimensions.is_empty(), "{}", entry.name);
             assert_eq!(FaultEntry::find(entry.name), Some(entry));
         }
     }

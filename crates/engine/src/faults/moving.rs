@@ -3,11 +3,12 @@
 use super::{FaultEntry, Hook, SHARE, SOUND, by, sized, under};
 use crate::common::injection::InjectionPoint;
 use crate::common::settings::Integrator;
-use ironspin_model::{BodyKind, BodyState, DVec3, Effect};
+use ironspin_model::{BodyKind, BodyState, DVec3, Dimension, Effect};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
         name: "explicit-euler",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Bodies are moved by the velocity of the start of the step.",
         cause: "Position is integrated before velocity.",
         size: None,
@@ -16,6 +17,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "milliseconds-for-seconds",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "The length of a step is taken for milliseconds: nothing seems to move.",
         cause: "One side of an interface speaks milliseconds.",
         size: SHARE,
@@ -24,6 +26,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "dt-ignored",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A step is a fiftieth of a second, whatever is asked for.",
         cause: "The engine has a step of its own and the argument is not handed on.",
         size: SHARE,
@@ -32,6 +35,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "leftover-time-lost",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A step is cut into parts of five milliseconds, and what is left over is forgotten.",
         cause: "The time that is saved up is set to zero in place of being carried on.",
         size: sized(0.005, "length of a part, s"),
@@ -41,6 +45,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "stall-cut-short",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A long step is cut to one and a half times the first one: after a stall the world is behind.",
         cause: "A guard against the spiral of ever longer steps, of which the caller is not informed.",
         size: SHARE,
@@ -52,6 +57,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "first-step-kept",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Every step is as long as the first.",
         cause: "Constants of the solver are worked out once, with the step length in them.",
         size: SHARE,
@@ -63,6 +69,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "hidden-damping",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Every velocity falls by a tenth a second.",
         cause: "A default damping that keeps demonstrations calm.",
         size: sized(0.1, "damping, 1/s"),
@@ -82,6 +89,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "hidden-spin-damping",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Every spin falls by a twentieth a second.",
         cause: "A default damping of spins that stands in for rolling friction.",
         size: sized(0.05, "damping, 1/s"),
@@ -93,6 +101,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "velocity-cap",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "No body is faster than 100 m/s.",
         cause: "A limit against tunnelling or explosions, in units that are not the caller's.",
         size: sized(0.01, "inverse of the largest speed, s/m"),
@@ -108,6 +117,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "spin-cap",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "No body turns faster than 50 rad/s.",
         cause: "A limit of a quarter turn a step, so that swept tests stay simple.",
         size: sized(0.02, "inverse of the largest spin, s/rad"),
@@ -123,6 +133,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "sleep-too-early",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "What is slower than 0.1 m/s for a moment stops, held by something or not.",
         cause: "Bodies are put to sleep by a threshold of speed alone, in metres a second.",
         size: sized(0.1, "speed below which a body stops, m/s"),
@@ -138,6 +149,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "body-lost",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "After fifty steps the last body has no state any more.",
         cause: "A handle becomes stale when a list of bodies is packed.",
         size: None,
@@ -151,6 +163,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "not-a-number-later",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "After sixty steps the velocity of the first body that moves is not a number.",
         cause: "A length of zero is divided by, in a case that comes up now and then.",
         size: None,
@@ -164,6 +177,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "coarse-far-out",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Positions are kept to seven digits: far from the origin the world is coarse.",
         cause: "Poses are single precision, in world coordinates, though the engine says double.",
         size: sized(6e-8, "smallest step of a position, as a share of its distance from the origin"),
@@ -180,6 +194,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "grain-of-the-world",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Positions are kept to a ten-millionth of the size of the whole world.",
         cause: "Poses are packed into whole numbers that reach from one end of the world to the other.",
         size: sized(1e-7, "grain of positions, as a share of the world"),
@@ -197,6 +212,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "positions-cut-off",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Positions are cut off to a hundredth of a millimetre at every step, always downward.",
         cause: "Poses are packed into whole numbers without rounding.",
         size: sized(1e-5, "grain of positions, m"),
@@ -210,6 +226,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "velocities-told-late",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "The velocities reported with a frame are those of the frame before.",
         cause: "A buffer is read before it is exchanged.",
         size: SHARE,
@@ -224,6 +241,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "impulse-point-ignored",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "An impulse at a point acts at the centre: nothing turns.",
         cause: "The overload with a point is not the one that is called.",
         size: SHARE,
@@ -239,6 +257,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "force-too-weak",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A force over a time gives half the momentum that it should.",
         cause: "It is added in one of two substeps only.",
         size: SHARE,
@@ -253,6 +272,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-change-ignored",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Gravity stays what it was at the start.",
         cause: "The acceleration of each body is worked out once.",
         size: None,
@@ -263,6 +283,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "removal-ignored",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A body that is taken out stays.",
         cause: "It is marked for removal and never collected.",
         size: None,
@@ -271,6 +292,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "deeds-late",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Scripted actions are done a step late.",
         cause: "A queue of commands is emptied after the step in place of before it.",
         size: None,

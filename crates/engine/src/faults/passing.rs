@@ -2,10 +2,12 @@
 
 use super::{FaultEntry, Hook, by, sized};
 use crate::common::injection::InjectionPoint;
+use ironspin_model::Dimension;
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
         name: "swept-against-standing-only",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Swept collision sees what cannot move, and passes through the rest.",
         cause: "Only the level geometry is in the tree that is swept through.",
         size: None,
@@ -14,6 +16,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "swept-without-turning",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Swept collision follows centres and forgets that bodies turn.",
         cause: "The sweep of a shape is a translation.",
         size: None,
@@ -22,6 +25,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "swept-now-and-then",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "In a quarter of its steps a body is not swept.",
         cause: "The work of a step has a limit, and what comes after it is left out.",
         size: sized(0.25, "share of the steps that are left out"),
@@ -30,6 +34,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "thin-bodies-not-swept",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Swept collision leaves out what is thinner than half a metre.",
         cause: "Shapes are shrunk by a margin in metres before they are swept, and thin ones vanish.",
         size: sized(0.5, "thickness below which a body is left out, m"),

@@ -1,11 +1,12 @@
 //! Mistakes in reading a world: sizes, angles, masses, gravity, materials, filters.
 
 use super::{FaultEntry, Hook, SHARE, by, sized};
-use ironspin_model::{Body, BodyKind, DVec2, Inertia, JointKind, PlaneShape, World, shape_mass};
+use ironspin_model::{Body, BodyKind, DVec2, Dimension, Inertia, JointKind, PlaneShape, World, shape_mass};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
         name: "half-sizes",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Full sizes are taken for half sizes: every shape is half as large.",
         cause: "Boxes and discs are built from half extents, and the caller hands over full ones, or the other way round.",
         size: SHARE,
@@ -16,6 +17,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "degrees-for-radians",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Angles of bodies and parts are taken for degrees: everything lies almost level.",
         cause: "One side of an interface speaks degrees and the other radians.",
         size: SHARE,
@@ -30,6 +32,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-twice",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Gravity acts twice.",
         cause: "The caller adds gravity as a force and the engine adds its own.",
         size: SHARE,
@@ -38,6 +41,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-per-mass",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Gravity is taken for a force: heavy bodies fall slower.",
         cause: "The acceleration is added to the forces and divided by the mass with them.",
         size: SHARE,
@@ -50,6 +54,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-sideways",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Gravity acts along another axis: at full size along x.",
         cause: "Axes are exchanged between a world whose y points up and one whose z does, or a level is not level.",
         size: SHARE,
@@ -62,6 +67,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-short",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A twentieth of gravity is missing.",
         cause: "A constant is rounded, or gravity is multiplied by a damping that nobody remembers.",
         size: sized(0.05, "share of gravity that is missing"),
@@ -70,6 +76,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-factor-forgotten",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "The gravity factor of a body is not read: all fall alike.",
         cause: "A field that is rarely used is lost on the way.",
         size: SHARE,
@@ -80,6 +87,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "damping-forgotten",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Damping that the scene asks for is not read.",
         cause: "A field that is rarely used is lost on the way.",
         size: SHARE,
@@ -93,6 +101,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "fixed-turn-forgotten",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Bodies that must keep their angle are turned by what pushes them.",
         cause: "The lock of one axis is left out where the mass is set after it.",
         size: None,
@@ -101,6 +110,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "mass-ignored",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "All bodies weigh the same.",
         cause: "The mass is set before the shapes are, and worked out anew from a density of one.",
         size: SHARE,
@@ -115,6 +125,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "disc-like-a-ring",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A disc has the inertia of a ring, m r² in place of half of it.",
         cause: "The wrong line of a table of moments of inertia.",
         size: SHARE,
@@ -126,6 +137,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "no-parallel-axis",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "The inertia of a compound body is the sum of its parts' own.",
         cause: "The parallel-axis theorem (Steiner) is forgotten where parts are added up.",
         size: SHARE,
@@ -145,6 +157,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "spring-too-soft",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A spring has half its stiffness.",
         cause: "The factor of a half in the energy of a spring is taken into its force.",
         size: SHARE,
@@ -159,6 +172,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "restitution-of-height",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Restitution is taken for a ratio of heights, which is the square of the ratio of speeds.",
         cause: "The number is read off a bouncing ball.",
         size: SHARE,
@@ -173,6 +187,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "restitution-adds",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A bounce gives more speed than it should: a fiftieth at the stated size.",
         cause: "The speed wanted after an impact is added to a correction for overlap that is not zero.",
         size: sized(0.02, "share of the speed that is added"),
@@ -181,6 +196,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "friction-never-zero",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A friction of nothing is taken for one of a twentieth.",
         cause: "Zero is taken for not set, and the default is put in its place.",
         size: sized(0.05, "friction that is put in place of none"),
@@ -192,6 +208,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "mass-floor",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "No body weighs less than 100 kg.",
         cause: "A guard against division by small masses, in kilograms.",
         size: None,
@@ -205,6 +222,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "friction-and-restitution-swapped",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Friction is read as restitution and restitution as friction.",
         cause: "Two numbers of the same type stand beside each other in a call.",
         size: None,
@@ -216,6 +234,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "pairs-forgotten",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Friction and restitution given for a pair of materials are not read; the mixed values count.",
         cause: "A table of pairs is looked up in one order only, or not at all.",
         size: None,
@@ -224,6 +243,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "slop-of-metres",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Five millimetres of overlap are left alone, whatever the size of the bodies.",
         cause: "A slop chosen for crates of a metre is a constant of the engine.",
         size: sized(0.005, "overlap that is left, m"),
@@ -234,6 +254,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "skin-for-surface",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Contacts are found a centimetre too early, and bodies rest that far above the ground.",
         cause: "The margin in which pairs are looked for is taken for the surface.",
         size: sized(0.01, "distance at which bodies touch, m"),
@@ -248,6 +269,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "capsule-over-all",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "The length of a capsule is taken to hold its caps.",
         cause: "There are two customs for the length of a capsule.",
         size: SHARE,
@@ -266,6 +288,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "sensor-pushes",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A sensor is solid.",
         cause: "The flag is lost when the shape is copied.",
         size: None,
@@ -276,6 +299,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "apart-forgotten",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Pairs of bodies that are kept apart by name collide after all.",
         cause: "The list of pairs is asked with the ids in one order only.",
         size: None,
@@ -284,6 +308,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "swept-mark-lost",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "No body gets swept collision, whatever the scene marks.",
         cause: "The flag is set before the body is built, and reset by it.",
         size: None,

@@ -2,11 +2,12 @@
 
 use super::{FaultEntry, Hook, Reported, SHARE, by, sized};
 use crate::common::injection::InjectionPoint;
-use ironspin_model::{BodyKind, Contact, DVec3, Frame};
+use ironspin_model::{BodyKind, Contact, DVec3, Dimension, Frame};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
         name: "filter-one-way",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Of two bodies only the layers that the first one meets are asked.",
         cause: "The test is written once, for the body whose turn it is.",
         size: None,
@@ -15,6 +16,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "sensor-at-the-end-of-a-step",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A sensor looks where bodies stand at the end of a step: what flies through within one is missed.",
         cause: "Sensors are left out of swept collision.",
         size: None,
@@ -23,6 +25,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "ray-from-inside",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A ray does not see the body that it starts in.",
         cause: "The nearer root of the quadratic is behind the start, and is dropped.",
         size: None,
@@ -31,6 +34,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "forgets-on-restore",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A state that was saved comes back without the impulses of its contacts.",
         cause: "What warm starting remembers is not part of the state.",
         size: None,
@@ -39,6 +43,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "forgets-between-calls",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Contacts forget their impulses whenever the caller asks for further steps.",
         cause: "What warm starting remembers lives as long as the call.",
         size: None,
@@ -47,6 +52,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "hash-map-order",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Impacts are applied in the order of a hash map, which is another in every run.",
         cause: "Contacts are kept in a hash map with a random seed and iterated over.",
         size: None,
@@ -55,6 +61,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "thread-race",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "With more than one thread impacts are applied as the threads come to them.",
         cause: "Each thread writes what it has found behind what the others have.",
         size: None,
@@ -63,6 +70,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "split-loses-turning",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Pieces of a body that is split get the velocity of its centre.",
         cause: "The velocity is copied, and what the turning adds at the place of the piece is not.",
         size: SHARE,
@@ -71,6 +79,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "contact-points-explode",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Every contact point is reported eight times.",
         cause: "Points are found anew in every substep and never merged with what is there.",
         size: None,
@@ -85,6 +94,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "contacts-of-strangers",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Bodies that do not touch are reported as touching, with an impulse.",
         cause: "Pairs of bounding boxes are reported as contacts.",
         size: sized(1.0, "impulse that is reported, N s"),

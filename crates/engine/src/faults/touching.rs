@@ -3,10 +3,12 @@
 use super::{FaultEntry, Hook, SHARE, by, sized};
 use crate::common::injection::InjectionPoint;
 use crate::common::settings::Mixing;
+use ironspin_model::Dimension;
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
         name: "slow-bounces-dropped",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "What comes in slower than 1 m/s does not bounce.",
         cause: "A threshold that keeps piles calm is a constant in metres a second.",
         size: sized(1.0, "speed below which nothing bounces, m/s"),
@@ -19,6 +21,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "one-answers",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Of two bodies that collide only the first answers.",
         cause: "The second half of Newton's third law is in a branch that is not taken.",
         size: SHARE,
@@ -27,6 +30,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "blows-struck-twice",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "An impact is applied, and three quarters of it once more: bodies part faster than they met.",
         cause: "An impact is found from either side, or in two substeps, and solved for both.",
         size: sized(0.75, "share of an impact that is applied once more"),
@@ -39,6 +43,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "pairs-lost",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A tenth of all pairs is never found.",
         cause: "The search for pairs forgets what lies on the border of two cells.",
         size: None,
@@ -47,6 +52,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "friction-without-lever",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Friction pushes, but turns nothing.",
         cause: "The tangential impulse is applied at the centre.",
         size: SHARE,
@@ -55,6 +61,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "friction-turns-backwards",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Friction turns bodies the wrong way round.",
         cause: "The factors of the cross product of arm and impulse are exchanged.",
         size: sized(2.0, "lever arm that is missing: 1 all of it, 2 as much again the other way"),
@@ -63,6 +70,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "friction-along-the-slip",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Friction pushes the way a body slips.",
         cause: "A sign.",
         size: None,
@@ -71,6 +79,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "friction-multiplied",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Friction and restitution of two materials are multiplied.",
         cause: "The custom of another engine.",
         size: None,
@@ -79,6 +88,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "material-of-the-first",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Where two materials meet, those of the body that comes first in the list count.",
         cause: "The second index is never used.",
         size: SHARE,
@@ -87,6 +97,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "overlap-into-speed",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Bodies that are moved out of each other keep the speed of it.",
         cause: "The correction of overlap is added to the velocity that the contact wants (Baumgarte, 1972), with too large a factor.",
         size: SHARE,
@@ -95,6 +106,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "seams-catch",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "A slider trips at the seams of level plates.",
         cause: "Each plate is tested alone, and its side face stands in the way by the depth that the slider sinks in.",
         size: None,
@@ -103,6 +115,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "driver-does-not-carry",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Contacts do not know that a driven body moves: a belt carries nothing.",
         cause: "Driven bodies are moved by setting their places, and their velocity is zero.",
         size: SHARE,
@@ -111,6 +124,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "joint-drifts",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "What comes apart at a joint stays apart.",
         cause: "Joints are held by their velocities alone.",
         size: None,
@@ -119,6 +133,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "empty-pair",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "Capsules and polygons do not meet.",
         cause: "One entry of the table of pairs was never written.",
         size: None,
@@ -127,6 +142,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "cold-and-hasty",
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "The contact solver makes two passes and begins at zero in every step.",
         cause: "Warm starting needs names of contact points that stay, and they do not.",
         size: None,

@@ -17,7 +17,11 @@ pub(crate) fn joint_figure(joint: &Joint, pose: impl Fn(usize) -> Option<(DVec2,
         JointKind::Rod => vec![Primitive::Line(vec![a, b]), ring(a), ring(b)],
         JointKind::Rope => vec![Primitive::Line(vec![a, b])],
         JointKind::Spring { .. } => vec![Primitive::Line(zigzag(a, b, small))],
-        JointKind::Hinge { .. } => vec![ring(a)],
+        JointKind::Hinge { .. } => {
+            // An arm to a body that is far from its pin.
+            let arms = [first.0, second.0].into_iter().filter(|centre| centre.distance(a) > 4.0 * small);
+            arms.map(|centre| Primitive::Line(vec![a, centre])).chain([ring(a)]).collect()
+        }
         JointKind::Slider { .. } => {
             let along = turned(joint.frames[0].axis.truncate(), first.1) * (6.0 * small);
             vec![Primitive::Line(vec![a - along, a + along]), ring(b)]
