@@ -7,6 +7,7 @@
 //! | [`verdict_map`], [`broken_claims`] | verdicts of a sweep over step and scale | `map.rs` |
 //! | [`page`] | one self-contained HTML page, with replays | `page/` |
 //! | [`junit_xml`], [`markdown`] | what build servers and reviews read | `exchange.rs` |
+//! | [`RESULT_FORMATS`] | all formats of results | `formats.rs` |
 //! | [`result_plot`] | a gauge over a condition, a parameter or time | `scatter.rs` |
 //! | [`Drawing`], [`TwinDrawing`] | what trials and twins are drawn from, kept beside results | `drawing/` |
 //! | [`gif`], [`apng`], [`strip`], [`still`], [`play`] | films and raster images, and in a terminal | `film/` |
@@ -31,6 +32,7 @@ mod engine_key;
 mod exchange;
 mod figure;
 mod film;
+mod formats;
 mod lettering;
 mod look;
 mod machine;
@@ -55,6 +57,7 @@ pub use drawing::{Drawing, TwinDrawing};
 pub use exchange::{junit_xml, markdown};
 pub use figure::FIGURES_MADE_FOR;
 pub use film::{FilmError, FilmStyle, apng, gif, play, still, strip};
+pub use formats::{RESULT_FORMATS, ResultFormat};
 pub use lettering::missing_letters;
 pub use machine::{MachineError, document_json, result_json, trials_csv};
 pub use map::{broken_claims, document_summary, verdict_map};

@@ -18,10 +18,13 @@ pub(crate) use selection::SceneSelection;
 pub(crate) use sweep::{MergeOptions, SweepOptions};
 pub(crate) use twin::{Change, FramesOptions, TwinOptions};
 
+use clap::builder::PossibleValue;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use conditions::name_and_value;
 use ironspin_model::Timestep;
+use ironspin_report::{RESULT_FORMATS, ResultFormat};
 use std::path::PathBuf;
+use std::sync::LazyLock;
 
 /// A test bench for physics engines: scripted scenes, measured facts, a verdict with its reason.
 #[derive(Debug, Parser)]
@@ -127,18 +130,28 @@ pub(crate) enum Format {
 }
 
 /// What results of trials are written as.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
-pub(crate) enum ResultFormat {
-    /// A table to read
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum ResultsAs {
+    /// Tables to read
     Table,
-    /// One JSON document
-    Json,
-    /// One CSV row a claim
-    Csv,
-    /// JUnit XML, for build servers
-    Junit,
-    /// A table in Markdown
-    Markdown,
+    /// For another program
+    Format(&'static ResultFormat),
+}
+
+impl ValueEnum for ResultsAs {
+    fn value_variants<'a>() -> &'a [ResultsAs] {
+        static ALL: LazyLock<Vec<ResultsAs>> = LazyLock::new(|| {
+            [ResultsAs::Table].into_iter().chain(RESULT_FORMATS.iter().map(ResultsAs::Format)).collect()
+        });
+        &ALL
+    }
+
+    fn to_possible_value(&self) -> Option<PossibleValue> {
+        Some(match self {
+            ResultsAs::Table => PossibleValue::new("table").help("A table to read"),
+            ResultsAs::Format(format) => PossibleValue::new(format.name).help(format.about),
+        })
+    }
 }
 
 #[derive(Debug, Args)]
@@ -148,8 +161,8 @@ pub(crate) struct RunOptions {
     #[command(flatten)]
     pub(crate) conditions: ConditionOptions,
     /// What to write to standard output
-    #[arg(long, value_enum, default_value_t = ResultFormat::Table)]
-    pub(crate) format: ResultFormat,
+    #[arg(long, value_enum, default_value_t = ResultsAs::Table)]
+    pub(crate) format: ResultsAs,
     /// Folder for result.json, trials.csv and report.html
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
@@ -238,8 +251,8 @@ pub(crate) struct JudgeOptions {
     #[arg(long, value_name = "N", default_value_t = ironspin_scene::BODY_LIMIT)]
     pub(crate) max_bodies: usize,
     /// What to write to standard output
-    #[arg(long, value_enum, default_value_t = ResultFormat::Table)]
-    pub(crate) format: ResultFormat,
+    #[arg(long, value_enum, default_value_t = ResultsAs::Table)]
+    pub(crate) format: ResultsAs,
     /// Folder for result.json, trials.csv and report.html
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,

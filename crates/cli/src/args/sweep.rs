@@ -1,6 +1,6 @@
 //! Arguments of `sweep` and `merge`.
 
-use super::{ConditionOptions, ResultFormat, SceneSelection};
+use super::{ConditionOptions, ResultsAs, SceneSelection};
 use clap::Args;
 use ironspin_lab::Shard;
 use std::path::PathBuf;
@@ -21,8 +21,8 @@ pub(crate) struct SweepOptions {
     #[arg(long, value_name = "SHARE")]
     pub(crate) shard: Option<Shard>,
     /// What to write to standard output
-    #[arg(long, value_enum, default_value_t = ResultFormat::Table)]
-    pub(crate) format: ResultFormat,
+    #[arg(long, value_enum, default_value_t = ResultsAs::Table)]
+    pub(crate) format: ResultsAs,
     /// Keep the results in a ledger (SQLite)
     #[arg(long, value_name = "FILE")]
     pub(crate) ledger: Option<PathBuf>,
@@ -43,6 +43,6 @@ pub(crate) struct MergeOptions {
     #[arg(long, value_name = "DIR")]
     pub(crate) out: PathBuf,
     /// What to write to standard output
-    #[arg(long, value_enum, default_value_t = ResultFormat::Table)]
-    pub(crate) format: ResultFormat,
+    #[arg(long, value_enum, default_value_t = ResultsAs::Table)]
+    pub(crate) format: ResultsAs,
 }

@@ -17,7 +17,7 @@ pub(crate) mod search;
 pub(crate) mod sweep;
 pub(crate) mod twin;
 
-use crate::args::ResultFormat;
+use crate::args::ResultsAs;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, pool};
 use ironspin_model::Verdict;
@@ -46,17 +46,11 @@ fn publish(
 }
 
 /// What is printed of some trials.
-fn reported(records: &[TrialRecord], format: ResultFormat, timing: bool) -> Result<String, Diagnostic> {
-    use ironspin_report::{
-        junit_xml, markdown, pooled_lines, result_json, summary_line, trials_csv, verdict_table, what_broke,
-        what_was_reported,
-    };
+fn reported(records: &[TrialRecord], format: ResultsAs, timing: bool) -> Result<String, Diagnostic> {
+    use ironspin_report::{pooled_lines, summary_line, verdict_table, what_broke, what_was_reported};
     Ok(match format {
-        ResultFormat::Json => result_json(records, timing)?,
-        ResultFormat::Csv => trials_csv(&ResultDocument::of(records, false).trials)?,
-        ResultFormat::Junit => junit_xml(&ResultDocument::of(records, false).trials),
-        ResultFormat::Markdown => markdown(&ResultDocument::of(records, false).trials),
-        ResultFormat::Table => {
+        ResultsAs::Format(format) => format.write(&ResultDocument::of(records, timing))?,
+        ResultsAs::Table => {
             format!(
                 "{}\n{}{}{}{}",
                 summary_line(records),

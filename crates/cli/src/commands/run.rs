@@ -1,6 +1,6 @@
 //! `run`: trials of scenes.
 
-use crate::args::{ResultFormat, RunOptions, TraceAs};
+use crate::args::{ResultsAs, RunOptions, TraceAs};
 use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::{output, progress};
 use ironspin_lab::{Kept, ResultDocument, RunFolder, TrialPlan, keep_traces, plan_grid, twins_of};
@@ -61,7 +61,7 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Diagn
     if options.twins && !watched.interrupted {
         let reported = twin_table(&twins);
         match options.format {
-            ResultFormat::Table => output::print(&format!("\n{reported}"))?,
+            ResultsAs::Table => output::print(&format!("\n{reported}"))?,
             // A document on standard output stays one document.
             _ => output::note(&reported),
         }

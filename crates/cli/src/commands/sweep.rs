@@ -1,6 +1,6 @@
 //! `sweep` and `merge`: grids of trials in folders that go on where they stopped.
 
-use crate::args::{MergeOptions, ResultFormat, SweepOptions};
+use crate::args::{MergeOptions, ResultsAs, SweepOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
@@ -8,8 +8,7 @@ use ironspin_lab::{
 };
 use ironspin_model::Verdict;
 use ironspin_report::{
-    Beyond, Drawing, broken_claims, collapse_text, document_json, document_summary, junit_xml, markdown, trials_csv,
-    verdict_map,
+    Beyond, Drawing, broken_claims, collapse_text, document_json, document_summary, trials_csv, verdict_map,
 };
 use std::sync::atomic::Ordering;
 
@@ -23,13 +22,10 @@ fn drawn(document: &ResultDocument) -> Drawn {
     files
 }
 
-fn reported(document: &ResultDocument, format: ResultFormat) -> Result<String, Diagnostic> {
+fn reported(document: &ResultDocument, format: ResultsAs) -> Result<String, Diagnostic> {
     Ok(match format {
-        ResultFormat::Json => document_json(document)?,
-        ResultFormat::Csv => trials_csv(&document.trials)?,
-        ResultFormat::Junit => junit_xml(&document.trials),
-        ResultFormat::Markdown => markdown(&document.trials),
-        ResultFormat::Table => format!(
+        ResultsAs::Format(format) => format.write(document)?,
+        ResultsAs::Table => format!(
             "{}\n\n{}{}{}",
             document_summary(&document.summary),
             verdict_map(&document.trials),

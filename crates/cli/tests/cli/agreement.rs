@@ -106,7 +106,10 @@ proptest! {
                 if gap < 0.0 {
                     // Cores that cross (rounded shapes) are measured along faces: never less than the shortest way out.
                     prop_assert!(depth > -gap - 1e-9, "{depth} and {}", -gap);
-                    prop_assert!(depth < -gap + 0.2 * smaller, "{depth} and {}", -gap);
+                    let capsules = [&a, &b].into_iter().any(|shape| matches!(shape, PlaneShape::Capsule { .. }));
+                    // Among faces that are as deep but for a thousandth of their length, here at most 2.1 m, the engine keeps to one.
+                    let longer = if capsules { 0.2 * smaller } else { 2.1e-3 };
+                    prop_assert!(depth < -gap + longer, "{depth} and {}", -gap);
                 }
             }
         }

@@ -25,6 +25,8 @@ mod shared_memory;
 #[path = "no_shared_memory.rs"]
 mod shared_memory;
 mod streams;
+#[cfg(test)]
+mod tests;
 mod world;
 
 pub(crate) use child::{Process, Program};

@@ -1,5 +1,8 @@
 //! Tables, documents and pages from real trials.
 
+mod documents;
+mod drawings;
+
 use ironspin_lab::{GridOrder, TrialRecord, plan_grid, run_trial, run_trial_on};
 use ironspin_model::EngineError;
 use ironspin_report::{
@@ -8,7 +11,7 @@ use ironspin_report::{
 };
 
 /// A passing, a failing, an unsupported and a crashed trial.
-fn records() -> Vec<TrialRecord> {
+pub(crate) fn records() -> Vec<TrialRecord> {
     let order = GridOrder {
         scenes: vec!["rivet-shot".to_owned()],
         engines: vec!["builtin".to_owned(), "builtin:swept=off".to_owned()],

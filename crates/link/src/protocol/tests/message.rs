@@ -1,0 +1,82 @@
+//! Actions and frames as they are said and heard.
+
+use super::super::message::{ActionRow, Advance, FrameRow, Hello, Ray};
+use ironspin_model::{DVec3, Effect, Frame, Pose, SensorEventKind, about_z};
+use serde_json::{Value, from_value, to_value};
+#[test]
+fn every_action_comes_back_as_it_was_said() {
+    let point = Some(DVec3::new(0.5, -1.5, 0.0));
+    let push = DVec3::new(0.1, -2.0, 0.0);
+    for effect in [
+        Effect::Impulse { impulse: push, point },
+        Effect::Impulse { impulse: push, point: None },
+        Effect::Force { force: push, point },
+        Effect::Torque(about_z(-0.3)),
+        Effect::Velocity(DVec3::ZERO),
+        Effect::Spin(about_z(7.0)),
+        Effect::Place(Pose::planar(push, 9.5)),
+        Effect::Remove,
+        Effect::Add,
+        Effect::Split(vec![3, 4]),
+    ] {
+        let said = to_value(ActionRow::of(8, 2, &effect)).unwrap();
+        // Nothing is said but the step, the body, what is done, and where.
+        assert!(said.as_object().unwrap().len() <= 4, "{said}");
+        let heard: ActionRow = from_value(said).unwrap();
+        assert_eq!((heard.before_step, heard.effect().unwrap()), (8, (2, effect)));
+    }
+    let gravity = Effect::Gravity(DVec3::new(0.0, -1.6, 0.0));
+    let said = to_value(ActionRow::of(1, 0, &gravity)).unwrap();
+    assert!(said.get("body").is_none());
+    assert_eq!(from_value::<ActionRow>(said).unwrap().effect().unwrap().1, gravity);
+}
+
+fn frame_of(text: &str) -> Result<Frame, String> {
+    serde_json::from_str::<FrameRow>(text).map_err(|error| error.to_string())?.frame(1)
+}
+
+#[test]
+fn frames_come_back_to_the_bit() {
+    let text = r#"{"step": 3, "state": [0.1, -0.0, 7.5, 1e-300, 2, 3],
+        "contacts": [[0, 1, 0.5, 0.25, 0, 1, -0.001, 0.7]],
+        "events": [{"step": 2, "kind": "leave", "sensor": [1, 0], "other": [0, 2]}]}"#;
+    let frame = frame_of(text).unwrap();
+    let again: FrameRow = from_value(to_value(FrameRow::of(&frame)).unwrap()).unwrap();
+    assert_eq!(again.frame(1).unwrap(), frame);
+    assert_eq!(frame.bodies[0].pose.position.y.to_bits(), (-0.0_f64).to_bits());
+    assert_eq!((frame.contacts[0].bodies, frame.contacts[0].times), ([0, 1], 1));
+    assert_eq!(frame.events[0].kind, SensorEventKind::Leave);
+}
+
+#[test]
+fn frames_that_cannot_be_are_refused_with_what_was_found() {
+    let state = "[0, 0, 0, 0, 0, 0]";
+    for (text, part) in [
+        (r#"{"step": 1, "state": [0, 0, 0, 0, 0]}"#.to_owned(), "5 numbers in the state of frame 1, and 6 for 1"),
+        (format!(r#"{{"step": 1, "state": {state}, "contacts": [[0, 1]]}}"#), "a contact of 2 numbers"),
+        (format!(r#"{{"step": 1, "state": {state}, "contacts": [[0, 0.5, 0, 0, 0, 1, 0, 0]]}}"#), "no bodies"),
+        (format!(r#"{{"step": 1, "state": {state}, "contacts": [[-1, 0, 0, 0, 0, 1, 0, 0]]}}"#), "no bodies"),
+        (format!(r#"{{"step": 1, "state": {state}, "contacts": [[1e300, 0, 0, 0, 0, 1, 0, 0]]}}"#), "no bodies"),
+        (
+            format!(
+                r#"{{"step": 1, "state": {state}, "events": [{{"step": 1, "kind": "stay", "sensor": [0, 0], "other": [0, 0]}}]}}"#
+            ),
+            "an event of the kind `stay`",
+        ),
+        (r#"{"step": -1, "state": []}"#.to_owned(), "-1"),
+        (r#"{"state": []}"#.to_owned(), "missing field `step`"),
+    ] {
+        let why = frame_of(&text).unwrap_err();
+        assert!(why.contains(part), "{text}: {why}");
+    }
+}
+
+#[test]
+fn an_engine_may_leave_out_what_it_has_nothing_to_say_of() {
+    let bare = r#"{"protocol": 1, "engine": {"name": "smithy"}}"#;
+    let hello: Hello = serde_json::from_str(bare).unwrap();
+    assert!(hello.spaces.is_empty() && hello.features.is_empty() && hello.engine.version.is_empty());
+    let advance: Advance = serde_json::from_str(r#"{"dt": [0.1]}"#).unwrap();
+    assert_eq!((advance.record, advance.actions.len()), (1, 0));
+    assert_eq!(to_value(Ray { hit: None }).unwrap()["hit"], Value::Null);
+}

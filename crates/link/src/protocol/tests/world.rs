@@ -1,0 +1,93 @@
+//! Worlds as they are said and heard.
+
+use super::super::world::Build;
+use ironspin_model::{
+    Body, BodyKind, Conditions, DVec2, DVec3, Inertia, Joint, JointFrame, JointKind, Material, PairMaterial, Part,
+    PlaneShape, Pose, Timestep, World, about_z,
+};
+use std::collections::BTreeMap;
+/// One body for each shape and kind, and one joint for each kind.
+fn everything() -> World {
+    let shapes: Vec<PlaneShape> = vec![
+        PlaneShape::HalfPlane(DVec2::new(0.6, 0.8)),
+        PlaneShape::Polyline(vec![DVec2::ZERO, DVec2::X, DVec2::new(2.0, 0.1)]),
+        PlaneShape::Disc(0.25),
+        PlaneShape::Box(DVec2::new(0.5, 0.3)),
+        PlaneShape::Polygon(vec![DVec2::ZERO, DVec2::X, DVec2::Y]),
+        PlaneShape::Capsule { length: 0.7, radius: 0.1 },
+    ];
+    let kinds = [BodyKind::Static, BodyKind::Kinematic, BodyKind::Dynamic];
+    let bodies = shapes.into_iter().enumerate().map(|(id, shape)| Body {
+        kind: kinds[id.min(2)],
+        pose: Pose::planar(DVec3::new(id as f64, 0.1, 0.0), 0.4 * id as f64),
+        velocity: DVec3::new(0.1, -0.0, 0.0),
+        spin: about_z(3.0),
+        mass: 2.0 + id as f64,
+        inertia: Inertia::planar(0.5),
+        gravity_factor: 0.5,
+        linear_damping: 0.01,
+        angular_damping: 0.02,
+        fixed_turn: id == 3,
+        ccd: id == 4,
+        absent: id == 5,
+        layers: 0x8000_0001,
+        collision_mask: 6,
+        parts: vec![Part { sensor: id == 2, pose: Pose::flat(DVec2::Y, 0.2), ..Part::solid(shape, 1) }],
+        ..Body::plain(format!("piece {id}"))
+    });
+    let bodies: Vec<Body> = bodies.collect();
+    let limits = Some([-0.5, 0.75]);
+    let joint_kinds = [
+        JointKind::Rod,
+        JointKind::Rope,
+        JointKind::Spring { stiffness: 100.0, damping: 0.5 },
+        JointKind::Hinge { limits },
+        JointKind::Hinge { limits: None },
+        JointKind::Slider { limits },
+        JointKind::Weld,
+    ];
+    let joints = joint_kinds.into_iter().enumerate().map(|(number, kind)| {
+        let axis = if matches!(kind, JointKind::Slider { .. }) { DVec3::new(0.8, 0.6, 0.0) } else { DVec3::Z };
+        let pair = [number % 3, 3];
+        let rotations = pair.map(|id: usize| bodies[id].pose.rotation);
+        let frames = JointFrame::pair([DVec3::X, DVec3::new(0.1, 0.2, 0.0)], axis, rotations);
+        Joint { kind, bodies: pair, frames, length: (number < 3).then_some(1.25) }
+    });
+    let material = |name: &str| Material { name: name.to_owned(), density: 1.0, friction: 0.3, restitution: 0.1 };
+    World {
+        gravity: DVec3::new(0.0, -9.81, 0.0),
+        materials: vec![material("iron"), material("oak")],
+        pairs: vec![PairMaterial { between: [0, 1], friction: 0.9, restitution: 0.0 }],
+        joints: joints.collect(),
+        bodies,
+        excluded_pairs: vec![[1, 4]],
+        ..World::planar(f64::INFINITY)
+    }
+}
+
+#[test]
+fn a_world_of_everything_comes_back_as_it_was() {
+    let world = everything();
+    let conditions =
+        Conditions { seed: u64::MAX, threads: 2, ..Conditions::with_dt("1/60".parse::<Timestep>().unwrap()) };
+    let options = BTreeMap::from([("iterations".to_owned(), "4".to_owned())]);
+    let text = serde_json::to_string(&Build::of(&world, &conditions, options.clone())).unwrap();
+    let build: Build = serde_json::from_str(&text).unwrap();
+    assert_eq!(build.options, options);
+    let (again, heard) = build.world().unwrap();
+    assert_eq!(again, world);
+    assert_eq!((heard.seed, heard.threads, heard.dt.seconds), (u64::MAX, 2, 1.0 / 60.0));
+}
+
+#[test]
+fn what_is_unusual_is_all_that_is_written_of_joints_and_absence() {
+    let text = serde_json::to_value(Build::of(
+        &everything(),
+        &Conditions::with_dt("1/60".parse::<Timestep>().unwrap()),
+        BTreeMap::new(),
+    ))
+    .unwrap();
+    assert_eq!(text["joints"][0].as_object().unwrap().len(), 4, "a rod has kind, bodies, at and length");
+    assert!(text["bodies"][0].get("absent").is_none() && text["bodies"][5]["absent"] == true);
+    assert_eq!(text["bodies"][1]["parts"][0]["shape"]["polyline"].as_array().unwrap().len(), 3);
+}
