@@ -2,10 +2,9 @@
 
 use crate::diagnostic::Diagnostic;
 use crate::file::SceneFile;
-use crate::geometry::{Outline, gap, outlines};
+use crate::near::each_near_pair;
 use crate::resolve::Resolved;
 use ironspin_model::{BodyKind, World};
-use std::collections::BTreeSet;
 use std::ops::Range;
 
 /// The kinds of warnings, as `allow` names them.
@@ -103,7 +102,7 @@ fn restitutions(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Di
 /// Pairs that overlap as built, and pairs in contact of very different masses: one warning of each kind, with how many there are.
 fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Diagnostic)> {
     let (mut overlaps, mut ratios) = (Vec::new(), Vec::new());
-    each_near_pair(world, |a, b, gap| {
+    each_near_pair(world, TOUCHING, |a, b, gap| {
         let size = world.bodies[a].smallest_size().min(world.bodies[b].smallest_size());
         if gap < -TOUCHING * size {
             overlaps.push((a, b, -gap));
@@ -140,52 +139,4 @@ fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Diag
         ));
     }
     found
-}
-
-/// Calls `each` with every two bodies that may meet and whose boxes touch, and their gap.
-fn each_near_pair(world: &World, mut each: impl FnMut(usize, usize, f64)) {
-    let joined: BTreeSet<[usize; 2]> = world
-        .joints
-        .iter()
-        .filter(|joint| joint.kind.keeps_apart())
-        .map(|joint| joint.bodies)
-        .chain(world.excluded_pairs.iter().copied())
-        .map(|[a, b]| [a.min(b), a.max(b)])
-        .collect();
-    let may_meet = |a: usize, b: usize| {
-        let (one, other) = (&world.bodies[a], &world.bodies[b]);
-        one.layers & other.collision_mask != 0
-            && other.layers & one.collision_mask != 0
-            && (one.kind == BodyKind::Dynamic || other.kind == BodyKind::Dynamic)
-            && !joined.contains(&[a.min(b), a.max(b)])
-    };
-    let mut endless: Vec<(usize, Outline)> = Vec::new();
-    let mut boxes: Vec<([f64; 4], usize, Outline)> = Vec::new();
-    for (id, body) in world.bodies.iter().enumerate().filter(|(_, body)| !body.absent) {
-        for outline in outlines(body) {
-            match outline.bounds() {
-                Some([low, high]) => {
-                    let rim = TOUCHING * body.smallest_size();
-                    boxes.push(([low.x - rim, high.x + rim, low.y - rim, high.y + rim], id, outline));
-                }
-                None => endless.push((id, outline)),
-            }
-        }
-    }
-    for (id, outline) in &endless {
-        for (_, other, theirs) in boxes.iter().filter(|(_, other, _)| may_meet(*id, *other)) {
-            let gap = gap(outline, theirs);
-            if gap < TOUCHING * world.bodies[*other].smallest_size() {
-                each(*id, *other, gap);
-            }
-        }
-    }
-    boxes.sort_by(|a, b| a.0[0].total_cmp(&b.0[0]).then(a.1.cmp(&b.1)));
-    for (number, (mine, id, outline)) in boxes.iter().enumerate() {
-        for (theirs, other, their_outline) in boxes[number + 1..].iter().take_while(|(b, ..)| b[0] <= mine[1]) {
-            if mine[2] <= theirs[3] && theirs[2] <= mine[3] && id != other && may_meet(*id, *other) {
-                each(*id, *other, gap(outline, their_outline));
-            }
-        }
-    }
 }

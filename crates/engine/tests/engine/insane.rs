@@ -2,7 +2,7 @@
 
 use crate::yard::{Bench, fixed, floor, solid, square, world};
 use ironspin_model::{
-    Body, DVec2, DVec3, EngineError, Inertia, Joint, JointFrame, JointKind, PlaneShape, World, about_z,
+    Body, DVec2, DVec3, Dimension, EngineError, Inertia, Joint, JointFrame, JointKind, PlaneShape, World, about_z,
 };
 
 const DT: f64 = 1.0 / 60.0;
@@ -101,5 +101,16 @@ fn extreme_masses_speeds_and_steps_do_not_panic() {
             let Ok(mut bench) = Bench::try_new(world.clone(), options, dt) else { continue };
             bench.run(20, |_| {});
         }
+    }
+}
+
+#[test]
+fn a_world_of_another_dimension_is_refused_and_so_is_a_fault_that_is_not_made_for_it() {
+    let mut world = world(9.81, 0.5, 0.5);
+    world.dimension = Dimension::Space;
+    for (options, wanted) in [("", "3 dimensions"), ("fault=gravity-twice", "fault=gravity-twice in ")] {
+        let outcome = Bench::try_new(world.clone(), options, DT).err();
+        let Some(EngineError::Unsupported { feature }) = outcome else { panic!("{options}: {outcome:?}") };
+        assert!(feature.contains(wanted), "{feature}");
     }
 }

@@ -26,12 +26,13 @@ fn short_stack() -> TrialPlan {
 struct Still<F> {
     frame: Frame,
     spoil: F,
+    spaces: Vec<Dimension>,
 }
 
 impl<F: FnMut(&mut Frame) -> Result<(), EngineError>> Engine for Still<F> {
     fn info(&self) -> EngineInfo {
         EngineInfo {
-            spaces: Dimension::PLANE_ONLY.to_vec(),
+            spaces: self.spaces.clone(),
             name: "still".into(),
             version: "1".into(),
             options: Vec::new(),
@@ -61,8 +62,30 @@ impl<F: FnMut(&mut Frame) -> Result<(), EngineError>> Engine for Still<F> {
     }
 }
 
+fn still<F>(spoil: F) -> Still<F> {
+    Still { frame: Frame::default(), spoil, spaces: Dimension::PLANE_ONLY.to_vec() }
+}
+
 fn on(spoil: impl FnMut(&mut Frame) -> Result<(), EngineError> + 'static) -> ironspin_lab::TrialRecord {
-    run_trial_on(&short_stack(), Ok(Box::new(Still { frame: Frame::default(), spoil })))
+    run_trial_on(&short_stack(), Ok(Box::new(still(spoil))))
+}
+
+#[test]
+fn an_engine_is_asked_only_for_worlds_of_the_dimensions_that_it_lists() {
+    for (spaces, verdict) in [
+        (vec![Dimension::Plane], Verdict::Pass),
+        (vec![Dimension::Plane, Dimension::Space], Verdict::Pass),
+        (vec![Dimension::Space], Verdict::Unsupported),
+        (Vec::new(), Verdict::Unsupported),
+    ] {
+        let engine = Still { spaces: spaces.clone(), ..still(|_: &mut Frame| Ok(())) };
+        let record = run_trial_on(&short_stack(), Ok(Box::new(engine)));
+        assert_eq!(record.verdict, verdict, "{spaces:?}: {:?}", record.reason);
+        if verdict == Verdict::Unsupported {
+            assert_eq!(record.steps, 0, "it was not asked");
+            assert!(record.reason.contains("2 dimensions"), "{}", record.reason);
+        }
+    }
 }
 
 #[test]

@@ -3,7 +3,7 @@
 use super::short;
 use crate::picture::Scenery;
 use ironspin_lab::{Recording, Replay};
-use ironspin_model::{Body, BodyKind, DVec2, Part, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, DVec2, Joint, Part, PlaneShape, World};
 use serde::{Deserialize, Serialize};
 
 /// A place that is none.
@@ -21,6 +21,9 @@ pub(crate) struct DrawnReplay {
     /// The same of the places that can be written.
     range: [f64; 4],
     bodies: Vec<DrawnBody>,
+    /// None in files of earlier versions.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    joints: Vec<DrawnJoint>,
     times: Vec<f64>,
     /// x, y and angle of every body, frame after frame.
     #[serde(with = "packed")]
@@ -62,6 +65,27 @@ enum BodyKindWord {
     Static,
     Kinematic,
     Dynamic,
+}
+
+/// A joint, drawn from where its bodies are.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct DrawnJoint {
+    /// As scenes name it.
+    kind: String,
+    /// By their numbers.
+    bodies: [usize; 2],
+    /// In the frames of the bodies, m.
+    anchors: [[f64; 2]; 2],
+}
+
+impl DrawnJoint {
+    fn of(joint: &Joint) -> DrawnJoint {
+        DrawnJoint {
+            kind: joint.kind.feature().trim_start_matches("joint.").to_owned(),
+            bodies: joint.bodies,
+            anchors: joint.frames.map(|frame| [short(frame.anchor.x), short(frame.anchor.y)]),
+        }
+    }
 }
 
 /// A part in the frame of its body.
@@ -155,6 +179,7 @@ impl DrawnReplay {
             view: [low.x, low.y, high.x, high.y].map(short),
             range: [from.x, from.y, to.x, to.y],
             bodies: world.bodies.iter().map(|body| drawn_body(body, far)).collect(),
+            joints: world.joints.iter().map(DrawnJoint::of).collect(),
             times: replay.times.iter().map(|&time| short(time)).collect(),
             states: reported(replay),
             contacts: contacts.collect(),

@@ -11,7 +11,7 @@
     constructor(figure) {
       this.figure = figure;
       const data = JSON.parse(figure.querySelector("script").textContent);
-      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts), ghost: unpack(data.ghost || "") });
+      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts), ghost: unpack(data.ghost || ""), joints: data.joints || [] });
       this.ends = data.contact_counts.reduce((ends, n) => (ends.push(ends[ends.length - 1] + n), ends), [0]);
       this.canvas = figure.querySelector("canvas");
       this.clock = figure.querySelector("output");
@@ -119,11 +119,39 @@
         const at = this.between(frame, share, i);
         if (at) this.body(pen, body, at, colour, still, line);
       });
+      this.joints.forEach((joint) => this.joint(pen, joint, joint.bodies.map((i) => this.between(frame, share, i)), line));
       if (this.is("twin")) this.twin(pen, frame, share, line);
       if (this.mark && this.mark.body !== undefined) this.ring(pen, this.between(frame, share, this.mark.body), line);
       if (this.is("velocities")) this.velocities(pen, frame, share, line);
       if (this.is("contacts")) this.dots(pen, frame, line);
       pen.setTransform(1, 0, 0, 1, 0, 0);
+    }
+    // A line between the anchors, and a sign of what the joint does.
+    joint(pen, joint, [p, q], line) {
+      if (!p || !q) return;
+      const anchor = ([x, y, angle], [u, v]) => [x + Math.cos(angle) * u - Math.sin(angle) * v, y + Math.sin(angle) * u + Math.cos(angle) * v];
+      const a = anchor(p, joint.anchors[0]), b = anchor(q, joint.anchors[1]), small = 4 * line;
+      const way = [b[0] - a[0], b[1] - a[1]], long = Math.hypot(...way) || 1;
+      pen.strokeStyle = "#22262a"; pen.lineWidth = 1.4 * line; pen.setLineDash([]);
+      pen.beginPath();
+      if (joint.kind === "hinge") {
+        for (const centre of [p, q]) if (Math.hypot(centre[0] - a[0], centre[1] - a[1]) > 3 * small) { pen.moveTo(...a); pen.lineTo(centre[0], centre[1]); }
+      } else if (joint.kind === "weld") {
+        for (const side of [1, -1]) { pen.moveTo(a[0] - small, a[1] - side * small); pen.lineTo(a[0] + small, a[1] + side * small); }
+      } else {
+        const bends = joint.kind === "spring" ? 12 : 0;
+        pen.moveTo(...a);
+        for (let k = 0; k < bends; k++) {
+          const at = (k + 0.5) / bends, out = (k % 2 ? -1 : 1) * small / long;
+          pen.lineTo(a[0] + at * way[0] - out * way[1], a[1] + at * way[1] + out * way[0]);
+        }
+        pen.lineTo(...b);
+      }
+      if (["hinge", "rod", "slider"].includes(joint.kind)) {
+        const end = joint.kind === "hinge" ? a : b;
+        pen.moveTo(end[0] + small, end[1]); pen.arc(end[0], end[1], small, 0, TURN);
+      }
+      pen.stroke();
     }
     // Outlines of the twin's bodies, without a filling.
     twin(pen, frame, share, line) {
