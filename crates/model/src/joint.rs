@@ -44,6 +44,11 @@ impl JointKind {
         }
     }
 
+    /// The word that names it in scenes and in the engine protocol.
+    pub fn word(&self) -> &'static str {
+        self.feature().trim_start_matches("joint.")
+    }
+
     /// Whether the bodies it joins do not collide with each other.
     pub fn keeps_apart(&self) -> bool {
         matches!(self, JointKind::Hinge { .. } | JointKind::Slider { .. } | JointKind::Weld)

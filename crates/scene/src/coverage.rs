@@ -4,9 +4,10 @@
 //! joint holds them. They meet under a claim when one of these bodies is measured by it.
 
 use crate::diagnostic::SceneError;
+use crate::near::meetings;
 use crate::scene::Scene;
 use crate::setup::{Settings, Setup};
-use ironspin_model::{Body, BodyKind, JointKind, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, PlaneShape, World};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A family of features.
@@ -134,7 +135,7 @@ impl Coverage {
             if joint.bodies.iter().any(|body| claimed.contains(body)) {
                 let mut kinds = joint.bodies.map(|body| kind_word(world.bodies[body].kind));
                 kinds.sort_by_key(|kind| KINDS.iter().position(|known| known == kind));
-                note(self.joints.entry((joint_word(&joint.kind), kinds)).or_default());
+                note(self.joints.entry((joint.kind.word(), kinds)).or_default());
             }
         }
     }
@@ -149,7 +150,7 @@ impl Groups {
         let mut of_body: Vec<BTreeSet<Feature>> = world.bodies.iter().map(own_features).collect();
         for joint in &world.joints {
             for body in joint.bodies {
-                of_body[body].insert(Feature { family: Family::Joint, word: joint_word(&joint.kind) });
+                of_body[body].insert(Feature { family: Family::Joint, word: joint.kind.word() });
             }
         }
         for pair in &world.excluded_pairs {
@@ -176,10 +177,11 @@ impl Groups {
     fn meetings<'a>(&'a self, world: &World, claimed: &BTreeSet<usize>) -> Vec<[&'a [Feature]; 2]> {
         let groups: Vec<(&Vec<Feature>, &Vec<usize>)> = self.0.iter().collect();
         let joined: BTreeSet<[usize; 2]> = world.joints.iter().map(|joint| joint.bodies).collect();
+        let may_meet = meetings(world);
         let acts = |a: usize, b: usize| {
             a != b
                 && (claimed.contains(&a) || claimed.contains(&b))
-                && (may_touch(world, a, b) || joined.contains(&[a, b]) || joined.contains(&[b, a]))
+                && (may_meet(a, b) || joined.contains(&[a, b]) || joined.contains(&[b, a]))
         };
         let mut found = Vec::new();
         for (number, (mine, members)) in groups.iter().enumerate() {
@@ -214,27 +216,12 @@ fn own_features(body: &Body) -> BTreeSet<Feature> {
     features
 }
 
-/// Whether two bodies may touch and one of them can be pushed by it, or notices the other.
-fn may_touch(world: &World, a: usize, b: usize) -> bool {
-    let (one, other) = (&world.bodies[a], &world.bodies[b]);
-    let moves = one.kind == BodyKind::Dynamic || other.kind == BodyKind::Dynamic;
-    let meets = one.layers & other.collision_mask != 0 && other.layers & one.collision_mask != 0;
-    let excluded = world.excluded_pairs.iter().any(|pair| *pair == [a, b] || *pair == [b, a]);
-    let held =
-        world.joints.iter().any(|joint| joint.kind.keeps_apart() && (joint.bodies == [a, b] || joint.bodies == [b, a]));
-    moves && meets && !excluded && !held
-}
-
 fn kind_word(kind: BodyKind) -> &'static str {
     match kind {
         BodyKind::Static => KINDS[0],
         BodyKind::Kinematic => KINDS[1],
         BodyKind::Dynamic => KINDS[2],
     }
-}
-
-fn joint_word(kind: &JointKind) -> &'static str {
-    kind.feature().trim_start_matches("joint.")
 }
 
 #[cfg(test)]

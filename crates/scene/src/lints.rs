@@ -102,14 +102,18 @@ fn restitutions(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Di
 /// Pairs that overlap as built, and pairs in contact of very different masses: one warning of each kind, with how many there are.
 fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Diagnostic)> {
     let (mut overlaps, mut ratios) = (Vec::new(), Vec::new());
-    each_near_pair(world, TOUCHING, |a, b, gap| {
+    let uneven = |a: usize, b: usize| {
+        let (one, other) = (world.bodies[a].mass, world.bodies[b].mass);
+        let both_move = [a, b].iter().all(|&id| world.bodies[id].kind == BodyKind::Dynamic);
+        both_move && one.max(other) > MASS_RATIO * one.min(other)
+    };
+    each_near_pair(world, TOUCHING, uneven, |a, b, gap| {
         let size = world.bodies[a].smallest_size().min(world.bodies[b].smallest_size());
         if gap < -TOUCHING * size {
             overlaps.push((a, b, -gap));
         }
-        let (one, other) = (world.bodies[a].mass, world.bodies[b].mass);
-        let both_move = [a, b].iter().all(|&id| world.bodies[id].kind == BodyKind::Dynamic);
-        if both_move && gap < TOUCHING * size && one.max(other) > MASS_RATIO * one.min(other) {
+        if uneven(a, b) && gap < TOUCHING * size {
+            let (one, other) = (world.bodies[a].mass, world.bodies[b].mass);
             ratios.push((a, b, one.max(other) / one.min(other)));
         }
     });

@@ -36,8 +36,8 @@ impl PlacedPart {
     }
 }
 
-/// Whether two bodies may touch each other while their world runs.
-fn meetings(world: &World) -> impl Fn(usize, usize) -> bool {
+/// Whether two bodies may touch each other and one of them can be pushed by it, or notices the other.
+pub(crate) fn meetings(world: &World) -> impl Fn(usize, usize) -> bool {
     let joined: BTreeSet<[usize; 2]> = world
         .joints
         .iter()
@@ -55,8 +55,14 @@ fn meetings(world: &World) -> impl Fn(usize, usize) -> bool {
     }
 }
 
-/// Calls `each` with every two bodies that may meet and are no further apart than a share of the smaller size, and with their gap, m.
-pub(crate) fn each_near_pair(world: &World, share: f64, mut each: impl FnMut(usize, usize, f64)) {
+/// Calls `each` with every two bodies that may meet and overlap by more than a share of the smaller size, or, where touching `matters`, are no
+/// further apart than that; and with their gap, m.
+pub(crate) fn each_near_pair(
+    world: &World,
+    share: f64,
+    matters: impl Fn(usize, usize) -> bool,
+    mut each: impl FnMut(usize, usize, f64),
+) {
     match world.dimension {
         Dimension::Plane => {}
         Dimension::Space => return,
@@ -90,7 +96,14 @@ pub(crate) fn each_near_pair(world: &World, share: f64, mut each: impl FnMut(usi
     boxes.sort_by(|a, b| a.0[0].total_cmp(&b.0[0]).then(a.1.cmp(&b.1)));
     for (number, (mine, id, part)) in boxes.iter().enumerate() {
         for (theirs, other, their_part) in boxes[number + 1..].iter().take_while(|(b, ..)| b[0] <= mine[1]) {
-            if mine[2] <= theirs[3] && theirs[2] <= mine[3] && id != other && may_meet(*id, *other) {
+            if mine[2] > theirs[3] || theirs[2] > mine[3] || id == other {
+                continue;
+            }
+            // No two shapes overlap by more than their boxes do along either axis, so that a wall of bricks needs no gaps.
+            let along =
+                (mine[1].min(theirs[1]) - mine[0].max(theirs[0])).min(mine[3].min(theirs[3]) - mine[2].max(theirs[2]));
+            let deep = along - rim(*id) - rim(*other) > rim(*id).min(rim(*other));
+            if (deep || matters(*id, *other)) && may_meet(*id, *other) {
                 look(*id, *other, part, their_part);
             }
         }
@@ -108,7 +121,7 @@ mod tests {
 
     fn near(world: &World) -> Vec<(usize, usize, f64)> {
         let mut found = Vec::new();
-        each_near_pair(world, 0.01, |a, b, gap| found.push((a.min(b), a.max(b), gap)));
+        each_near_pair(world, 0.01, |_, _| true, |a, b, gap| found.push((a.min(b), a.max(b), gap)));
         found.sort_by_key(|&(a, b, _)| (a, b));
         found
     }
@@ -127,6 +140,14 @@ mod tests {
         for ((.., gap), wanted) in found.iter().zip([0.0, 0.0, -0.1]) {
             assert!((gap - wanted).abs() < 1e-12, "{gap} for {wanted}");
         }
+    }
+
+    #[test]
+    fn where_touching_does_not_matter_only_overlaps_are_found() {
+        let mut found = Vec::new();
+        each_near_pair(&crates(), 0.01, |_, _| false, |a, b, _| found.push([a.min(b), a.max(b)]));
+        found.retain(|pair| pair[0] > 0);
+        assert_eq!(found, [[1, 2]]);
     }
 
     #[test]

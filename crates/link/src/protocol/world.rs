@@ -303,7 +303,7 @@ fn part_of(row: PartRow) -> Part {
 
 fn joint_row(joint: &Joint) -> JointRow {
     let mut row = JointRow {
-        kind: joint.kind.feature().trim_start_matches("joint.").to_owned(),
+        kind: joint.kind.word().to_owned(),
         bodies: joint.bodies,
         at: joint.frames.map(|frame| flat(frame.anchor)),
         length: joint.length.map(Number),

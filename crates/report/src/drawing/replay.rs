@@ -81,7 +81,7 @@ struct DrawnJoint {
 impl DrawnJoint {
     fn of(joint: &Joint) -> DrawnJoint {
         DrawnJoint {
-            kind: joint.kind.feature().trim_start_matches("joint.").to_owned(),
+            kind: joint.kind.word().to_owned(),
             bodies: joint.bodies,
             anchors: joint.frames.map(|frame| [short(frame.anchor.x), short(frame.anchor.y)]),
         }
