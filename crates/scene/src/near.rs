@@ -94,17 +94,51 @@ pub(crate) fn each_near_pair(
         }
     }
     boxes.sort_by(|a, b| a.0[0].total_cmp(&b.0[0]).then(a.1.cmp(&b.1)));
-    for (number, (mine, id, part)) in boxes.iter().enumerate() {
-        for (theirs, other, their_part) in boxes[number + 1..].iter().take_while(|(b, ..)| b[0] <= mine[1]) {
-            if mine[2] > theirs[3] || theirs[2] > mine[3] || id == other {
-                continue;
-            }
-            // No two shapes overlap by more than their boxes do along either axis, so that a wall of bricks needs no gaps.
-            let along =
-                (mine[1].min(theirs[1]) - mine[0].max(theirs[0])).min(mine[3].min(theirs[3]) - mine[2].max(theirs[2]));
-            let deep = along - rim(*id) - rim(*other) > rim(*id).min(rim(*other));
-            if (deep || matters(*id, *other)) && may_meet(*id, *other) {
-                look(*id, *other, part, their_part);
+    let mut candidates = Vec::new();
+    each_overlap(&boxes.iter().map(|(edges, ..)| *edges).collect::<Vec<_>>(), |number, next, along| {
+        let (one, other) = (boxes[number].1, boxes[next].1);
+        // No two shapes overlap by more than their boxes do along either axis, so that a wall of bricks needs no gaps.
+        let deep = along - rim(one) - rim(other) > rim(one).min(rim(other));
+        if one != other && (deep || matters(one, other)) && may_meet(one, other) {
+            candidates.push((number, next));
+        }
+    });
+    candidates.sort_unstable();
+    for (number, next) in candidates {
+        let ((_, id, part), (_, other, their_part)) = (&boxes[number], &boxes[next]);
+        look(*id, *other, part, their_part);
+    }
+}
+
+/// Most bands of [`each_overlap`].
+const BANDS: usize = 4096;
+
+/// Calls `each` once with the numbers of every two boxes (left, right, bottom, top; sorted by their left sides) that overlap, the lower number
+/// first, and with how far they do along the axis along which they do less, m. Sort and sweep within horizontal bands, so that neither a long
+/// row nor a high column costs the square of its count.
+fn each_overlap(boxes: &[[f64; 4]], mut each: impl FnMut(usize, usize, f64)) {
+    let bottom = boxes.iter().map(|edges| edges[2]).fold(f64::INFINITY, f64::min);
+    let top = boxes.iter().map(|edges| edges[3]).fold(f64::NEG_INFINITY, f64::max);
+    let heights: f64 = boxes.iter().map(|edges| edges[3] - edges[2]).sum();
+    // Twice the mean height, so that all boxes together stand in few more bands than there are boxes.
+    let height = (2.0 * heights / boxes.len().max(1) as f64).max((top - bottom) / BANDS as f64);
+    let band_of = |y: f64| (((y - bottom) / height) as usize).min(BANDS - 1);
+    let mut bands: Vec<Vec<usize>> = vec![Vec::new(); if boxes.is_empty() { 0 } else { band_of(top) + 1 }];
+    for (number, edges) in boxes.iter().enumerate() {
+        for band in &mut bands[band_of(edges[2])..=band_of(edges[3])] {
+            band.push(number);
+        }
+    }
+    for (band, numbers) in bands.iter().enumerate() {
+        for (place, &number) in numbers.iter().enumerate() {
+            let mine = boxes[number];
+            for &next in numbers[place + 1..].iter().take_while(|next| boxes[**next][0] <= mine[1]) {
+                let theirs = boxes[next];
+                // Two boxes that share several bands meet in that in which the higher bottom lies.
+                if mine[2] <= theirs[3] && theirs[2] <= mine[3] && band_of(mine[2].max(theirs[2])) == band {
+                    let wide = mine[1].min(theirs[1]) - mine[0].max(theirs[0]);
+                    each(number, next, wide.min(mine[3].min(theirs[3]) - mine[2].max(theirs[2])));
+                }
             }
         }
     }
@@ -158,6 +192,31 @@ mod tests {
         let found = near(&world);
         assert_eq!(found.len(), 1);
         assert!((found[0].2 + 0.1).abs() < 1e-12, "{found:?}");
+    }
+
+    proptest::proptest! {
+        /// Against a look at every pair, with boxes of very different sizes.
+        #[test]
+        fn bands_find_each_overlap_once(
+            mut boxes in proptest::collection::vec((-5.0..5.0_f64, 0.0..2.0_f64, -5.0..5.0_f64, proptest::prop_oneof![0.0..0.3_f64, 0.0..9.0_f64]), 0..40)
+        ) {
+            boxes.sort_by(|a, b| a.0.total_cmp(&b.0));
+            let edges: Vec<[f64; 4]> = boxes.iter().map(|&(x, wide, y, high)| [x, x + wide, y, y + high]).collect();
+            let mut found = Vec::new();
+            each_overlap(&edges, |a, b, along| found.push((a, b, along.to_bits())));
+            found.sort_unstable();
+            let mut wanted = Vec::new();
+            for (a, one) in edges.iter().enumerate() {
+                for (b, other) in edges.iter().enumerate().skip(a + 1) {
+                    let wide = one[1].min(other[1]) - one[0].max(other[0]);
+                    let along = wide.min(one[3].min(other[3]) - one[2].max(other[2]));
+                    if along >= 0.0 {
+                        wanted.push((a, b, along.to_bits()));
+                    }
+                }
+            }
+            proptest::prop_assert_eq!(found, wanted);
+        }
     }
 
     #[test]

@@ -263,15 +263,8 @@ pub(crate) struct JudgeOptions {
 pub(crate) struct ScenesOptions {
     #[command(subcommand)]
     pub(crate) action: Option<ScenesAction>,
-    /// List these only: bundled scenes by name or pattern, scene files, folders of scene files
-    #[arg(value_name = "SCENE")]
-    pub(crate) scenes: Vec<String>,
-    /// All bundled scenes, as when nothing is said
-    #[arg(long)]
-    pub(crate) all: bool,
-    /// List the bundled scenes of these topics only
-    #[arg(long, value_name = "TOPIC,...", value_delimiter = ',')]
-    pub(crate) topic: Vec<String>,
+    #[command(flatten)]
+    pub(crate) selection: SceneSelection,
 }
 
 #[derive(Debug, Subcommand)]

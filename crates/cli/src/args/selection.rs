@@ -22,6 +22,12 @@ impl SceneSelection {
         Selection { scenes: self.scenes.clone(), all: self.all, topics: self.topic.clone() }
     }
 
+    /// Names and paths of the scenes; all bundled ones when none is named.
+    pub(crate) fn names_or_all(&self) -> Result<Vec<String>, Diagnostic> {
+        let nothing_said = self.scenes.is_empty() && self.topic.is_empty();
+        Ok(Selection { all: self.all || nothing_said, ..self.selection() }.names()?)
+    }
+
     /// Names and paths of the scenes.
     pub(crate) fn names(&self) -> Result<Vec<String>, Diagnostic> {
         let names = self.selection().names()?;

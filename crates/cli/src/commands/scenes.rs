@@ -6,7 +6,7 @@ use crate::output;
 use ironspin_lab::check_claims;
 use ironspin_model::{BodyState, Timestep, World};
 use ironspin_report::{Scenery, coverage_text, picture, show, sketch, topic_list};
-use ironspin_scene::{Coverage, Scene, SceneError, Selection, Settings, Setup, TOPICS, bundled};
+use ironspin_scene::{Coverage, Scene, SceneError, Settings, Setup, TOPICS, bundled};
 use std::fmt::Write;
 use std::path::Path;
 
@@ -30,11 +30,8 @@ pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Diagnostic> {
 
 /// A line a scene.
 fn list(options: &ScenesOptions) -> Result<String, Diagnostic> {
-    let nothing_said = options.scenes.is_empty() && options.topic.is_empty();
-    let selection =
-        Selection { scenes: options.scenes.clone(), all: options.all || nothing_said, topics: options.topic.clone() };
     let mut out = String::new();
-    for name in selection.names()? {
+    for name in options.selection.names_or_all()? {
         let scene = Scene::open(&name)?;
         let topics: Vec<&str> = scene.topics().iter().map(|topic| topic.name).collect();
         // Writing to a string cannot fail.

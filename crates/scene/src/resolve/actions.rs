@@ -87,11 +87,11 @@ impl Resolver {
     ) -> Result<(), Diagnostic> {
         let before = script.effects.len() + script.probes.len();
         if let Some(gravity) = &table.gravity {
-            let gravity = self.spanned_pair(gravity, &self.names)?;
+            let gravity = self.placed_vector(gravity, &self.names)?;
             script.effects.push(Action { at_time, body: 0, effect: Effect::Gravity(gravity) });
         }
         if let Some(ray) = &table.ray {
-            let (from, to) = (self.spanned_pair(&ray.from, &self.names)?, self.spanned_pair(&ray.to, &self.names)?);
+            let (from, to) = (self.placed_vector(&ray.from, &self.names)?, self.placed_vector(&ray.to, &self.names)?);
             if from == to {
                 return Err(Diagnostic::at(ray.to.span(), "the ray ends where it begins").label("has no length"));
             }
@@ -209,29 +209,29 @@ impl Resolver {
             }
         }
         let names = &names;
-        let point = table.point.as_ref().map(|point| self.spanned_pair(point, names)).transpose()?;
+        let point = table.point.as_ref().map(|point| self.placed_vector(point, names)).transpose()?;
         if let (Some(point), None, None) = (&table.point, &table.impulse, &table.force) {
             return Err(Diagnostic::at(point.span(), "`point` goes with `impulse` and `force`"));
         }
         let mut effects = Vec::new();
         if let Some(impulse) = &table.impulse {
-            effects.push(Effect::Impulse { impulse: self.spanned_pair(impulse, names)?, point });
+            effects.push(Effect::Impulse { impulse: self.placed_vector(impulse, names)?, point });
         }
         if let Some(force) = &table.force {
-            effects.push(Effect::Force { force: self.spanned_pair(force, names)?, point });
+            effects.push(Effect::Force { force: self.placed_vector(force, names)?, point });
         }
         if let Some(torque) = &table.torque {
             effects.push(Effect::Torque(about_z(self.evaluator.value(torque, names)?)));
         }
         if let Some(velocity) = &table.velocity {
-            effects.push(Effect::Velocity(self.spanned_pair(velocity, names)?));
+            effects.push(Effect::Velocity(self.placed_vector(velocity, names)?));
         }
         if let Some(spin) = &table.spin {
             effects.push(Effect::Spin(about_z(self.evaluator.value(spin, names)?)));
         }
         if let Some(place) = &table.place {
             let angle = self.optional(place.angle.as_ref(), body.pose.angle, names)?;
-            effects.push(Effect::Place(Pose::planar(self.spanned_pair(&place.at, names)?, angle)));
+            effects.push(Effect::Place(Pose::planar(self.placed_vector(&place.at, names)?, angle)));
         }
         if table.remove {
             effects.push(Effect::Remove);

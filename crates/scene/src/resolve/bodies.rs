@@ -133,7 +133,7 @@ impl Resolver {
             }
             inside = inside.with(counter, 0.0);
         }
-        let at = self.optional_pair(table.at.as_ref(), &inside)?.truncate();
+        let at = self.optional_vector(table.at.as_ref(), &inside)?.truncate();
         let reach = self
             .parts(table, materials, &inside)?
             .iter()
@@ -208,10 +208,10 @@ impl Resolver {
                 KindWord::Dynamic => BodyKind::Dynamic,
             },
             pose: Pose::planar(
-                self.spanned_pair(at, names)? + placing.offset.extend(0.0),
+                self.placed_vector(at, names)? + placing.offset.extend(0.0),
                 optional(&table.angle, 0.0)? + placing.turn,
             ),
-            velocity: self.optional_pair(table.velocity.as_ref(), names)?,
+            velocity: self.optional_vector(table.velocity.as_ref(), names)?,
             spin: about_z(optional(&table.spin, 0.0)?),
             gravity_factor: optional(&table.gravity_factor, 1.0)?,
             linear_damping: damping(&table.damping, "a damping")?,

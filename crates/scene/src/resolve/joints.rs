@@ -44,12 +44,10 @@ impl Resolver {
                 return Err(Diagnostic::at(anchors[0].span(), "a joint has either `at` or `anchors`").label("has both"));
             }
             (Some(point), None) => {
-                let point = self.spanned_pair(point, names)?.truncate();
+                let point = self.planar_vector(point, names)?;
                 ids.map(|id| into_frame(point - bodies[id].pose.position.truncate(), &bodies[id]))
             }
-            (None, Some([first, second])) => {
-                [self.spanned_pair(first, names)?.truncate(), self.spanned_pair(second, names)?.truncate()]
-            }
+            (None, Some([first, second])) => [self.planar_vector(first, names)?, self.planar_vector(second, names)?],
             (None, None) => [DVec2::ZERO; 2],
         };
         let word = *table.kind.get_ref();
@@ -101,7 +99,7 @@ impl Resolver {
 
     /// A unit vector; what is one already keeps its bits.
     fn direction(&self, axis: &Placed<Vec<crate::number::Number>>, names: &Names) -> Result<DVec2, Diagnostic> {
-        let direction = self.spanned_pair(axis, names)?.truncate();
+        let direction = self.planar_vector(axis, names)?;
         let length = direction.length();
         if length == 0.0 {
             return Err(Diagnostic::at(axis.span(), "the axis of a slider cannot be zero"));

@@ -9,6 +9,7 @@ mod parameters;
 mod parts;
 mod patterns;
 mod selection;
+mod vectors;
 
 use crate::diagnostic::Diagnostic;
 use crate::expression::Evaluator;
@@ -17,7 +18,7 @@ use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use crate::setup::{Parameter, Settings};
-use ironspin_model::{Bounds, Claim, DVec3, Material, PairMaterial, World};
+use ironspin_model::{Bounds, Claim, DVec3, Dimension, Material, PairMaterial, World};
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -44,6 +45,7 @@ pub(crate) struct Resolved {
 
 /// Everything that is needed to work out a number.
 pub(crate) struct Resolver {
+    dimension: Dimension,
     evaluator: Evaluator,
     /// Constants, parameters, `seed` and `g`.
     names: Names,
@@ -76,15 +78,12 @@ fn joined<'a, T>(
 }
 
 pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settings) -> Result<Resolved, Diagnostic> {
-    if *file.space.get_ref() != 2 {
-        return Err(Diagnostic::at(file.space.span(), format!("space = {} cannot be built", file.space.get_ref()))
-            .label("expected 2")
-            .help("planar scenes have space = 2"));
-    }
+    let dimension = vectors::dimension(&file.space)?;
     let evaluator = Evaluator::new(settings.seed);
     let tables = joined("parameters", shared.iter().map(|s| &s.set), &file.set)?;
     let (parameters, names) = parameters::resolve(&tables, settings, &evaluator)?;
     let mut resolver = Resolver {
+        dimension,
         evaluator,
         names,
         dt: settings.dt,
@@ -197,36 +196,19 @@ impl Resolver {
             .help("--max-bodies raises the limit")
     }
 
-    /// Two numbers as a vector in the plane.
-    fn pair(&self, list: &[Number], span: Range<usize>, names: &Names) -> Result<DVec3, Diagnostic> {
-        let [x, y] = list else {
-            return Err(Diagnostic::at(span, format!("found {} numbers where [x, y] is expected", list.len()))
-                .label("expected two numbers"));
-        };
-        Ok(DVec3::new(self.evaluator.value(x, names)?, self.evaluator.value(y, names)?, 0.0))
-    }
-
-    fn spanned_pair(&self, list: &Placed<Vec<Number>>, names: &Names) -> Result<DVec3, Diagnostic> {
-        self.pair(list.get_ref(), list.span(), names)
-    }
-
-    fn optional_pair(&self, list: Option<&Placed<Vec<Number>>>, names: &Names) -> Result<DVec3, Diagnostic> {
-        list.map_or(Ok(DVec3::ZERO), |list| self.spanned_pair(list, names))
-    }
-
     fn optional(&self, number: Option<&Number>, default: f64, names: &Names) -> Result<f64, Diagnostic> {
         number.map_or(Ok(default), |number| self.evaluator.value(number, names))
     }
 
     fn world(&self, table: &WorldTable) -> Result<(DVec3, f64, Option<Bounds>), Diagnostic> {
-        let gravity = self.spanned_pair(&table.gravity, &self.names)?;
+        let gravity = self.placed_vector(&table.gravity, &self.names)?;
         let duration = self.positive(&table.duration, "the duration", &self.names)?;
         let bounds = match &table.bounds {
             None => None,
             Some(corners) => {
                 let mut bounds = Bounds {
-                    min: self.spanned_pair(&corners.min, &self.names)?,
-                    max: self.spanned_pair(&corners.max, &self.names)?,
+                    min: self.placed_vector(&corners.min, &self.names)?,
+                    max: self.placed_vector(&corners.max, &self.names)?,
                 };
                 if !(bounds.min.x < bounds.max.x && bounds.min.y < bounds.max.y) {
                     return Err(Diagnostic::at(
@@ -234,9 +216,11 @@ impl Resolver {
                         "the upper corner of the bounds must lie above and right of the lower one",
                     ));
                 }
-                // A planar world stays at z = 0; the region is open along z.
-                bounds.min.z = f64::NEG_INFINITY;
-                bounds.max.z = f64::INFINITY;
+                if self.dimension == Dimension::Plane {
+                    // A planar world stays at z = 0; the region is open along z.
+                    bounds.min.z = f64::NEG_INFINITY;
+                    bounds.max.z = f64::INFINITY;
+                }
                 Some(bounds)
             }
         };

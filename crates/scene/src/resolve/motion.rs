@@ -54,7 +54,7 @@ impl Resolver {
     fn path(&self, motion: &Placed<MotionTable>, start: DVec2, names: &Names) -> Result<Path, Diagnostic> {
         match motion.get_ref() {
             MotionTable::Line { to, speed, back } => {
-                let way = self.spanned_pair(to, names)?.truncate() - start;
+                let way = self.planar_vector(to, names)? - start;
                 let speed = self.positive(speed, "a speed", names)?;
                 let length = way.length();
                 if length == 0.0 {
@@ -74,7 +74,7 @@ impl Resolver {
                 }))
             }
             MotionTable::Circle { about, period } => {
-                let centre = self.spanned_pair(about, names)?.truncate();
+                let centre = self.planar_vector(about, names)?;
                 let period = self.period(period, names)?;
                 if centre == DVec2::ZERO {
                     return Err(
@@ -89,7 +89,7 @@ impl Resolver {
                 }))
             }
             MotionTable::Swing { reach, turn, period, phase } => {
-                let reach = self.optional_pair(reach.as_ref(), names)?.truncate();
+                let reach = self.optional_vector(reach.as_ref(), names)?.truncate();
                 let turn = self.optional(turn.as_ref(), 0.0, names)?;
                 let period = self.period(period, names)?;
                 let phase = self.optional(phase.as_ref(), 0.0, names)?;

@@ -59,7 +59,7 @@ impl Resolver {
         Ok(Part {
             shape: self.shape(part.shape.get_ref(), part.shape.span(), names)?.into(),
             pose: Pose::planar(
-                self.optional_pair(part.at.as_ref(), names)?,
+                self.optional_vector(part.at.as_ref(), names)?,
                 self.optional(part.angle.as_ref(), 0.0, names)?,
             ),
             material,
@@ -180,7 +180,7 @@ impl Resolver {
                 Ok(PlaneShape::Polyline(points))
             }
             ShapeTable::HalfPlane(normal) => {
-                let normal = self.pair(normal, span.clone(), names)?.truncate();
+                let normal = self.vector(normal, span.clone(), names)?.truncate();
                 let length = normal.length();
                 if length == 0.0 {
                     return Err(
@@ -208,7 +208,7 @@ impl Resolver {
                 format!("{what} may have {most} {of} at most, and this has {}", lists.len()),
             ));
         }
-        lists.iter().map(|list| Ok(self.pair(list, span.clone(), names)?.truncate())).collect()
+        lists.iter().map(|list| Ok(self.vector(list, span.clone(), names)?.truncate())).collect()
     }
 
     fn size(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Diagnostic> {

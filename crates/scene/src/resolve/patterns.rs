@@ -70,7 +70,7 @@ impl Resolver {
             }
             PlaceTable::Line { count, to } => {
                 let count = self.count(count, "the number of bodies", names)?;
-                let way = self.spanned_pair(to, names)?.truncate() - at;
+                let way = self.planar_vector(to, names)? - at;
                 let gaps = count.saturating_sub(1).max(1) as f64;
                 let placing = |i: usize| Placing { offset: way * (i as f64 / gaps), turn: 0.0, counters: [i, 0] };
                 Ok((0..count).map(placing).collect())
@@ -101,7 +101,7 @@ impl Resolver {
         if most.saturating_mul(rows_wanted) > self.body_limit.saturating_mul(2) {
             return Err(self.too_many(columns.span()).label(format!("{most} x {rows_wanted}")));
         }
-        let pitch = self.spanned_pair(pitch, names)?.truncate();
+        let pitch = self.planar_vector(pitch, names)?;
         let mut placings = Vec::new();
         for row in 0..rows_wanted {
             let (columns, shift) = of_row(row, most);
@@ -126,7 +126,7 @@ impl Resolver {
         };
         let wanted = self.count(count, "the number of bodies", names)?;
         let region = match (in_box, in_disc) {
-            (Some(size), None) => Region::Box(self.spanned_pair(size, names)?.truncate()),
+            (Some(size), None) => Region::Box(self.planar_vector(size, names)?),
             (None, Some(radius)) => Region::Disc(self.positive(radius, "a radius", names)?),
             _ => {
                 return Err(Diagnostic::at(table.span(), "a scatter has one of `in_box` and `in_disc`")
