@@ -1,5 +1,5 @@
 //! The one layout of states and contacts as rows of numbers: what the engine protocol, the C interface, shared memory and recorded traces hand
-//! on. Rows of the plane are laid out here; those of space and of nodes get their place beside them.
+//! on, and in which frames are compared. One module for each kind of row.
 
 use crate::{BodyState, Contact};
 use glam::DVec3;
@@ -10,6 +10,8 @@ pub mod plane {
 
     /// Numbers of the state of a body: x, y, angle, vx, vy, spin, in m, rad, m/s and rad/s.
     pub const STATE: usize = 6;
+    /// What the numbers of a state are called, in tables and messages.
+    pub const STATE_NAMES: [&str; STATE] = ["x", "y", "angle", "vx", "vy", "spin"];
     /// Numbers of a contact: i, j, x, y, nx, ny, depth, impulse, times.
     pub const CONTACT: usize = 9;
     /// Numbers of a contact that stands for a single impact, where the last may be left out.
@@ -48,9 +50,64 @@ pub mod plane {
     }
 }
 
+/// Rows of space.
+pub mod space {
+    use super::*;
+    use crate::Pose;
+    use glam::DQuat;
+
+    /// Numbers of the state of a body: x, y, z, the quaternion qw, qx, qy, qz, the velocity vx, vy, vz and the spin wx, wy, wz, in m, 1, m/s and
+    /// rad/s.
+    pub const STATE: usize = 13;
+    /// What the numbers of a state are called, in tables and messages.
+    pub const STATE_NAMES: [&str; STATE] =
+        ["x", "y", "z", "qw", "qx", "qy", "qz", "vx", "vy", "vz", "wx", "wy", "wz"];
+
+    /// The row of a state.
+    pub fn state_row(state: &BodyState) -> [f64; STATE] {
+        let (p, r, v, w) = (state.pose.position, state.pose.rotation, state.velocity, state.spin);
+        [p.x, p.y, p.z, r.w, r.x, r.y, r.z, v.x, v.y, v.z, w.x, w.y, w.z]
+    }
+
+    /// The state of a row of [`STATE`] numbers; the unwrapped turn of the plane is not in it and is not a number. A row of nothing but
+    /// not-a-number is a body that is not there.
+    pub fn state_of(n: &[f64]) -> BodyState {
+        if n.iter().all(|number| number.is_nan()) {
+            return BodyState::absent();
+        }
+        BodyState {
+            pose: Pose {
+                position: DVec3::new(n[0], n[1], n[2]),
+                rotation: DQuat::from_xyzw(n[4], n[5], n[6], n[3]),
+                angle: f64::NAN,
+            },
+            velocity: DVec3::new(n[7], n[8], n[9]),
+            spin: DVec3::new(n[10], n[11], n[12]),
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn states_of_space_come_back_from_their_rows_to_the_bit() {
+        let rotation = glam::DQuat::from_xyzw(0.1, -0.2, 0.3, 0.9).normalize();
+        let state = BodyState {
+            pose: crate::Pose { position: DVec3::new(1.0 / 3.0, -0.0, 5e-324), rotation, angle: 0.0 },
+            velocity: DVec3::new(1.0, 2.0, 3.0),
+            spin: DVec3::new(-4.0, 5.0, -6.0),
+        };
+        let row = space::state_row(&state);
+        assert_eq!(row[3], rotation.w);
+        let back = space::state_of(&row);
+        assert_eq!(space::state_row(&back).map(f64::to_bits), row.map(f64::to_bits));
+        assert!(back.pose.angle.is_nan() && !back.is_absent());
+        assert!(space::state_of(&[f64::NAN; space::STATE]).is_absent());
+        assert_eq!(plane::STATE_NAMES.len(), plane::state_row(&state).len());
+        assert_eq!(space::STATE_NAMES[3..7], ["qw", "qx", "qy", "qz"]);
+    }
 
     #[test]
     fn states_and_contacts_come_back_from_their_rows_to_the_bit() {

@@ -90,3 +90,25 @@ impl Column {
 pub fn column_names() -> impl Iterator<Item = &'static str> {
     Column::ALL.iter().map(|(_, name)| *name)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ironspin_model::rows::{plane, space};
+
+    #[test]
+    fn the_columns_of_a_planar_trace_are_those_of_its_rows_in_their_order() {
+        let names = Column::PLANAR.map(Column::name);
+        assert_eq!(names[..3], ["step", "time", "body"]);
+        assert_eq!(names[3..], plane::STATE_NAMES);
+    }
+
+    #[test]
+    fn every_number_of_a_row_has_a_column_and_every_column_its_name() {
+        for name in plane::STATE_NAMES.iter().chain(&space::STATE_NAMES) {
+            assert_eq!(Column::named(name).map(Column::name), Some(*name));
+        }
+        assert_eq!(Column::named("height"), None);
+        assert_eq!(column_names().count(), Column::ALL.len());
+    }
+}

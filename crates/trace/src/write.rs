@@ -4,6 +4,7 @@ use crate::columns::Column;
 use crate::companions::{Companions, companion};
 use crate::error::TraceError;
 use crate::output::{exact, temporary_in};
+use ironspin_model::rows::plane;
 use ironspin_model::{BodyState, Frame};
 use parquet::column::writer::ColumnWriter;
 use parquet::data_type::ByteArray;
@@ -158,16 +159,8 @@ impl TraceWriter {
 }
 
 fn csv_row<W: Write>(writer: &mut csv::Writer<W>, frame: &Frame, name: &str, state: &BodyState) -> std::io::Result<()> {
-    let numbers = [
-        state.pose.position.x,
-        state.pose.position.y,
-        state.pose.angle,
-        state.velocity.x,
-        state.velocity.y,
-        state.spin.z,
-    ];
     let head = [frame.step.to_string(), exact(frame.time), name.to_owned()];
-    writer.write_record(head.into_iter().chain(numbers.map(exact))).map_err(Into::into)
+    writer.write_record(head.into_iter().chain(plane::state_row(state).map(exact))).map_err(Into::into)
 }
 
 fn parquet_writer(
@@ -210,14 +203,9 @@ fn write_group(
                 out.write_batch(&bodies, None, None)
             }
             ColumnWriter::DoubleColumnWriter(out) => {
-                let number = |(_, time, _, state): &(i64, f64, usize, BodyState)| match column {
-                    Column::Time => *time,
-                    Column::X => state.pose.position.x,
-                    Column::Y => state.pose.position.y,
-                    Column::Angle => state.pose.angle,
-                    Column::Vx => state.velocity.x,
-                    Column::Vy => state.velocity.y,
-                    _ => state.spin.z,
+                let place = plane::STATE_NAMES.iter().position(|name| *name == column.name());
+                let number = |(_, time, _, state): &(i64, f64, usize, BodyState)| {
+                    place.map_or(*time, |place| plane::state_row(state)[place])
                 };
                 let numbers: Vec<f64> = rows.iter().map(number).collect();
                 out.write_batch(&numbers, None, None)

@@ -157,8 +157,9 @@ fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share
     }
 }
 
+/// Carries the impulses on by a share of what the last pass changed, and remembers what they were.
 #[inline(always)]
-fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, R>, share: R, gathered: &mut Gathered<R>) {
+fn go_on_impulses<R: Real>(bundle: &mut Bundle<R>, share: R) {
     for point in &mut bundle.points {
         for lane in 0..LANES {
             let (normal, tangent) = (point.normal_impulse[lane], point.tangent_impulse[lane]);
@@ -168,6 +169,27 @@ fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, R>, share: R, gat
             point.tangent_before[lane] = tangent;
         }
     }
+}
+
+/// Impulses >= 0 of two coupled points that ask for speeds `b`: both, one, the other or none, chosen without a branch.
+#[inline(always)]
+fn two_normals<R: Real>([b1, b2]: [R; 2], coupling: R, masses: [R; 2], inverse: [R; 3]) -> [R; 2] {
+    let x1 = inverse[0] * b1 + inverse[1] * b2;
+    let x2 = inverse[1] * b1 + inverse[2] * b2;
+    let one = (masses[0] * b1).max(R::ZERO);
+    let two = (masses[1] * b2).max(R::ZERO);
+    let share = x1.min(x2) >= R::ZERO;
+    // A point that takes no part has no mass and asks for nothing.
+    let first_alone = coupling * one >= b2 || masses[1] == R::ZERO;
+    let second_alone = coupling * two >= b1;
+    let alone1 = if first_alone || !second_alone { one } else { R::ZERO };
+    let alone2 = if first_alone || !second_alone { R::ZERO } else { two };
+    [if share { x1 } else { alone1 }, if share { x2 } else { alone2 }]
+}
+
+#[inline(always)]
+fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, R>, share: R, gathered: &mut Gathered<R>) {
+    go_on_impulses(bundle, share);
     let zero = [R::ZERO; LANES];
     let (mut ax, mut ay, mut aw) = (zero, zero, zero);
     let (mut bx, mut by, mut bw) = (zero, zero, zero);
@@ -214,18 +236,9 @@ fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, R>, share: R, gat
         let speed2 = closing + (second.normal_arm[1][lane] * wb - second.normal_arm[0][lane] * wa);
         let b1 = first.floor[lane] - speed1 + (k11 * old1 + k12 * old2);
         let b2 = second.floor[lane] - speed2 + (k12 * old1 + k22 * old2);
-        let x1 = bundle.inverse[0][lane] * b1 + bundle.inverse[1][lane] * b2;
-        let x2 = bundle.inverse[1][lane] * b1 + bundle.inverse[2][lane] * b2;
-        let one = (first.normal_mass[lane] * b1).max(R::ZERO);
-        let two = (second.normal_mass[lane] * b2).max(R::ZERO);
-        let share = x1.min(x2) >= R::ZERO;
-        // A point that takes no part has no mass and asks for nothing.
-        let first_alone = k12 * one >= b2 || second.normal_mass[lane] == R::ZERO;
-        let second_alone = k12 * two >= b1;
-        let alone1 = if first_alone || !second_alone { one } else { R::ZERO };
-        let alone2 = if first_alone || !second_alone { R::ZERO } else { two };
-        let new1 = if share { x1 } else { alone1 };
-        let new2 = if share { x2 } else { alone2 };
+        let masses = [first.normal_mass[lane], second.normal_mass[lane]];
+        let inverse = [0, 1, 2].map(|k| bundle.inverse[k][lane]);
+        let [new1, new2] = two_normals([b1, b2], k12, masses, inverse);
         let (step1, step2) = (new1 - old1, new2 - old2);
         first.normal_impulse[lane] = new1;
         second.normal_impulse[lane] = new2;

@@ -1,5 +1,6 @@
 //! Two streams of frames compared: where they first differ, how far they part, how fast.
 
+use ironspin_model::rows::plane;
 use ironspin_model::{BodyState, Frame, World};
 use serde::{Deserialize, Serialize};
 
@@ -97,7 +98,7 @@ impl<'a> Comparison<'a> {
             return reported(String::new(), "number of bodies", [plain.bodies.len() as f64, twin.bodies.len() as f64]);
         }
         for (id, (a, b)) in plain.bodies.iter().zip(&twin.bodies).enumerate() {
-            for (name, (p, q)) in COMPONENTS.iter().zip(components(a).into_iter().zip(components(b))) {
+            for (name, (p, q)) in plane::STATE_NAMES.iter().zip(plane::state_row(a).into_iter().zip(plane::state_row(b))) {
                 // Both not a number is the same; zeros of either sign are.
                 if p != q && !(p.is_nan() && q.is_nan()) {
                     return reported(self.world.bodies[id].name.clone(), name, [p, q]);
@@ -117,13 +118,6 @@ impl<'a> Comparison<'a> {
     pub(super) fn growth(&self) -> Growth {
         Growth { doubling: doubling(&self.growth, SATURATED * self.smallest), ..self.growth.clone() }
     }
-}
-
-const COMPONENTS: [&str; 6] = ["x", "y", "angle", "vx", "vy", "spin"];
-
-fn components(state: &BodyState) -> [f64; 6] {
-    let (p, v) = (state.pose.position, state.velocity);
-    [p.x, p.y, state.pose.angle, v.x, v.y, state.spin.z]
 }
 
 /// How far apart two states are, m; infinite where one of them is not there.

@@ -2,29 +2,23 @@
 
 use crate::plan::TrialPlan;
 use crate::twins::side::{Portions, Side};
-use ironspin_model::{BodyState, DQuat, DVec3, EngineError, Frame, Pose, SensorEvent, SensorEventKind};
+use ironspin_model::rows::space;
+use ironspin_model::{BodyState, EngineError, Frame, SensorEvent, SensorEventKind};
 use std::io::{self, Read, Write};
 
-/// Numbers of a state.
-const NUMBERS: usize = 14;
+/// Numbers of a state: a row of space, and the unwrapped turn of the plane behind it.
+const NUMBERS: usize = space::STATE + 1;
 /// More bodies or notices than this are a broken stream.
 const MOST: u64 = 1 << 28;
 
-fn numbers(state: &BodyState) -> [f64; NUMBERS] {
-    let (p, r, v, w) = (state.pose.position, state.pose.rotation, state.velocity, state.spin);
-    [p.x, p.y, p.z, r.x, r.y, r.z, r.w, v.x, v.y, v.z, w.x, w.y, w.z, state.pose.angle]
+fn numbers(state: &BodyState) -> impl Iterator<Item = f64> {
+    space::state_row(state).into_iter().chain([state.pose.angle])
 }
 
 fn state(n: [f64; NUMBERS]) -> BodyState {
-    BodyState {
-        pose: Pose {
-            position: DVec3::new(n[0], n[1], n[2]),
-            rotation: DQuat::from_xyzw(n[3], n[4], n[5], n[6]),
-            angle: n[13],
-        },
-        velocity: DVec3::new(n[7], n[8], n[9]),
-        spin: DVec3::new(n[10], n[11], n[12]),
-    }
+    let mut state = space::state_of(&n[..space::STATE]);
+    state.pose.angle = n[space::STATE];
+    state
 }
 
 fn write_frame(out: &mut impl Write, frame: &Frame) -> io::Result<()> {
@@ -33,7 +27,7 @@ fn write_frame(out: &mut impl Write, frame: &Frame) -> io::Result<()> {
         bytes.extend(head.to_le_bytes());
     }
     for body in &frame.bodies {
-        numbers(body).iter().for_each(|number| bytes.extend(number.to_bits().to_le_bytes()));
+        numbers(body).for_each(|number| bytes.extend(number.to_bits().to_le_bytes()));
     }
     for event in &frame.events {
         let kind = u64::from(event.kind == SensorEventKind::Leave);
@@ -100,6 +94,7 @@ pub fn write_frames(plan: &TrialPlan, out: &mut impl Write) -> Result<(), Engine
 #[cfg(test)]
 mod tests {
     use super::*;
+    use ironspin_model::DVec3;
 
     #[test]
     fn a_frame_comes_back_as_it_went_to_the_bit() {
