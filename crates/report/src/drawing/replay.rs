@@ -1,9 +1,10 @@
 //! What a trial is played back from, as whole numbers.
 
 use super::short;
+use crate::figure::{JointSign, Primitive, body_figure};
 use crate::picture::Scenery;
 use ironspin_lab::{Recording, Replay};
-use ironspin_model::{Body, BodyKind, DVec2, Joint, Part, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, DVec2, Joint, World};
 use serde::{Deserialize, Serialize};
 
 /// A place that is none.
@@ -67,11 +68,12 @@ enum BodyKindWord {
     Dynamic,
 }
 
-/// A joint, drawn from where its bodies are.
+/// A joint, drawn from where its bodies are by the look that [`JointSign`] gives it.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 struct DrawnJoint {
-    /// As scenes name it.
-    kind: String,
+    /// A straight line in files of earlier versions.
+    #[serde(default)]
+    sign: JointSign,
     /// By their numbers.
     bodies: [usize; 2],
     /// In the frames of the bodies, m.
@@ -81,7 +83,7 @@ struct DrawnJoint {
 impl DrawnJoint {
     fn of(joint: &Joint) -> DrawnJoint {
         DrawnJoint {
-            kind: joint.kind.word().to_owned(),
+            sign: JointSign::of(joint),
             bodies: joint.bodies,
             anchors: joint.frames.map(|frame| [short(frame.anchor.x), short(frame.anchor.y)]),
         }
@@ -227,33 +229,26 @@ fn drawn_body(body: &Body, far: f64) -> DrawnBody {
             BodyKind::Kinematic => BodyKindWord::Kinematic,
             BodyKind::Dynamic => BodyKindWord::Dynamic,
         },
-        parts: body.parts.iter().map(|part| DrawnPart { shape: drawn_shape(part, far), sensor: part.sensor }).collect(),
+        parts: body_figure(body, DVec2::ZERO, 0.0)
+            .map(|part| DrawnPart { shape: DrawnShape::of(&part.primitive, far), sensor: part.sensor })
+            .collect(),
     }
 }
 
-fn drawn_shape(part: &Part, far: f64) -> DrawnShape {
-    let turn = DVec2::from_angle(part.pose.angle);
-    let at = |p: DVec2| {
-        let p = part.pose.xy() + turn.rotate(p);
-        [short(p.x), short(p.y)]
-    };
-    match part.shape.planar() {
-        PlaneShape::Disc(radius) => DrawnShape::Disc([part.pose.xy().x, part.pose.xy().y, *radius].map(short)),
-        PlaneShape::Box(size) => {
-            let half = 0.5 * *size;
-            let corners = [(-1.0, -1.0), (1.0, -1.0), (1.0, 1.0), (-1.0, 1.0)];
-            DrawnShape::Polygon(corners.iter().map(|&(x, y)| at(half * DVec2::new(x, y))).collect())
-        }
-        PlaneShape::Polygon(corners) => DrawnShape::Polygon(corners.iter().map(|&corner| at(corner)).collect()),
-        PlaneShape::Polyline(points) => DrawnShape::Line(points.iter().map(|&point| at(point)).collect()),
-        PlaneShape::Capsule { length, radius } => {
-            let half = DVec2::new(0.5 * length, 0.0);
-            let ([a, b], [c, d]) = (at(-half), at(half));
-            DrawnShape::Capsule([a, b, c, d, short(*radius)])
-        }
-        PlaneShape::HalfPlane(normal) => {
-            let (along, deep) = (normal.perp() * far, -*normal * far);
-            DrawnShape::Polygon([along, -along, deep - along, deep + along].iter().map(|&p| at(p)).collect())
+impl DrawnShape {
+    /// A primitive in the frame of its body, in a picture of which no point lies further than `far` from it.
+    fn of(primitive: &Primitive, far: f64) -> DrawnShape {
+        let two = |p: DVec2| [short(p.x), short(p.y)];
+        match primitive {
+            Primitive::Round { centre, radius, .. } => DrawnShape::Disc([centre.x, centre.y, *radius].map(short)),
+            Primitive::Stadium { ends, radius } => {
+                let ([a, b], [c, d]) = (two(ends[0]), two(ends[1]));
+                DrawnShape::Capsule([a, b, c, d, short(*radius)])
+            }
+            Primitive::Line(points) => DrawnShape::Line(points.iter().copied().map(two).collect()),
+            Primitive::Area(_) | Primitive::HalfPlane { .. } => {
+                DrawnShape::Polygon(primitive.corners(far).unwrap_or_default().into_iter().map(two).collect())
+            }
         }
     }
 }

@@ -2,35 +2,83 @@
 
 use super::Primitive;
 use ironspin_model::{DVec2, Joint, JointKind};
+use serde::{Deserialize, Serialize};
 
 /// Windings of a drawn spring.
 const WINDINGS: usize = 6;
+/// Half the length of a drawn axis, in sizes of signs.
+const AXIS: f64 = 6.0;
+
+/// What a joint looks like wherever its anchors are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub(crate) struct JointSign {
+    pub(crate) line: JointLine,
+    /// Whether a ring stands around the first and the second anchor.
+    pub(crate) rings: [bool; 2],
+}
+
+/// The line of a joint.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum JointLine {
+    /// From anchor to anchor.
+    #[default]
+    Straight,
+    /// To and fro from anchor to anchor.
+    Zigzag,
+    /// From the first anchor to the centres of bodies that are far from it.
+    Arms,
+    /// A cross at the first anchor.
+    Cross,
+    /// Through the first anchor along a direction in the frame of the first body.
+    Axis([f64; 2]),
+}
+
+impl JointSign {
+    /// The one place that knows what each kind of joint looks like.
+    pub(crate) fn of(joint: &Joint) -> JointSign {
+        let sign = |line: JointLine, rings: [bool; 2]| JointSign { line, rings };
+        match joint.kind {
+            JointKind::Rod => sign(JointLine::Straight, [true, true]),
+            JointKind::Rope => sign(JointLine::Straight, [false, false]),
+            JointKind::Spring { .. } => sign(JointLine::Zigzag, [false, false]),
+            JointKind::Hinge { .. } => sign(JointLine::Arms, [true, false]),
+            JointKind::Slider { .. } => {
+                let axis = joint.frames[0].axis;
+                sign(JointLine::Axis([axis.x, axis.y]), [false, true])
+            }
+            JointKind::Weld => sign(JointLine::Cross, [false, false]),
+        }
+    }
+}
 
 /// A joint between bodies; `pose` gives the place, m, and the angle, rad, of one that is there, and `small` is the size of signs, m. Nothing
 /// when one of the two is not there.
 pub(crate) fn joint_figure(joint: &Joint, pose: impl Fn(usize) -> Option<(DVec2, f64)>, small: f64) -> Vec<Primitive> {
     let [Some(first), Some(second)] = joint.bodies.map(&pose) else { return Vec::new() };
     let anchor = |(at, angle): (DVec2, f64), end: usize| at + turned(joint.frames[end].anchor.truncate(), angle);
-    let (a, b) = (anchor(first, 0), anchor(second, 1));
-    let ring = |centre: DVec2| Primitive::Round { centre, radius: small, spoke: None };
-    match joint.kind {
-        JointKind::Rod => vec![Primitive::Line(vec![a, b]), ring(a), ring(b)],
-        JointKind::Rope => vec![Primitive::Line(vec![a, b])],
-        JointKind::Spring { .. } => vec![Primitive::Line(zigzag(a, b, small))],
-        JointKind::Hinge { .. } => {
-            // An arm to a body that is far from its pin.
-            let arms = [first.0, second.0].into_iter().filter(|centre| centre.distance(a) > 4.0 * small);
-            arms.map(|centre| Primitive::Line(vec![a, centre])).chain([ring(a)]).collect()
+    let anchors = [anchor(first, 0), anchor(second, 1)];
+    let [a, b] = anchors;
+    let sign = JointSign::of(joint);
+    let mut drawn = match sign.line {
+        JointLine::Straight => vec![Primitive::Line(vec![a, b])],
+        JointLine::Zigzag => vec![Primitive::Line(zigzag(a, b, small))],
+        JointLine::Arms => {
+            let far = [first.0, second.0].into_iter().filter(|centre| centre.distance(a) > 4.0 * small);
+            far.map(|centre| Primitive::Line(vec![a, centre])).collect()
         }
-        JointKind::Slider { .. } => {
-            let along = turned(joint.frames[0].axis.truncate(), first.1) * (6.0 * small);
-            vec![Primitive::Line(vec![a - along, a + along]), ring(b)]
+        JointLine::Axis([x, y]) => {
+            let along = turned(DVec2::new(x, y), first.1) * (AXIS * small);
+            vec![Primitive::Line(vec![a - along, a + along])]
         }
-        JointKind::Weld => {
+        JointLine::Cross => {
             let arm = DVec2::new(small, small);
             vec![Primitive::Line(vec![a - arm, a + arm]), Primitive::Line(vec![a - arm.perp(), a + arm.perp()])]
         }
-    }
+    };
+    let ring = |centre: DVec2| Primitive::Round { centre, radius: small, spoke: None };
+    drawn.extend(anchors.into_iter().zip(sign.rings).filter(|(_, ringed)| *ringed).map(|(centre, _)| ring(centre)));
+    drawn
 }
 
 fn turned(v: DVec2, angle: f64) -> DVec2 {

@@ -1,5 +1,5 @@
-//! Bodies and joints as primitives: the one place that knows what shapes and joints look like. SVG, films and sketches draw primitives, each
-//! by its own means, through a [`Camera`].
+//! Bodies and joints as primitives: the one place that knows what shapes and joints look like. SVG, films, sketches and the page draw primitives,
+//! each by its own means, through a [`Camera`].
 //!
 //! | file | duty |
 //! |---|---|
@@ -13,7 +13,7 @@ mod joints;
 
 pub(crate) use bodies::{PartFigure, body_figure};
 pub(crate) use camera::Camera;
-pub(crate) use joints::joint_figure;
+pub(crate) use joints::{JointSign, joint_figure};
 
 use ironspin_model::{DVec2, Dimension};
 

@@ -126,31 +126,37 @@
       if (this.is("contacts")) this.dots(pen, frame, line);
       pen.setTransform(1, 0, 0, 1, 0, 0);
     }
-    // A line between the anchors, and a sign of what the joint does.
+    // The line and the rings that its sign says.
     joint(pen, joint, [p, q], line) {
       if (!p || !q) return;
-      const anchor = ([x, y, angle], [u, v]) => [x + Math.cos(angle) * u - Math.sin(angle) * v, y + Math.sin(angle) * u + Math.cos(angle) * v];
+      const turned = ([u, v], angle) => [Math.cos(angle) * u - Math.sin(angle) * v, Math.sin(angle) * u + Math.cos(angle) * v];
+      const anchor = ([x, y, angle], arm) => { const [u, v] = turned(arm, angle); return [x + u, y + v]; };
       const a = anchor(p, joint.anchors[0]), b = anchor(q, joint.anchors[1]), small = 4 * line;
-      const way = [b[0] - a[0], b[1] - a[1]], long = Math.hypot(...way) || 1;
+      const stroke = (from, to) => { pen.moveTo(...from); pen.lineTo(...to); };
+      const lines = {
+        straight: () => stroke(a, b),
+        zigzag: () => {
+          const way = [b[0] - a[0], b[1] - a[1]], long = Math.hypot(...way) || 1;
+          pen.moveTo(...a);
+          for (let k = 0; k < 12; k++) {
+            const at = (k + 0.5) / 12, out = (k % 2 ? -1 : 1) * small / long;
+            pen.lineTo(a[0] + at * way[0] - out * way[1], a[1] + at * way[1] + out * way[0]);
+          }
+          pen.lineTo(...b);
+        },
+        arms: () => { for (const centre of [p, q]) if (Math.hypot(centre[0] - a[0], centre[1] - a[1]) > 3 * small) stroke(a, [centre[0], centre[1]]); },
+        cross: () => { for (const side of [1, -1]) stroke([a[0] - small, a[1] - side * small], [a[0] + small, a[1] + side * small]); },
+        axis: (direction) => {
+          const [u, v] = turned(direction, p[2]).map((part) => 6 * small * part);
+          stroke([a[0] - u, a[1] - v], [a[0] + u, a[1] + v]);
+        },
+      };
+      const sign = joint.sign || { line: "straight", rings: [false, false] };
+      const [name, value] = typeof sign.line === "string" ? [sign.line] : Object.entries(sign.line)[0];
       pen.strokeStyle = "#22262a"; pen.lineWidth = 1.4 * line; pen.setLineDash([]);
       pen.beginPath();
-      if (joint.kind === "hinge") {
-        for (const centre of [p, q]) if (Math.hypot(centre[0] - a[0], centre[1] - a[1]) > 3 * small) { pen.moveTo(...a); pen.lineTo(centre[0], centre[1]); }
-      } else if (joint.kind === "weld") {
-        for (const side of [1, -1]) { pen.moveTo(a[0] - small, a[1] - side * small); pen.lineTo(a[0] + small, a[1] + side * small); }
-      } else {
-        const bends = joint.kind === "spring" ? 12 : 0;
-        pen.moveTo(...a);
-        for (let k = 0; k < bends; k++) {
-          const at = (k + 0.5) / bends, out = (k % 2 ? -1 : 1) * small / long;
-          pen.lineTo(a[0] + at * way[0] - out * way[1], a[1] + at * way[1] + out * way[0]);
-        }
-        pen.lineTo(...b);
-      }
-      if (["hinge", "rod", "slider"].includes(joint.kind)) {
-        const end = joint.kind === "hinge" ? a : b;
-        pen.moveTo(end[0] + small, end[1]); pen.arc(end[0], end[1], small, 0, TURN);
-      }
+      lines[name](value);
+      [a, b].filter((_, end) => sign.rings[end]).forEach((end) => { pen.moveTo(end[0] + small, end[1]); pen.arc(end[0], end[1], small, 0, TURN); });
       pen.stroke();
     }
     // Outlines of the twin's bodies, without a filling.
