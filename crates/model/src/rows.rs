@@ -60,8 +60,7 @@ pub mod space {
     /// rad/s.
     pub const STATE: usize = 13;
     /// What the numbers of a state are called, in tables and messages.
-    pub const STATE_NAMES: [&str; STATE] =
-        ["x", "y", "z", "qw", "qx", "qy", "qz", "vx", "vy", "vz", "wx", "wy", "wz"];
+    pub const STATE_NAMES: [&str; STATE] = ["x", "y", "z", "qw", "qx", "qy", "qz", "vx", "vy", "vz", "wx", "wy", "wz"];
 
     /// The row of a state.
     pub fn state_row(state: &BodyState) -> [f64; STATE] {

@@ -2,25 +2,13 @@
 
 use crate::axes::{Axis, Figure, Line, Mark, SMALL};
 use crate::drawing::DrawnExhibit;
-use crate::look::{BOUND, SERIES, css};
-use crate::picture::escape;
+use crate::look::{BOUND, SERIES};
 use crate::sparkline::range;
 use ironspin_lab::Curve;
 use ironspin_model::Bound;
 
 /// A bound is drawn when it is no further from a curve than so many times its height.
 const NEAR: f64 = 4.0;
-
-/// Names of curves with their colours, as HTML; empty for a single curve.
-pub(crate) fn legend(curves: &[Curve]) -> String {
-    if curves.len() < 2 {
-        return String::new();
-    }
-    let entry = |(index, curve): (usize, &Curve)| {
-        format!("<span class=\"key\"><i style=\"background:{}\"></i>{}</span>", css(index), escape(&curve.name))
-    };
-    curves.iter().enumerate().map(entry).collect()
-}
 
 fn titled(title: &str, unit: &str) -> String {
     if unit == "1" { title.to_owned() } else { format!("{title}, {unit}") }

@@ -98,7 +98,9 @@ impl<'a> Comparison<'a> {
             return reported(String::new(), "number of bodies", [plain.bodies.len() as f64, twin.bodies.len() as f64]);
         }
         for (id, (a, b)) in plain.bodies.iter().zip(&twin.bodies).enumerate() {
-            for (name, (p, q)) in plane::STATE_NAMES.iter().zip(plane::state_row(a).into_iter().zip(plane::state_row(b))) {
+            for (name, (p, q)) in
+                plane::STATE_NAMES.iter().zip(plane::state_row(a).into_iter().zip(plane::state_row(b)))
+            {
                 // Both not a number is the same; zeros of either sign are.
                 if p != q && !(p.is_nan() && q.is_nan()) {
                     return reported(self.world.bodies[id].name.clone(), name, [p, q]);

@@ -8,10 +8,11 @@ use crate::cost::{cost_plot, tradeoff_plot};
 use crate::drawing::TwinDrawing;
 use crate::look::SERIES;
 use crate::number::show;
-use crate::picture::escape;
 use crate::search::series_plot;
 use crate::twins::growth_plot;
 use ironspin_lab::{CostDocument, CostRecord, SeriesDocument, TrialDocument, TwinDocument, TwinsDocument};
+use ironspin_model::Verdict;
+use maud::{Markup, PreEscaped, html};
 use std::collections::BTreeMap;
 
 /// Most twins that are drawn, and figures of how sizes collapse.
@@ -43,9 +44,9 @@ impl Beyond {
     pub(super) fn in_a_sentence(&self) -> Vec<String> {
         let mut reported = Vec::new();
         let count = |all: usize, one: &str, many: &str| format!("{all} {}", if all == 1 { one } else { many });
-        let verdicts = |verdicts: Vec<ironspin_model::Verdict>, held: &str, not: &str| {
+        let verdicts = |verdicts: Vec<Verdict>, held: &str, not: &str| {
             let of = |verdict| verdicts.iter().filter(|other| **other == verdict).count();
-            use ironspin_model::Verdict::{Error, Fail, Pass, Unsupported};
+            use Verdict::{Error, Fail, Pass, Unsupported};
             let mut parts = vec![format!("{} {held}", of(Pass)), format!("{} {not}", of(Fail))];
             for (verdict, word) in [(Unsupported, "unsupported"), (Error, "errors")] {
                 parts.extend((of(verdict) > 0).then(|| format!("{} {word}", of(verdict))));
@@ -78,22 +79,22 @@ fn dearest(document: &CostDocument) -> Option<String> {
     Some(format!("A step of {} with {} bodies takes {all}.", first.scene, first.bodies))
 }
 
-fn figure(svg: &str, caption: &str) -> String {
-    format!("<figure class=\"plot\">{svg}<figcaption>{}</figcaption></figure>\n", escape(caption))
+fn figure(svg: String, caption: &str) -> Markup {
+    html! { figure.plot { (PreEscaped(svg)) figcaption { (caption) } } }
 }
 
-pub(super) fn sections(beyond: &Beyond) -> Result<String, PlotError> {
-    let mut out = String::new();
+pub(super) fn sections(beyond: &Beyond) -> Result<Markup, PlotError> {
+    let mut out = Vec::new();
     if let Some(document) = &beyond.twins {
-        out.push_str(&twins(document, &beyond.twin_drawings)?);
+        out.push(twins(document, &beyond.twin_drawings)?);
     }
     if let Some(document) = &beyond.series {
-        out.push_str(&series(document)?);
+        out.push(series(document)?);
     }
     if let Some(document) = &beyond.costs {
-        out.push_str(&costs(document)?);
+        out.push(costs(document)?);
     }
-    Ok(out)
+    Ok(html! { @for section in &out { (section) } })
 }
 
 fn of_twin(twin: &TwinDocument) -> String {
@@ -101,78 +102,93 @@ fn of_twin(twin: &TwinDocument) -> String {
     format!("{} at dt {}{unusual} on {}", twin.scene, twin.dt_text, twin.engine)
 }
 
-fn twins(document: &TwinsDocument, drawings: &[Option<TwinDrawing>]) -> Result<String, PlotError> {
-    let mut out = String::from(
-        "<h2>Twins</h2>\n<p class=\"soft\">The same trial after a change that must make no difference, compared frame by frame.</p>\n\
-         <div class=\"wide\"><table><thead><tr><th></th><th>trial</th><th>by</th><th>wanted</th><th>furthest apart</th><th>first difference</th></tr></thead><tbody>\n",
-    );
-    for (number, twin) in document.twins.iter().enumerate() {
-        let (class, word) = mark(twin.verdict);
-        let wanted = twin.within.map_or_else(|| "every bit".to_owned(), |within| format!("{} m", show(within)));
-        let apart = match (&twin.first, twin.apart) {
-            (None, _) if twin.reason.is_empty() => "no bit differs".to_owned(),
-            (None, _) => twin.reason.clone(),
-            (Some(_), Some(apart)) => format!("{} m", show(apart)),
-            (Some(_), None) => "a body is missing".to_owned(),
-        };
-        let first = twin.first.as_ref().map_or_else(String::new, |first| {
-            format!("{} of {}, step {} ({} s)", first.component, first.body, first.step, show(first.time))
-        });
-        let target = if twin.first.is_some() { format!(" href=\"#twin-{number}\"") } else { String::new() };
-        out.push_str(&format!(
-            "<tr><td><a class=\"mark {class}\"{target}>{word}</a></td><td>{}</td><td>{}</td><td class=\"number\">{wanted}</td><td class=\"number\">{}</td><td>{}</td></tr>\n",
-            escape(&of_twin(twin)),
-            escape(&twin.by),
-            escape(&apart),
-            escape(&first)
-        ));
+fn twins(document: &TwinsDocument, drawings: &[Option<TwinDrawing>]) -> Result<Markup, PlotError> {
+    let parted = || document.twins.iter().enumerate().filter(|(_, twin)| twin.first.is_some());
+    let mut shown = Vec::new();
+    for (number, twin) in parted().take(TWINS) {
+        shown.push(parted_twin(number, twin, drawings.get(number).and_then(Option::as_ref))?);
     }
-    out.push_str("</tbody></table></div>\n");
-    let parted = document.twins.iter().enumerate().filter(|(_, twin)| twin.first.is_some());
-    for (number, twin) in parted.clone().take(TWINS) {
-        let (class, word) = mark(twin.verdict);
-        let doubling = twin.growth.as_ref().and_then(|growth| growth.doubling);
-        let grows = doubling.map_or_else(
-            || "It does not grow by doubling: it came at once or stays what it is.".to_owned(),
-            |doubling| {
-                format!(
-                    "It doubles every {} s, as what starts as rounding does where bodies collide or topple.",
-                    show(doubling)
-                )
-            },
-        );
-        let open = if twin.verdict == ironspin_model::Verdict::Pass { "" } else { " open" };
-        out.push_str(&format!(
-            "<details id=\"twin-{number}\"{open}><summary><span class=\"mark {class}\">{word}</span> {} by {} <span class=\"soft\">{}</span></summary><div>\n<div class=\"figures\">\n",
-            escape(&of_twin(twin)),
-            escape(&twin.by),
-            escape(&twin.change)
-        ));
-        if let Some(drawing) = drawings.get(number).and_then(Option::as_ref) {
-            out.push_str(&replay(&format!("twin-{number}"), &twin.scene, &drawing.replay.within(PLACES)));
+    let many = parted().count();
+    Ok(html! {
+        h2 { "Twins" }
+        p.soft { "The same trial after a change that must make no difference, compared frame by frame." }
+        div.wide {
+            table {
+                thead {
+                    tr {
+                        th {} th { "trial" } th { "by" } th { "wanted" } th { "furthest apart" }
+                        th { "first difference" }
+                    }
+                }
+                tbody { @for (number, twin) in document.twins.iter().enumerate() { (twin_row(number, twin)) } }
+            }
         }
-        if let Some(svg) = growth_plot(twin)? {
-            out.push_str(&format!(
-                "<div class=\"curves\">{}</div>\n",
-                figure(&svg, &format!("Largest distance of a body from its twin. {grows}"))
-            ));
-        }
-        out.push_str("</div>\n</div></details>\n");
-    }
-    let many = parted.count();
-    if many > TWINS {
-        out.push_str(&format!(
-            "<p class=\"soft\">And {} more that differ somewhere, in twins.json.</p>\n",
-            many - TWINS
-        ));
-    }
-    Ok(out)
+        @for twin in &shown { (twin) }
+        @if many > TWINS { p.soft { "And " (many - TWINS) " more that differ somewhere, in twins.json." } }
+    })
 }
 
-fn series(document: &SeriesDocument) -> Result<String, PlotError> {
-    let mut out = String::from(
-        "<h2>Series</h2>\n<p class=\"soft\">How a measured value grows along an axis; the slope of the line is the power.</p>\n<div class=\"figures\">\n",
+fn twin_row(number: usize, twin: &TwinDocument) -> Markup {
+    let (class, word) = mark(twin.verdict);
+    let wanted = twin.within.map_or_else(|| "every bit".to_owned(), |within| format!("{} m", show(within)));
+    let apart = match (&twin.first, twin.apart) {
+        (None, _) if twin.reason.is_empty() => "no bit differs".to_owned(),
+        (None, _) => twin.reason.clone(),
+        (Some(_), Some(apart)) => format!("{} m", show(apart)),
+        (Some(_), None) => "a body is missing".to_owned(),
+    };
+    let first = twin.first.as_ref().map_or_else(String::new, |first| {
+        format!("{} of {}, step {} ({} s)", first.component, first.body, first.step, show(first.time))
+    });
+    let target = twin.first.is_some().then(|| format!("#twin-{number}"));
+    html! {
+        tr {
+            td { a class={ "mark " (class) } href=[target] { (word) } }
+            td { (of_twin(twin)) }
+            td { (twin.by) }
+            td.number { (wanted) }
+            td.number { (apart) }
+            td { (first) }
+        }
+    }
+}
+
+/// A twin that differs somewhere: both played back, and how far apart they are.
+fn parted_twin(number: usize, twin: &TwinDocument, drawing: Option<&TwinDrawing>) -> Result<Markup, PlotError> {
+    let (class, word) = mark(twin.verdict);
+    let doubling = twin.growth.as_ref().and_then(|growth| growth.doubling);
+    let grows = doubling.map_or_else(
+        || "It does not grow by doubling: it came at once or stays what it is.".to_owned(),
+        |doubling| {
+            format!(
+                "It doubles every {} s, as what starts as rounding does where bodies collide or topple.",
+                show(doubling)
+            )
+        },
     );
+    let growth = growth_plot(twin)?;
+    Ok(html! {
+        details id={ "twin-" (number) } open[twin.verdict != Verdict::Pass] {
+            summary {
+                span class={ "mark " (class) } { (word) } " " (of_twin(twin)) " by " (twin.by) " "
+                span.soft { (twin.change) }
+            }
+            div {
+                div.figures {
+                    @if let Some(drawing) = drawing {
+                        (replay(&format!("twin-{number}"), &twin.scene, &drawing.replay.within(PLACES)))
+                    }
+                    @if let Some(svg) = growth {
+                        div.curves { (figure(svg, &format!("Largest distance of a body from its twin. {grows}"))) }
+                    }
+                }
+            }
+        }
+    })
+}
+
+fn series(document: &SeriesDocument) -> Result<Markup, PlotError> {
+    let mut figures = Vec::new();
     for record in &document.series {
         let (_, word) = mark(record.verdict);
         let power = match (record.exponent, record.margin) {
@@ -186,57 +202,66 @@ fn series(document: &SeriesDocument) -> Result<String, PlotError> {
             format!(" {word}: {}. {}", record.claim, record.reason)
         };
         let because = if record.because.is_empty() { String::new() } else { format!(" Because {}.", record.because) };
-        out.push_str(&figure(
-            &series_plot(record)?,
-            &format!("{} on {}. {power}{claim}{because}", record.scene, record.engine),
-        ));
+        let caption = format!("{} on {}. {power}{claim}{because}", record.scene, record.engine);
+        figures.push(figure(series_plot(record)?, &caption));
     }
-    out.push_str("</div>\n");
-    Ok(out)
+    Ok(html! {
+        h2 { "Series" }
+        p.soft { "How a measured value grows along an axis; the slope of the line is the power." }
+        div.figures { @for figure in &figures { (figure) } }
+    })
 }
 
-fn costs(document: &CostDocument) -> Result<String, PlotError> {
-    let mut out = String::from("<h2>Cost</h2>\n<div class=\"wide\"><table><thead><tr><th>");
-    out.push_str(&format!(
-        "{}</th><th>engine</th><th>bodies</th><th>contact points</th><th>median, ms</th><th>95 of 100 below, ms</th><th>error, share of its bound</th></tr></thead><tbody>\n",
-        escape(&document.axis)
-    ));
-    for cost in &document.costs {
-        let numbers = match cost.reason.is_empty() {
-            true => [
-                format!("{:.0}", cost.contacts),
-                show(1e3 * cost.median),
-                show(1e3 * cost.p95),
-                cost.error.map_or_else(|| "-".to_owned(), show),
-            ]
-            .map(|text| format!("<td class=\"number\">{text}</td>"))
-            .concat(),
-            false => format!("<td colspan=\"4\">{}</td>", escape(&cost.reason)),
-        };
-        out.push_str(&format!(
-            "<tr><td class=\"number\">{}</td><td><code>{}</code></td><td class=\"number\">{}</td>{numbers}</tr>\n",
-            show(cost.value),
-            escape(&cost.engine),
-            cost.bodies
-        ));
-    }
-    out.push_str("</tbody></table></div>\n<div class=\"figures\">\n");
+fn costs(document: &CostDocument) -> Result<Markup, PlotError> {
     let growth = document.trends.iter().filter_map(|trend| {
         let exponent = trend.exponent?;
         Some(format!("{} grows as bodies^{exponent:.2}", trend.engine))
     });
     let reported = growth.collect::<Vec<_>>().join("; ");
-    out.push_str(&figure(&cost_plot(document)?, &format!("Median time of a step. {reported}")));
-    if let Some(svg) = tradeoff_plot(document)? {
-        out.push_str(&figure(&svg, "What an error costs; the line joins what nothing else beats in both."));
+    let (plot, tradeoff) = (cost_plot(document)?, tradeoff_plot(document)?);
+    Ok(html! {
+        h2 { "Cost" }
+        div.wide {
+            table {
+                thead {
+                    tr {
+                        th { (document.axis) } th { "engine" } th { "bodies" } th { "contact points" }
+                        th { "median, ms" } th { "95 of 100 below, ms" } th { "error, share of its bound" }
+                    }
+                }
+                tbody { @for cost in &document.costs { (cost_row(cost)) } }
+            }
+        }
+        div.figures {
+            (figure(plot, &format!("Median time of a step. {reported}")))
+            @if let Some(svg) = tradeoff {
+                (figure(svg, "What an error costs; the line joins what nothing else beats in both."))
+            }
+        }
+    })
+}
+
+fn cost_row(cost: &CostRecord) -> Markup {
+    html! {
+        tr {
+            td.number { (show(cost.value)) }
+            td { code { (cost.engine) } }
+            td.number { (cost.bodies) }
+            @if cost.reason.is_empty() {
+                td.number { (format!("{:.0}", cost.contacts)) }
+                td.number { (show(1e3 * cost.median)) }
+                td.number { (show(1e3 * cost.p95)) }
+                td.number { (cost.error.map_or_else(|| "-".to_owned(), show)) }
+            } @else {
+                td colspan="4" { (cost.reason) }
+            }
+        }
     }
-    out.push_str("</div>\n");
-    Ok(out)
 }
 
 /// One figure for each claim whose trials were run at several sizes: values without dimension over steps without dimension, which fall on one
 /// line where nothing in the engine knows how long a metre is.
-pub(super) fn collapse(trials: &[&TrialDocument]) -> Result<String, PlotError> {
+pub(super) fn collapse(trials: &[&TrialDocument]) -> Result<Markup, PlotError> {
     type Key<'a> = (&'a str, &'a str, &'a str, &'a str);
     let mut found: BTreeMap<Key<'_>, BTreeMap<String, Vec<(f64, f64)>>> = BTreeMap::new();
     for trial in trials {
@@ -248,7 +273,7 @@ pub(super) fn collapse(trials: &[&TrialDocument]) -> Result<String, PlotError> {
             found.entry(key).or_default().entry(size.to_owned()).or_default().push((step, value));
         }
     }
-    let mut out = String::new();
+    let mut figures = Vec::new();
     for ((scene, engine, gauge, of), sizes) in found.into_iter().filter(|(_, sizes)| sizes.len() > 1).take(COLLAPSES) {
         let all = || sizes.values().flatten();
         let logarithmic = all().all(|(_, value)| *value > 0.0);
@@ -266,12 +291,15 @@ pub(super) fn collapse(trials: &[&TrialDocument]) -> Result<String, PlotError> {
             notes: Vec::new(),
             size: SMALL,
         };
-        out.push_str(&figure(&drawn.svg()?, &format!("On {engine}, without dimension.")));
+        figures.push(figure(drawn.svg()?, &format!("On {engine}, without dimension.")));
     }
-    if out.is_empty() {
-        return Ok(out);
-    }
-    Ok(format!(
-        "<h2>Sizes</h2>\n<p class=\"soft\">Values and steps without dimension: worlds of all sizes fall on one line where nothing in the engine knows how long a metre is.</p>\n<div class=\"figures\">\n{out}</div>\n"
-    ))
+    Ok(html! {
+        @if !figures.is_empty() {
+            h2 { "Sizes" }
+            p.soft {
+                "Values and steps without dimension: worlds of all sizes fall on one line where nothing in the engine knows how long a metre is."
+            }
+            div.figures { @for figure in &figures { (figure) } }
+        }
+    })
 }

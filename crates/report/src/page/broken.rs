@@ -1,9 +1,9 @@
 //! What broke, worst first.
 
 use super::{PageTrial, Room, bound, measured};
-use crate::picture::escape;
 use ironspin_lab::{ClaimDocument, shell_line};
 use ironspin_model::Verdict;
+use maud::{Markup, html};
 use std::collections::BTreeMap;
 
 /// Most entries that are shown.
@@ -51,82 +51,67 @@ fn cases(trials: &[PageTrial]) -> Vec<Case<'_>> {
     found
 }
 
-pub(super) fn list(trials: &[PageTrial], room: &Room) -> String {
+pub(super) fn list(trials: &[PageTrial], room: &Room) -> Markup {
     let cases = cases(trials);
-    if cases.is_empty() {
-        let nothing = if trials.is_empty() {
-            "Nothing was run."
-        } else {
-            "Nothing: no claim fails in any trial that could be run."
-        };
-        return format!("<h2>What broke</h2>\n<p>{nothing}</p>\n");
+    html! {
+        h2 { "What broke" }
+        @if cases.is_empty() {
+            p {
+                @if trials.is_empty() { "Nothing was run." }
+                @else { "Nothing: no claim fails in any trial that could be run." }
+            }
+        } @else {
+            p.soft { "Worst first, by how far past its bound." }
+            ol.broken { @for case in cases.iter().take(MOST) { (entry(trials, room, case)) } }
+            @if cases.len() > MOST { p { "And " (cases.len() - MOST) " more, each with its trial below." } }
+        }
     }
-    let mut out = String::from(
-        "<h2>What broke</h2>\n<p class=\"soft\">Worst first, by how far past its bound.</p>\n<ol class=\"broken\">\n",
-    );
-    for case in cases.iter().take(MOST) {
-        out.push_str(&entry(trials, room, case));
-    }
-    out.push_str("</ol>\n");
-    if cases.len() > MOST {
-        out.push_str(&format!("<p>And {} more, each with its trial below.</p>\n", cases.len() - MOST));
-    }
-    out
 }
 
-fn entry(trials: &[PageTrial], room: &Room, case: &Case<'_>) -> String {
+fn entry(trials: &[PageTrial], room: &Room, case: &Case<'_>) -> Markup {
     let document = &trials[case.worst].document;
-    let target =
-        |number: usize| if room.reported[number] { format!(" href=\"#trial-{number}\"") } else { String::new() };
-    let place = format!(
-        "<a{}>{}</a> on <code>{}</code> {}",
-        target(case.worst),
-        escape(&document.scene),
-        escape(&document.engine),
-        escape(&conditions(trials, case.worst))
-    );
-    let mut out = match case.claim {
-        None => format!("<li><strong>Engine error</strong> in {place}<p>{}</p>", escape(&document.reason)),
-        Some(claim) => {
-            let should = if claim.decides() { "" } else { " class=\"more\"" };
-            let detail = if claim.detail.is_empty() { String::new() } else { format!(": {}", escape(&claim.detail)) };
-            let since = claim
-                .since
-                .map_or_else(String::new, |since| format!(" Past its bound since {} s.", crate::number::show(since)));
-            let causes = ironspin_gauge::find(&claim.gauge).map_or_else(String::new, |gauge| {
-                let next = gauge.next_step;
-                format!(
-                    "<p class=\"soft\">Usual causes in an engine: {}. Try next: {}.</p>",
-                    escape(gauge.usual_causes),
-                    escape(next)
-                )
-            });
-            format!(
-                "<li{should}><strong>{}</strong> of <code>{}</code> in {place}<p>Measured <strong>{}</strong>, bound {}{detail}.{since}</p>\
-                 <p class=\"soft\">Because {}.</p>{causes}",
-                escape(&claim.gauge),
-                escape(&claim.of),
-                escape(&measured(claim)),
-                escape(&bound(claim)),
-                escape(&claim.because)
-            )
-        }
+    let place = html! {
+        " in " a href=[room.link(case.worst)] { (document.scene) } " on " code { (document.engine) } " "
+        (conditions(trials, case.worst))
     };
-    let others: Vec<String> = case
-        .trials
-        .iter()
-        .filter(|&&number| number != case.worst)
-        .take(8)
-        .map(|&number| format!("<a{}>{}</a>", target(number), escape(&conditions(trials, number))))
-        .collect();
-    if !others.is_empty() {
-        let more = case.trials.len() - 1 - others.len();
-        let rest = if more > 0 { format!(" and {more} more") } else { String::new() };
-        out.push_str(&format!("<p class=\"soft\">Also {}{rest}.</p>", others.join("; ")));
+    let others: Vec<usize> = case.trials.iter().copied().filter(|&number| number != case.worst).take(8).collect();
+    let more = case.trials.len() - 1 - others.len();
+    html! {
+        li.more[case.claim.is_some_and(|claim| !claim.decides())] {
+            @match case.claim {
+                None => { strong { "Engine error" } (place) p { (document.reason) } }
+                Some(claim) => (broken_claim(claim, &place)),
+            }
+            @if !others.is_empty() {
+                p.soft {
+                    "Also "
+                    @for (place, &number) in others.iter().enumerate() {
+                        @if place > 0 { "; " }
+                        a href=[room.link(number)] { (conditions(trials, number)) }
+                    }
+                    @if more > 0 { " and " (more) " more" }
+                    "."
+                }
+            }
+            p { "Again: " code { "ironspin " (shell_line(&document.again)) } }
+        }
     }
-    let again = escape(&shell_line(&document.again));
-    out.push_str(&format!("<p>Again: <code>ironspin {again}</code></p></li>\n"));
-    out
+}
+
+fn broken_claim(claim: &ClaimDocument, place: &Markup) -> Markup {
+    html! {
+        strong { (claim.gauge) } " of " code { (claim.of) } (place)
+        p {
+            "Measured " strong { (measured(claim)) } ", bound " (bound(claim))
+            @if !claim.detail.is_empty() { ": " (claim.detail) }
+            "."
+            @if let Some(since) = claim.since { " Past its bound since " (crate::number::show(since)) " s." }
+        }
+        p.soft { "Because " (claim.because) "." }
+        @if let Some(gauge) = ironspin_gauge::find(&claim.gauge) {
+            p.soft { "Usual causes in an engine: " (gauge.usual_causes) ". Try next: " (gauge.next_step) "." }
+        }
+    }
 }
 
 fn conditions(trials: &[PageTrial], number: usize) -> String {

@@ -3,12 +3,13 @@
 use super::PageTrial;
 use crate::axes::Figure;
 use crate::axes::PlotError;
-use crate::drawing::{DrawnCurve, DrawnReplay};
+use crate::drawing::{Drawing, DrawnCurve, DrawnReplay};
+use crate::look::css;
 use crate::number::{show, with_unit};
-use crate::picture::escape;
-use crate::plot::{edges, exhibit, gauge_over_time, legend, over_time};
+use crate::plot::{edges, exhibit, gauge_over_time, over_time};
 use ironspin_lab::{ClaimDocument, Curve};
 use ironspin_model::Verdict;
+use maud::{Markup, PreEscaped, html};
 
 /// Most gauges of a trial that are drawn over time.
 const GAUGES: usize = 3;
@@ -22,8 +23,9 @@ pub(super) struct Share {
     pub(super) all: bool,
 }
 
-fn figure(drawn: &Figure, caption: &str, keys: &str) -> Result<String, PlotError> {
-    Ok(format!("<figure class=\"plot\">{}<figcaption>{} {keys}</figcaption></figure>\n", drawn.svg()?, escape(caption)))
+fn figure(drawn: &Figure, caption: &str, keys: &Markup) -> Result<Markup, PlotError> {
+    let svg = drawn.svg()?;
+    Ok(html! { figure.plot { (PreEscaped(svg)) figcaption { (caption) " " (keys) } } })
 }
 
 /// The claims drawn over time: those broken, the worst first; of a trial in which all hold the first.
@@ -58,69 +60,88 @@ fn gauge_caption(claim: &ClaimDocument) -> String {
 }
 
 /// All figures of a trial; nothing where it has no drawing.
-pub(super) fn figures(number: usize, trial: &PageTrial, share: Share) -> Result<String, PlotError> {
-    let Some(drawing) = &trial.drawing else { return Ok(String::new()) };
+pub(super) fn figures(number: usize, trial: &PageTrial, share: Share) -> Result<Markup, PlotError> {
+    let Some(drawing) = &trial.drawing else { return Ok(Markup::default()) };
+    let curves = curves(trial, drawing, share)?;
+    Ok(html! {
+        div.figures {
+            (replay(&number.to_string(), &trial.document.scene, &drawing.replay.within(share.places)))
+            div.curves { @for curve in &curves { (curve) } }
+        }
+    })
+}
+
+fn curves(trial: &PageTrial, drawing: &Drawing, share: Share) -> Result<Vec<Markup>, PlotError> {
     let (document, times) = (&trial.document, &drawing.times);
     let curves = |drawn: &[DrawnCurve]| drawn.iter().map(DrawnCurve::curve).collect::<Vec<Curve>>();
-    let (energy, paths) = (curves(&drawing.energy), curves(&drawing.paths));
-    let mut out = String::from("<div class=\"figures\">\n");
-    out.push_str(&replay(&number.to_string(), &document.scene, &drawing.replay.within(share.places)));
-    out.push_str("<div class=\"curves\">\n");
+    let none = Markup::default();
+    let mut out = Vec::new();
     for claim_number in chosen(trial) {
         let (Some(claim), Some(track)) = (document.claims.get(claim_number), drawing.tracks.get(claim_number)) else {
             continue;
         };
         let values: Vec<f64> = track.iter().map(|value| value.unwrap_or(f64::NAN)).collect();
         let drawn = gauge_over_time(&claim.gauge, &claim.unit, times, &values, &claim.bound, claim.since);
-        out.push_str(&figure(&drawn, &gauge_caption(claim), "")?);
+        out.push(figure(&drawn, &gauge_caption(claim), &none)?);
     }
     for (claim_number, shown) in &drawing.exhibits {
         let Some(claim) = document.claims.get(*claim_number) else { continue };
         let measured = claim.measured.map_or_else(String::new, |value| format!(": {}", with_unit(value, &claim.unit)));
         let caption = format!("{} of {}{measured}. {}", claim.gauge, claim.of, claim.detail);
-        out.push_str(&figure(&exhibit(&claim.gauge, shown), &caption, "")?);
+        out.push(figure(&exhibit(&claim.gauge, shown), &caption, &none)?);
     }
-    if !share.all {
-        out.push_str("</div>\n</div>\n");
-        return Ok(out);
+    if share.all {
+        let (energy, paths) = (curves(&drawing.energy), curves(&drawing.paths));
+        let height = "Energy of all moving bodies; height counts from the start.";
+        out.push(figure(&over_time("Energy", "J", times, &energy), height, &legend(&energy))?);
+        let (some, axis) = (if drawing.more_paths { "some of the " } else { "" }, drawing.axis);
+        let position = over_time(&format!("Position along {axis}"), "m", times, &paths);
+        out.push(figure(&position, &format!("Centres of {some}moving bodies along {axis}."), &legend(&paths))?);
     }
-    let height = "Energy of all moving bodies; height counts from the start.";
-    out.push_str(&figure(&over_time("Energy", "J", times, &energy), height, &legend(&energy))?);
-    let (some, axis) = (if drawing.more_paths { "some of the " } else { "" }, drawing.axis);
-    let position = over_time(&format!("Position along {axis}"), "m", times, &paths);
-    out.push_str(&figure(&position, &format!("Centres of {some}moving bodies along {axis}."), &legend(&paths))?);
-    out.push_str("</div>\n</div>\n");
     Ok(out)
 }
 
+/// Names of curves with their colours; empty for a single curve.
+fn legend(curves: &[Curve]) -> Markup {
+    html! {
+        @if curves.len() > 1 {
+            @for (index, curve) in curves.iter().enumerate() {
+                span.key { i style={ "background:" (css(index)) } {} (curve.name) }
+            }
+        }
+    }
+}
+
+/// Speeds at which a replay plays.
+const SPEEDS: [&str; 7] = ["0.02", "0.1", "0.25", "0.5", "1", "2", "4"];
+
 /// A canvas with its controls and data; `name` tells it from others on the page.
-pub(super) fn replay(name: &str, scene: &str, replay: &DrawnReplay) -> String {
+pub(super) fn replay(name: &str, scene: &str, replay: &DrawnReplay) -> Markup {
     // Numbers and texts of our own; `<` cannot end the script.
     let data = serde_json::to_string(replay).unwrap_or_default().replace('<', "\\u003c");
-    let scene = escape(scene);
-    let tick = |name: &str, on: bool| {
-        format!(
-            "<label><input type=\"checkbox\" data-show=\"{name}\"{}> {name}</label>",
-            if on { " checked" } else { "" }
-        )
-    };
-    let speeds: String = ["0.02", "0.1", "0.25", "0.5", "1", "2", "4"]
-        .iter()
-        .map(|speed| {
-            format!("<option value=\"{speed}\"{}>{speed}x</option>", if *speed == "1" { " selected" } else { "" })
-        })
-        .collect();
-    let ghost = if replay.has_ghost() { tick("twin", true) } else { String::new() };
-    format!(
-        "<figure class=\"replay\"><canvas role=\"img\" aria-label=\"{scene}, played back\"></canvas>\
-         <div class=\"controls\"><button type=\"button\" data-do=\"play\">Play</button>\
-         <button type=\"button\" data-do=\"back\" aria-label=\"one frame back\">-1</button>\
-         <button type=\"button\" data-do=\"forth\" aria-label=\"one frame on\">+1</button>\
-         <input type=\"range\" min=\"0\" max=\"1\" value=\"0\" aria-label=\"time\" id=\"time-{name}\"><output for=\"time-{name}\"></output>\
-         <label>speed <select aria-label=\"speed\">{speeds}</select></label>{}{}{}{ghost}</div><div class=\"moments\"></div>\
-         <script type=\"application/json\">{data}</script></figure>\n",
-        tick("contacts", true),
-        tick("velocities", false),
-        tick("trails", false)
-    )
+    let ticks = [("contacts", true), ("velocities", false), ("trails", false), ("twin", true)];
+    let shown = ticks.into_iter().filter(|(tick, _)| *tick != "twin" || replay.has_ghost());
+    html! {
+        figure.replay {
+            canvas role="img" aria-label={ (scene) ", played back" } {}
+            div.controls {
+                button type="button" data-do="play" { "Play" }
+                button type="button" data-do="back" aria-label="one frame back" { "-1" }
+                button type="button" data-do="forth" aria-label="one frame on" { "+1" }
+                input type="range" min="0" max="1" value="0" aria-label="time" id={ "time-" (name) };
+                output for={ "time-" (name) } {}
+                label {
+                    "speed "
+                    select aria-label="speed" {
+                        @for speed in SPEEDS { option value=(speed) selected[speed == "1"] { (speed) "x" } }
+                    }
+                }
+                @for (tick, on) in shown {
+                    label { input type="checkbox" data-show=(tick) checked[on]; " " (tick) }
+                }
+            }
+            div.moments {}
+            script type="application/json" { (PreEscaped(data)) }
+        }
+    }
 }

@@ -18,10 +18,10 @@ use crate::drawing::Drawing;
 use crate::look::SERIES;
 use crate::map::document_summary;
 use crate::number::with_unit;
-use crate::picture::escape;
 pub use beyond::Beyond;
 use ironspin_lab::{ClaimDocument, Summary, TrialDocument, TrialRecord};
 use ironspin_model::Verdict;
+use maud::{DOCTYPE, Markup, PreEscaped, html};
 use std::collections::BTreeSet;
 
 /// Most trials that are shown one by one; of more, the rest are only in the map.
@@ -60,33 +60,50 @@ impl PageTrial {
 /// When a plot cannot be drawn.
 pub fn page(title: &str, notes: &[String], trials: &[PageTrial], beyond: &Beyond) -> Result<String, PlotError> {
     let summary = Summary::count(trials.iter().map(|trial| trial.document.verdict));
-    let mut body = format!(
-        "<header><p class=\"kind\">Iron Spin report</p><h1>{}</h1><p>{}</p><p class=\"soft\">{}</p>{}</header>\n",
-        escape(&headline(&summary, trials, beyond)),
-        in_a_sentence(trials, beyond),
-        escape(title),
-        notes.iter().map(|note| format!("<p class=\"soft\">{}</p>", escape(note))).collect::<String>()
-    );
     let room = Room::of(trials);
-    if !trials.is_empty() || beyond.is_empty() {
-        body.push_str(&verdict_map(trials, &room));
-        body.push_str(&broken::list(trials, &room));
-    }
-    body.push_str(&beyond::sections(beyond)?);
-    body.push_str(&beyond::collapse(&trials.iter().map(|trial| &trial.document).collect::<Vec<_>>())?);
-    if !trials.is_empty() {
-        body.push_str(&trial::list(trials, &room)?);
-    }
+    let documents: Vec<&TrialDocument> = trials.iter().map(|trial| &trial.document).collect();
+    let (sections, collapse) = (beyond::sections(beyond)?, beyond::collapse(&documents)?);
+    let each = if trials.is_empty() { Markup::default() } else { trial::list(trials, &room)? };
+    let body = html! {
+        header {
+            p.kind { "Iron Spin report" }
+            h1 { (headline(&summary, trials, beyond)) }
+            p { (in_a_sentence(trials, beyond)) }
+            p.soft { (title) }
+            @for note in notes { p.soft { (note) } }
+        }
+        @if !trials.is_empty() || beyond.is_empty() {
+            (verdict_map(trials, &room))
+            (broken::list(trials, &room))
+        }
+        (sections)
+        (collapse)
+        (each)
+    };
     let colours: Vec<String> = (0..SERIES.len()).map(|index| format!("\"{}\"", crate::look::css(index))).collect();
-    Ok(format!(
-        "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n\
-         <title>{}</title>\n<link rel=\"icon\" href=\"data:,\">\n<style>\n{}</style>\n</head>\n<body>\n<main>\n{body}</main>\n\
-         <script>\nconst COLOURS = [{}];\n{}</script>\n</body>\n</html>\n",
-        escape(title),
-        include_str!("page.css"),
-        colours.join(", "),
-        include_str!("replay.js")
-    ))
+    let script = format!("\nconst COLOURS = [{}];\n{}", colours.join(", "), include_str!("replay.js"));
+    Ok(whole(title, include_str!("page.css"), &body, Some(&script)))
+}
+
+/// A self-contained page; styles and scripts are our own.
+pub(crate) fn whole(title: &str, style: &str, body: &Markup, script: Option<&str>) -> String {
+    let page = html! {
+        (DOCTYPE)
+        html lang="en" {
+            head {
+                meta charset="utf-8";
+                meta name="viewport" content="width=device-width, initial-scale=1";
+                title { (title) }
+                link rel="icon" href="data:,";
+                style { (PreEscaped(style)) }
+            }
+            body {
+                main { (body) }
+                @if let Some(script) = script { script { (PreEscaped(script)) } }
+            }
+        }
+    };
+    page.into_string()
 }
 
 /// Class and word of a verdict.
@@ -141,7 +158,7 @@ fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
         ));
     }
     reported.extend(beyond.in_a_sentence());
-    escape(&reported.join(" "))
+    reported.join(" ")
 }
 
 fn measured(claim: &ClaimDocument) -> String {
@@ -165,7 +182,7 @@ fn row_name(trial: &TrialDocument) -> String {
 }
 
 /// Scenes and other conditions down, engines and steps across; each cell leads to its trial.
-fn verdict_map(trials: &[PageTrial], room: &Room) -> String {
+fn verdict_map(trials: &[PageTrial], room: &Room) -> Markup {
     let documents = || trials.iter().map(|trial| &trial.document);
     let columns = distinct(documents().map(|trial| (trial.engine.clone(), trial.dt_text.clone())));
     let engines = distinct(columns.iter().map(|(engine, _)| engine.clone()));
@@ -173,36 +190,38 @@ fn verdict_map(trials: &[PageTrial], room: &Room) -> String {
     for (number, trial) in documents().enumerate() {
         cells.entry((row_name(trial), trial.engine.clone(), trial.dt_text.clone())).or_insert(number);
     }
-    let mut out = String::from("<h2>Verdicts</h2>\n<div class=\"wide\"><table class=\"map\"><thead><tr><th></th>");
     let of = |engine: &String| columns.iter().filter(|(other, _)| other == engine).count();
-    for engine in &engines {
-        out.push_str(&format!("<th colspan=\"{}\"><code>{}</code></th>", of(engine), escape(engine)));
-    }
-    out.push_str("</tr><tr><th>scene</th>");
     let across: Vec<&(String, String)> =
         engines.iter().flat_map(|engine| columns.iter().filter(move |(other, _)| other == engine)).collect();
-    for (_, step) in &across {
-        out.push_str(&format!("<th>dt {}</th>", escape(step)));
-    }
-    out.push_str("</tr></thead><tbody>\n");
-    for row in distinct(documents().map(row_name)) {
-        out.push_str(&format!("<tr><th scope=\"row\">{}</th>", escape(&row)));
-        for (engine, step) in &across {
-            let cell = cells.get(&(row.clone(), engine.clone(), step.clone()));
-            out.push_str(&cell.map_or_else(
-                || "<td></td>".to_owned(),
-                |&number| {
-                    let (class, word) = mark(trials[number].document.verdict);
-                    let target =
-                        if room.reported[number] { format!(" href=\"#trial-{number}\"") } else { String::new() };
-                    format!("<td><a class=\"mark {class}\"{target}>{word}</a></td>")
-                },
-            ));
+    let cell = |row: &str, (engine, step): &(String, String)| {
+        let cell = cells.get(&(row.to_owned(), engine.clone(), step.clone()));
+        cell.map(|&number| (mark(trials[number].document.verdict), room.link(number)))
+    };
+    html! {
+        h2 { "Verdicts" }
+        div.wide {
+            table.map {
+                thead {
+                    tr { th {} @for engine in &engines { th colspan=(of(engine)) { code { (engine) } } } }
+                    tr { th { "scene" } @for (_, step) in &across { th { "dt " (step) } } }
+                }
+                tbody {
+                    @for row in distinct(documents().map(row_name)) {
+                        tr {
+                            th scope="row" { (row) }
+                            @for column in &across {
+                                td {
+                                    @if let Some(((class, word), link)) = cell(&row, column) {
+                                        a class={ "mark " (class) } href=[link] { (word) }
+                                    }
+                                }
+                            }
+                        }
+                    }
+                }
+            }
         }
-        out.push_str("</tr>\n");
     }
-    out.push_str("</tbody></table></div>\n");
-    out
 }
 
 /// What there is room for on a page, by the numbers of the trials.
@@ -212,6 +231,11 @@ struct Room {
 }
 
 impl Room {
+    /// Where the trial of a number stands on the page, if it does.
+    fn link(&self, number: usize) -> Option<String> {
+        self.reported[number].then(|| format!("#trial-{number}"))
+    }
+
     /// Those furthest past their bounds first.
     fn of(trials: &[PageTrial]) -> Room {
         let used = |trial: &PageTrial| match trial.document.verdict {
