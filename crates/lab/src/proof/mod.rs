@@ -4,6 +4,7 @@
 //! broken by a fault when it fails with the fault and holds without it under the same conditions.
 
 mod cells;
+mod conclude;
 mod document;
 mod evidence;
 mod known_failures;
@@ -105,7 +106,7 @@ pub fn run_proof(
             run(order, due, &mut evidence, stop, listener)?;
         }
     }
-    Ok(document::conclude(order, &cells, &evidence))
+    Ok(conclude::conclude(order, &cells, &evidence))
 }
 
 /// Runs what is not known yet, the longest first.

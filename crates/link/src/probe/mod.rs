@@ -10,6 +10,7 @@
 //! | `extras.rs` | whatever an engine lists beyond that: sensors, filters, joints, rays, restore |
 
 mod extras;
+mod joints;
 mod manners;
 mod motion;
 mod say;
@@ -101,7 +102,7 @@ impl ProbeReport {
 
 /// Every question, in the order in which they are asked.
 pub fn questions() -> Vec<Question> {
-    [manners::FIRST, motion::QUESTIONS, touch::QUESTIONS, extras::QUESTIONS, manners::LAST].concat()
+    [manners::FIRST, motion::QUESTIONS, touch::QUESTIONS, extras::QUESTIONS, joints::QUESTIONS, manners::LAST].concat()
 }
 
 /// Asks an engine every question that it lists what is needed for.

@@ -1,90 +1,17 @@
 //! Bodies that went through a barrier, and how.
 
+mod entries;
 mod follow;
 mod seam;
 
-use crate::advice;
 use crate::derived::unexplained;
-use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Collider, Shapes, winding};
+pub(crate) use entries::{COUNT, PUSHED, SEAM, STACK, TOUCHED, UNTOUCHED};
 use follow::{Stage, Through, follow, path};
 use ironspin_model::{BodyState, DVec2, Frame, PlaneShape, World};
 use seam::{Seam, seams};
-
-pub(crate) const COUNT: GaugeEntry = GaugeEntry {
-    name: "tunnel.count",
-    label: "bodies gone through",
-    unit: "bodies",
-    better: Better::Lower,
-    definition: "Number of bodies whose centre went into a barrier by one face and out by one that looks the other way, on the path from frame to frame in the barrier's own frame; that crossed a segment of a polyline; or that passed between two barriers through a gap narrower than themselves. A half-plane counts as passed when a body that came from outside lies wholly inside. The reading tells how many went in which way: the five gauges that follow count them one by one.",
-    formula: "count of bodies with n_in . n_out < 0, or whose centre crosses a segment, or the line across a gap d < 0.98 s",
-    source: "solids do not pass through each other; Cyrus and Beck (1978) for the clipping",
-    limits: "The path of the centre counts: a body that lost only a corner is seen by the overlap. A barrier that turns within a step is taken to turn evenly; its turn is followed in pieces of 0.05 rad.",
-    usual_causes: "collision looked for only where bodies stand at the end of a step; swept collision for static barriers only, or for translation only",
-    needs: &[Need::Against],
-    counts: true,
-    needs_geometry: true,
-    next_step: advice::TUNNEL,
-    make: count,
-    ..PLAIN
-};
-
-pub(crate) const UNTOUCHED: GaugeEntry = GaugeEntry {
-    name: "tunnel.untouched",
-    label: "gone through untouched",
-    definition: "Number of bodies that went through a barrier and whose velocity no step near it changed beyond gravity, damping and actions.",
-    formula: "count of bodies with n_in . n_out < 0, of this kind",
-    usual_causes: "collision looked for only where bodies stand at the end of a step; a barrier thinner than a step of travel",
-    next_step: advice::TUNNEL,
-    make: untouched,
-    ..COUNT
-};
-
-pub(crate) const TOUCHED: GaugeEntry = GaugeEntry {
-    name: "tunnel.touched",
-    label: "touched and still through",
-    definition: "Number of bodies that went through a barrier although it changed their velocity on the way.",
-    formula: "count of bodies with n_in . n_out < 0, of this kind",
-    usual_causes: "impulses too weak because iterations or mass ratio do not suffice; restitution applied after the body has passed the middle",
-    next_step: advice::TUNNEL,
-    make: touched,
-    ..COUNT
-};
-
-pub(crate) const STACK: GaugeEntry = GaugeEntry {
-    name: "tunnel.stack",
-    label: "out at the other end of a stack",
-    definition: "Number of bodies that went through several barriers in one go, each nearer to the next than the body is wide.",
-    formula: "count of bodies with n_in . n_out < 0, of this kind",
-    usual_causes: "correction of overlap that hands a body from one barrier to the next",
-    next_step: advice::TUNNEL,
-    make: stack,
-    ..COUNT
-};
-
-pub(crate) const PUSHED: GaugeEntry = GaugeEntry {
-    name: "tunnel.pushed",
-    label: "pushed out on the wrong side",
-    definition: "Number of bodies that lay inside a barrier at the end of a step and left it by the far face because they were pushed: faster than before, or further than their velocity carries them.",
-    formula: "count of bodies with n_in . n_out < 0, of this kind",
-    usual_causes: "the shortest way out of an overlap taken instead of the way back",
-    next_step: advice::TUNNEL,
-    make: pushed,
-    ..COUNT
-};
-
-pub(crate) const SEAM: GaugeEntry = GaugeEntry {
-    name: "tunnel.seam",
-    label: "escaped through a seam",
-    definition: "Number of bodies that passed between two barriers through a gap narrower than themselves, or left a closed chain without crossing any of its segments.",
-    formula: "count of bodies with n_in . n_out < 0, of this kind",
-    usual_causes: "edges of neighbouring pieces that do not meet; the last segment of a chain left out; corners without thickness",
-    next_step: advice::TUNNEL,
-    make: seam,
-    ..COUNT
-};
 
 /// How a body went through.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
