@@ -183,7 +183,7 @@ mod tests {
     use super::*;
     use crate::gauges::trace::{measure_with, state, trace, world};
     use ironspin_model::{BodyKind, DVec2, Details, PlaneShape as ModelShape};
-    use statrs::distribution::{Binomial, ContinuousCDF, Discrete, Exp, Normal};
+    use statrs::distribution::{Binomial, ContinuousCDF, Discrete};
 
     /// The middle quantiles of a law: as even a spread as there can be.
     fn quantiles(count: usize, inverse: impl Fn(f64) -> f64) -> Vec<f64> {
