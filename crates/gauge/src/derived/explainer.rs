@@ -277,11 +277,7 @@ fn fill(step: &Step<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
 
 /// Whether a body has a part without straight edges.
 fn is_round(step: &Step<'_>, id: usize) -> bool {
-    use ironspin_model::PlaneShape;
-    step.world.bodies[id]
-        .parts
-        .iter()
-        .any(|part| matches!(part.shape.planar(), PlaneShape::Disc(_) | PlaneShape::Capsule { .. }))
+    step.world.bodies[id].parts.iter().any(|part| part.shape.planar().is_round())
 }
 
 /// The largest friction of a body with any material of the world: no contact pushes it further from the normal.

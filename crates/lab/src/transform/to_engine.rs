@@ -115,7 +115,16 @@ impl Transform {
     }
 
     fn part(&self, part: &Part) -> Part {
-        let lies_along = matches!(part.shape.planar(), PlaneShape::Capsule { .. }) && self.turned == Turned::Quarter;
+        // Of what has no numbers to be turned itself, the pose is turned.
+        let lies_along = self.turned == Turned::Quarter
+            && match part.shape.planar() {
+                PlaneShape::Capsule { .. } => true,
+                PlaneShape::Disc(_)
+                | PlaneShape::Box(_)
+                | PlaneShape::Polygon(_)
+                | PlaneShape::Polyline(_)
+                | PlaneShape::HalfPlane(_) => false,
+            };
         Part {
             shape: self.shape(part.shape.planar()).into(),
             pose: Pose::flat(

@@ -69,7 +69,18 @@ impl PlaneShape {
 
     /// Whether only a static body may have it.
     pub fn static_only(&self) -> bool {
-        matches!(self, PlaneShape::HalfPlane(_) | PlaneShape::Polyline(_))
+        match self {
+            PlaneShape::HalfPlane(_) | PlaneShape::Polyline(_) => true,
+            PlaneShape::Disc(_) | PlaneShape::Box(_) | PlaneShape::Polygon(_) | PlaneShape::Capsule { .. } => false,
+        }
+    }
+
+    /// Whether it has a rim that rolls, so that the normal of a contact goes with the way between the bodies.
+    pub fn is_round(&self) -> bool {
+        match self {
+            PlaneShape::Disc(_) | PlaneShape::Capsule { .. } => true,
+            PlaneShape::Box(_) | PlaneShape::Polygon(_) | PlaneShape::Polyline(_) | PlaneShape::HalfPlane(_) => false,
+        }
     }
 }
 
