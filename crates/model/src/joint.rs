@@ -51,7 +51,10 @@ impl JointKind {
 
     /// Whether the bodies it joins do not collide with each other.
     pub fn keeps_apart(&self) -> bool {
-        matches!(self, JointKind::Hinge { .. } | JointKind::Slider { .. } | JointKind::Weld)
+        match self {
+            JointKind::Hinge { .. } | JointKind::Slider { .. } | JointKind::Weld => true,
+            JointKind::Rod | JointKind::Rope | JointKind::Spring { .. } => false,
+        }
     }
 }
 
