@@ -26,6 +26,8 @@ pub(crate) trait Real:
     const TWO: Self;
     const HALF: Self;
     const INFINITY: Self;
+    /// The share by which numbers are rounded.
+    const EPSILON: Self;
     /// The share of a step below which two times are as good as one, some thousand roundings and more.
     const INSTANT: Self;
 
@@ -53,6 +55,7 @@ macro_rules! real {
             const TWO: Self = 2.0;
             const HALF: Self = 0.5;
             const INFINITY: Self = <$scalar>::INFINITY;
+            const EPSILON: Self = <$scalar>::EPSILON;
             const INSTANT: Self = $instant;
 
             #[inline]

@@ -172,27 +172,28 @@ fn discs(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
         expected.extend(output.get(name).map_or(vec![0.0; frictions.len()], list));
     }
     let until = number(&output["contact_time"]) + 0.2;
-    let input = input.clone();
-    vec![row(case, "velocities and spins", "swept=all", (1e-6, None), move |step| {
-        let runs: Vec<_> = frictions
-            .iter()
-            .map(|&friction| {
+    let run = |options: &'static str, bound: f64| {
+        let (input, frictions, expected) = (input.clone(), frictions.clone(), expected.clone());
+        row(case, "velocities and spins", options, (bound, None), move |step| {
+            let run = |&friction: &f64| {
                 let yard = two_discs(&input, friction);
-                let run = frames(&yard, "swept=all", step, until);
+                let run = frames(&yard, options, step, until);
                 (yard, run)
-            })
-            .collect();
-        let mut found = Vec::new();
-        for of in [0, 1] {
-            for (yard, run) in &runs {
-                found.extend([value("vx", yard, of, run), value("vy", yard, of, run)]);
+            };
+            let runs: Vec<_> = frictions.iter().map(run).collect();
+            let mut found = Vec::new();
+            for of in [0, 1] {
+                for (yard, run) in &runs {
+                    found.extend([value("vx", yard, of, run), value("vy", yard, of, run)]);
+                }
             }
-        }
-        for of in [0, 1] {
-            found.extend(runs.iter().map(|(yard, run)| value("spin", yard, of, run)));
-        }
-        error(&found, &expected)
-    })]
+            for of in [0, 1] {
+                found.extend(runs.iter().map(|(yard, run)| value("spin", yard, of, run)));
+            }
+            error(&found, &expected)
+        })
+    };
+    vec![run("", 1e-10), run("swept=off", 1e-10), run("swept=all", 1e-6)]
 }
 
 /// Two blocks of edge 0.1 on a line towards a wall; the places of the case are those of faces without size.
