@@ -155,8 +155,12 @@ impl<R: Real> Simulation<R> {
                 .map(|point| point.gap)
                 .reduce(R::min)?;
             if best.as_ref().is_none_or(|(smallest, _)| gap.abs() < *smallest) {
-                let mut found =
-                    FirstTouch { since, normal: manifold.normal, points: [(0, Vec2::ZERO, [Vec2::ZERO; 2]); 2], count: 0 };
+                let mut found = FirstTouch {
+                    since,
+                    normal: manifold.normal,
+                    points: [(0, Vec2::ZERO, [Vec2::ZERO; 2]); 2],
+                    count: 0,
+                };
                 for point in manifold.points().iter().filter(|point| point.gap - gap <= self.touch * contact.size) {
                     if let Some(index) = known(point.feature) {
                         let arms = poses.map(|pose| point.position - pose.position);

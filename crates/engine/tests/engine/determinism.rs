@@ -3,7 +3,7 @@
 use crate::worlds::heap;
 use crate::yard::{Bench, conditions, settings, solid, square};
 use ironspin_engine::Builtin;
-use ironspin_model::{Engine, Frame, PlaneShape, World};
+use ironspin_model::{DVec3, Engine, Frame, PlaneShape, World};
 
 fn run(world: &World, options: &str, dt: f64, steps: u64) -> Vec<Frame> {
     let mut bench = Bench::new(world.clone(), options, dt);
@@ -91,7 +91,10 @@ fn units_mass_and_tempo_by_powers_of_two_change_nothing_but_the_exponent() {
                         && near(a.velocity * (length / time), b.velocity)
                         && near(a.spin, b.spin * time)
                         && a.pose.angle == b.pose.angle;
-                    assert!(same, "{options} reported by {length} {mass} {time}: body {body} differs in frame {frame}: {a:?} for {b:?}");
+                    assert!(
+                        same,
+                        "{options} reported by {length} {mass} {time}: body {body} differs in frame {frame}: {a:?} for {b:?}"
+                    );
                 }
             }
         }

@@ -58,7 +58,9 @@ fn two_blocks_and_a_wall_are_counted_exactly_by_the_event_solver() {
 fn the_event_solver_says_what_it_cannot_do() {
     let mut falling = world(9.81, 0.0, 0.0);
     falling.bodies.push(floor());
+    // One that comes to rest on another that moves.
     falling.bodies.push(solid(PlaneShape::Disc(0.5), 0.0, 1.0));
+    falling.bodies.push(solid(PlaneShape::Disc(0.5), 0.0, 3.0));
     let mut bench = Bench::new(falling.clone(), "solver=event", 1.0 / 60.0);
     let mut outcome = Ok(());
     for _ in 0..600 {
@@ -68,6 +70,7 @@ fn the_event_solver_says_what_it_cannot_do() {
         }
     }
     assert!(outcome.unwrap_err().to_string().contains("come to rest"));
+    falling.bodies.pop();
     falling.bodies[1] = solid(PlaneShape::Box(DVec2::ONE), 0.0, 1.0);
     let refused =
         |world: &World| Bench::try_new(world.clone(), "solver=event", 1.0 / 60.0).err().map(|error| error.to_string());

@@ -1,7 +1,9 @@
-//! From impact to impact, each at its exact time: discs and axis-aligned boxes that do not turn, without resting contact.
+//! From impact to impact, each at its exact time: discs and axis-aligned boxes that do not turn, which may come to rest on what never moves.
 //!
 //! Source: Alder and Wainwright, "Studies in Molecular Dynamics" (1959) for the method; Lubachevsky, "How to simulate billiards
 //! and similar systems" (1991) for one next event a body, of which the earliest is found by a tournament.
+
+mod resting;
 
 use crate::common::settings::Settings;
 use crate::plane::bodies::{Bodies, Inverse, Motion};
@@ -10,13 +12,23 @@ use crate::plane::impact::{Pair, Target};
 use crate::plane::shape::Form;
 use crate::plane::sweep::Impact;
 use crate::plane::touching::{Outline, Relative, time_to_touch};
-use crate::plane::tournament::{NEVER, Next, Tournament};
+use crate::plane::tournament::{Next, Tournament};
 use crate::plane::vector::Vec2;
 use ironspin_model::{BodyKind, Effect, EngineError, World};
+use resting::Rest;
 use std::ops::Range;
 
 /// Impacts of a body without progress in time before it is taken to rest.
 const IMPACTS_WITHOUT_PROGRESS: u32 = 200;
+
+/// Times that differ by less are the same instant.
+const PROGRESS: f64 = 1.0 + 1024.0 * f64::EPSILON;
+
+/// An impact with less than this share of the relative speed along the normal is a touch in passing, which changes nothing.
+const GRAZING: f64 = 1e-12;
+
+/// By what share of the size of a body it must come nearer to another that it has touched in passing before they touch again.
+const NEARER: f64 = 1e-13;
 
 /// A body between two impacts: a parabola from its last one.
 #[derive(Clone, Copy, Debug)]
@@ -26,6 +38,8 @@ struct Flight {
     angle: f64,
     motion: Motion<f64>,
     fall: Vec2<f64>,
+    /// Acceleration of the spin.
+    turn: f64,
 }
 
 impl Flight {
@@ -33,12 +47,13 @@ impl Flight {
     fn at(&self, time: f64) -> Flight {
         let span = time - self.since;
         let linear = self.motion.linear + self.fall * span;
+        let spin = self.motion.spin + self.turn * span;
         Flight {
             since: time,
             position: self.position + (self.motion.linear + linear) * (0.5 * span),
-            angle: self.angle + self.motion.spin * span,
-            motion: Motion { linear, spin: self.motion.spin },
-            fall: self.fall,
+            angle: self.angle + (self.motion.spin + spin) * (0.5 * span),
+            motion: Motion { linear, spin },
+            ..*self
         }
     }
 }
@@ -58,10 +73,20 @@ struct Flyer {
 }
 
 impl Flyer {
+    /// A little smaller all round.
+    fn shrunk(&self) -> Flyer {
+        let outline = match self.outline {
+            Outline::Disc(radius) => Outline::Disc(radius * (1.0 - NEARER)),
+            Outline::Box(half) => Outline::Box(half * (1.0 - NEARER)),
+            Outline::HalfPlane { .. } => self.outline,
+        };
+        Flyer { outline, ..*self }
+    }
+
     /// Goes on to an impact; says no when the body has come to rest.
     #[inline]
     fn reaches(&mut self, time: f64) -> bool {
-        self.stalled = if time > self.flight.since { 0 } else { self.stalled + 1 };
+        self.stalled = if time > self.flight.since * PROGRESS { 0 } else { self.stalled + 1 };
         if self.moves {
             self.flight = self.flight.at(time);
         }
@@ -101,6 +126,8 @@ pub(crate) struct EventWorld {
     ahead: Runs,
     /// Movers before it in the list, which keep their meetings with it.
     behind: Runs,
+    /// What each body lies on.
+    rests: Vec<Rest>,
     now: f64,
     /// Impacts done since the start.
     pub(crate) impacts: u64,
@@ -145,6 +172,7 @@ impl EventWorld {
             calendar: Tournament::new(movers.len()),
             ahead: Runs::default(),
             behind: Runs::default(),
+            rests: vec![Rest::NONE; bodies.len()],
             movers,
             now: 0.0,
             impacts: 0,
@@ -175,22 +203,31 @@ impl EventWorld {
 
     fn predict_all(&mut self) {
         for index in 0..self.movers.len() {
-            self.predict(self.movers[index], self.movers[index]);
+            self.predict(self.movers[index], self.movers[index], false);
         }
     }
 
     /// Finds the next impact of a body, whose flight begins now, with those whose meetings it keeps: bodies after it in the list, and all
     /// that nothing pushes. With the one it has just hit there is none without acceleration: they part.
     #[inline(always)]
-    fn predict(&mut self, body: usize, hit: usize) {
+    fn predict(&mut self, body: usize, hit: usize, grazed: bool) {
         let here = &self.flyers[body];
-        let mut best = NEVER;
+        let rest = &self.rests[body];
+        // What it does by itself stands in the calendar with itself for a partner.
+        let mut best = Next { time: rest.until, partner: body as u32 };
         for &other in &self.ahead.list[self.ahead.of(body)] {
             let partner = &self.flyers[other as usize];
             if other as usize == hit && partner.flight.fall == here.flight.fall {
                 continue;
             }
-            let time = self.meeting(here, partner);
+            if rest.lies_on(other) {
+                continue;
+            }
+            let time = if grazed && other as usize == hit {
+                self.meeting(&here.shrunk(), partner)
+            } else {
+                self.meeting(here, partner)
+            };
             if time < best.time {
                 best = Next { time, partner: other };
             }
@@ -226,7 +263,7 @@ impl EventWorld {
     fn predict_later(&mut self, body: usize) {
         let flight = self.flyers[body].flight;
         self.flyers[body].flight = flight.at(self.now);
-        self.predict(body, body);
+        self.predict(body, body, false);
         self.flyers[body].flight = flight;
     }
 
@@ -283,6 +320,7 @@ impl EventWorld {
     /// Begins all flights anew from the bodies.
     fn take_off(&mut self) {
         self.note_partners();
+        self.rests.fill(Rest::NONE);
         for body in 0..self.bodies.len() {
             self.flyers[body].flight = flight(&self.bodies, body, self.now);
         }
@@ -290,7 +328,7 @@ impl EventWorld {
     }
 
     /// # Errors
-    /// [`EngineError::Unsupported`] when bodies come to rest on each other.
+    /// [`EngineError::Unsupported`] when bodies come to rest on others that move.
     pub(crate) fn step(&mut self, dt: f64) -> Result<(), EngineError> {
         self.record.clear();
         if !(dt > 0.0) {
@@ -302,9 +340,15 @@ impl EventWorld {
             if !(next.time <= end) {
                 break;
             }
-            self.collide(self.movers[rank as usize], next.partner as usize, next.time)?;
+            let body = self.movers[rank as usize];
+            if next.partner as usize == body {
+                self.change_by_itself(body, next.time)?;
+            } else {
+                self.collide(body, next.partner as usize, next.time)?;
+            }
         }
         self.now = end;
+        self.note_resting(dt);
         self.land();
         Ok(())
     }
@@ -320,6 +364,8 @@ impl EventWorld {
         }
         let between = other.flight.position - one.flight.position;
         let (normal, reach) = one.outline.contact(&other.outline, between);
+        let speed = other.flight.motion.linear - one.flight.motion.linear;
+        let grazed = speed.dot(normal).abs() <= GRAZING * speed.length();
         let (friction, restitution) = self.mixed.of(one.material as usize, other.material as usize);
         let pressed = if friction > 0.0 {
             let arms = [reach, reach - between];
@@ -340,12 +386,13 @@ impl EventWorld {
         };
         let (moves, point) = ([one.moves, other.moves], one.flight.position + reach);
         self.note([a, b], point, normal, pressed);
+        self.settle([a, b], normal)?;
         // New predictions for both, and for all whose next impact was with one of them.
         if moves[0] {
-            self.predict(a, b);
+            self.predict(a, b, grazed);
         }
         if moves[1] {
-            self.predict(b, a);
+            self.predict(b, a, grazed);
         }
         if moves[0] {
             self.tell(a, b);
@@ -377,6 +424,7 @@ fn flight(bodies: &Bodies<f64>, body: usize, now: f64) -> Flight {
         angle: bodies.angle[body],
         motion: bodies.motion[body],
         fall: bodies.fall[body],
+        turn: 0.0,
     }
 }
 
