@@ -67,6 +67,8 @@ pub(crate) struct Carry<R> {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Contacts<R> {
     pub(crate) list: Vec<Contact<R>>,
+    /// Those that were pressed in the last step, once the list is of what touches after it.
+    pub(crate) pressed: Vec<Contact<R>>,
     memory: Vec<Memory<R>>,
     /// Kept between steps to spare allocations.
     manifolds: Vec<Manifold<R>>,
@@ -86,6 +88,32 @@ impl<R: Real> Contacts<R> {
         threads: &Threads,
     ) {
         self.remember();
+        self.find(bodies, pairs, mixed, carry, threads);
+    }
+
+    /// The same at the end of a step: the contacts that were pressed in it stay what they are, beside the list.
+    pub(crate) fn look_ahead(
+        &mut self,
+        bodies: &Bodies<R>,
+        pairs: &[Pair],
+        mixed: &Mixed<R>,
+        carry: Carry<R>,
+        threads: &Threads,
+    ) {
+        self.remember();
+        std::mem::swap(&mut self.list, &mut self.pressed);
+        self.find(bodies, pairs, mixed, carry, threads);
+    }
+
+    /// Impulses of the step before for a step of another length.
+    pub(crate) fn scale_impulses(&mut self, ratio: R) {
+        for point in self.list.iter_mut().flat_map(|contact| &mut contact.points) {
+            point.normal_impulse = point.normal_impulse * ratio;
+            point.tangent_impulse = point.tangent_impulse * ratio;
+        }
+    }
+
+    fn find(&mut self, bodies: &Bodies<R>, pairs: &[Pair], mixed: &Mixed<R>, carry: Carry<R>, threads: &Threads) {
         let touch = |pair: &Pair| {
             let (a, b) = pair.both();
             let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);

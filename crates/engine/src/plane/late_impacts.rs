@@ -35,6 +35,7 @@ pub(crate) fn collide<R: Real>(simulation: &mut Simulation<R>, dt: R, rest_speed
     let hit_before = simulation.hit_now.len();
     simulation.apply_impacts(dt, rest_speed);
     if simulation.hit_now.len() > hit_before {
+        simulation.close_joints(dt);
         let positions = &simulation.bodies.position;
         for contact in &mut simulation.contacts.list {
             let centres = contact.bodies.map(|body| positions[body]);

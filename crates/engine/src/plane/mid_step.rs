@@ -23,6 +23,7 @@ impl<R: Real> Simulation<R> {
 
     /// A body is put elsewhere and given another motion.
     pub(crate) fn put(&mut self, body: usize, state: &BodyState) {
+        self.looked_ahead = false;
         self.bodies.moved = true;
         self.bodies.only_falling = false;
         self.bodies.place(body, Vec2::of(state.pose.position.truncate()), R::of(state.pose.angle));

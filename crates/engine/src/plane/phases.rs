@@ -4,7 +4,7 @@ use crate::common::injection::InjectionPoint;
 use crate::common::scalar::Real;
 use crate::common::settings::{SolverKind, Swept};
 use crate::plane::bodies::Motion;
-use crate::plane::contacts::Carry;
+use crate::plane::contacts::{Carry, Contacts};
 use crate::plane::late_impacts;
 use crate::plane::simulation::{Lists, Simulation};
 use crate::plane::sweep::SweepNumbers;
@@ -21,11 +21,35 @@ impl<R: Real> Simulation<R> {
         } else {
             R::ONE
         };
+        if std::mem::take(&mut self.looked_ahead) {
+            // The end of the step before is the start of this one.
+            if ratio != R::ONE {
+                self.contacts.scale_impulses(ratio);
+            }
+            self.last_dt = dt;
+            return;
+        }
+        self.find_contacts(Carry { ratio, same_step }, false);
+        late_impacts::collide(self, dt, self.rest_speed(dt));
+        self.last_dt = dt;
+    }
+
+    /// Looks at the end of a step, so that an impact is seen in the frame after it and not a step later.
+    pub(crate) fn look_ahead(&mut self) {
+        let dt = self.last_dt;
+        let ratio = if self.settings.warm_start { R::ONE } else { R::ZERO };
+        self.find_contacts(Carry { ratio, same_step: false }, true);
+        late_impacts::collide(self, dt, self.rest_speed(dt));
+        self.looked_ahead = true;
+    }
+
+    fn find_contacts(&mut self, carry: Carry<R>, ahead: bool) {
         self.know_pairs();
         if !self.broad.pairs.is_empty() {
             self.bodies.turn_axes();
         }
-        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, Carry { ratio, same_step }, &self.threads);
+        let refresh = if ahead { Contacts::look_ahead } else { Contacts::refresh };
+        refresh(&mut self.contacts, &self.bodies, &self.broad.pairs, &self.mixed, carry, &self.threads);
         if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
             self.bodies.moved = true;
             self.know_pairs();
@@ -40,8 +64,6 @@ impl<R: Real> Simulation<R> {
         if self.settings.injection.is_some() {
             self.lose_pairs();
         }
-        late_impacts::collide(self, dt, self.rest_speed(dt));
-        self.last_dt = dt;
     }
 
     /// Keeps the mean acceleration since the start, for the impacts of the next look. Of a body that nothing pushed it is gravity

@@ -55,6 +55,8 @@ pub(crate) struct Simulation<R> {
     pub(crate) hit_now: Vec<Impact<R>>,
     /// Whether the contacts were pressed in this step.
     pub(crate) pressed: bool,
+    /// Whether the contacts are those of the bodies as they stand now, with their impacts applied.
+    pub(crate) looked_ahead: bool,
 }
 
 /// What a solver that moves bodies itself remembers within a step.
@@ -107,12 +109,14 @@ impl<R: Real> Simulation<R> {
             hit: Vec::new(),
             hit_now: Vec::new(),
             pressed: false,
+            looked_ahead: false,
             bodies,
         };
         Ok(simulation)
     }
 
     pub(crate) fn act(&mut self, body: usize, effect: &Effect) {
+        self.looked_ahead = false;
         self.bodies.moved = true;
         self.bodies.only_falling = false;
         self.bodies.turn_axes();
@@ -186,7 +190,7 @@ impl<R: Real> Simulation<R> {
 
     /// The impacts of this step, and then the resting contacts.
     pub(crate) fn record(&self) -> impl Iterator<Item = Impact<R>> {
-        let pressed = self.contacts.list.iter().filter(|_| self.pressed).flat_map(|contact| {
+        let pressed = self.contacts.pressed.iter().filter(|_| self.pressed).flat_map(|contact| {
             contact.points().iter().map(|point| Impact {
                 bodies: contact.bodies,
                 point: point.position,

@@ -52,6 +52,7 @@ impl<R: Real> Simulation<R> {
             // What sleeps meets nothing that does not move.
             self.bodies.moved = true;
         }
+        self.look_ahead();
         self.sensors.end(&self.bodies, self.steps);
     }
 
@@ -98,6 +99,15 @@ impl<R: Real> Simulation<R> {
     fn hold_joints(&mut self, dt: R, scale: R) {
         self.joints.project(&mut self.bodies, dt, true);
         self.joints.fit(&mut self.bodies, dt, self.settings.iterations, R::of(CONVERGED) * scale);
+    }
+
+    /// Takes out of the joints what impacts have moved; no speed comes of it.
+    pub(crate) fn close_joints(&mut self, dt: R) {
+        if !self.joints.is_empty() && self.settings.injected(InjectionPoint::JointDrift).is_none() {
+            let scale = self.speed_scale(dt);
+            self.joints.project(&mut self.bodies, dt, false);
+            self.joints.fit(&mut self.bodies, dt, self.settings.iterations, R::of(CONVERGED) * scale);
+        }
     }
 
     /// One step of gravity, or without gravity the fastest relative speed at a contact or joint.

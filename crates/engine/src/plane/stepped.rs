@@ -66,6 +66,7 @@ impl<R: Real> Stepped for Simulation<R> {
 
     fn forget_contacts(&mut self) {
         self.contacts.list.clear();
+        self.looked_ahead = false;
     }
 
     fn find_pairs(&mut self) -> usize {
@@ -73,7 +74,7 @@ impl<R: Real> Stepped for Simulation<R> {
     }
 
     fn work(&self) -> (usize, u64) {
-        (self.contacts.list.iter().map(|contact| contact.count).sum(), self.solver.passes)
+        (self.contacts.pressed.iter().map(|contact| contact.count).sum(), self.solver.passes)
     }
 
     fn boxed_clone(&self) -> Box<dyn Stepped> {

@@ -156,3 +156,30 @@ fn discs_that_meet_off_centre_part_as_the_laws_of_impact_say_swept_or_not() {
         }
     }
 }
+
+#[test]
+fn an_impact_is_seen_in_the_first_frame_after_it() {
+    // At no frame does a ball stand in the floor, and at each its height is that of the closed form.
+    let (gravity, keep, height) = (9.81, 0.8, 2.0);
+    for dt in [1.0 / 60.0, 1.0 / 240.0, 1.0 / 960.0] {
+        for options in ["", "substeps=1", "swept=off"] {
+            let mut yard = world(gravity, 0.0, keep);
+            yard.bodies.extend([floor(), solid(PlaneShape::Disc(0.1), 0.0, 0.1 + height)]);
+            let mut bench = Bench::new(yard, options, dt);
+            let fall = (2.0 * height / gravity).sqrt();
+            bench.seconds(1.5, |frame| {
+                let found = frame.bodies[1].pose.position.y - 0.1;
+                let (mut since, mut speed, mut from) = (0.0, 0.0, height);
+                let mut lands = fall;
+                while frame.time > lands {
+                    (since, from) = (lands, 0.0);
+                    speed = if speed == 0.0 { keep * gravity * fall } else { keep * speed };
+                    lands += 2.0 * speed / gravity;
+                }
+                let into = frame.time - since;
+                let due = from + speed * into - 0.5 * gravity * into * into;
+                assert!((found - due).abs() < 1e-11, "{options} at {dt}, {} s: {found} for {due}", frame.time);
+            });
+        }
+    }
+}
