@@ -13,8 +13,8 @@
 //! | `impact`, `late_impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
 //! | `Solver`, `wide` | velocities of resting contacts and joints; the rows of eight contacts at a time | `solver.rs`, `wide.rs` |
 //! | `compliant`, `position` | the other solvers for resting contact | `compliant.rs`, `position.rs` |
-//! | `event`, `tournament`, `touching` | from impact to impact at exact times; the next one of all; when two outlines touch | `event.rs`, `tournament.rs`, `touching.rs` |
-//! | `sweep` | motion of swept bodies from impact to impact within a step | `sweep.rs` |
+//! | `event`, `tournament`, `touching` | from impact to impact at exact times, down to rest; the next one of all; when two outlines touch | `event/`, `tournament.rs`, `touching.rs` |
+//! | `sweep`, `Rooms` | motion of swept bodies from impact to impact within a step; where each can be until its end | `sweep.rs`, `rooms.rs` |
 //! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
 //! | `narrow` | gap and contact points of two pieces, by their forms | `narrow/` |
 //! | `phases` | what every solver does before and after | `phases.rs` |
@@ -48,6 +48,7 @@ mod passes;
 mod phases;
 mod position;
 mod rays;
+mod rooms;
 mod sensors;
 mod shape;
 mod simulation;

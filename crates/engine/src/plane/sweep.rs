@@ -13,6 +13,7 @@ use crate::plane::impact::{Pair, Target};
 use crate::plane::inner::is_level;
 use crate::plane::narrow::collide;
 use crate::plane::narrow::gap_between;
+use crate::plane::rooms::{Rooms, overlap};
 use crate::plane::vector::{Pose, Rotation, Vec2};
 use ironspin_model::BodyKind;
 use std::cmp::Reverse;
@@ -161,8 +162,9 @@ pub(crate) struct Sweeper<R> {
     flights: Vec<Flight<R>>,
     queue: BinaryHeap<Reverse<Event>>,
     stalled: Vec<u32>,
-    /// Where each body can be until the end of the step.
-    rooms: Vec<[Vec2<R>; 2]>,
+    rooms: Rooms<R>,
+    /// Who may be where a body is.
+    beside: Vec<u32>,
 }
 
 /// Only for faults.
@@ -204,9 +206,8 @@ impl<R: Real> Sweeper<R> {
                 impacts: 0,
             });
         }
-        self.rooms.clear();
         let rooms = self.flights.iter().zip(&bodies.reach).map(|(flight, &reach)| flight.room(reach, step.dt));
-        self.rooms.extend(rooms);
+        self.rooms.begin(bodies, rooms);
         for body in (0..bodies.len()).filter(|&body| swept[body]) {
             self.look_out(bodies, body, step, &|other| !swept[other] || other > body);
         }
@@ -218,7 +219,7 @@ impl<R: Real> Sweeper<R> {
             self.collide(bodies, event, mixed, step, impacts);
             let [a, b] = pair;
             for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {
-                self.rooms[body] = self.flights[body].room(bodies.reach[body], step.dt);
+                self.rooms.set(body, self.flights[body].room(bodies.reach[body], step.dt));
             }
             for body in pair.into_iter().filter(|&body| bodies.inverse[body].moves()) {
                 let other = if body == a { b } else { a };
@@ -240,11 +241,10 @@ impl<R: Real> Sweeper<R> {
 
     /// Queues the next meeting of `body` with each other body that is `wanted`.
     fn look_out(&mut self, bodies: &Bodies<R>, body: usize, step: SweepNumbers<R>, wanted: &dyn Fn(usize) -> bool) {
-        let [low, high] = self.rooms[body];
-        for other in 0..bodies.len() {
-            let room = &self.rooms[other];
-            let apart = room[0].x > high.x || room[1].x < low.x || room[0].y > high.y || room[1].y < low.y;
-            if apart || !wanted(other) || !bodies.may_meet(body, other) {
+        let mut beside = std::mem::take(&mut self.beside);
+        self.rooms.beside(body, &mut beside);
+        for other in beside.iter().map(|&other| other as usize) {
+            if !wanted(other) || !bodies.may_meet(body, other) {
                 continue;
             }
             if !self.within_reach(bodies, body, other, step.dt) {
@@ -256,9 +256,8 @@ impl<R: Real> Sweeper<R> {
             for mine in bodies.pieces_of[body].clone() {
                 for theirs in bodies.pieces_of[other].clone() {
                     let pieces = (mine.min(theirs), mine.max(theirs));
-                    if let Some(time) =
-                        self.meeting(bodies, pieces, step).filter(|&time| !self.is_inner(bodies, pieces, time))
-                    {
+                    let inner = |time: R| self.is_inner(bodies, &beside, pieces, time);
+                    if let Some(time) = self.meeting(bodies, pieces, step).filter(|&time| !inner(time)) {
                         let pair = [bodies.pieces[pieces.0].body, bodies.pieces[pieces.1].body];
                         let impacts = pair.map(|body| self.flights[body].impacts);
                         self.queue.push(Reverse(Event { time: time.to_f64(), pieces, impacts }));
@@ -266,10 +265,11 @@ impl<R: Real> Sweeper<R> {
                 }
             }
         }
+        self.beside = beside;
     }
 
-    /// Whether two pieces meet at an inner face of what nothing can push.
-    fn is_inner(&self, bodies: &Bodies<R>, pieces: (usize, usize), time: R) -> bool {
+    /// Whether two pieces, of which one belongs to a body that has others beside it, meet at an inner face of what nothing can push.
+    fn is_inner(&self, bodies: &Bodies<R>, beside: &[u32], pieces: (usize, usize), time: R) -> bool {
         let still = |piece: usize| !bodies.inverse[bodies.pieces[piece].body].moves();
         let (own, other) = match (still(pieces.0), still(pieces.1)) {
             (true, false) => (pieces.1, pieces.0),
@@ -281,18 +281,15 @@ impl<R: Real> Sweeper<R> {
         let found = gap_between(piece, &pose, mover, &self.flights[mover.body].pose_at(time));
         let slop = R::of(SLOP) * mover.size.min(piece.size);
         let surface = found.point - found.normal * (found.gap * R::HALF);
-        let [low, high] = self.rooms[mover.body];
-        (0..bodies.len()).filter(|&body| !bodies.inverse[body].moves() && bodies.may_meet(mover.body, body)).any(
-            |body| {
-                let room = &self.rooms[body];
-                let apart = room[0].x > high.x || room[1].x < low.x || room[0].y > high.y || room[1].y < low.y;
-                !apart
-                    && bodies.pieces_of[body].clone().filter(|&beside| beside != other).any(|beside| {
-                        let beside = (&bodies.pieces[beside], &self.flights[body].pose_at(time));
-                        is_level(surface, found.normal, slop, (piece, &pose), beside, None)
-                    })
-            },
-        )
+        let room = self.rooms.of(mover.body);
+        let still = |body: usize| !bodies.inverse[body].moves() && bodies.may_meet(mover.body, body);
+        beside.iter().map(|&body| body as usize).filter(|&body| still(body)).any(|body| {
+            overlap(&self.rooms.of(body), &room)
+                && bodies.pieces_of[body].clone().filter(|&beside| beside != other).any(|beside| {
+                    let beside = (&bodies.pieces[beside], &self.flights[body].pose_at(time));
+                    is_level(surface, found.normal, slop, (piece, &pose), beside, None)
+                })
+        })
     }
 
     /// Whether two bodies can touch before the step ends: the discs that hold them move no further than their speeds.
