@@ -15,7 +15,7 @@ pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
     definition: "Largest change of the bodies' common momentum that gravity does not explain, summed over all steps in which none of them is near a body outside the set, as a share of the sum of the magnitudes of their momenta.",
     formula: "max_t |sum_steps (dP - sum(m g dt))| / max_t sum(m |v|)",
     source: "Newton's third law",
-    limits: "Steps within 1.5 steps' travel of a body outside the set are left out; when nine in ten are, a warning says so.",
+    limits: "Steps within 1.5 steps' travel of a body outside the set are left out; when nine in ten are, a warning says so. A step in which a body of the set comes or goes is left out; before and after it the bodies that are there are balanced.",
     usual_causes: "one body of a pair answers and the other does not; mass ignored; position correction that moves only one body; damping",
     next_step: advice::MOMENTUM,
     by_default: true,
@@ -59,6 +59,8 @@ struct Balance {
     touched: Option<(usize, usize)>,
     counted: u64,
     skipped: u64,
+    /// Steps in which a body of the set came or went.
+    came_or_went: u64,
 }
 
 pub(crate) fn linear(world: &World, scope: &Scope) -> Box<dyn Gauge> {
@@ -83,6 +85,7 @@ impl Balance {
             touched: None,
             counted: 0,
             skipped: 0,
+            came_or_went: 0,
         }
     }
 
@@ -151,12 +154,17 @@ impl Balance {
 impl Gauge for Balance {
     fn observe(&mut self, view: &View<'_>) {
         let Some(before) = view.before else { return };
-        if self.scope.of.iter().any(|&id| !view.present(id)) {
-            // Who comes or goes brings or takes momentum.
-            self.skipped += 1;
+        let there = |frame: &ironspin_model::Frame, id: usize| !frame.bodies[id].is_absent();
+        if self.scope.of.iter().any(|&id| there(before, id) != there(view.now, id)) {
+            // Who comes or goes brings or takes momentum in this step; before and after, those that are there are balanced.
+            self.came_or_went += 1;
             return;
         }
-        let sum: f64 = self.scope.of.iter().map(|&id| self.momentum(view, view.now, id).1).sum();
+        let members: Vec<usize> = self.scope.of.iter().copied().filter(|&id| there(view.now, id)).collect();
+        if members.is_empty() {
+            return;
+        }
+        let sum: f64 = members.iter().map(|&id| self.momentum(view, view.now, id).1).sum();
         self.largest_sum = self.largest_sum.max(sum);
         if self.touched_outside(view) {
             self.skipped += 1;
@@ -164,7 +172,7 @@ impl Gauge for Balance {
         }
         self.counted += 1;
         let mut change = DVec3::ZERO;
-        for &id in &self.scope.of {
+        for &id in &members {
             change += self.momentum(view, view.now, id).0
                 - self.momentum(view, before, id).0
                 - self.by_gravity(view, before, id);
@@ -178,12 +186,21 @@ impl Gauge for Balance {
 
     fn reading(&self, _: &World) -> Reading {
         if self.counted == 0 {
-            return Reading::nothing("the bodies were never free of all others for a step");
+            return Reading::nothing(if self.skipped > 0 {
+                "the bodies were never free of all others for a step"
+            } else {
+                "no body was there for a whole step"
+            });
         }
         if self.largest_sum == 0.0 {
             return Reading::of(0.0, "nothing moved").warn("nothing moved, so there was no momentum to gain or lose");
         }
-        let detail = format!("over {} free steps; worst at {:.3} s", self.counted, self.worst_time);
+        let moved = if self.came_or_went > 0 {
+            format!(", {} left out in which a body came or went", self.came_or_went)
+        } else {
+            String::new()
+        };
+        let detail = format!("over {} free steps{moved}; worst at {:.3} s", self.counted, self.worst_time);
         let reading = Reading::of(self.worst / self.largest_sum, detail);
         if self.skipped > 9 * self.counted {
             return reading.warn(format!("{} steps in contact with other bodies were left out", self.skipped));
@@ -216,6 +233,52 @@ mod tests {
             let xa = 4.0 * t.min(0.5) - 2.0 * after;
             vec![state(xa, fall.0, va, fall.1), state(2.2 + 2.0 * passed_on * after, fall.0, vb, fall.1)]
         })
+    }
+
+    /// The collision, and a third body that is taken out at 0.2 s.
+    fn with_one_removed(passed_on: f64) -> (ironspin_model::World, Vec<ironspin_model::Frame>) {
+        let mut world = two();
+        world.bodies.push(ironspin_model::Body { name: "c".into(), ..world.bodies[0].clone() });
+        let mut frames = collision(passed_on);
+        for frame in &mut frames {
+            let (t, gone) = (frame.time, frame.time > 0.2);
+            let third = state(-50.0, -4.905 * t * t, 0.0, -9.81 * t);
+            frame.bodies.push(if gone { BodyState::absent() } else { third });
+        }
+        (world, frames)
+    }
+
+    #[test]
+    fn a_body_that_is_taken_out_leaves_the_others_in_the_balance() {
+        for gauge in ["momentum.balance", "angular.balance"] {
+            let (world, frames) = with_one_removed(1.0);
+            let reading = measure(gauge, &world, &[0, 1, 2], &[], &frames);
+            assert!(reading.value.unwrap() < 1e-13, "{gauge}: {reading:?}");
+            assert!(reading.detail.contains("1 left out in which a body came or went"), "{}", reading.detail);
+            // A blow that is not passed on long after somebody has gone.
+            let (world, frames) = with_one_removed(0.9);
+            let reading = measure(gauge, &world, &[0, 1, 2], &[], &frames);
+            assert!(reading.value.unwrap() > 1e-3, "{gauge}: {reading:?}");
+        }
+    }
+
+    #[test]
+    fn momentum_that_vanishes_after_a_removal_is_missed() {
+        let (world, mut frames) = with_one_removed(1.0);
+        for frame in frames.iter_mut().filter(|frame| frame.time > 0.7) {
+            for body in &mut frame.bodies[..2] {
+                body.velocity = DVec3::ZERO;
+            }
+        }
+        assert!(measure("momentum.balance", &world, &[0, 1, 2], &[], &frames).value.unwrap() > 0.5);
+    }
+
+    #[test]
+    fn a_set_that_is_never_there_is_not_measured() {
+        let (world, mut frames) = with_one_removed(1.0);
+        frames.iter_mut().for_each(|frame| frame.bodies.iter_mut().for_each(|body| *body = BodyState::absent()));
+        let reading = measure("momentum.balance", &world, &[0, 1], &[], &frames);
+        assert_eq!((reading.value, reading.detail.as_str()), (None, "no body was there for a whole step"));
     }
 
     #[test]
