@@ -92,8 +92,8 @@ fn count(ratio: f64, options: &str, dt: f64) -> u64 {
         let mut last = None;
         for contact in frame.contacts.iter().filter(|contact| contact.impulse > 0.0) {
             // Two points of one face are one impact.
-            if contact.times > 1 || last != Some(contact.bodies) {
-                found += contact.times;
+            if contact.times.is_some_and(|times| times > 1) || last != Some(contact.bodies) {
+                found += contact.times.unwrap_or(1);
             }
             last = Some(contact.bodies);
         }

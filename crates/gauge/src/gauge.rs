@@ -46,6 +46,8 @@ pub struct Reading {
     pub samples: Vec<f64>,
     /// Whether the quantity cannot be measured in this scene at all, whatever the engine does.
     pub unsupported: bool,
+    /// Why the value is only the least that it can be, so that it breaks a bound from above and keeps none; empty where it is the value.
+    pub at_least_because: String,
     /// Where to look, when there is one such moment.
     pub moment: Option<Moment>,
 }
@@ -96,6 +98,13 @@ impl Reading {
     /// The quantity cannot be measured in this scene, whatever the engine does.
     pub fn unsupported(why: impl Into<String>) -> Self {
         Reading { unsupported: true, ..Reading::nothing(why) }
+    }
+
+    /// Says that the value is only the least that it can be.
+    #[must_use]
+    pub fn at_least(mut self, because: impl Into<String>) -> Self {
+        self.at_least_because = because.into();
+        self
     }
 
     /// Tells where to look.

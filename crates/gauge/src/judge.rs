@@ -6,7 +6,7 @@ use ironspin_model::{Bound, Verdict};
 /// How a claim turned out.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Outcome {
-    /// Pass or fail.
+    /// Pass, fail or not known.
     pub verdict: Verdict,
     /// Measured against bound, in words.
     pub reason: String,
@@ -24,6 +24,13 @@ pub fn judge(reading: &Reading, bound: &Bound, counts: bool) -> Outcome {
     let Some(value) = reading.value else {
         return Outcome { verdict: Verdict::Fail, reason: format!("not measured: {}", reading.detail) };
     };
+    if !reading.at_least_because.is_empty() && !bound.is_broken_from(value) {
+        let least = if reading.detail.is_empty() { String::new() } else { format!("; at least {}", reading.detail) };
+        return Outcome {
+            verdict: Verdict::Unknown,
+            reason: format!("not known: {}{least}", reading.at_least_because),
+        };
+    }
     let holds = bound.holds(value);
     let mut reason = reading.detail.clone();
     if let (true, Bound::Equals { value: expected, .. }) = (counts, bound) {
@@ -60,6 +67,23 @@ mod tests {
         assert_eq!(right_digits(312.0, 314.0), 2);
         assert_eq!(right_digits(31.0, 314.0), 0);
         assert_eq!(right_digits(214.0, 314.0), 0);
+    }
+
+    #[test]
+    fn what_is_not_known_neither_passes_nor_fails_unless_it_is_too_much_already() {
+        let reading = Reading::of(43.0, "43 of light with wall").at_least("notices may be sums");
+        for (bound, verdict) in [
+            (Bound::Equals { value: 314.0, within: 0.0 }, Verdict::Unknown),
+            (Bound::Equals { value: 43.0, within: 0.0 }, Verdict::Unknown),
+            (Bound::Equals { value: 31.0, within: 0.5 }, Verdict::Fail),
+            (Bound::AtMost(50.0), Verdict::Unknown),
+            (Bound::AtMost(40.0), Verdict::Fail),
+            (Bound::AtLeast(40.0), Verdict::Unknown),
+        ] {
+            assert_eq!(judge(&reading, &bound, true).verdict, verdict, "{bound:?}");
+        }
+        let outcome = judge(&reading, &Bound::AtLeast(1.0), true);
+        assert_eq!(outcome.reason, "not known: notices may be sums; at least 43 of light with wall");
     }
 
     #[test]

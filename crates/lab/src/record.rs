@@ -56,9 +56,16 @@ impl ClaimRecord {
         if claims.iter().any(ClaimRecord::decides) {
             return (Verdict::Fail, String::new());
         }
-        match claims.iter().find(|claim| claim.is_unsupported()) {
-            Some(claim) => (Verdict::Unsupported, format!("{}: {}", claim.gauge.name, claim.detail)),
-            None => (Verdict::Pass, String::new()),
+        if let Some(claim) = claims.iter().find(|claim| claim.is_unsupported()) {
+            return (Verdict::Unsupported, format!("{}: {}", claim.gauge.name, claim.detail));
+        }
+        let mut must = claims.iter().filter(|claim| claim.claim.severity == ironspin_model::Severity::Must);
+        match must.clone().find(|claim| claim.verdict == Verdict::Unknown) {
+            // Nothing is known to hold: no reason to pass.
+            Some(claim) if !must.any(|claim| claim.verdict == Verdict::Pass && !claim.only_tells()) => {
+                (Verdict::Unknown, format!("{}: {}", claim.gauge.name, claim.detail))
+            }
+            _ => (Verdict::Pass, String::new()),
         }
     }
 

@@ -164,6 +164,15 @@ pub enum Bound {
 }
 
 impl Bound {
+    /// Whether no value from `least` on keeps the bound.
+    pub fn is_broken_from(&self, least: f64) -> bool {
+        match *self {
+            Bound::AtMost(limit) => least > limit,
+            Bound::AtLeast(_) | Bound::None => false,
+            Bound::Equals { value, within } => least > value && !self.holds(least) && within.is_finite(),
+        }
+    }
+
     /// Whether a measured value keeps the bound; a value that is not a number never does.
     pub fn holds(&self, measured: f64) -> bool {
         match *self {
@@ -221,6 +230,8 @@ pub enum Verdict {
     Pass,
     /// The engine says it lacks the feature.
     Unsupported,
+    /// What the engine reports does not let anybody tell: neither for nor against it.
+    Unknown,
     /// It does not hold.
     Fail,
     /// Crash, hang, bad answer, or an explosion that stopped the trial.
@@ -233,6 +244,7 @@ impl Verdict {
         match self {
             Verdict::Pass => "pass",
             Verdict::Unsupported => "unsupported",
+            Verdict::Unknown => "unknown",
             Verdict::Fail => "fail",
             Verdict::Error => "error",
         }
@@ -242,6 +254,21 @@ impl Verdict {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_only_grows_can_break_a_bound_from_above_alone() {
+        for (bound, least, broken) in [
+            (Bound::AtMost(3.0), 3.0, false),
+            (Bound::AtMost(3.0), 4.0, true),
+            (Bound::AtLeast(3.0), 1.0, false),
+            (Bound::Equals { value: 3.0, within: 0.5 }, 1.0, false),
+            (Bound::Equals { value: 3.0, within: 0.5 }, 3.5, false),
+            (Bound::Equals { value: 3.0, within: 0.5 }, 4.0, true),
+            (Bound::None, 9.0, false),
+        ] {
+            assert_eq!(bound.is_broken_from(least), broken, "{bound:?} from {least}");
+        }
+    }
 
     #[test]
     fn not_a_number_keeps_no_bound() {

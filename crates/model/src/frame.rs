@@ -65,8 +65,8 @@ pub struct Contact {
     pub depth: f64,
     /// Normal impulse over the step, N s.
     pub impulse: f64,
-    /// How many impacts this notice stands for; 1 unless the engine adds up those of one pair.
-    pub times: u64,
+    /// How many impacts this notice stands for, 0 for mere pressing; nothing where the engine does not say, and the notice may be a sum.
+    pub times: Option<u64>,
 }
 
 /// The state of the whole world at one step.

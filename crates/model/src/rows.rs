@@ -14,7 +14,7 @@ pub mod plane {
     pub const STATE_NAMES: [&str; STATE] = ["x", "y", "angle", "vx", "vy", "spin"];
     /// Numbers of a contact: i, j, x, y, nx, ny, depth, impulse, times.
     pub const CONTACT: usize = 9;
-    /// Numbers of a contact that stands for a single impact, where the last may be left out.
+    /// Numbers of a contact of which it is not said how many impacts it stands for.
     pub const PLAIN_CONTACT: usize = 8;
 
     /// The row of a state.
@@ -34,7 +34,8 @@ pub mod plane {
     /// The row of a contact.
     pub fn contact_row(contact: &Contact) -> [f64; CONTACT] {
         let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
-        [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse, contact.times as f64]
+        let times = contact.times.map_or(f64::NAN, |times| times as f64);
+        [i as f64, j as f64, p.x, p.y, n.x, n.y, contact.depth, contact.impulse, times]
     }
 
     /// The contact of a row of [`PLAIN_CONTACT`] or [`CONTACT`] numbers.
@@ -45,7 +46,7 @@ pub mod plane {
             normal: DVec3::new(n[4], n[5], 0.0),
             depth: n[6],
             impulse: n[7],
-            times: n.get(8).map_or(1, |times| times.max(0.0) as u64),
+            times: n.get(8).filter(|times| !times.is_nan()).map(|times| times.max(0.0) as u64),
         }
     }
 }
@@ -119,12 +120,12 @@ mod tests {
             normal: DVec3::Y,
             depth: -1e-9,
             impulse: 4.0,
-            times: 1,
+            times: None,
         };
         let row = plane::contact_row(&contact);
         assert_eq!(plane::contact_of(&row), contact);
         assert_eq!(plane::contact_of(&row[..plane::PLAIN_CONTACT]), contact);
-        let many = Contact { times: 12, ..contact };
+        let many = Contact { times: Some(12), ..contact };
         assert_eq!(plane::contact_of(&plane::contact_row(&many)), many);
     }
 }

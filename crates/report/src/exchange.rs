@@ -130,7 +130,9 @@ fn cases(trial: &TrialDocument) -> Vec<Case> {
         let (message, text) = (plain(&trial.reason), plain(&again));
         let outcome = match trial.verdict {
             Verdict::Error => Outcome::Error { message, text },
-            Verdict::Pass | Verdict::Fail | Verdict::Unsupported => Outcome::Skipped { message, text },
+            Verdict::Pass | Verdict::Fail | Verdict::Unsupported | Verdict::Unknown => {
+                Outcome::Skipped { message, text }
+            }
         };
         return vec![Case { class, name: plain(&format!("runs at {at}")), outcome }];
     }
@@ -138,7 +140,9 @@ fn cases(trial: &TrialDocument) -> Vec<Case> {
         let (message, why) = reported(claim);
         let outcome = match (claim.verdict, claim.severity) {
             (Verdict::Pass, _) => Outcome::Success,
-            (Verdict::Unsupported, _) => Outcome::Skipped { message: plain(&claim.detail), text: String::new() },
+            (Verdict::Unsupported | Verdict::Unknown, _) => {
+                Outcome::Skipped { message: plain(&claim.detail), text: String::new() }
+            }
             (Verdict::Fail | Verdict::Error, Severity::Must) => {
                 Outcome::Failure { message: plain(&message), text: plain(&format!("{why}{again}")) }
             }

@@ -11,6 +11,7 @@ pub(crate) fn mark(verdict: Verdict) -> &'static str {
         Verdict::Pass => "pass",
         Verdict::Fail => "FAIL",
         Verdict::Unsupported => "none",
+        Verdict::Unknown => "n.k.",
         Verdict::Error => "ERR!",
     }
 }

@@ -15,6 +15,9 @@ pub fn document_summary(summary: &Summary) -> String {
     if summary.unsupported > 0 {
         parts.push(format!("{} unsupported", summary.unsupported));
     }
+    if summary.unknown > 0 {
+        parts.push(format!("{} not known", summary.unknown));
+    }
     if summary.error > 0 {
         parts.push(format!("{} engine error{}", summary.error, if summary.error == 1 { "" } else { "s" }));
     }

@@ -134,7 +134,7 @@ fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
     let verdict = match record.verdict {
         Verdict::Pass => verdict.fg(Color::Blue),
         Verdict::Fail => verdict.fg(Color::Red),
-        Verdict::Unsupported => verdict.fg(Color::DarkGrey),
+        Verdict::Unsupported | Verdict::Unknown => verdict.fg(Color::DarkGrey),
         Verdict::Error => verdict.fg(Color::Magenta),
     };
     let (claim, measured, bound, why) = record.deciding().map_or_else(
@@ -295,6 +295,9 @@ pub fn summary_line(records: &[TrialRecord]) -> String {
     ];
     if summary.unsupported > 0 {
         parts.push(format!("{} unsupported", summary.unsupported));
+    }
+    if summary.unknown > 0 {
+        parts.push(format!("{} not known", summary.unknown));
     }
     if summary.error > 0 {
         parts.push(count(summary.error, "engine error", "engine errors"));

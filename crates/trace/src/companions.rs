@@ -57,7 +57,8 @@ impl Companions {
                     contact.impulse,
                 ];
                 let row = [frame.step.to_string(), name(a), name(b)].into_iter().chain(numbers.map(exact));
-                out.write_record(row.chain([contact.times.to_string()])).map_err(|cause| error(cause.into()))?;
+                out.write_record(row.chain([contact.times.map_or_else(String::new, |times| times.to_string())]))
+                    .map_err(|cause| error(cause.into()))?;
             }
         }
         if let Some(out) = &mut self.events {
@@ -145,7 +146,7 @@ impl Notices {
                 normal,
                 depth: read.number(7)?,
                 impulse: read.number(8)?,
-                times: read.whole(9)?,
+                times: if cells[9].is_empty() { None } else { Some(read.whole(9)?) },
             });
         }
         let place = companion(path, "events");

@@ -35,6 +35,11 @@ fn verdict_text(word: &str) -> Option<&'static str> {
              - **Usual causes**: an adapter that does not list in `hello` what the engine has; a scene beyond the engine.\n\
              - **What to try next**: `ironspin engines probe ENGINE` shows what it lists.\n"
         }
+        "n.k." | "unknown" => {
+            "## n.k. (not known)\n\nNeither the states nor the notices of the engine let anybody tell whether the claim holds: it counts neither for nor against the engine. A trial of which no claim is known to hold does not pass.\n\n\
+             - **Usual causes**: contact rows that may be sums of several impacts of a step, of which the engine does not say how many they stand for.\n\
+             - **What to try next**: the ninth number of a contact, if the adapter is yours; a smaller step, at which impacts fall into steps of their own.\n"
+        }
         "err!" | "error" => {
             "## ERR! (engine error)\n\nThe engine crashed, hung, or answered what no sound engine answers. Its last words stand in the reason. The trial is lost, and no other.\n\n\
              - **Usual causes**: a broken line or wrong count of numbers from an adapter; a step that takes longer than its limit; a world that the engine cannot take.\n\

@@ -72,7 +72,7 @@ fn status(records: &[TrialRecord]) -> ExitStatus {
     match worst {
         Some(Verdict::Error) => ExitStatus::EngineFailed,
         Some(Verdict::Fail) => ExitStatus::Fails,
-        Some(Verdict::Pass | Verdict::Unsupported) | None => ExitStatus::Holds,
+        Some(Verdict::Pass | Verdict::Unsupported | Verdict::Unknown) | None => ExitStatus::Holds,
     }
 }
 

@@ -109,6 +109,6 @@ fn strangers(frame: &mut Frame, reported: &Reported<'_>, impulse: f64) {
         .filter(|&body| reported.kinds[body] == BodyKind::Dynamic && !frame.bodies[body].is_absent());
     if let (Some(a), Some(b)) = (movers.next(), movers.next_back()) {
         let point = 0.5 * (frame.bodies[a].pose.position + frame.bodies[b].pose.position);
-        frame.contacts.push(Contact { bodies: [a, b], point, normal: DVec3::Y, depth: 0.0, impulse, times: 1 });
+        frame.contacts.push(Contact { bodies: [a, b], point, normal: DVec3::Y, depth: 0.0, impulse, times: Some(1) });
     }
 }

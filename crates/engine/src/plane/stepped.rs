@@ -175,6 +175,6 @@ fn contact_of<R: Real>(impact: &Impact<R>) -> Contact {
         normal: normal.to_f64().extend(0.0),
         depth: -impact.gap.to_f64(),
         impulse: impact.impulse.to_f64(),
-        times: impact.times,
+        times: Some(impact.times),
     }
 }

@@ -129,7 +129,7 @@ fn a_disc_bounces_to_rest_through_infinitely_many_impacts() {
         let mut impacts = 0;
         let mut worst = 0.0_f64;
         bench.seconds(seconds, |frame| {
-            impacts += frame.contacts.iter().map(|contact| contact.times).sum::<u64>();
+            impacts += frame.contacts.iter().map(|contact| contact.times.unwrap_or(1)).sum::<u64>();
             let found = frame.bodies[1].pose.position.y - 0.1;
             worst = worst.max((found - bouncing(height, gravity, restitution, frame.time)).abs());
         });
@@ -147,7 +147,7 @@ fn what_lies_still_is_pressed_by_its_weight_and_hit_by_nothing() {
     bench.run(10, |_| {});
     let [contact] = &bench.frame.contacts[..] else { panic!("{:?}", bench.frame.contacts) };
     assert!((contact.impulse - mass * 9.81 * 0.01).abs() < 1e-12 * contact.impulse, "{contact:?}");
-    assert_eq!((contact.bodies, contact.normal, contact.times), ([0, 1], DVec3::Y, 0));
+    assert_eq!((contact.bodies, contact.normal, contact.times), ([0, 1], DVec3::Y, Some(0)));
 }
 
 #[test]

@@ -205,8 +205,14 @@ mod tests {
     fn lying(y: f64, points: usize) -> Vec<Frame> {
         let mut frames = trace(0.01, 0.2, |_| vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, y, 0.0, 0.0)]);
         for frame in &mut frames {
-            let contact =
-                Contact { bodies: [0, 1], point: DVec3::ZERO, normal: DVec3::Y, depth: 0.0, impulse: 0.1, times: 1 };
+            let contact = Contact {
+                bodies: [0, 1],
+                point: DVec3::ZERO,
+                normal: DVec3::Y,
+                depth: 0.0,
+                impulse: 0.1,
+                times: Some(1),
+            };
             frame.contacts = vec![contact; points];
         }
         frames

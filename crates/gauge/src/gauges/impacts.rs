@@ -16,7 +16,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     definition: "Number of impacts between the bodies and those they are measured against (all others when not named). A step counts by the engine's contact notices when their impulses explain the change of momentum in the states to a millionth; otherwise by the states alone: a pair within reach that loses over half of its approach speed.",
     formula: "sum over steps and pairs",
     source: "definition; momentum law for the check of the notices",
-    limits: "From states alone a pair is counted once a step at most. Approaches slower than 2 g dt are resting contact. Friction changes momentum without a notice, so notices are believed only where none acts.",
+    limits: "From states alone a pair is counted once a step at most. In a step in which a body was hit by two others, only an engine that says how many impacts each notice stands for shows how many there were: otherwise the count is the least there can have been, and whether it is right is not known. Approaches slower than 2 g dt are resting contact. Friction changes momentum without a notice, so notices are believed only where none acts.",
     usual_causes: "several impacts within one step of which only the first is seen; a body squeezed through another; restitution not exactly elastic",
     counts: true,
     next_step: advice::IMPACTS,
@@ -39,9 +39,15 @@ struct Impacts {
     together: BTreeSet<PairOfBodies>,
     steps_by_notices: u64,
     unexplained_steps: u64,
+    /// Steps in which there may have been more impacts than anything shows.
+    open_steps: u64,
     frames: u64,
     /// Kept for the next step, to spare allocations.
     notices: Vec<(PairOfBodies, u64)>,
+    /// Bodies that hit each other in this step, both ways.
+    partners: BTreeSet<PairOfBodies>,
+    /// Whether the notices of this step may be sums.
+    step_is_open: bool,
     /// Of each body the inverse of its mass, 1/kg, 0 for one that nothing moves; and its fall over the step, m/s².
     inverse: Vec<f64>,
     falls: Vec<f64>,
@@ -56,8 +62,11 @@ pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
         together: BTreeSet::new(),
         steps_by_notices: 0,
         unexplained_steps: 0,
+        open_steps: 0,
         frames: 0,
         notices: Vec::new(),
+        partners: BTreeSet::new(),
+        step_is_open: false,
         inverse: world.bodies.iter().map(|body| if body.mass > 0.0 { 1.0 / body.mass } else { 0.0 }).collect(),
         falls: Vec::new(),
         fastest: 0.0,
@@ -78,20 +87,34 @@ impl Impacts {
         self.falls.clear();
         self.falls.extend((0..bodies.len()).map(|id| view.fall(id).length()));
         let (inverse, falls) = (&self.inverse, &self.falls);
+        let mut last: Option<&ironspin_model::Contact> = None;
+        self.partners.clear();
+        let mut sums = Vec::new();
         for contact in &view.now.contacts {
             let (a, b) = (contact.bodies[0], contact.bodies[1]);
-            let known = a < bodies.len() && b < bodies.len();
-            if !known || !self.of.links(&self.others, a, b) {
+            if !(a < bodies.len() && b < bodies.len()) {
                 continue;
             }
+            // Points of one manifold follow each other; of two impacts with another between them both count, whoever the other is.
+            let same_manifold = last.replace(contact).is_some_and(|last| {
+                let single = |contact: &ironspin_model::Contact| contact.times.is_none_or(|times| times == 1);
+                last.bodies == contact.bodies && single(last) && single(contact) && last.point != contact.point
+            });
             let change = contact.impulse * (inverse[a] + inverse[b]);
             let fall = falls[a].max(falls[b]);
             let slow = (CLEAR_STEPS * fall * span).max(1e-9 * self.fastest);
-            let same_manifold = contact.times == 1 && self.notices.last() == Some(&((a, b), 1));
-            if change > slow && !same_manifold {
-                self.notices.push(((a, b), contact.times));
+            if !(change > slow) {
+                continue;
+            }
+            self.partners.extend([(a, b), (b, a)]);
+            if !same_manifold && self.of.links(&self.others, a, b) {
+                self.notices.push(((a, b), contact.times.unwrap_or(1)));
+                sums.extend(contact.times.is_none().then_some([a, b]));
             }
         }
+        // A notice of a body that only one other has hit stands for one impact: nothing brought the two together again.
+        let several = |id: usize| inverse[id] > 0.0 && self.partners.range((id, 0)..(id + 1, 0)).count() > 1;
+        self.step_is_open = sums.into_iter().flatten().any(several);
         if self.notices.is_empty() {
             return false;
         }
@@ -127,6 +150,7 @@ impl Impacts {
             return;
         }
         let mut found = Vec::new();
+        let mut close = BTreeSet::new();
         let swift = |id: usize| view.cache.swiftness(When::Before, id).max(view.cache.swiftness(When::Now, id));
         // How fast two bodies can come together anywhere within a distance of their rims, m/s.
         let closing = |frame: &ironspin_model::Frame, a: usize, b: usize, within: f64| {
@@ -171,8 +195,20 @@ impl Impacts {
             };
             let (was, is) = (speed(before), speed(view.now));
             let reached = nearer.distance <= 1.5 * was.abs().max(is.abs()) * span + 0.01 * size;
+            if reached && was.abs().max(is.abs()) > slow {
+                close.extend([(a, b), (b, a)]);
+            }
             found.push(((a, b), reached && -was > slow && -is < -0.5 * was, is > slow || !reached));
         });
+        // Whoever was pushed while two others were within reach may have been hit by them in turns.
+        let pushed = |id: usize| {
+            let change = view.now.bodies[id].velocity - before.bodies[id].velocity - view.fall(id) * span;
+            change.length() > CLEAR_STEPS * view.fall(id).length() * span + 1e-9 * self.fastest
+        };
+        let several = |id: usize| close.range((id, 0)..(id + 1, 0)).count() > 1;
+        let movers = (0..view.world.bodies.len()).filter(|&id| self.inverse[id] > 0.0 && view.present(id));
+        let open = !close.is_empty() && movers.into_iter().any(|id| several(id) && pushed(id));
+        self.open_steps += u64::from(open);
         for (pair, hit, parted) in found {
             if hit && !self.together.contains(&pair) {
                 *self.counts.entry(pair).or_default() += 1;
@@ -196,6 +232,7 @@ impl Gauge for Impacts {
         }
         if self.believed_notices(view) {
             self.steps_by_notices += 1;
+            self.open_steps += u64::from(self.step_is_open);
             for &(pair, times) in &self.notices {
                 *self.counts.entry(pair).or_default() += times;
             }
@@ -218,7 +255,13 @@ impl Gauge for Impacts {
         if pairs.len() > 3 {
             reported.push(format!("{} more pairs", pairs.len() - 3));
         }
-        let reading = Reading::of(total as f64, reported.join(", "));
+        let mut reading = Reading::of(total as f64, reported.join(", "));
+        if self.open_steps > 0 {
+            reading = reading.at_least(format!(
+                "in {} steps a body was hit by several others, and nothing says how often",
+                self.open_steps
+            ));
+        }
         if self.unexplained_steps > 0 {
             return reading.warn(format!(
                 "in {} steps the engine's contact notices did not explain the motion, so impacts were counted from the states: at most one a pair and step",
@@ -269,7 +312,14 @@ mod tests {
             let left = turn % 2 == 1;
             let bodies = if left { [0, 2] } else { [1, 2] };
             let normal = if left { DVec3::X } else { DVec3::NEG_X };
-            frames[1].contacts.push(Contact { bodies, point: DVec3::ZERO, normal, depth: 0.0, impulse, times: 1 });
+            frames[1].contacts.push(Contact {
+                bodies,
+                point: DVec3::ZERO,
+                normal,
+                depth: 0.0,
+                impulse,
+                times: Some(1),
+            });
         }
         (walls, frames)
     }
@@ -278,6 +328,61 @@ mod tests {
     fn notices_that_explain_the_motion_count_several_impacts_of_one_step() {
         let (walls, frames) = six_in_a_step(12.0);
         assert_eq!(measure("impacts.count", &walls, &[2], &[], &frames).value, Some(6.0));
+    }
+
+    #[test]
+    fn the_impacts_with_one_partner_are_counted_whoever_comes_between() {
+        let (walls, frames) = six_in_a_step(12.0);
+        for wall in [0, 1] {
+            let reading = measure("impacts.count", &walls, &[2], &[wall], &frames);
+            assert_eq!((reading.value, reading.at_least_because.as_str()), (Some(3.0), ""), "wall {wall}");
+        }
+    }
+
+    #[test]
+    fn notices_that_may_be_sums_leave_the_count_open_where_a_body_was_hit_by_two_others() {
+        let (walls, mut frames) = six_in_a_step(12.0);
+        // The same as an engine reports it that adds up the impacts of a pair and does not say how many they were.
+        let sums = [[0, 2], [1, 2]].map(|bodies| {
+            let own = frames[1].contacts.iter().filter(|contact| contact.bodies == bodies);
+            let first = *own.clone().next().unwrap();
+            Contact { impulse: own.map(|contact| contact.impulse).sum(), times: None, ..first }
+        });
+        frames[1].contacts = sums.to_vec();
+        for against in [&[] as &[usize], &[0]] {
+            let reading = measure("impacts.count", &walls, &[2], against, &frames);
+            assert!(reading.at_least_because.contains("hit by several others"), "{reading:?}");
+        }
+        // With the numbers said it is known.
+        frames[1].contacts.iter_mut().for_each(|contact| contact.times = Some(3));
+        let reading = measure("impacts.count", &walls, &[2], &[], &frames);
+        assert_eq!((reading.value, reading.at_least_because.as_str()), (Some(6.0), ""));
+        // One partner alone leaves nothing open.
+        let mut frames = bounces(1.0, 3.0);
+        for step in 1..frames.len() {
+            let change = frames[step].bodies[1].velocity.y - frames[step - 1].bodies[1].velocity.y + 9.81 / 240.0;
+            let contact = Contact {
+                bodies: [0, 1],
+                point: DVec3::ZERO,
+                normal: DVec3::Y,
+                depth: 0.0,
+                impulse: 2.0 * change,
+                times: None,
+            };
+            frames[step].contacts.extend((change > 1.0).then_some(contact));
+        }
+        let reading = measure("impacts.count", &floor_and_ball(), &[1], &[0], &frames);
+        assert_eq!(reading.at_least_because, "");
+    }
+
+    #[test]
+    fn from_states_alone_two_partners_within_reach_leave_the_count_open() {
+        let (walls, mut frames) = six_in_a_step(12.0);
+        frames[1].contacts.clear();
+        // Comes out of a step of six impacts the other way.
+        frames[1].bodies[2].velocity = DVec3::new(-3.0, 0.0, 0.0);
+        let reading = measure("impacts.count", &walls, &[2], &[], &frames);
+        assert!(reading.at_least_because.contains("hit by several others"), "{reading:?}");
     }
 
     #[test]

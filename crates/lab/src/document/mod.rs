@@ -101,8 +101,17 @@ pub struct Summary {
     pub fail: usize,
     /// The engine lacks a feature.
     pub unsupported: usize,
+    /// No claim is known to hold, and none is known to fail.
+    #[serde(default, skip_serializing_if = "is_nothing")]
+    pub unknown: usize,
     /// The engine failed.
     pub error: usize,
+}
+
+// Documents of engines that can be told are what they were.
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "as the derive calls it")]
+fn is_nothing(count: &usize) -> bool {
+    *count == 0
 }
 
 impl Summary {
@@ -120,6 +129,7 @@ impl Summary {
                 Verdict::Pass => summary.pass += 1,
                 Verdict::Fail => summary.fail += 1,
                 Verdict::Unsupported => summary.unsupported += 1,
+                Verdict::Unknown => summary.unknown += 1,
                 Verdict::Error => summary.error += 1,
             }
         }

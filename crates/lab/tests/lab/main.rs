@@ -129,7 +129,7 @@ fn bad_answers_are_errors_with_step_and_body() {
     spoiled(
         on(|frame| {
             let (point, normal) = (DVec3::ZERO, DVec3::Y);
-            frame.contacts = vec![Contact { bodies: [0, 9], point, normal, depth: 0.0, impulse: 1.0, times: 1 }];
+            frame.contacts = vec![Contact { bodies: [0, 9], point, normal, depth: 0.0, impulse: 1.0, times: Some(1) }];
             Ok(())
         }),
         "a contact of bodies [0, 9]",

@@ -182,8 +182,7 @@ impl FrameRow {
 
 fn contact_row(contact: &Contact) -> Vec<Number> {
     let row = rows::contact_row(contact).map(Number);
-    // One impact is what a row stands for when nothing is said.
-    if contact.times == 1 { row[..rows::PLAIN_CONTACT].to_vec() } else { row.to_vec() }
+    if contact.times.is_none() { row[..rows::PLAIN_CONTACT].to_vec() } else { row.to_vec() }
 }
 
 fn contact_of(row: &[Number]) -> Result<Contact, String> {
