@@ -78,10 +78,12 @@ pub(crate) fn conclude(
         }
         Ok(()) => {
             let scalar = engine_info.as_ref().map_or(Scalar::F64, |info| info.scalar);
+            let [x, y] = plan.conditions.origin.at;
+            let further = 1.0 + x.hypot(y) / crate::twins::extent(&setup.world);
             let claims: Vec<_> = observers
                 .watches
                 .into_iter()
-                .map(|watch| watch.finish(&setup.world, scalar, &recording.times))
+                .map(|watch| watch.finish(&setup.world, (scalar, further), &recording.times))
                 .collect();
             let (verdict, reason) = ClaimRecord::sum(&claims);
             (verdict, reason, claims)

@@ -48,11 +48,10 @@ impl Watch {
         }
     }
 
-    /// `times` are those of the recording.
-    pub(crate) fn finish(mut self, world: &World, scalar: Scalar, times: &[f64]) -> ClaimRecord {
-        if let (Scalar::F32, Some(bound)) = (scalar, self.claim.single.take()) {
-            self.claim.bound = bound;
-        }
+    /// `times` are those of the recording; the world stands `further` times as far from the origin as it is large.
+    pub(crate) fn finish(mut self, world: &World, (scalar, further): (Scalar, f64), times: &[f64]) -> ClaimRecord {
+        self.claim.bound = self.claim.bound_for(scalar, further);
+        self.claim.single = None;
         let reading = self.gauge.reading(world);
         let outcome = judge(&reading, &self.claim.bound, self.entry.counts);
         let used = reading.value.map_or(f64::INFINITY, |value| self.claim.bound.used(value));

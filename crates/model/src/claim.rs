@@ -1,6 +1,6 @@
 //! What must hold in a trial, and how it turned out.
 
-use crate::BodyState;
+use crate::{BodyState, Scalar};
 use serde::{Deserialize, Serialize, Serializer};
 use std::fmt;
 use std::sync::Arc;
@@ -29,6 +29,32 @@ pub struct Claim {
     pub severity: Severity,
     /// Why the bound is what it is.
     pub because: String,
+}
+
+impl Claim {
+    /// The bound for an engine whose numbers are of a kind, in a world that stands `further` times as far from the origin as it is large: there
+    /// one rounding is so much more. A bound without `eps` is always the same.
+    pub fn bound_for(&self, scalar: Scalar, further: f64) -> Bound {
+        let Some(single) = self.single else { return self.bound };
+        let (one, other) = (Scalar::F64.epsilon(), Scalar::F32.epsilon());
+        let eps = scalar.epsilon() * further.max(1.0);
+        if eps == one {
+            return self.bound;
+        }
+        if eps == other {
+            return single;
+        }
+        let share = (eps - one) / (other - one);
+        let between = |at_one: f64, at_other: f64| at_one + (at_other - at_one) * share;
+        match (self.bound, single) {
+            (Bound::AtMost(a), Bound::AtMost(b)) => Bound::AtMost(between(a, b)),
+            (Bound::AtLeast(a), Bound::AtLeast(b)) => Bound::AtLeast(between(a, b)),
+            (Bound::Equals { value: v, within: a }, Bound::Equals { value: w, within: b }) => {
+                Bound::Equals { value: between(v, w), within: between(a, b) }
+            }
+            _ => self.bound,
+        }
+    }
 }
 
 /// What some gauges are given beyond bodies and window.
@@ -254,6 +280,52 @@ impl Verdict {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn claim(bound: Bound, single: Option<Bound>) -> Claim {
+        Claim {
+            gauge: "momentum.balance".into(),
+            of: vec![0],
+            of_text: "ball".into(),
+            against: Vec::new(),
+            details: Details::default(),
+            window: Window { from: 0.0, to: 1.0 },
+            bound,
+            single,
+            severity: Severity::Must,
+            because: "it is".into(),
+        }
+    }
+
+    #[test]
+    fn a_bound_with_roundings_is_wider_in_single_precision_and_far_from_the_origin() {
+        // 1e-9 + 100 eps.
+        let at = |scalar: Scalar| Bound::AtMost(1e-9 + 100.0 * scalar.epsilon());
+        let claim = claim(at(Scalar::F64), Some(at(Scalar::F32)));
+        let limit = |scalar, further| match claim.bound_for(scalar, further) {
+            Bound::AtMost(limit) => limit,
+            other => panic!("{other:?}"),
+        };
+        assert_eq!(claim.bound_for(Scalar::F64, 1.0), claim.bound);
+        assert_eq!(claim.bound_for(Scalar::F64, 0.0), claim.bound);
+        assert_eq!(Some(claim.bound_for(Scalar::F32, 1.0)), claim.single);
+        for (scalar, further) in [(Scalar::F64, 1e5), (Scalar::F32, 1e3)] {
+            let due = 1e-9 + 100.0 * scalar.epsilon() * further;
+            assert!((limit(scalar, further) / due - 1.0).abs() < 1e-9, "{scalar:?} {further}");
+        }
+    }
+
+    #[test]
+    fn a_bound_without_roundings_is_the_same_everywhere() {
+        for bound in [Bound::AtMost(1.0), Bound::AtLeast(2.0), Bound::Equals { value: 3.0, within: 0.1 }] {
+            assert_eq!(claim(bound, None).bound_for(Scalar::F32, 1e6), bound);
+        }
+        let values = claim(
+            Bound::Equals { value: 3.0, within: 1e-9 },
+            Some(Bound::Equals { value: 3.0, within: 1e-9 + f64::from(f32::EPSILON) }),
+        );
+        let Bound::Equals { value, within } = values.bound_for(Scalar::F32, 10.0) else { panic!() };
+        assert!(value == 3.0 && (within / (1e-9 + 10.0 * f64::from(f32::EPSILON)) - 1.0).abs() < 1e-6, "{within}");
+    }
 
     #[test]
     fn what_only_grows_can_break_a_bound_from_above_alone() {

@@ -65,6 +65,14 @@ impl Scalar {
         }
     }
 
+    /// A size below which a product of two numbers of that size is lost to underflow.
+    pub fn smallest_factor(self) -> f64 {
+        match self {
+            Scalar::F32 => f64::from(f32::MIN_POSITIVE).sqrt(),
+            Scalar::F64 => f64::MIN_POSITIVE.sqrt(),
+        }
+    }
+
     /// Distance from 1 to the next number.
     pub fn epsilon(self) -> f64 {
         match self {

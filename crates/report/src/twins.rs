@@ -30,10 +30,11 @@ pub fn twin_table(records: &[TwinRecord]) -> String {
     let mut out = String::new();
     let count = |verdict| records.iter().filter(|record| record.verdict == verdict).count();
     out.push_str(&format!(
-        "{} twins: {} agree, {} do not, {} unsupported, {} errors\n",
+        "{} twins: {} agree, {} do not, {}{} unsupported, {} errors\n",
         records.len(),
         count(Verdict::Pass),
         count(Verdict::Fail),
+        if count(Verdict::Unknown) > 0 { format!("{} not known, ", count(Verdict::Unknown)) } else { String::new() },
         count(Verdict::Unsupported),
         count(Verdict::Error)
     ));
@@ -85,10 +86,11 @@ fn where_and_how(record: &TwinRecord) -> String {
     }
     if record.first.is_some() {
         out.push_str(&match record.growth.doubling {
-            Some(doubling) => format!(
-                "        the difference doubles every {} s: what starts as rounding grows like this where bodies collide or topple (chaos)\n",
+            Some(doubling) if record.verdict == Verdict::Unknown => format!(
+                "        it begins with a few roundings and doubles every {} s, as where bodies collide or topple (chaos): not known\n",
                 show(doubling)
             ),
+            Some(doubling) => format!("        the difference doubles every {} s\n", show(doubling)),
             None => "        the difference does not grow by doubling: it came at once or stays what it is\n".to_owned(),
         });
     }

@@ -45,6 +45,13 @@ pub(crate) struct Transform {
     pub(crate) bystander: bool,
 }
 
+impl Transform {
+    /// How much further from the origin bodies get by it until a time, m of the scene.
+    pub(crate) fn furthest(&self, until: f64) -> f64 {
+        self.shift.length() + self.boost.length() * until
+    }
+}
+
 impl Default for Transform {
     fn default() -> Self {
         Transform {

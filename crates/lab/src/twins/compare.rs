@@ -50,19 +50,48 @@ pub(super) struct Comparison<'a> {
     pub(super) worst: Option<(f64, usize, f64)>,
     growth: Growth,
     since: f64,
+    /// Largest coordinate of a body in the plain trial, m.
+    coordinate: f64,
 }
+
+/// What the numbers of an engine can show of two trials.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Resolution {
+    /// Distance from 1 to its next number.
+    pub(super) eps: f64,
+    /// How much further from the origin than the plain trial the twin gets, m.
+    pub(super) beyond: f64,
+}
+
+/// Roundings of a place within which two trials may begin to differ.
+const FEW: f64 = 64.0;
+/// How far a difference that grows by doubling may jump from what one doubling time says, as a factor.
+const JUMP: f64 = 1000.0;
 
 impl<'a> Comparison<'a> {
     /// `exact`: notices of sensors must agree, too. `smallest` is the size of the smallest body that moves, m.
     pub(super) fn new(world: &'a World, exact: bool, steps: u64, smallest: f64) -> Self {
         let stride = steps.div_ceil(SAMPLES).max(1);
-        Comparison { world, exact, stride, smallest, first: None, worst: None, growth: Growth::default(), since: 0.0 }
+        Comparison {
+            world,
+            exact,
+            stride,
+            smallest,
+            first: None,
+            worst: None,
+            growth: Growth::default(),
+            since: 0.0,
+            coordinate: 0.0,
+        }
     }
 
-    pub(super) fn see(&mut self, plain: &Frame, twin: &Frame) {
+    /// Takes the next frames. Numbers up to `lost` are lost to underflow in one of the two trials and not in the other, without anybody's fault.
+    pub(super) fn see(&mut self, plain: &Frame, twin: &Frame, lost: f64) {
         if self.first.is_none() {
-            self.first = self.first_difference(plain, twin);
+            self.first = self.first_difference(plain, twin, lost);
         }
+        let there = plain.bodies.iter().filter(|state| !state.is_absent());
+        self.coordinate = there.map(|state| state.pose.position.abs().max_element()).fold(self.coordinate, f64::max);
         let mut apart = 0.0;
         for (id, (a, b)) in plain.bodies.iter().zip(&twin.bodies).enumerate() {
             let distance = distance(a, b);
@@ -81,7 +110,7 @@ impl<'a> Comparison<'a> {
         }
     }
 
-    fn first_difference(&self, plain: &Frame, twin: &Frame) -> Option<Difference> {
+    fn first_difference(&self, plain: &Frame, twin: &Frame, lost: f64) -> Option<Difference> {
         let (step, time) = (plain.step, plain.time);
         let finite = |value: f64| value.is_finite().then_some(value);
         let reported = |body: String, component: &str, [plain, twin]: [f64; 2]| {
@@ -102,7 +131,7 @@ impl<'a> Comparison<'a> {
                 plane::STATE_NAMES.iter().zip(plane::state_row(a).into_iter().zip(plane::state_row(b)))
             {
                 // Both not a number is the same; zeros of either sign are.
-                if p != q && !(p.is_nan() && q.is_nan()) {
+                if p != q && !(p.is_nan() && q.is_nan()) && !(p.abs().max(q.abs()) <= lost) {
                     return reported(self.world.bodies[id].name.clone(), name, [p, q]);
                 }
             }
@@ -115,6 +144,39 @@ impl<'a> Comparison<'a> {
             );
         }
         None
+    }
+
+    /// One rounding of a place, m.
+    fn rounding(&self, resolution: &Resolution) -> f64 {
+        resolution.eps * (self.coordinate + resolution.beyond)
+    }
+
+    /// What roundings alone may come to over some steps, each of which rounds every place once or twice, m.
+    pub(super) fn by_rounding(&self, resolution: &Resolution, steps: u64) -> f64 {
+        self.rounding(resolution) * (16.0 + steps as f64)
+    }
+
+    /// Whether a few roundings and one doubling time explain all of the difference, as where bodies collide or topple: then it says nothing
+    /// of the engine. A larger first difference, or a jump on the way, is a fault of its own.
+    pub(super) fn is_chaos(&self, resolution: &Resolution) -> bool {
+        let growth = self.growth();
+        let Some(doubling) = growth.doubling else { return false };
+        let small = |apart: f64| apart > 0.0 && apart < SATURATED * self.smallest;
+        let parting = || growth.times.iter().zip(&growth.apart).skip_while(|(_, apart)| **apart == 0.0);
+        let Some((&since, &first)) = parting().next() else { return false };
+        let line: Vec<(f64, f64)> =
+            parting().take_while(|(_, apart)| small(**apart)).map(|(&time, &apart)| (time, apart)).collect();
+        // By a line through the middle, so that neither end decides.
+        let Some(height) = line
+            .iter()
+            .map(|(time, apart)| libm::log2(*apart) - (time - since) / doubling)
+            .reduce(|a, b| a + b)
+            .map(|sum| sum / line.len() as f64)
+        else {
+            return false;
+        };
+        let jump = |&(time, apart): &(f64, f64)| (libm::log2(apart) - (time - since) / doubling - height).abs();
+        first <= FEW * self.rounding(resolution) && line.iter().all(|point| jump(point) <= libm::log2(JUMP))
     }
 
     pub(super) fn growth(&self) -> Growth {
@@ -173,7 +235,7 @@ mod tests {
         for step in 0..60 {
             // From step 10 on a difference that doubles every second.
             let apart = if step < 10 { 0.0 } else { 1e-12 * libm::exp2((step - 10) as f64 * 0.1) };
-            comparison.see(&frame(step, 0.0), &frame(step, apart));
+            comparison.see(&frame(step, 0.0), &frame(step, apart), 0.0);
         }
         let first = comparison.first.clone().unwrap();
         assert_eq!((first.step, first.body.as_str(), first.component.as_str()), (10, "ball", "x"));
@@ -186,10 +248,67 @@ mod tests {
     fn equal_streams_do_not_differ_and_a_jump_has_no_doubling_time() {
         let world = world();
         let mut comparison = Comparison::new(&world, true, 20, 1.0);
-        (0..20).for_each(|step| comparison.see(&frame(step, 0.5), &frame(step, 0.5)));
+        (0..20).for_each(|step| comparison.see(&frame(step, 0.5), &frame(step, 0.5), 0.0));
         assert_eq!((comparison.first.clone(), comparison.worst), (None, None));
         let mut jump = Comparison::new(&world, true, 20, 1.0);
-        (0..20).for_each(|step| jump.see(&frame(step, 0.5), &frame(step, if step < 5 { 0.5 } else { 0.7 })));
+        (0..20).for_each(|step| jump.see(&frame(step, 0.5), &frame(step, if step < 5 { 0.5 } else { 0.7 }), 0.0));
         assert_eq!((jump.first.clone().unwrap().step, jump.growth().doubling), (5, None));
+    }
+
+    const DOUBLE: Resolution = Resolution { eps: f64::EPSILON, beyond: 0.0 };
+
+    /// Two trials of a ball at 10 m that part as given by the step.
+    fn parting(apart: impl Fn(u64) -> f64, resolution: &Resolution) -> (bool, f64) {
+        let world = world();
+        let mut comparison = Comparison::new(&world, false, 200, 1.0);
+        (0..200).for_each(|step| comparison.see(&frame(step, 10.0), &frame(step, 10.0 + apart(step)), 0.0));
+        (comparison.is_chaos(resolution), comparison.by_rounding(resolution, 200))
+    }
+
+    #[test]
+    fn chaos_begins_with_a_rounding_and_has_one_doubling_time() {
+        let ulp = 2e-15;
+        let grows = move |from: f64| move |step: u64| from * libm::exp2(step as f64 * 0.25).min(1e14);
+        assert!(parting(grows(ulp), &DOUBLE).0);
+        // From a micrometre on the rise says nothing: something else set it off.
+        assert!(!parting(grows(1e-6), &DOUBLE).0);
+        // In single precision a micrometre at 10 m is one rounding.
+        let single = Resolution { eps: f64::from(f32::EPSILON), ..DOUBLE };
+        assert!(parting(grows(1e-6), &single).0);
+        // So it is in double precision a thousand million metres away.
+        assert!(parting(grows(1e-6), &Resolution { beyond: 1e9, ..DOUBLE }).0);
+    }
+
+    #[test]
+    fn a_jump_after_a_rounding_is_no_chaos() {
+        let jump = |step: u64| if step < 100 { 2e-15 * (1.0 + step as f64) } else { 5e-3 + 1e-5 * step as f64 };
+        assert!(!parting(jump, &DOUBLE).0);
+        assert!(!parting(|step| if step < 50 { 0.0 } else { 0.2 }, &DOUBLE).0);
+        assert!(!parting(|_| 0.0, &DOUBLE).0);
+    }
+
+    #[test]
+    fn what_roundings_come_to_goes_with_the_scalar_the_place_and_the_steps() {
+        let (_, double) = parting(|_| 0.0, &DOUBLE);
+        assert!((double / (f64::EPSILON * 10.0 * 216.0) - 1.0).abs() < 1e-12);
+        let single = Resolution { eps: f64::from(f32::EPSILON), beyond: 90.0 };
+        assert!((parting(|_| 0.0, &single).1 / (single.eps * 100.0 * 216.0) - 1.0).abs() < 1e-12);
+    }
+
+    #[test]
+    fn what_underflows_in_one_of_two_units_is_no_difference() {
+        let world = world();
+        let moving = |spin: f64| {
+            let mut frame = frame(1, 0.5);
+            frame.bodies[0].spin.z = spin;
+            frame
+        };
+        for (lost, first) in [(0.0, true), (1e-19, false)] {
+            let mut comparison = Comparison::new(&world, true, 20, 1.0);
+            comparison.see(&moving(1e-25), &moving(0.0), lost);
+            assert_eq!(comparison.first.is_some(), first);
+            comparison.see(&moving(1e-9), &moving(0.0), lost);
+            assert!(comparison.first.is_some());
+        }
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::plan::TrialPlan;
 use crate::transform::{Transform, Turned};
-use ironspin_model::{Body, DVec2};
+use ironspin_model::{Body, DVec2, World};
 use ironspin_scene::TWIN_KINDS;
 
 /// Where a scene promises nothing else, a difference of position of this share of the smallest body is too much.
@@ -102,6 +102,11 @@ impl TwinKind {
         }
     }
 
+    /// Whether numbers too small for the engine's scalar may get lost in one of the two trials and not in the other.
+    pub(super) fn may_underflow(self) -> bool {
+        matches!(self, TwinKind::Units | TwinKind::Mass | TwinKind::Tempo)
+    }
+
     /// The feature that an engine must have for it.
     pub(super) fn feature(self) -> Option<&'static str> {
         match self {
@@ -138,7 +143,7 @@ impl TwinKind {
                 vec![reported("a quarter turn".to_owned(), Transform { turned: Turned::Quarter, ..plain() })]
             }
             TwinKind::Shift => {
-                let far = MOVED * extent(plan);
+                let far = MOVED * extent(&plan.setup.world);
                 let text = format!("moved by {far:.4e} m along x and half of it along y");
                 vec![reported(text, Transform { shift: DVec2::new(far, 0.5 * far), ..plain() })]
             }
@@ -159,10 +164,10 @@ pub(super) fn smallest(plan: &TrialPlan) -> f64 {
     if size.is_finite() { size } else { 1.0 }
 }
 
-/// How far bodies stand from the origin, m.
-fn extent(plan: &TrialPlan) -> f64 {
+/// How far bodies stand from the origin, m, and 1 m at least.
+pub(crate) fn extent(world: &World) -> f64 {
     let reach = |body: &Body| body.pose.position.length();
-    plan.setup.world.bodies.iter().map(reach).fold(1.0, f64::max)
+    world.bodies.iter().map(reach).fold(1.0, f64::max)
 }
 
 #[cfg(test)]

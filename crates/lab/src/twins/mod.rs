@@ -8,6 +8,7 @@ mod side;
 mod wire;
 
 pub use compare::{Difference, Growth};
+pub(crate) use kinds::extent;
 pub use kinds::{Demand, TwinKind};
 pub use run::{TwinDocument, TwinOrder, TwinRecord, TwinsDocument, run_twin, twins_of};
 pub use wire::write_frames;

@@ -160,10 +160,12 @@ fn parted_twin(number: usize, twin: &TwinDocument, drawing: Option<&TwinDrawing>
     let grows = doubling.map_or_else(
         || "It does not grow by doubling: it came at once or stays what it is.".to_owned(),
         |doubling| {
-            format!(
-                "It doubles every {} s, as what starts as rounding does where bodies collide or topple.",
-                show(doubling)
-            )
+            let chaos = if twin.verdict == Verdict::Unknown {
+                ", from a few roundings on, as where bodies collide or topple (chaos)"
+            } else {
+                ""
+            };
+            format!("It doubles every {} s{chaos}.", show(doubling))
         },
     );
     let growth = growth_plot(twin)?;

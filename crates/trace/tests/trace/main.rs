@@ -55,7 +55,7 @@ fn frames() -> impl Strategy<Value = Vec<Frame>> {
         normal: DVec3::Y,
         depth,
         impulse,
-        times,
+        times: Some(times),
     });
     let one = (prop::collection::vec(state, 3), prop::collection::vec(contact, 0..3), 1e-6..1.0_f64, any::<bool>());
     prop::collection::vec(one, 1..8).prop_map(|list| {
