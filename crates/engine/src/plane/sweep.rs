@@ -346,7 +346,8 @@ impl<R: Real> Sweeper<R> {
                 let now = (one.visible_at(time).at(arms[0]) - other.visible_at(time).at(arms[1])).dot(found.normal);
                 let left = step.dt - time;
                 if now > R::ZERO && now * left > shallow {
-                    return Some(time);
+                    // What is left of the gap is closed too, so that the impact acts along the line at which the two touch.
+                    return Some((time + found.gap.max(R::ZERO) / now).min(step.dt));
                 }
                 if closing * left <= shallow {
                     return None;

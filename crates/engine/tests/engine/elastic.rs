@@ -150,8 +150,7 @@ fn discs_that_meet_off_centre_part_as_the_laws_of_impact_say_swept_or_not() {
                 let found = oblique(options, dt, friction, offset);
                 for (body, (found, due)) in found.into_iter().zip(oblique_exactly(friction, offset)).enumerate() {
                     let off = (found.0 - due.0).length().max(0.2 * (found.1 - due.1).abs());
-                    // What is swept stops within a ten-millionth of its size of the other.
-                    let bound = if options == "swept=all" { 1e-6 } else { 1e-11 };
+                    let bound = 1e-11;
                     assert!(off < bound, "{options} at {dt}, friction {friction}, disc {body}: {found:?} for {due:?}");
                 }
             }

@@ -69,7 +69,7 @@ fn contact() -> impl Strategy<Value = Contact> {
         normal: DVec3::Y,
         depth,
         impulse,
-        times,
+        times: Some(times),
     })
 }
 

@@ -193,7 +193,7 @@ fn discs(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
             error(&found, &expected)
         })
     };
-    vec![run("", 1e-10), run("swept=off", 1e-10), run("swept=all", 1e-6)]
+    vec![run("", 1e-10), run("swept=off", 1e-10), run("swept=all", 1e-10)]
 }
 
 /// Two blocks of edge 0.1 on a line towards a wall; the places of the case are those of faces without size.

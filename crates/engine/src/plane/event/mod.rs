@@ -22,7 +22,7 @@ use std::ops::Range;
 const IMPACTS_WITHOUT_PROGRESS: u32 = 200;
 
 /// Times that differ by less are the same instant.
-const PROGRESS: f64 = 1.0 + 1024.0 * f64::EPSILON;
+const PROGRESS: f64 = 1.0 + 2.0 * f64::EPSILON;
 
 /// An impact with less than this share of the relative speed along the normal is a touch in passing, which changes nothing.
 const GRAZING: f64 = 1e-12;
