@@ -1,18 +1,20 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 39] = [
+const BUNDLED: [(&str, &str); 44] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("bearing-trays", include_str!("../../../scenes/bearing-trays.toml")),
     ("ingot-stack", include_str!("../../../scenes/ingot-stack.toml")),
     ("ingot-wall", include_str!("../../../scenes/ingot-wall.toml")),
     ("billet-pyramid", include_str!("../../../scenes/billet-pyramid.toml")),
+    ("billet-bin", include_str!("../../../scenes/billet-bin.toml")),
     ("heavy-on-light", include_str!("../../../scenes/heavy-on-light.toml")),
     ("lift-the-pile", include_str!("../../../scenes/lift-the-pile.toml")),
     ("wagon-count", include_str!("../../../scenes/wagon-count.toml")),
     ("buffer-row", include_str!("../../../scenes/buffer-row.toml")),
     ("glancing-discs", include_str!("../../../scenes/glancing-discs.toml")),
+    ("lively-crowd", include_str!("../../../scenes/lively-crowd.toml")),
     ("rivet-shot", include_str!("../../../scenes/rivet-shot.toml")),
     ("rivet-hung", include_str!("../../../scenes/rivet-hung.toml")),
     ("rivet-blade", include_str!("../../../scenes/rivet-blade.toml")),
@@ -21,8 +23,10 @@ const BUNDLED: [(&str, &str); 39] = [
     ("slag-lob", include_str!("../../../scenes/slag-lob.toml")),
     ("ladle-swing", include_str!("../../../scenes/ladle-swing.toml")),
     ("spring-hammer", include_str!("../../../scenes/spring-hammer.toml")),
+    ("coupled-pairs", include_str!("../../../scenes/coupled-pairs.toml")),
     ("flywheel", include_str!("../../../scenes/flywheel.toml")),
     ("chute", include_str!("../../../scenes/chute.toml")),
+    ("slide-court", include_str!("../../../scenes/slide-court.toml")),
     ("roller-table", include_str!("../../../scenes/roller-table.toml")),
     ("tip-test", include_str!("../../../scenes/tip-test.toml")),
     ("conveyor", include_str!("../../../scenes/conveyor.toml")),
@@ -37,6 +41,7 @@ const BUNDLED: [(&str, &str); 39] = [
     ("vent-barrier", include_str!("../../../scenes/vent-barrier.toml")),
     ("crane-forecast", include_str!("../../../scenes/crane-forecast.toml")),
     ("yard-edge", include_str!("../../../scenes/yard-edge.toml")),
+    ("cleared-track", include_str!("../../../scenes/cleared-track.toml")),
     ("casting-split", include_str!("../../../scenes/casting-split.toml")),
     ("tight-crates", include_str!("../../../scenes/tight-crates.toml")),
     ("push-bench", include_str!("../../../scenes/push-bench.toml")),

@@ -14,6 +14,7 @@ use crate::plane::inner::is_level;
 use crate::plane::narrow::collide;
 use crate::plane::narrow::gap_between;
 use crate::plane::rooms::{Rooms, overlap};
+use crate::plane::shape::Piece;
 use crate::plane::vector::{Pose, Rotation, Vec2};
 use ironspin_model::BodyKind;
 use std::cmp::Reverse;
@@ -177,6 +178,31 @@ fn is_unseen<R: Real>(blind: Blind<R>, bodies: &Bodies<R>, body: usize, other: u
     }
 }
 
+/// Steps of Newton's method from a time near a first touch to it.
+const TOUCH_STEPS: u32 = 4;
+
+/// When two pieces that are nearly touching at a time, or have just met, touch, after a time at which they were apart (the same one where they
+/// never were) and before an end: so that the impact acts along the line at which they touch, and does not hang on the steps by which it was
+/// found.
+fn first_touch<R: Real>(pieces: [&Piece<R>; 2], flights: [&Flight<R>; 2], [apart, near, end]: [R; 3]) -> R {
+    let mut time = near;
+    for _ in 0..TOUCH_STEPS {
+        let poses = flights.map(|flight| flight.pose_at(time));
+        let found = gap_between(pieces[0], &poses[0], pieces[1], &poses[1]);
+        let at = |side: usize| flights[side].visible_at(time).at(found.point - poses[side].position);
+        let closing = (at(0) - at(1)).dot(found.normal);
+        if !(closing > R::ZERO) {
+            break;
+        }
+        let next = (time + found.gap / closing).held(apart, end);
+        if next == time {
+            break;
+        }
+        time = next;
+    }
+    time
+}
+
 impl<R: Real> Sweeper<R> {
     /// Moves every body through the step. Bodies for which `swept` is true stop and bounce at what they meet; others are
     /// met by them but do not look out themselves. `start` holds the velocities at the start of the step and
@@ -326,6 +352,7 @@ impl<R: Real> Sweeper<R> {
         let arms = [first.arm(), second.arm()];
         let turns = (one.turns() && arms[0] > R::ZERO) || (other.turns() && arms[1] > R::ZERO);
         let mut time = one.since.max(other.since);
+        let mut apart = None;
         for _ in 0..ADVANCES {
             let (at, bt) = (one.pose_at(time), other.pose_at(time));
             let found = gap_between(first, &at, second, &bt);
@@ -346,12 +373,14 @@ impl<R: Real> Sweeper<R> {
                 let now = (one.visible_at(time).at(arms[0]) - other.visible_at(time).at(arms[1])).dot(found.normal);
                 let left = step.dt - time;
                 if now > R::ZERO && now * left > shallow {
-                    // What is left of the gap is closed too, so that the impact acts along the line at which the two touch.
-                    return Some((time + found.gap.max(R::ZERO) / now).min(step.dt));
+                    return Some(first_touch([first, second], [one, other], [apart.unwrap_or(time), time, step.dt]));
                 }
                 if closing * left <= shallow {
                     return None;
                 }
+            }
+            if found.gap > touch {
+                apart = Some(time);
             }
             // Bodies that turn are approached by a bound that is never met; there the last bit of the way is taken in steps of
             // what may sink in anyhow.
