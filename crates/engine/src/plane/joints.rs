@@ -225,7 +225,16 @@ impl<R: Real> Joints<R> {
                 let change = total - row.impulse;
                 row.impulse = total;
                 row.push(motion, inverse, joint.bodies, change);
-                largest = largest.max(change.abs() / row.mass * row.linear.length().max(R::of(1e-3)));
+                largest = largest.max(if row.linear == Vec2::ZERO {
+                    // Of a row that only turns, in speeds at the radius of gyration, so that no unit of length decides.
+                    let at = |k: usize| {
+                        let inverse = &inverse[joint.bodies[k]];
+                        (row.angular[k] * change).abs() * (inverse.mass * inverse.inertia).sqrt()
+                    };
+                    at(0).max(at(1))
+                } else {
+                    change.abs() / row.mass * row.linear.length()
+                });
             }
         }
         largest

@@ -125,3 +125,37 @@ fn steps_of_no_length_count_and_change_nothing() {
         })
         .unwrap();
 }
+
+#[test]
+fn joints_that_turn_bodies_know_no_unit_of_length() {
+    let pair = |kind| {
+        let mut world = crate::yard::world(0.0, 0.0, 0.0);
+        let mut head = crate::yard::solid(PlaneShape::Box(ironspin_model::DVec2::new(0.6, 0.4)), -0.75, 0.0);
+        let mut shaft = crate::yard::solid(PlaneShape::Capsule { length: 0.6, radius: 0.1 }, 0.25, 0.0);
+        head.velocity = DVec3::new(0.1, -1.1, 0.0);
+        head.spin = ironspin_model::about_z(1.5);
+        shaft.velocity = DVec3::new(0.0, 0.4, 0.0);
+        world.bodies.extend([head, shaft]);
+        let at = [ironspin_model::DVec2::new(0.75, 0.0), ironspin_model::DVec2::new(-0.25, 0.0)];
+        world.joints.push(ironspin_model::Joint {
+            kind,
+            bodies: [0, 1],
+            frames: ironspin_model::JointFrame::planar(at),
+            length: None,
+        });
+        world
+    };
+    use ironspin_model::JointKind;
+    for kind in [JointKind::Weld, JointKind::Hinge { limits: Some([-0.1, 0.1]) }, JointKind::Rod] {
+        let plain = run(&pair(kind), "", DT, 120);
+        for length in [1024.0, 1.0 / 1024.0] {
+            let scaled = run(&in_units(&pair(kind), length, 1.0, 1.0), "", DT, 120);
+            for (a, b) in plain.iter().zip(&scaled) {
+                for (a, b) in a.bodies.iter().zip(&b.bodies) {
+                    assert_eq!(a.pose.position * length, b.pose.position, "{kind:?} at {length}");
+                    assert_eq!((a.pose.angle, a.spin), (b.pose.angle, b.spin), "{kind:?} at {length}");
+                }
+            }
+        }
+    }
+}
