@@ -75,6 +75,6 @@ pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, c
 pub use sweep::{Draw, Drawn, DrawnTrial, Draws, Shard, Sketch, SweepFolder, Swept};
 pub use trial::{run_trial, run_trial_on};
 pub use twins::{
-    Demand, Difference, Growth, TwinDocument, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin, twins_of,
-    write_frames,
+    Demand, Difference, Growth, TwinDocument, TwinEntry, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin,
+    twins_of, write_frames,
 };

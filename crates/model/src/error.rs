@@ -60,6 +60,24 @@ pub enum EngineError {
         /// Its last words.
         why: String,
     },
+    /// The engine did not answer in time.
+    #[error("the engine hung: {why}")]
+    Hung {
+        /// What it was asked, and its last words.
+        why: String,
+    },
+}
+
+impl EngineError {
+    /// The same with what the engine was doing when it crashed or hung.
+    #[must_use]
+    pub fn during(self, what: &str) -> EngineError {
+        match self {
+            EngineError::Crashed { why } => EngineError::Crashed { why: format!("{what}: {why}") },
+            EngineError::Hung { why } => EngineError::Hung { why: format!("{what}: {why}") },
+            other => other,
+        }
+    }
 }
 
 fn did_you_mean(nearest: Option<&str>) -> String {

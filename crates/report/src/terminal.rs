@@ -225,7 +225,28 @@ pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
         out.push_str(&energy_line(record, blocks));
         out.push_str(&format!("     again: ironspin {}\n", ironspin_lab::shell_line(&record.plan.arguments())));
     }
+    out.push_str(&where_explained(records));
     out
+}
+
+/// Where the causes of what broke are listed; empty when no claim is broken.
+fn where_explained(records: &[TrialRecord]) -> String {
+    let broken = records.iter().flat_map(|record| &record.claims).filter(|claim| claim.verdict == Verdict::Fail);
+    let mut gauges: Vec<&str> = Vec::new();
+    for claim in broken {
+        if !gauges.contains(&claim.gauge.name) {
+            gauges.push(claim.gauge.name);
+        }
+    }
+    match gauges[..] {
+        [] => String::new(),
+        [only] => format!("\nWhat usually breaks it in an engine, and what to try next: ironspin explain {only}\n"),
+        [first, ..] => format!(
+            "\nWhat usually breaks a claim in an engine, and what to try next: ironspin explain GAUGE, such as {first} ({} broke: {})\n",
+            gauges.len(),
+            gauges.join(", ")
+        ),
+    }
 }
 
 /// What was measured in scenes that claim nothing, a line for each gauge. Empty when every scene claims something.

@@ -355,7 +355,7 @@ pub(crate) enum SchemaOf {
 
 #[derive(Debug, Args)]
 pub(crate) struct ExplainOptions {
-    /// Name of a gauge, or a verdict: pass, fail, unsupported, unknown, error
+    /// Name of a gauge, a kind of twin such as restore, or a verdict: pass, fail, unsupported, unknown, error
     #[arg(value_name = "NAME", required_unless_present = "all")]
     pub(crate) gauge: Option<String>,
     /// Explain all gauges, as one Markdown document

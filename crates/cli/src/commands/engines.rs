@@ -47,7 +47,11 @@ fn probe_engine(options: &ProbeOptions, quiet: bool) -> Result<ExitStatus, Diagn
     bar.clear();
     let report = match report {
         Ok(report) => report,
-        Err(error @ (ironspin_model::EngineError::Crashed { .. } | ironspin_model::EngineError::BadAnswer { .. })) => {
+        Err(
+            error @ (ironspin_model::EngineError::Crashed { .. }
+            | ironspin_model::EngineError::Hung { .. }
+            | ironspin_model::EngineError::BadAnswer { .. }),
+        ) => {
             output::note(&format!("{}: {error}", options.engine));
             return Ok(ExitStatus::EngineFailed);
         }

@@ -1,9 +1,10 @@
-//! `explain`: what a gauge measures.
+//! `explain`: what a gauge measures, what a twin shows, what a verdict means.
 
 use crate::args::ExplainOptions;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_gauge::{GAUGES, entry_text, find, handbook};
+use ironspin_lab::TwinKind;
 
 pub(crate) fn run(options: &ExplainOptions) -> Result<ExitStatus, Diagnostic> {
     let text = match &options.gauge {
@@ -11,11 +12,33 @@ pub(crate) fn run(options: &ExplainOptions) -> Result<ExitStatus, Diagnostic> {
         Some(name) => match (verdict_text(name), find(name)) {
             (Some(text), _) => text.to_owned(),
             (None, Some(gauge)) => entry_text(gauge),
-            (None, None) => return Err(unknown(name)),
+            (None, None) => match TwinKind::of(name.trim_start_matches("twin.")) {
+                Some(kind) => twin_text(kind),
+                None => return Err(unknown(name)),
+            },
         },
     };
     output::print(&text)?;
     Ok(ExitStatus::Holds)
+}
+
+/// What an exact change shows, what usually breaks it, and what to do next.
+fn twin_text(kind: TwinKind) -> String {
+    let entry = kind.entry();
+    let agreement = if kind.is_exact() {
+        "to the last bit"
+    } else {
+        "to the tolerance that the scene promises, and what roundings of the engine's own numbers come to at that place"
+    };
+    format!(
+        "## twin.{} (also: {0})\n\n{} Both trials must agree {agreement}.\n\n\
+         - **Usual causes**: {}.\n\
+         - **What to try next**: {}. `ironspin twin SCENE --engine ENGINE --by {0}` runs it alone.\n",
+        kind.word(),
+        entry.change,
+        entry.usual_causes,
+        entry.next_step
+    )
 }
 
 /// What a verdict means, what usually brings it about, and what to do next.
@@ -50,9 +73,10 @@ fn verdict_text(word: &str) -> Option<&'static str> {
 }
 
 fn unknown(name: &str) -> Diagnostic {
-    let names = || GAUGES.iter().map(|gauge| gauge.name);
+    let twins = || TwinKind::all().into_iter().map(TwinKind::word);
+    let names = || GAUGES.iter().map(|gauge| gauge.name).chain(twins());
     let help = ironspin_model::nearest(name, names()).map_or_else(
-        || format!("gauges: {}", names().collect::<Vec<_>>().join(", ")),
+        || format!("gauges and twins: {}", names().collect::<Vec<_>>().join(", ")),
         |near| format!("did you mean `{near}`?"),
     );
     Diagnostic::UnknownGauge { found: name.to_owned(), help }

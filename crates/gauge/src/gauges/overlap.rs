@@ -14,7 +14,7 @@ pub(crate) const DEEPEST: GaugeEntry = GaugeEntry {
     definition: "Deepest overlap of any two bodies, one of them measured, in any frame: the shortest way by which one would have to move to part from the other.",
     formula: "max_t max_pairs depth, depth = distance of the origin from the rim of the Minkowski difference",
     source: "de Berg et al., Computational Geometry, section 13.3",
-    limits: "Frames only; what happens between them is not seen. Overlap of two bodies that never move is left out.",
+    limits: "Frames only; what happens between them is not seen. Looked at are pairs that may touch and of which one can move: what layers, `apart` or a joint keep from touching may overlap, and is for the filter gauges.",
     usual_causes: "too few iterations under a high load; overlap left alone below an absolute slop; half sizes taken for full sizes",
     next_step: advice::OVERLAP,
     by_default: true,

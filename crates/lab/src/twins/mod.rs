@@ -2,12 +2,14 @@
 //! frame by frame, in the terms of the scene.
 
 mod compare;
+mod handbook;
 mod kinds;
 mod run;
 mod side;
 mod wire;
 
 pub use compare::{Difference, Growth};
+pub use handbook::TwinEntry;
 pub(crate) use kinds::extent;
 pub use kinds::{Demand, TwinKind};
 pub use run::{TwinDocument, TwinOrder, TwinRecord, TwinsDocument, run_twin, twins_of};

@@ -105,23 +105,30 @@ pub fn questions() -> Vec<Question> {
     [manners::FIRST, motion::QUESTIONS, touch::QUESTIONS, extras::QUESTIONS, joints::QUESTIONS, manners::LAST].concat()
 }
 
+/// Hangs after which an engine is asked nothing more: each costs its whole limit of time.
+const HANGS: u32 = 3;
+
 /// Asks an engine every question that it lists what is needed for.
 ///
 /// # Errors
 /// When it cannot be started or does not say `hello`, and for traces, which answer nothing.
 pub fn probe(spec: &EngineSpec, listener: &dyn Fn(&Question)) -> Result<ProbeReport, EngineError> {
     let mut talk = Talk::begin(spec)?;
+    let mut hung = 0;
     let answers = questions()
         .iter()
         .map(|question| {
             listener(question);
-            let outcome = if question.needs.is_empty() || talk.lists(question.needs) {
+            let outcome = if hung >= HANGS {
+                Outcome::NotAsked { needs: format!("an engine that answers: it hung {HANGS} times") }
+            } else if question.needs.is_empty() || talk.lists(question.needs) {
                 match (question.ask)(&mut talk) {
                     Ok(()) => Outcome::Right,
                     Err(Stop::Wrong { found, hint }) => Outcome::Wrong { found, hint },
                     Err(Stop::Lacks(needs)) => Outcome::NotAsked { needs },
                     Err(Stop::Broken(why)) => {
                         talk.forget();
+                        hung += u32::from(matches!(why, EngineError::Hung { .. }));
                         Outcome::Broken { why: why.to_string() }
                     }
                 }

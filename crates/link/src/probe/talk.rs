@@ -137,7 +137,10 @@ impl Talk {
 
     /// Sends a line as it is; the answer.
     pub(super) fn line(&mut self, line: &str) -> Result<Value, Stop> {
-        let limit = self.limit();
+        self.line_within(line, self.limit())
+    }
+
+    fn line_within(&mut self, line: &str, limit: Duration) -> Result<Value, Stop> {
         let line = self.process()?.ask(line.to_owned(), limit, &mut |_| {}).map_err(Stop::Broken)?;
         serde_json::from_str(&line).map_err(|error| {
             let why = format!("it said `{}`: {error}", shortened(&line));
@@ -153,7 +156,10 @@ impl Talk {
     pub(super) fn ask(&mut self, method: &str, params: &Value) -> Result<Result<Value, Refusal>, Stop> {
         let number = self.process()?.next_call();
         let call = json!({"jsonrpc": "2.0", "id": number, "method": method, "params": params});
-        let mut answer = self.line(&call.to_string())?;
+        // Steps have a limit of their own, which `--limits step=` sets.
+        let steps = params["dt"].as_array().map(Vec::len).filter(|_| method == "advance");
+        let limit = steps.map_or_else(|| self.limit(), |steps| self.process_limits.limits.to_advance(steps, None));
+        let mut answer = self.line_within(&call.to_string(), limit)?;
         if answer["id"] != json!(number) {
             return wrong(
                 format!("call {number} was answered with the id {}", answer["id"]),

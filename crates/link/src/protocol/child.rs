@@ -168,7 +168,7 @@ impl Process {
                 self.kill();
                 let seconds = limit.as_secs_f64();
                 let why = format!("no answer in {seconds:.1} s to {quoted}{}", self.log.last_words());
-                Err(EngineError::Crashed { why })
+                Err(EngineError::Hung { why })
             }
             Err(RecvTimeoutError::Disconnected) => Err(self.gone(&format!("no answer to {quoted}"))),
         }

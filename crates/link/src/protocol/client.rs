@@ -208,8 +208,14 @@ impl Remote {
         // Its lists are kept from call to call.
         let mut frame = std::mem::take(&mut self.frame);
         let mut due = Due { done, bodies, since, times: &times, seen: 0, wrong: None };
-        let answer: Frames =
-            self.call_with("advance", &asked, limit, &mut |bytes| due.take_bytes(bytes, &mut frame, sink))?;
+        let steps_asked = match steps.len() {
+            0 => format!("at step {done}"),
+            1 => format!("in step {}", done + 1),
+            many => format!("in steps {} to {}", done + 1, done + many as u64),
+        };
+        let answer: Frames = self
+            .call_with("advance", &asked, limit, &mut |bytes| due.take_bytes(bytes, &mut frame, sink))
+            .map_err(|error| error.during(&steps_asked))?;
         if !steps.is_empty() {
             let mean = began.elapsed().as_secs_f64() / steps.len() as f64;
             self.slowest = Some(self.slowest.map_or(mean, |slowest| slowest.max(mean)));

@@ -6,8 +6,10 @@ use statrs::distribution::{Binomial, ChiSquared, ContinuousCDF, DiscreteCDF, Exp
 
 /// Fewest values expected in a class.
 const LEAST_EXPECTED: f64 = 5.0;
-/// Most classes of a continuous law.
+/// Most classes of a continuous law in a picture.
 const MOST_CLASSES: usize = 40;
+/// Most classes of a continuous law in a test: those that Mann and Wald's rule gives for a million values.
+const MOST_TESTED: usize = 502;
 
 /// A law with its parameters checked.
 pub(super) enum Shape {
@@ -81,7 +83,7 @@ pub(super) fn chi_square(values: &[f64], law: &Shape) -> Option<(f64, usize, f64
         Shape::Binomial(law, tries) => (0..=*tries).map(|k| law.cdf(k)).collect(),
         _ => {
             let wanted = (2.0 * libm::pow(count, 0.4)).min(count / LEAST_EXPECTED);
-            let classes = (wanted.floor() as usize).min(MOST_CLASSES);
+            let classes = (wanted.floor() as usize).min(MOST_TESTED);
             (1..=classes).map(|k| k as f64 / classes.max(1) as f64).collect()
         }
     };
