@@ -30,13 +30,6 @@ pub(super) fn known_failures() -> impl Iterator<Item = &'static Excuse> {
 
 const EXCUSES: &[Excuse] = &[
     Excuse {
-        setting: "*",
-        scene: "hopper-count",
-        claims: &["overlap.share", "energy.gain"],
-        steps: &["1/30", "1/60", "1/120"],
-        because: "a lump that has fallen two metres goes in by a step of its speed before it is met, which at these steps is more than a tenth of its size; the header of the scene says so",
-    },
-    Excuse {
         setting: "precision=f32",
         scene: "billet-pyramid",
         claims: &["creep.rate", "jitter.speed"],
