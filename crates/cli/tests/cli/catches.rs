@@ -39,7 +39,7 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
         ("first-drop", TWICE, vec!["fall.ratio", "ghost.speed"]),
         ("bearing-trays", "builtin:fault=restitution-of-height", vec!["rebound.speed"]),
         ("ingot-wall", EXPLICIT, vec!["stands", "jitter.steps"]),
-        ("lift-the-pile", CARELESS, vec!["overlap.share"]),
+        ("lift-the-pile", "builtin:fault=slop-of-metres", vec!["value.y", "overlap.share"]),
         ("glancing-discs", "builtin:fault=restitution-of-height", vec!["value.vx", "value.vy"]),
         ("rivet-hung", "builtin:swept=off", vec!["tunnel.count", "value.vx"]),
         ("rivet-blade", "builtin:swept=off", vec!["tunnel.count"]),

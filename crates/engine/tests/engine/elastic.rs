@@ -50,7 +50,7 @@ fn two_blocks_and_a_wall_are_counted_exactly_by_the_event_solver() {
         let mut bench = Bench::new(blocks(ratio), "solver=event", 1.0 / 60.0);
         let mut found = 0;
         bench.seconds(20.0, |frame| {
-            found += frame.contacts.iter().map(|contact| contact.times.unwrap_or(1)).sum::<u64>()
+            found += frame.contacts.iter().map(|contact| contact.times.unwrap_or(1)).sum::<u64>();
         });
         assert_eq!(found, count, "ratio {ratio}");
     }
