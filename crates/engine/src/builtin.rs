@@ -47,7 +47,7 @@ impl Builtin {
         let running = self.running()?;
         for _ in 0..steps {
             running.act(dt);
-            running.core.step(dt)?;
+            running.core.step(dt, None)?;
             running.frame.step += 1;
             running.frame.time += dt;
         }
@@ -238,7 +238,7 @@ impl Running {
     fn step(&mut self, dt: f64) -> Result<(), EngineError> {
         self.act(dt);
         match self.injector.take() {
-            None => self.core.step(dt)?,
+            None => self.core.step(dt, Some(&mut self.frame.contacts))?,
             Some(mut injector) => {
                 let done = self.faulty_step(&mut injector, dt);
                 self.injector = Some(injector);
@@ -248,7 +248,6 @@ impl Running {
         self.frame.step += 1;
         self.frame.time += dt;
         self.core.write_states(&self.moving, &mut self.frame.bodies);
-        self.core.contacts(&mut self.frame.contacts);
         self.core.take_events(&mut self.frame.events);
         if let Some(injector) = &mut self.injector {
             injector.report(&mut self.frame);
@@ -260,7 +259,7 @@ impl Running {
     fn faulty_step(&mut self, injector: &mut FaultInjector, dt: f64) -> Result<(), EngineError> {
         let count = self.moving.len();
         injector.begin(states(&*self.core, count));
-        self.core.step(injector.length(dt))?;
+        self.core.step(injector.length(dt), Some(&mut self.frame.contacts))?;
         let mut bodies = states(&*self.core, count);
         for body in injector.meddle(&mut bodies, dt) {
             self.core.put(body, &bodies[body]);

@@ -5,11 +5,11 @@ use std::fmt::Debug;
 
 /// A world in the form that dimension and settings choose.
 pub(crate) trait Stepped: Debug + Send {
-    /// Does one step of a length, s.
+    /// Does one step of a length, s, and writes its contacts over what stands in a list, if there is one.
     ///
     /// # Errors
     /// [`EngineError::Unsupported`] for what this form of stepping meets and cannot do.
-    fn step(&mut self, dt: f64) -> Result<(), EngineError>;
+    fn step(&mut self, dt: f64, contacts: Option<&mut Vec<Contact>>) -> Result<(), EngineError>;
 
     /// Why it does not do an action on a condition; nothing where it does.
     fn refusal(&self, effect: &Effect) -> Option<EngineError>;
@@ -25,9 +25,6 @@ pub(crate) trait Stepped: Debug + Send {
 
     /// Only for faults: a body is put elsewhere.
     fn put(&mut self, body: usize, state: &BodyState);
-
-    /// Writes the contacts of the step over what stands in a list.
-    fn contacts(&self, out: &mut Vec<Contact>);
 
     /// Hands over what sensors noticed, over what stands in a list.
     fn take_events(&mut self, out: &mut Vec<SensorEvent>);

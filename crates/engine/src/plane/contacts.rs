@@ -67,8 +67,6 @@ pub(crate) struct Carry<R> {
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Contacts<R> {
     pub(crate) list: Vec<Contact<R>>,
-    /// Those that were pressed in the last step, once the list is of what touches after it.
-    pub(crate) pressed: Vec<Contact<R>>,
     memory: Vec<Memory<R>>,
     /// Kept between steps to spare allocations.
     manifolds: Vec<Manifold<R>>,
@@ -88,20 +86,6 @@ impl<R: Real> Contacts<R> {
         threads: &Threads,
     ) {
         self.remember();
-        self.find(bodies, pairs, mixed, carry, threads);
-    }
-
-    /// The same at the end of a step: the contacts that were pressed in it stay what they are, beside the list.
-    pub(crate) fn look_ahead(
-        &mut self,
-        bodies: &Bodies<R>,
-        pairs: &[Pair],
-        mixed: &Mixed<R>,
-        carry: Carry<R>,
-        threads: &Threads,
-    ) {
-        self.remember();
-        std::mem::swap(&mut self.list, &mut self.pressed);
         self.find(bodies, pairs, mixed, carry, threads);
     }
 

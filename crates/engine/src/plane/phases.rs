@@ -4,7 +4,7 @@ use crate::common::injection::InjectionPoint;
 use crate::common::scalar::Real;
 use crate::common::settings::{SolverKind, Swept};
 use crate::plane::bodies::Motion;
-use crate::plane::contacts::{Carry, Contacts};
+use crate::plane::contacts::Carry;
 use crate::plane::late_impacts;
 use crate::plane::simulation::{Lists, Simulation};
 use crate::plane::sweep::SweepNumbers;
@@ -29,7 +29,7 @@ impl<R: Real> Simulation<R> {
             self.last_dt = dt;
             return;
         }
-        self.find_contacts(Carry { ratio, same_step }, false);
+        self.find_contacts(Carry { ratio, same_step });
         late_impacts::collide(self, dt, self.rest_speed(dt));
         self.last_dt = dt;
     }
@@ -38,18 +38,17 @@ impl<R: Real> Simulation<R> {
     pub(crate) fn look_ahead(&mut self) {
         let dt = self.last_dt;
         let ratio = if self.settings.warm_start { R::ONE } else { R::ZERO };
-        self.find_contacts(Carry { ratio, same_step: false }, true);
+        self.find_contacts(Carry { ratio, same_step: false });
         late_impacts::collide(self, dt, self.rest_speed(dt));
         self.looked_ahead = true;
     }
 
-    fn find_contacts(&mut self, carry: Carry<R>, ahead: bool) {
+    fn find_contacts(&mut self, carry: Carry<R>) {
         self.know_pairs();
         if !self.broad.pairs.is_empty() {
             self.bodies.turn_axes();
         }
-        let refresh = if ahead { Contacts::look_ahead } else { Contacts::refresh };
-        refresh(&mut self.contacts, &self.bodies, &self.broad.pairs, &self.mixed, carry, &self.threads);
+        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, carry, &self.threads);
         if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
             self.bodies.moved = true;
             self.know_pairs();

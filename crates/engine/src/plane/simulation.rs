@@ -188,9 +188,9 @@ impl<R: Real> Simulation<R> {
         self.settings.injected(InjectionPoint::FixedRestSpeed).map_or(natural, |fixed| natural.max(R::of(fixed)))
     }
 
-    /// The impacts of this step, and then the resting contacts.
+    /// The impacts of this step so far, and then the resting contacts that were pressed in it.
     pub(crate) fn record(&self) -> impl Iterator<Item = Impact<R>> {
-        let pressed = self.contacts.pressed.iter().filter(|_| self.pressed).flat_map(|contact| {
+        let pressed = self.contacts.list.iter().filter(|_| self.pressed).flat_map(|contact| {
             contact.points().iter().map(|point| Impact {
                 bodies: contact.bodies,
                 point: point.position,

@@ -26,11 +26,13 @@ impl<R: Real> Simulation<R> {
         Ok(simulation)
     }
 
-    pub(crate) fn step(&mut self, dt: R) {
+    /// One step. `note` sees it when its contacts have been pressed and before what touches then is found anew.
+    pub(crate) fn step(&mut self, dt: R, note: &mut dyn FnMut(&Self)) {
         self.hit_now.clear();
         self.pressed = false;
         self.steps += 1;
         if !(dt > R::ZERO) {
+            note(self);
             return;
         }
         self.sensors.begin(&self.bodies);
@@ -52,6 +54,7 @@ impl<R: Real> Simulation<R> {
             // What sleeps meets nothing that does not move.
             self.bodies.moved = true;
         }
+        note(self);
         self.look_ahead();
         self.sensors.end(&self.bodies, self.steps);
     }

@@ -25,8 +25,19 @@ pub(crate) fn build(world: &World, settings: &Settings, threads: usize) -> Resul
 }
 
 impl<R: Real> Stepped for Simulation<R> {
-    fn step(&mut self, dt: f64) -> Result<(), EngineError> {
-        Simulation::step(self, R::of(dt));
+    fn step(&mut self, dt: f64, contacts: Option<&mut Vec<Contact>>) -> Result<(), EngineError> {
+        let Some(out) = contacts else {
+            Simulation::step(self, R::of(dt), &mut |_| {});
+            return Ok(());
+        };
+        out.clear();
+        let mut hits = 0;
+        Simulation::step(self, R::of(dt), &mut |simulation| {
+            hits = simulation.hit_now.len();
+            out.extend(simulation.record().map(|impact| contact_of(&impact)));
+        });
+        // And what was seen at its end.
+        out.extend(self.hit_now[hits..].iter().map(contact_of));
         Ok(())
     }
 
@@ -50,11 +61,6 @@ impl<R: Real> Stepped for Simulation<R> {
         Simulation::put(self, body, state);
     }
 
-    fn contacts(&self, out: &mut Vec<Contact>) {
-        out.clear();
-        out.extend(self.record().map(|impact| contact_of(&impact)));
-    }
-
     fn take_events(&mut self, out: &mut Vec<SensorEvent>) {
         out.clear();
         out.append(&mut self.sensors.events);
@@ -74,7 +80,7 @@ impl<R: Real> Stepped for Simulation<R> {
     }
 
     fn work(&self) -> (usize, u64) {
-        (self.contacts.pressed.iter().map(|contact| contact.count).sum(), self.solver.passes)
+        (self.contacts.list.iter().map(|contact| contact.count).sum(), self.solver.passes)
     }
 
     fn boxed_clone(&self) -> Box<dyn Stepped> {
@@ -83,8 +89,13 @@ impl<R: Real> Stepped for Simulation<R> {
 }
 
 impl Stepped for EventWorld {
-    fn step(&mut self, dt: f64) -> Result<(), EngineError> {
-        EventWorld::step(self, dt)
+    fn step(&mut self, dt: f64, contacts: Option<&mut Vec<Contact>>) -> Result<(), EngineError> {
+        EventWorld::step(self, dt)?;
+        if let Some(out) = contacts {
+            out.clear();
+            out.extend(self.record.iter().map(contact_of));
+        }
+        Ok(())
     }
 
     fn refusal(&self, effect: &Effect) -> Option<EngineError> {
@@ -116,11 +127,6 @@ impl Stepped for EventWorld {
 
     // Faults of states are not made by this solver.
     fn put(&mut self, _: usize, _: &BodyState) {}
-
-    fn contacts(&self, out: &mut Vec<Contact>) {
-        out.clear();
-        out.extend(self.record.iter().map(contact_of));
-    }
 
     fn take_events(&mut self, out: &mut Vec<SensorEvent>) {
         out.clear();
