@@ -95,17 +95,18 @@ impl Impacts {
             if !(a < bodies.len() && b < bodies.len()) {
                 continue;
             }
-            // Points of one manifold follow each other; of two impacts with another between them both count, whoever the other is.
-            let same_manifold = last.replace(contact).is_some_and(|last| {
-                let single = |contact: &ironspin_model::Contact| contact.times.is_none_or(|times| times == 1);
-                last.bodies == contact.bodies && single(last) && single(contact) && last.point != contact.point
-            });
             let change = contact.impulse * (inverse[a] + inverse[b]);
             let fall = falls[a].max(falls[b]);
             let slow = (CLEAR_STEPS * fall * span).max(1e-9 * self.fastest);
             if !(change > slow) {
+                last = None;
                 continue;
             }
+            // Points of one manifold follow each other; of two impacts with another row between them both count, whosever it is.
+            let same_manifold = last.replace(contact).is_some_and(|last| {
+                let single = |contact: &ironspin_model::Contact| contact.times.is_none_or(|times| times == 1);
+                last.bodies == contact.bodies && single(last) && single(contact) && last.point != contact.point
+            });
             self.partners.extend([(a, b), (b, a)]);
             if !same_manifold && self.of.links(&self.others, a, b) {
                 self.notices.push(((a, b), contact.times.unwrap_or(1)));
@@ -337,6 +338,19 @@ mod tests {
             let reading = measure("impacts.count", &walls, &[2], &[wall], &frames);
             assert_eq!((reading.value, reading.at_least_because.as_str()), (Some(3.0), ""), "wall {wall}");
         }
+    }
+
+    #[test]
+    fn a_row_that_only_presses_is_no_point_of_the_impact_after_it() {
+        let (walls, mut frames) = six_in_a_step(12.0);
+        let first = frames[1].contacts[0];
+        let pressing = Contact { impulse: 0.0, point: DVec3::Y, ..first };
+        frames[1].contacts.insert(0, pressing);
+        assert_eq!(measure("impacts.count", &walls, &[2], &[], &frames).value, Some(6.0));
+        // A second point of the same impact does follow it.
+        let half = Contact { impulse: 6.0, ..first };
+        frames[1].contacts.splice(0..2, [half, Contact { point: DVec3::Y, ..half }]);
+        assert_eq!(measure("impacts.count", &walls, &[2], &[], &frames).value, Some(6.0));
     }
 
     #[test]
