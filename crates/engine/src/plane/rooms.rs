@@ -10,8 +10,9 @@ use crate::plane::vector::Vec2;
 /// Lower and upper corner of a rectangle.
 pub(crate) type Room<R> = [Vec2<R>; 2];
 
-/// Looks at all bodies one by one that are worth a tree.
+/// Looks at all bodies one by one that are worth a tree, and bodies below which none ever is.
 const WORTH_A_TREE: usize = 12;
+const MANY: usize = 200;
 
 /// A box around some rooms, and the filters of their bodies together.
 #[derive(Clone, Copy, Debug)]
@@ -104,7 +105,7 @@ impl<R: Real> Rooms<R> {
         let wanted = self.leaves[body];
         if self.tree.is_empty() {
             self.looks += 1;
-            if self.looks > WORTH_A_TREE {
+            if self.looks > WORTH_A_TREE && self.leaves.len() >= MANY {
                 self.plant();
             } else {
                 let beside = self.leaves.iter().enumerate().filter(|(_, leaf)| leaf.may_hold(&wanted));
@@ -238,9 +239,11 @@ mod tests {
 
     #[test]
     fn those_whose_layers_keep_them_apart_are_never_beside_each_other() {
-        let bodies = bodies(&[(1, 2), (1, 2), (2, 1), (1, 2)]);
+        let mut filters = vec![(1, 2); MANY];
+        filters[2] = (2, 1);
+        let bodies = bodies(&filters);
         let mut rooms = Rooms::default();
-        rooms.begin(&bodies, (0..4).map(|_| room((0.0, 0.0, 1.0, 1.0))));
+        rooms.begin(&bodies, (0..MANY).map(|_| room((0.0, 0.0, 1.0, 1.0))));
         let mut found = Vec::new();
         for look in 0..2 * WORTH_A_TREE {
             rooms.beside(0, &mut found);

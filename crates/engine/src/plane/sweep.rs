@@ -87,10 +87,18 @@ impl<R: Real> Flight<R> {
     }
 }
 
+/// When two pieces nearly touch, and when they were still apart (the same time where they never were).
+#[derive(Clone, Copy, Debug)]
+struct Meeting<R> {
+    apart: R,
+    time: R,
+}
+
 /// A pair of pieces that will touch. Ordered by time, then by pieces.
 #[derive(Clone, Copy, Debug, PartialEq)]
 struct Event {
     time: f64,
+    apart: f64,
     pieces: (usize, usize),
     impacts: [u32; 2],
 }
@@ -283,10 +291,12 @@ impl<R: Real> Sweeper<R> {
                 for theirs in bodies.pieces_of[other].clone() {
                     let pieces = (mine.min(theirs), mine.max(theirs));
                     let inner = |time: R| self.is_inner(bodies, &beside, pieces, time);
-                    if let Some(time) = self.meeting(bodies, pieces, step).filter(|&time| !inner(time)) {
+                    if let Some(Meeting { apart, time }) =
+                        self.meeting(bodies, pieces, step).filter(|meeting| !inner(meeting.time))
+                    {
                         let pair = [bodies.pieces[pieces.0].body, bodies.pieces[pieces.1].body];
                         let impacts = pair.map(|body| self.flights[body].impacts);
-                        self.queue.push(Reverse(Event { time: time.to_f64(), pieces, impacts }));
+                        self.queue.push(Reverse(Event { time: time.to_f64(), apart: apart.to_f64(), pieces, impacts }));
                     }
                 }
             }
@@ -331,7 +341,7 @@ impl<R: Real> Sweeper<R> {
     }
 
     /// The time at which two pieces touch while approaching, by conservative advancement.
-    fn meeting(&self, bodies: &Bodies<R>, pieces: (usize, usize), step: SweepNumbers<R>) -> Option<R> {
+    fn meeting(&self, bodies: &Bodies<R>, pieces: (usize, usize), step: SweepNumbers<R>) -> Option<Meeting<R>> {
         let (first, second) = (&bodies.pieces[pieces.0], &bodies.pieces[pieces.1]);
         let spoilt;
         let (mut one, mut other) = (&self.flights[first.body], &self.flights[second.body]);
@@ -373,7 +383,7 @@ impl<R: Real> Sweeper<R> {
                 let now = (one.visible_at(time).at(arms[0]) - other.visible_at(time).at(arms[1])).dot(found.normal);
                 let left = step.dt - time;
                 if now > R::ZERO && now * left > shallow {
-                    return Some(first_touch([first, second], [one, other], [apart.unwrap_or(time), time, step.dt]));
+                    return Some(Meeting { apart: apart.unwrap_or(time), time });
                 }
                 if closing * left <= shallow {
                     return None;
@@ -391,11 +401,11 @@ impl<R: Real> Sweeper<R> {
                 return None;
             }
             if next == time {
-                return Some(time);
+                break;
             }
             time = next;
         }
-        Some(time)
+        Some(Meeting { apart: apart.unwrap_or(time), time })
     }
 
     /// Ends two flights in an impact and begins new ones.
@@ -407,9 +417,10 @@ impl<R: Real> Sweeper<R> {
         step: SweepNumbers<R>,
         impacts: &mut Vec<Impact<R>>,
     ) {
-        let time = R::of(event.time);
         let (first, second) = (&bodies.pieces[event.pieces.0], &bodies.pieces[event.pieces.1]);
         let pair = [first.body, second.body];
+        let flights = pair.map(|body| &self.flights[body]);
+        let time = first_touch([first, second], flights, [R::of(event.apart), R::of(event.time), step.dt]);
         let size = first.size.min(second.size);
         let (friction, restitution) = mixed.of(first.material, second.material);
         // What nothing can push flies on as it did: its other meetings stay true.
