@@ -155,6 +155,9 @@ impl EventWorld {
 
     /// Takes away the supports that an impact has pushed a body off or into.
     fn let_go(&mut self, body: usize) {
+        if self.rests[body].is_none() {
+            return;
+        }
         let (unseen, free) = (self.unseen(body), self.bodies.fall[body]);
         let mut motion = self.flyers[body].flight.motion;
         self.rests[body].keep(|support| {
