@@ -184,11 +184,12 @@ fn side_by_side(
 ) -> Result<(), EngineError> {
     let plan = &order.plan;
     let engine = plan.engine.start()?;
-    scalar.set(engine.info().scalar);
     if let Some(feature) = order.kind.feature().filter(|feature| !engine.info().features.iter().any(|f| f == feature)) {
         return Err(EngineError::Unsupported { feature: feature.to_owned() });
     }
     let mut plain = Side::begin(plan, engine, None, Portions::Usual)?;
+    // What it says once its options have chosen.
+    scalar.set(plain.scalar());
     let mut other_plan = plan.clone();
     if order.kind == TwinKind::Threads {
         other_plan.conditions.threads = more_threads(plan);

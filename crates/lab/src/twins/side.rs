@@ -3,7 +3,7 @@
 use crate::plan::TrialPlan;
 use crate::transform::{Transform, Transformed};
 use crate::trial::{STEPS_A_CALL, lacking, reported};
-use ironspin_model::{Engine, EngineError, Frame, Schedule};
+use ironspin_model::{Engine, EngineError, Frame, Scalar, Schedule};
 use ironspin_scene::TriggerWatch;
 
 /// Portions of a trial that is advanced in other portions than usual.
@@ -65,6 +65,11 @@ impl<'a> Side<'a> {
             count: 0,
             now: Frame::default(),
         })
+    }
+
+    /// The numbers that the engine works with in this world.
+    pub(super) fn scalar(&self) -> Scalar {
+        self.engine.info().scalar
     }
 
     /// Goes a portion further, frame 0 first; whether there is more to come.
