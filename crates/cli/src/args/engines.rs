@@ -13,7 +13,7 @@ pub(crate) struct EnginesOptions {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum EnginesAction {
-    /// Ask an engine some forty small questions with known answers, and say what its author probably did wrong
+    /// Ask an engine small questions with known answers, and say what its author probably did wrong
     Probe(ProbeOptions),
 }
 

@@ -65,7 +65,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "Friction turns bodies the wrong way round.",
         cause: "The factors of the cross product of arm and impulse are exchanged.",
         size: sized(2.0, "lever arm that is missing: 1 all of it, 2 as much again the other way"),
-        noticed: &[by("roller-table", "value.spin"), by("roller-table", "value.vx")],
+        noticed: &[by("roller-table", "value.spin"), by("chute", "value.spin")],
         hook: Hook::MidStep(InjectionPoint::Lever),
     },
     FaultEntry {

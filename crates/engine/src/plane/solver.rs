@@ -101,6 +101,7 @@ impl<R: Real> Solver<R> {
             prepare(bundle, usize::from(lane), contact, bodies, start, step);
         }
         if let Some([lever, response]) = step.grip {
+            self.untwist(bodies, contacts, R::ONE - lever);
             for rows in self.bundles.iter_mut().flat_map(|bundle| &mut bundle.points) {
                 rows.tangent_arm.iter_mut().flatten().for_each(|arm| *arm = *arm * lever);
                 rows.tangent_mass.iter_mut().for_each(|mass| *mass = *mass * response);
@@ -129,6 +130,19 @@ impl<R: Real> Solver<R> {
             for (point, rows) in contact.points[..contact.count].iter_mut().zip(&bundle.points) {
                 point.normal_impulse = rows.normal_impulse[lane];
                 point.tangent_impulse = rows.tangent_impulse[lane];
+            }
+        }
+    }
+
+    /// Only for faults: takes a share of the turning back that friction of the step before gave to begin with.
+    fn untwist(&self, bodies: &mut Bodies<R>, contacts: &Contacts<R>, share: R) {
+        for (contact, &(bundle, lane)) in contacts.list.iter().zip(&self.colouring.slots) {
+            let (bundle, lane) = (&self.bundles[bundle as usize], usize::from(lane));
+            for rows in &bundle.points[..contact.count] {
+                for (side, sign) in [(0, R::ONE), (1, -R::ONE)] {
+                    let turn = bundle.inverse_inertia[side][lane] * rows.tangent_arm[side][lane];
+                    bodies.motion[contact.bodies[side]].spin += sign * turn * rows.tangent_impulse[lane] * share;
+                }
             }
         }
     }

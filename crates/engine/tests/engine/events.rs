@@ -242,3 +242,46 @@ fn two_faces_hold_a_disc_in_their_corner() {
     assert!(bench.velocity(2).length() < 1e-9, "{}", bench.velocity(2));
     assert!((bench.position(2) - DVec2::new(0.0, 0.25)).length() < 1e-6, "{}", bench.position(2));
 }
+
+#[test]
+fn what_is_not_there_yet_does_not_move_until_it_comes() {
+    let mut yard = world(10.0, 0.0, 1.0);
+    let mut ball = solid(PlaneShape::Disc(0.5), 5.0, 0.0);
+    (ball.velocity, ball.absent) = (DVec3::new(1.0, 0.0, 0.0), true);
+    yard.bodies.extend([solid(PlaneShape::Disc(0.5), 0.0, 50.0), ball]);
+    let mut bench = Bench::new(yard, "solver=event", 0.1);
+    bench.run(3, |frame| assert!(frame.bodies[1].is_absent()));
+    bench.engine.act(1, &Effect::Add).unwrap();
+    bench.run(1, |_| {});
+    // One step after it came in where it was built.
+    assert!((bench.position(1) - DVec2::new(5.1, -0.05)).length() < 1e-12, "{}", bench.position(1));
+    assert!((bench.velocity(1) - DVec2::new(1.0, -1.0)).length() < 1e-12, "{}", bench.velocity(1));
+}
+
+/// A disc that would go on round another, or round a corner, has no closed form there: it is refused in place of endless impacts.
+#[test]
+fn a_disc_that_comes_to_rest_on_a_round_one_is_refused() {
+    for (base, top) in [
+        (fixed(PlaneShape::Disc(50.0), 0.0, -50.0), (1.5, 0.478)),
+        (fixed(PlaneShape::Disc(1.0), 0.0, -1.0), (0.0, 0.6)),
+    ] {
+        for restitution in [0.0, 0.5] {
+            let mut yard = world(10.0, 0.0, restitution);
+            yard.bodies.extend([base.clone(), solid(PlaneShape::Disc(0.5), top.0, top.1)]);
+            let mut bench = Bench::new(yard, "solver=event", 0.01);
+            let outcome = (0..2000).try_for_each(|_| bench.engine.advance(&[0.01], &mut |_| {}));
+            let told = outcome.expect_err(&format!("{top:?} {restitution} {:?}", bench.frame.bodies[1])).to_string();
+            assert!(told.contains("come to rest on round ones"), "{told}");
+        }
+    }
+    // One that is fast enough flies off by itself.
+    let mut yard = world(10.0, 0.0, 0.0);
+    let mut ball = solid(PlaneShape::Disc(0.5), 0.0, 0.5);
+    ball.velocity = DVec3::new(5.0, 0.0, 0.0);
+    yard.bodies.extend([fixed(PlaneShape::Disc(1.0), 0.0, -1.0), ball]);
+    let mut bench = Bench::new(yard, "solver=event", 0.01);
+    bench.run(50, |frame| {
+        let due = 0.5 - 5.0 * frame.time * frame.time;
+        assert!((frame.bodies[1].pose.position.y - due).abs() < 1e-9, "{}", frame.time);
+    });
+}

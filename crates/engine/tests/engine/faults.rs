@@ -53,3 +53,22 @@ fn a_fault_of_almost_no_size_is_almost_no_fault() {
         }
     }
 }
+
+/// Friction whose lever arm is left out slows a disc until it stands and turns it not at all; turned round, it turns it as much the other
+/// way.
+#[test]
+fn the_lever_of_friction_can_be_left_out_and_turned_round() {
+    use crate::yard::{Bench, floor, solid, world};
+    for (options, speed, spin) in
+        [("", 2.0, -4.0), ("fault=friction-without-lever", 0.0, 0.0), ("fault=friction-turns-backwards", 2.0, 4.0)]
+    {
+        let mut yard = world(10.0, 0.5, 0.0);
+        let mut ball = solid(ironspin_model::PlaneShape::Disc(0.5), 0.0, 0.5);
+        ball.velocity = DVec3::new(3.0, 0.0, 0.0);
+        yard.bodies.extend([floor(), ball]);
+        let mut bench = Bench::new(yard, options, 1.0 / 240.0);
+        bench.seconds(2.0, |_| {});
+        assert!((bench.velocity(1).x - speed).abs() < 0.02, "{options}: {}", bench.velocity(1));
+        assert!((bench.frame.bodies[1].spin.z - spin).abs() < 0.05, "{options}: {}", bench.frame.bodies[1].spin);
+    }
+}

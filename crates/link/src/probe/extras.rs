@@ -1,7 +1,7 @@
 //! Whatever an engine lists beyond the plain: sensors, filters, rays, restore, threads.
 
 use super::Question;
-use super::manners::bits;
+use super::manners::{bits, heap};
 use super::say::{body, disc, driven, fixed, flying, made_of, with, world};
 use super::talk::{Seen, Stop, Talk, expect, wrong};
 use serde_json::{Value, json};
@@ -200,9 +200,8 @@ fn swept(talk: &mut Talk) -> Result<(), Stop> {
 }
 
 fn restore(talk: &mut Talk) -> Result<(), Stop> {
-    let mut bodies = vec![fixed(disc(50.0, 0.0, -50.0))];
-    bodies.extend((0..6).map(|n| disc(0.3, 0.11 * f64::from(n % 2), 0.4 + 0.65 * f64::from(n))));
-    talk.build(&with(world(bodies), json!({"gravity": [0.0, -9.8]})))?;
+    let heap = heap(talk, 1);
+    talk.build(&heap)?;
     talk.run(30, 0.01)?;
     let token = talk.tell("save", &json!({}))?["token"].clone();
     let first = talk.run(40, 0.01)?;

@@ -1,7 +1,7 @@
 //! The protocol itself: `hello`, errors, numbering, names, the end.
 
 use super::Question;
-use super::say::{disc, fixed, flying, with, world};
+use super::say::{body, disc, fixed, flying, made_of, with, world};
 use super::talk::{Stop, Talk, wrong};
 use ironspin_model::{FEATURES, PlaneShape, nearest};
 use serde_json::{Value, json};
@@ -199,15 +199,21 @@ fn build_again(talk: &mut Talk) -> Result<(), Stop> {
     Ok(())
 }
 
-/// Discs that fall onto each other and a floor.
-fn heap(threads: u64) -> Value {
+/// Discs that fall onto each other and a floor; beside them, where there are boxes, a stack that presses with friction.
+pub(super) fn heap(talk: &Talk, threads: u64) -> Value {
     let mut bodies = vec![fixed(disc(50.0, 0.0, -50.0))];
     bodies.extend((0..12).map(|n| disc(0.3, 0.17 * f64::from(n % 3), 0.5 + 0.65 * f64::from(n))));
-    with(world(bodies), json!({"gravity": [0.0, -9.8], "threads": threads}))
+    if talk.lists("shape box") {
+        let piece = |width: f64, y: f64| body(&json!({"box": [width, 0.5]}), 100.0, y);
+        bodies.push(fixed(piece(20.0, -0.25)));
+        bodies.extend((0..8).map(|n| with(piece(1.0, 0.26 + 0.51 * f64::from(n)), json!({"spin": 0.1}))));
+    }
+    let heap = made_of(world(bodies), &[[0.3, 0.0]]);
+    with(heap, json!({"gravity": [0.0, -9.8], "threads": threads}))
 }
 
 pub(super) fn bits(talk: &mut Talk, threads: u64, parts: usize) -> Result<Vec<Vec<u64>>, Stop> {
-    talk.build(&heap(threads))?;
+    talk.build(&heap(talk, threads))?;
     let mut all = Vec::new();
     for _ in 0..parts {
         for seen in talk.steps(&vec![0.01; 100 / parts], 1, &json!([]))? {

@@ -7,10 +7,13 @@
 //! | `manners.rs` | the protocol itself: `hello`, errors, numbering, names |
 //! | `motion.rs` | free motion, actions, step lengths |
 //! | `touch.rs` | sizes of shapes, restitution, friction, contacts |
-//! | `extras.rs` | whatever an engine lists beyond that: sensors, filters, joints, rays, restore |
+//! | `loads.rs` | what bodies do to each other for longer: friction by shape, belts, joints between two that are free |
+//! | `extras.rs` | whatever an engine lists beyond that: sensors, filters, rays, restore |
+//! | `joints.rs` | each kind of joint |
 
 mod extras;
 mod joints;
+mod loads;
 mod manners;
 mod motion;
 mod say;
@@ -102,7 +105,16 @@ impl ProbeReport {
 
 /// Every question, in the order in which they are asked.
 pub fn questions() -> Vec<Question> {
-    [manners::FIRST, motion::QUESTIONS, touch::QUESTIONS, extras::QUESTIONS, joints::QUESTIONS, manners::LAST].concat()
+    [
+        manners::FIRST,
+        motion::QUESTIONS,
+        touch::QUESTIONS,
+        extras::QUESTIONS,
+        joints::QUESTIONS,
+        loads::QUESTIONS,
+        manners::LAST,
+    ]
+    .concat()
 }
 
 /// Hangs after which an engine is asked nothing more: each costs its whole limit of time.

@@ -310,7 +310,11 @@ impl EventWorld {
 
     /// Writes the flights into the bodies.
     fn land(&mut self) {
+        // What is not there stays as it is until it comes.
         for &body in &self.movers {
+            if !self.bodies.present[body] {
+                continue;
+            }
             let flight = self.flyers[body].flight.at(self.now);
             self.bodies.place(body, flight.position, flight.angle);
             self.bodies.motion[body] = flight.motion;
