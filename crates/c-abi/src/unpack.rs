@@ -286,6 +286,81 @@ mod tests {
         assert!(unsafe { world_of(&wrong) }.unwrap_err().contains("8 bytes"));
     }
 
+    /// What is said of a packed world in which something is changed.
+    fn refused(change: impl FnOnce(&mut raw::World, &mut Vec<raw::Body>, &mut Vec<raw::Part>)) -> String {
+        let packed = Packed::new(&world(), &Conditions::with_dt("0.5".parse().unwrap()));
+        let mut changed = *packed.world();
+        // The lists stand in `packed`, which lives longer than the copies.
+        let (mut bodies, mut parts) = unsafe {
+            let bodies = std::slice::from_raw_parts(changed.bodies, changed.body_count as usize).to_vec();
+            (bodies, std::slice::from_raw_parts(changed.parts, changed.part_count as usize).to_vec())
+        };
+        change(&mut changed, &mut bodies, &mut parts);
+        (changed.bodies, changed.parts) = (bodies.as_ptr(), parts.as_ptr());
+        unsafe { world_of(&changed) }.unwrap_err()
+    }
+
+    #[test]
+    fn numbers_that_mean_nothing_are_refused_and_not_followed() {
+        for (part, said) in [
+            ("neither two nor three dimensions", refused(|world, _, _| world.space = 4)),
+            ("parts beyond the list", refused(|_, bodies, _| bodies[2].first_part = 99)),
+            ("parts beyond the list", refused(|_, bodies, _| bodies[0].part_count = 99)),
+            ("numbers beyond the list", refused(|_, _, parts| parts[3].first_number = 99)),
+            ("numbers beyond the list", refused(|_, _, parts| parts[0].number_count = 999)),
+            ("a shape of kind 77 with 1 numbers", refused(|_, _, parts| parts[0].shape = 77)),
+            ("a shape of kind 1 with 1 numbers", refused(|_, _, parts| parts[0].shape = 1)),
+            ("a body of kind 5", refused(|_, bodies, _| bodies[1].kind = 5)),
+        ] {
+            assert!(said.contains(part), "`{part}` not in `{said}`");
+        }
+    }
+
+    #[test]
+    fn a_library_may_be_asked_for_no_thread_at_all_and_gets_one() {
+        let packed = Packed::new(&world(), &Conditions::with_dt("0.5".parse().unwrap()));
+        let idle = raw::World { threads: 0, ..*packed.world() };
+        assert_eq!(unsafe { world_of(&idle) }.unwrap().1.threads, 1);
+    }
+
+    #[test]
+    fn counts_of_nothing_need_no_list() {
+        let packed = Packed::new(&World::planar(f64::INFINITY), &Conditions::with_dt("0.5".parse().unwrap()));
+        let mut empty = *packed.world();
+        empty.bodies = std::ptr::null();
+        (empty.parts, empty.numbers, empty.joints) = (std::ptr::null(), std::ptr::null(), std::ptr::null());
+        (empty.materials, empty.pairs, empty.apart) = (std::ptr::null(), std::ptr::null(), std::ptr::null());
+        assert_eq!(unsafe { world_of(&empty) }.unwrap().0, World::planar(f64::INFINITY));
+    }
+
+    #[test]
+    fn a_joint_to_a_body_that_is_not_there_is_for_the_engine_to_refuse() {
+        let mut wrong = world();
+        wrong.joints[0].bodies = [0, 99];
+        let packed = Packed::new(&wrong, &Conditions::with_dt("0.5".parse().unwrap()));
+        assert_eq!(unsafe { world_of(packed.world()) }.unwrap().0.joints[0].bodies, [0, 99]);
+    }
+
+    #[test]
+    fn a_name_with_a_zero_in_it_reaches_c_whole() {
+        let mut odd = world();
+        odd.bodies[0].name = "in\0got".to_owned();
+        odd.materials[0].name = String::new();
+        let packed = Packed::new(&odd, &Conditions::with_dt("0.5".parse().unwrap()));
+        let back = unsafe { world_of(packed.world()) }.unwrap().0;
+        assert_eq!((back.bodies[0].name.as_str(), back.materials[0].name.as_str()), ("in?got", ""));
+    }
+
+    #[test]
+    fn an_action_of_an_unknown_kind_is_refused() {
+        let packed = PackedAction::new(3, &Effect::Remove);
+        let odd = raw::Action { kind: 42, ..*packed.action() };
+        assert_eq!(unsafe { action_of(&odd) }, Err("an action of kind 42".to_owned()));
+        // A split into nothing needs no list.
+        let none = raw::Action { kind: 8, piece_count: 0, pieces: std::ptr::null(), ..*packed.action() };
+        assert_eq!(unsafe { action_of(&none) }, Ok((3, Effect::Split(Vec::new()))));
+    }
+
     #[test]
     fn effects_come_back_as_they_were() {
         let (vector, point) = (DVec3::new(1.0, 2.0, 0.0), Some(DVec3::new(3.0, 4.0, 0.0)));

@@ -378,4 +378,53 @@ mod tests {
         assert!(Bound::Equals { value: 3.0, within: 0.5 }.holds(3.5));
         assert!(Bound::Equals { value: f64::INFINITY, within: 0.0 }.holds(f64::INFINITY));
     }
+
+    #[test]
+    fn a_window_holds_both_its_ends_and_what_rounds_to_them() {
+        let window = Window { from: 0.1, to: 0.3 };
+        assert!(window.contains(0.1) && window.contains(0.3) && window.contains(0.1 + 0.2));
+        assert!(!window.contains(0.099) && !window.contains(0.301) && !window.contains(f64::NAN));
+        assert!((window.length() - 0.2).abs() < 1e-15);
+        let open = Window { from: 0.0, to: f64::INFINITY };
+        assert!(open.contains(0.0) && open.contains(1e300));
+    }
+
+    #[test]
+    fn relations_are_read_as_they_are_meant() {
+        let show = |value: f64| format!("{value}");
+        for (bound, text) in [
+            (Bound::AtMost(2.0), "<= 2"),
+            (Bound::AtLeast(-1.0), ">= -1"),
+            (Bound::Equals { value: 3.0, within: 0.0 }, "= 3"),
+            (Bound::Equals { value: 3.0, within: 0.5 }, "= 3 +- 0.5"),
+            (Bound::None, "none"),
+        ] {
+            assert_eq!(bound.relation(show), text);
+        }
+    }
+
+    #[test]
+    fn bounds_and_verdicts_come_back_from_json() {
+        for bound in [Bound::AtMost(0.1), Bound::AtLeast(-2.0), Bound::Equals { value: 1.0, within: 0.25 }, Bound::None]
+        {
+            let text = serde_json::to_string(&bound).unwrap();
+            assert_eq!(serde_json::from_str::<Bound>(&text).unwrap(), bound, "{text}");
+        }
+        let all = [Verdict::Pass, Verdict::Unsupported, Verdict::Unknown, Verdict::Fail, Verdict::Error];
+        // Of several the worst counts.
+        assert!(all.windows(2).all(|two| two[0] < two[1]));
+        for verdict in all {
+            assert_eq!(serde_json::to_string(&verdict).unwrap(), format!("\"{}\"", verdict.word()));
+        }
+    }
+
+    #[test]
+    fn measures_are_equal_when_their_texts_are() {
+        let one = Measure::new("x + y", |state, _| state.pose.position.x + state.pose.position.y);
+        let state = BodyState::planar(glam::DVec3::new(1.0, 2.0, 0.0), 0.0, glam::DVec3::ZERO, 0.0);
+        assert_eq!(one.value(&state, 0.0), 3.0);
+        assert_eq!(one, Measure::new("x + y", |_, _| 0.0));
+        assert_ne!(one, Measure::new("y + x", |_, _| 0.0));
+        assert_eq!(serde_json::to_string(&one).unwrap(), "\"x + y\"");
+    }
 }

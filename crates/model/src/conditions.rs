@@ -133,4 +133,31 @@ mod tests {
         assert_eq!(with("1", "raw:30").scene_dt(), 1.0 / 30.0);
         assert_eq!(with("1", "bank:30").scene_dt(), 1.0 / 60.0);
     }
+
+    #[test]
+    fn all_that_is_unusual_is_told_in_a_fixed_order_as_it_was_typed() {
+        assert_eq!(with("1", "fixed").unusual(), []);
+        let strange = Conditions {
+            clock: Clock { kind: "raw:30".parse().unwrap(), uneven: true, stall: Some("0.4@1".parse().unwrap()) },
+            units: "2^-10".parse().unwrap(),
+            origin: "1e6:-2".parse().unwrap(),
+            seed: 7,
+            threads: 2,
+            repeat: 3,
+            ..with("4", "fixed")
+        };
+        assert_eq!(
+            strange.unusual_text(),
+            "clock raw:30, frames uneven, stall 0.4@1, units 2^-10, size 4, origin 1e6:-2, seed 7, threads 2"
+        );
+        assert!(!strange.is_plain_world() && with("1", "raw:30").is_plain_world());
+    }
+
+    #[test]
+    fn a_step_longer_than_the_scene_is_one_step() {
+        for clock in ["fixed", "raw:1"] {
+            let conditions = Conditions { dt: "10".parse().unwrap(), ..with("1", clock) };
+            assert_eq!(conditions.schedule(0.25).count(), 1, "{clock}");
+        }
+    }
 }

@@ -194,3 +194,64 @@ pub struct RayHit {
     /// From the start of the ray, m.
     pub distance: f64,
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// An engine that can do nothing but what every engine must.
+    struct Bare;
+
+    impl Engine for Bare {
+        fn info(&self) -> EngineInfo {
+            let spaces = Dimension::PLANE_ONLY.to_vec();
+            EngineInfo {
+                name: "bare".into(),
+                version: "1".into(),
+                options: Vec::new(),
+                scalar: Scalar::F64,
+                spaces,
+                features: Vec::new(),
+            }
+        }
+        fn build(&mut self, _: &World, _: &Conditions) -> Result<(), EngineError> {
+            Ok(())
+        }
+        fn advance(&mut self, _: &[f64], _: &mut FrameSink<'_>) -> Result<(), EngineError> {
+            Ok(())
+        }
+    }
+
+    #[test]
+    fn what_an_engine_does_not_offer_is_unsupported_and_named() {
+        let lacks = |feature: &str| EngineError::Unsupported { feature: feature.to_owned() };
+        assert_eq!(Bare.save(), Err(lacks("restore")));
+        assert_eq!(Bare.restore(Token(1)), Err(lacks("restore")));
+        assert_eq!(Bare.ray(DVec3::ZERO, DVec3::X), Err(lacks("ray")));
+        assert_eq!(Bare.act(0, &Effect::Remove), Err(lacks("actions on a condition")));
+        assert_eq!(Bare.advance_rows(&[], &mut |_| panic!("no rows")), Ok(false));
+    }
+
+    #[test]
+    fn scalars_are_known_by_their_words_and_anything_else_is_double() {
+        for scalar in [Scalar::F32, Scalar::F64] {
+            assert_eq!(Scalar::of(scalar.word()), scalar);
+        }
+        assert_eq!((Scalar::of(""), Scalar::of("float")), (Scalar::F64, Scalar::F64));
+        assert_eq!(1.0_f32 + Scalar::F32.epsilon() as f32, 1.0_f32.next_up());
+        // The product of two numbers of that size is still a normal one.
+        let least = Scalar::F32.smallest_factor() as f32;
+        assert!(least * least * 1.01 >= f32::MIN_POSITIVE && (0.5 * least) * (0.5 * least) < f32::MIN_POSITIVE);
+    }
+
+    #[test]
+    fn features_are_named_once() {
+        let mut names = FEATURES.to_vec();
+        names.sort_unstable();
+        names.dedup();
+        assert_eq!(names.len(), FEATURES.len());
+        for kind in [crate::JointKind::Rod, crate::JointKind::Rope, crate::JointKind::Weld] {
+            assert!(FEATURES.contains(&kind.feature()));
+        }
+    }
+}

@@ -83,3 +83,33 @@ impl EngineError {
 fn did_you_mean(nearest: Option<&str>) -> String {
     nearest.map_or_else(String::new, |name| format!(" (did you mean `{name}`?)"))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_crash_and_a_hang_say_during_what_and_nothing_else_changes() {
+        let crash = EngineError::Crashed { why: "bang".into() }.during("in step 3");
+        assert_eq!(crash.to_string(), "the engine crashed: in step 3: bang");
+        let hang = EngineError::Hung { why: "silence".into() }.during("in steps 3 to 9");
+        assert_eq!(hang.to_string(), "the engine hung: in steps 3 to 9: silence");
+        assert_eq!(EngineError::NothingBuilt.during("in step 3"), EngineError::NothingBuilt);
+    }
+
+    #[test]
+    fn unknown_names_come_with_the_nearest_and_what_there_is() {
+        let error = EngineError::UnknownOption {
+            engine: "winch".into(),
+            found: "pases".into(),
+            nearest: Some("passes".into()),
+            known: vec!["passes".into(), "slop".into()],
+        };
+        assert_eq!(
+            error.to_string(),
+            "engine `winch` has no option `pases` (did you mean `passes`?); it has: passes, slop"
+        );
+        let error = EngineError::UnknownEngine { found: "winch".into(), nearest: None };
+        assert_eq!(error.to_string(), "no engine called `winch`");
+    }
+}

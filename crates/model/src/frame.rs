@@ -123,3 +123,41 @@ impl Frame {
         self.bodies.iter().position(|b| !b.is_finite())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_body_that_is_not_there_is_none_of_the_finite_and_no_other_is_absent() {
+        let there = BodyState::planar(DVec3::X, 0.5, DVec3::Y, 2.0);
+        assert!(there.is_finite() && !there.is_absent());
+        assert!(BodyState::absent().is_absent() && !BodyState::absent().is_finite());
+        // One number that is none is a mistake, and not an absence.
+        let broken = BodyState { velocity: DVec3::new(f64::NAN, 0.0, 0.0), ..there };
+        assert!(!broken.is_absent() && !broken.is_finite());
+        let far = BodyState { spin: DVec3::new(0.0, 0.0, f64::INFINITY), ..there };
+        assert!(!far.is_finite());
+        let frame = Frame { bodies: vec![there, far, BodyState::absent()], ..Frame::default() };
+        assert_eq!(frame.first_not_finite(), Some(1));
+    }
+
+    #[test]
+    fn the_motion_of_a_frame_is_taken_without_what_was_noticed() {
+        let contact =
+            Contact { bodies: [0, 1], point: DVec3::ZERO, normal: DVec3::Y, depth: 0.0, impulse: 1.0, times: None };
+        let event = SensorEvent { step: 1, kind: SensorEventKind::Enter, sensor: [0, 0], other: [1, 0] };
+        let now = Frame {
+            step: 9,
+            time: 0.5,
+            bodies: vec![BodyState::planar(DVec3::X, 0.0, DVec3::ZERO, 0.0)],
+            contacts: vec![contact],
+            events: vec![event],
+            ..Frame::default()
+        };
+        let mut kept = Frame { contacts: vec![contact; 3], events: vec![event; 2], ..Frame::default() };
+        kept.take_motion_of(&now);
+        assert_eq!((kept.step, kept.time, &kept.bodies), (9, 0.5, &now.bodies));
+        assert!(kept.contacts.is_empty() && kept.events.is_empty());
+    }
+}

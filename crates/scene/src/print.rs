@@ -3,7 +3,11 @@
 //! Read again it builds the same world, bit for bit: numbers are printed so that they read back exactly, bodies stand about their
 //! centres of mass, and masses and inertias are given.
 
+use crate::expression::Evaluator;
+use crate::names::Names;
+use crate::rules::{Probe, Question, Series, SeriesShape, Trigger, Twin};
 use crate::setup::Setup;
+use crate::state::STATE_NAMES;
 use ironspin_model::{
     Action, Body, BodyKind, Bound, DVec2, DVec3, Effect, Joint, JointKind, Law, Part, PlaneShape, Severity, World,
     about_z,
@@ -11,7 +15,7 @@ use ironspin_model::{
 use std::fmt::Write;
 
 /// The resolved form of a scene.
-pub(crate) fn resolved(setup: &Setup, allow: &[&str]) -> String {
+pub(crate) fn resolved(setup: &Setup, topics: &[&str], allow: &[&str]) -> String {
     let mut out = String::new();
     let mut line = |text: String| {
         out.push_str(&text);
@@ -20,8 +24,10 @@ pub(crate) fn resolved(setup: &Setup, allow: &[&str]) -> String {
     let world = &setup.world;
     line("# Resolved: every expression worked out. Bodies stand about their centres of mass.".to_owned());
     line(format!("scene = 1\nname = {}\nabout = {}\nspace = 2", quoted(&setup.name), quoted(&setup.about)));
-    if !allow.is_empty() {
-        line(format!("allow = [{}]", allow.iter().map(|kind| quoted(kind)).collect::<Vec<_>>().join(", ")));
+    for (key, words) in [("topics", topics), ("allow", allow)] {
+        if !words.is_empty() {
+            line(format!("{key} = [{}]", words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(", ")));
+        }
     }
     line(String::new());
     line(format!("[world]\ngravity = {}\nduration = {}", pair(world.gravity), number(world.duration)));
@@ -63,8 +69,21 @@ pub(crate) fn resolved(setup: &Setup, allow: &[&str]) -> String {
     for action in &world.actions {
         line(action_table(action, world));
     }
+    for trigger in &setup.triggers {
+        line(trigger_table(trigger, setup));
+    }
+    for probe in &setup.probes {
+        line(probe_table(probe, world));
+    }
     for claim in setup.claims.iter().filter(|claim| claim.bound != Bound::None) {
         line(claim_table(claim, world));
+    }
+    for twin in &setup.twins {
+        line(twin_table(twin));
+    }
+    // One along a parameter makes no sense where there are no parameters any more.
+    for series in setup.series.iter().filter(|series| ["dt", "size"].contains(&series.over.as_str())) {
+        line(series_table(series, world));
     }
     out
 }
@@ -217,27 +236,113 @@ fn limits_line(limits: Option<[f64; 2]>) -> String {
 }
 
 fn action_table(action: &Action, world: &World) -> String {
-    let point = |point: &Option<DVec3>| point.map_or_else(String::new, |point| format!("\npoint = {}", pair(point)));
-    let effect = match &action.effect {
-        Effect::Impulse { impulse, point: at } => format!("impulse = {}{}", pair(*impulse), point(at)),
-        Effect::Force { force, point: at } => format!("force = {}{}", pair(*force), point(at)),
-        Effect::Torque(torque) => format!("torque = {}", number(torque.z)),
-        Effect::Velocity(velocity) => format!("velocity = {}", pair(*velocity)),
-        Effect::Spin(spin) => format!("spin = {}", number(spin.z)),
-        Effect::Place(pose) => format!("place = {{ at = {}, angle = {} }}", pair(pose.position), number(pose.angle)),
-        Effect::Remove => "remove = true".to_owned(),
-        Effect::Add => "add = true".to_owned(),
-        Effect::Split(pieces) => {
-            let names: Vec<&str> = pieces.iter().map(|&piece| world.bodies[piece].name.as_str()).collect();
-            format!("split = {}", quoted(&names.join(", ")))
-        }
-        Effect::Gravity(gravity) => format!("gravity = {}", pair(*gravity)),
-    };
     let on = match action.effect {
         Effect::Gravity(_) => String::new(),
         _ => format!("\non = {}", name(world, action.body)),
     };
-    format!("\n[[action]]\nat_time = {}{on}\n{effect}", number(action.at_time))
+    let effect = effects_lines(std::slice::from_ref(&action.effect), world);
+    format!("\n[[action]]\nat_time = {}{on}{effect}", number(action.at_time))
+}
+
+/// The lines of what is done to one body at once; each kind comes once at most, and all at the same point.
+fn effects_lines(effects: &[Effect], world: &World) -> String {
+    let mut at = None;
+    let mut out = String::new();
+    for effect in effects {
+        let line = match effect {
+            Effect::Impulse { impulse, point } => {
+                at = at.or(*point);
+                format!("impulse = {}", pair(*impulse))
+            }
+            Effect::Force { force, point } => {
+                at = at.or(*point);
+                format!("force = {}", pair(*force))
+            }
+            Effect::Torque(torque) => format!("torque = {}", number(torque.z)),
+            Effect::Velocity(velocity) => format!("velocity = {}", pair(*velocity)),
+            Effect::Spin(spin) => format!("spin = {}", number(spin.z)),
+            Effect::Place(pose) => {
+                format!("place = {{ at = {}, angle = {} }}", pair(pose.position), number(pose.angle))
+            }
+            Effect::Remove => "remove = true".to_owned(),
+            Effect::Add => "add = true".to_owned(),
+            Effect::Split(pieces) => format!("split = {}", names(pieces, world)),
+            Effect::Gravity(gravity) => format!("gravity = {}", pair(*gravity)),
+        };
+        // Writing to a string cannot fail.
+        let _ = write!(out, "\n{line}");
+    }
+    if let Some(point) = at {
+        let _ = write!(out, "\npoint = {}", pair(point));
+    }
+    out
+}
+
+/// Names of bodies as a selector.
+fn names(ids: &[usize], world: &World) -> String {
+    let names: Vec<&str> = ids.iter().map(|&id| world.bodies[id].name.as_str()).collect();
+    quoted(&names.join(", "))
+}
+
+fn trigger_table(trigger: &Trigger, setup: &Setup) -> String {
+    let mut known = Names::constants();
+    for (name, value) in trigger.names.iter().filter(|(name, _)| !known_constant(name)) {
+        known.add(name, *value);
+    }
+    // It was worked out when the scene was resolved.
+    let condition = Evaluator::new(1)
+        .measure(&trigger.condition, &known, &STATE_NAMES)
+        .map_or_else(|_| trigger.condition.clone(), |condition| condition.text().to_owned());
+    let lasts = match trigger.further_steps {
+        0 => String::new(),
+        further => format!("\nfor_time = {}", number((further + 1) as f64 * setup.dt)),
+    };
+    let on = name(&setup.world, trigger.body);
+    let effects = effects_lines(&trigger.effects, &setup.world);
+    format!("\n[[action]]\nwhen = {}\non = {on}{effects}{lasts}", quoted(&condition))
+}
+
+fn known_constant(name: &str) -> bool {
+    name == "pi" || name == "tau"
+}
+
+fn probe_table(probe: &Probe, world: &World) -> String {
+    let what = match &probe.question {
+        Question::Ray { from, to } => format!("ray = {{ from = {}, to = {} }}", pair(*from), pair(*to)),
+        Question::Forecast { of, horizon } => {
+            format!("on = {}\nforecast = {{ horizon = {} }}", names(of, world), number(*horizon))
+        }
+    };
+    format!("\n[[action]]\nat_time = {}\n{what}", number(probe.at_time))
+}
+
+fn because_line(because: Option<&String>) -> String {
+    because.map_or_else(String::new, |because| format!("\nbecause = {}", quoted(because)))
+}
+
+fn twin_table(twin: &Twin) -> String {
+    let within = twin.within.map_or_else(String::new, |within| format!("\nwithin = {}", number(within)));
+    format!("\n[[twin]]\nby = {}{within}{}", quoted(&twin.by), because_line(twin.because.as_ref()))
+}
+
+fn series_table(series: &Series, world: &World) -> String {
+    let mut out = format!("\n[[series]]\nover = {}\ngauge = {}", quoted(&series.over), quoted(&series.gauge));
+    // Writing to a string cannot fail.
+    if !series.values.is_empty() {
+        let values: Vec<String> = series.values.iter().map(|value| number(*value)).collect();
+        let _ = write!(out, "\nvalues = [{}]", values.join(", "));
+    }
+    let _ = write!(out, "\nof = {}", names(&series.of, world));
+    if !series.against.is_empty() {
+        let _ = write!(out, "\nagainst = {}", names(&series.against, world));
+    }
+    let _ = match series.shape {
+        SeriesShape::FallsWithOrder(order) => write!(out, "\nfalls_with_order = {}", number(order)),
+        SeriesShape::GrowsAtMost(power) => write!(out, "\ngrows_at_most = {}", number(power)),
+        SeriesShape::OnlyRises => write!(out, "\nonly = \"rises\""),
+        SeriesShape::OnlyFalls => write!(out, "\nonly = \"falls\""),
+    };
+    out + &because_line(series.because.as_ref())
 }
 
 fn law_text(law: &Law) -> String {
@@ -251,14 +356,10 @@ fn law_text(law: &Law) -> String {
 }
 
 fn claim_table(claim: &ironspin_model::Claim, world: &World) -> String {
-    let names = |ids: &[usize]| {
-        let names: Vec<&str> = ids.iter().map(|&id| world.bodies[id].name.as_str()).collect();
-        quoted(&names.join(", "))
-    };
-    let mut out = format!("\n[[claim]]\ngauge = {}\nof = {}", quoted(&claim.gauge), names(&claim.of));
+    let mut out = format!("\n[[claim]]\ngauge = {}\nof = {}", quoted(&claim.gauge), names(&claim.of, world));
     // Writing to a string cannot fail.
     if !claim.against.is_empty() {
-        let _ = write!(out, "\nagainst = {}", names(&claim.against));
+        let _ = write!(out, "\nagainst = {}", names(&claim.against, world));
     }
     if let Some(measure) = &claim.details.measure {
         let _ = write!(out, "\nmeasure = {}", quoted(measure.text()));

@@ -135,6 +135,7 @@ impl Scene {
             name: self.file.name.clone(),
             about: self.file.about.clone(),
             text: Arc::clone(&self.sources[0].text),
+            dt: settings.dt,
             parameters: resolved.parameters,
             world: resolved.world,
             claims: resolved.claims,
@@ -153,7 +154,8 @@ impl Scene {
     /// The resolved form of a set-up of this scene: a scene file with every number written out, which builds the same world.
     pub fn print_resolved(&self, setup: &Setup) -> String {
         let allow: Vec<&str> = self.file.allow.iter().map(|kind| kind.get_ref().as_str()).collect();
-        print::resolved(setup, &allow)
+        let topics: Vec<&str> = self.topics().iter().map(|topic| topic.name).collect();
+        print::resolved(setup, &topics, &allow)
     }
 
     /// An error that stands at the gauge name of claim number `index`, for checks made by those who know the gauges.

@@ -61,6 +61,8 @@ pub struct Setup {
     pub about: String,
     /// The text it was read from.
     pub text: Arc<str>,
+    /// Step length that it was resolved with, s.
+    pub dt: f64,
     /// Parameters with the values in force, in the order of the file.
     pub parameters: Vec<Parameter>,
     /// What the engine builds.

@@ -1,7 +1,13 @@
 //! Trials on engines that lie, fail or refuse, and grids of trials.
 
+mod comparing;
+mod judged;
+mod sane;
 mod script;
+mod searching;
+mod sweeps;
 mod transform;
+mod yard;
 
 use ironspin_lab::{GridOrder, LabEvent, TrialPlan, plan_grid, run_grid, run_trial, run_trial_on};
 use ironspin_model::{
@@ -66,7 +72,7 @@ fn still<F>(spoil: F) -> Still<F> {
     Still { frame: Frame::default(), spoil, spaces: Dimension::PLANE_ONLY.to_vec() }
 }
 
-fn on(spoil: impl FnMut(&mut Frame) -> Result<(), EngineError> + 'static) -> ironspin_lab::TrialRecord {
+pub(crate) fn on(spoil: impl FnMut(&mut Frame) -> Result<(), EngineError> + 'static) -> ironspin_lab::TrialRecord {
     run_trial_on(&short_stack(), Ok(Box::new(still(spoil))))
 }
 

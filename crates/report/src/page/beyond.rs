@@ -46,9 +46,9 @@ impl Beyond {
         let count = |all: usize, one: &str, many: &str| format!("{all} {}", if all == 1 { one } else { many });
         let verdicts = |verdicts: Vec<Verdict>, held: &str, not: &str| {
             let of = |verdict| verdicts.iter().filter(|other| **other == verdict).count();
-            use Verdict::{Error, Fail, Pass, Unsupported};
+            use Verdict::{Error, Fail, Pass, Unknown, Unsupported};
             let mut parts = vec![format!("{} {held}", of(Pass)), format!("{} {not}", of(Fail))];
-            for (verdict, word) in [(Unsupported, "unsupported"), (Error, "errors")] {
+            for (verdict, word) in [(Unknown, "not known"), (Unsupported, "unsupported"), (Error, "errors")] {
                 parts.extend((of(verdict) > 0).then(|| format!("{} {word}", of(verdict))));
             }
             parts.join(", ")

@@ -138,6 +138,10 @@ fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
     if broken > 0 {
         reported.push(format!("In {} the engine itself failed.", scenes(broken)));
     }
+    let unknown = of(Some(Verdict::Unknown));
+    if unknown > 0 {
+        reported.push(format!("In {} what the engine reports does not let anybody tell.", scenes(unknown)));
+    }
     if trials.iter().all(PageTrial::only_tells) {
         reported.push("Nothing is claimed; the figures of each trial stand below.".to_owned());
     } else if reported.is_empty() {

@@ -112,13 +112,13 @@ pub fn proof_text(proof: &ProofDocument, width: usize) -> String {
     let longest = proof.faults.iter().map(|fault| fault.name.len()).max().unwrap_or(0);
     if longest > 0 {
         out.push_str(&format!(
-            "\n{:6}  {:longest$}  {:>5}  {:10}  first of its entry\n",
+            "\n{:6}  {:longest$}  {:>5}  {:12}  first of its entry\n",
             "", "fault", "by", "smallest"
         ));
     }
     for fault in &proof.faults {
         let line = format!(
-            "{:6}  {:longest$}  {:>5}  {:10}  {}",
+            "{:6}  {:longest$}  {:>5}  {:12}  {}",
             word(fault.verdict),
             fault.name,
             fault.caught_by.len(),

@@ -14,7 +14,7 @@ fn plot(gauge: &str, over: &str, dots: bool) -> ResultPlot {
 }
 
 /// All texts of a drawing; it must be XML from end to end.
-fn texts(svg: &str) -> Vec<String> {
+pub(crate) fn texts(svg: &str) -> Vec<String> {
     let (mut reader, mut found, mut depth) = (Reader::from_str(svg), Vec::new(), 0);
     loop {
         match reader.read_event().unwrap() {

@@ -1,7 +1,12 @@
 //! Tables, documents and pages from real trials.
 
+mod costs;
 mod documents;
 mod drawings;
+mod pages;
+mod proofs;
+mod searches;
+mod terminal;
 
 use ironspin_lab::{GridOrder, TrialRecord, plan_grid, run_trial, run_trial_on};
 use ironspin_model::EngineError;

@@ -1,6 +1,8 @@
 //! Scene files, read and resolved.
 
 mod language;
+mod promises;
+mod refusals;
 mod roundtrip;
 mod schema;
 mod uses;

@@ -1,5 +1,7 @@
 //! Traces written and read again, and traces from elsewhere.
 
+mod companions;
+
 use ironspin_model::{
     Body, BodyKind, BodyState, Contact, DVec2, DVec3, Frame, Part, PlaneShape, Pose, SensorEvent, SensorEventKind,
     World,
@@ -9,7 +11,7 @@ use proptest::prelude::*;
 use std::path::Path;
 use std::sync::Arc;
 
-fn world() -> World {
+pub(crate) fn world() -> World {
     let body = |name: &str, kind: BodyKind| Body {
         kind,
         pose: Pose::at(DVec3::new(0.0, -1.0, 0.0)),

@@ -1,0 +1,150 @@
+//! Folders of sweeps: they go on where they stopped, take shares, and lose nothing.
+
+use crate::yard::{Yard, fall, place};
+use ironspin_lab::{Draws, FolderError, LabEvent, ResultDocument, Shard, SweepFolder, Swept, TrialPlan};
+use std::path::Path;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+
+const HEIGHTS: &[(&str, &[&str])] = &[("height", &["5", "10", "15", "20", "25", "30", "35", "40"])];
+
+fn plans(yard: &Yard) -> Vec<TrialPlan> {
+    yard.plans(HEIGHTS)
+}
+
+/// Files of all trials together: how many there are.
+fn count(document: &ResultDocument) -> Vec<(String, Vec<u8>)> {
+    vec![("count.txt".to_owned(), document.trials.len().to_string().into_bytes())]
+}
+
+fn sweep(
+    folder: &SweepFolder,
+    plans: &[TrialPlan],
+    shard: Option<Shard>,
+    stop: &AtomicBool,
+    heard: &Mutex<Vec<LabEvent>>,
+) -> Swept {
+    let draws = Draws { files: &count, trial: &|record| Some(record.steps.to_string().into_bytes()) };
+    let listener = |event: &LabEvent| heard.lock().unwrap().push(event.clone());
+    folder.run(plans, shard, 1, stop, &listener, draws).unwrap()
+}
+
+fn run(place: &Path, plans: &[TrialPlan], shard: Option<Shard>) -> Swept {
+    let folder = SweepFolder::prepare(place, plans, shard).unwrap();
+    sweep(&folder, plans, shard, &AtomicBool::new(false), &Mutex::default())
+}
+
+fn text(document: &ResultDocument) -> String {
+    serde_json::to_string(document).unwrap()
+}
+
+#[test]
+fn what_is_finished_is_not_run_again_and_the_results_are_the_same() {
+    let (yard, (_folder, place)) = (fall(), place());
+    let plans = plans(&yard);
+    let first = run(&place, &plans, None);
+    assert_eq!((first.planned, first.run, first.strangers, first.document.summary.pass), (8, 8, 0, 8));
+    assert_eq!(std::fs::read_to_string(place.join("count.txt")).unwrap(), "8");
+    let again = run(&place, &plans, None);
+    assert_eq!((again.planned, again.run), (8, 0));
+    assert_eq!(text(&first.document), text(&again.document));
+    assert_eq!(text(&SweepFolder::read(&place).unwrap()), text(&first.document));
+    let drawn = SweepFolder::read_drawn(&place).unwrap();
+    assert!(drawn.len() == 8 && drawn.iter().all(|(_, drawing)| drawing.as_deref() == Some(b"50".as_slice())));
+}
+
+#[test]
+fn a_trial_whose_file_is_damaged_or_gone_is_run_again_and_no_other() {
+    let (yard, (_folder, place)) = (fall(), place());
+    let plans = plans(&yard);
+    let first = run(&place, &plans, None);
+    let file = |number: usize| place.join(format!("trials/{}.json", plans[number].key()));
+    std::fs::write(file(2), "{\"scene\":").unwrap();
+    std::fs::remove_file(file(5)).unwrap();
+    let folder = SweepFolder::prepare(&place, &plans, None).unwrap();
+    let heard = Mutex::default();
+    let second = sweep(&folder, &plans, None, &AtomicBool::new(false), &heard);
+    assert_eq!((second.run, text(&second.document)), (2, text(&first.document)));
+    let mut begun: Vec<usize> = heard
+        .into_inner()
+        .unwrap()
+        .into_iter()
+        .filter_map(|event| if let LabEvent::Started { trial } = event { Some(trial) } else { None })
+        .collect();
+    begun.sort_unstable();
+    assert_eq!(begun, [2, 5]);
+}
+
+#[test]
+fn a_sweep_that_is_stopped_keeps_what_is_finished_and_goes_on() {
+    let (yard, (_folder, place)) = (fall(), place());
+    let plans = plans(&yard);
+    let folder = SweepFolder::prepare(&place, &plans, None).unwrap();
+    let (stop, finished) = (AtomicBool::new(false), AtomicUsize::new(0));
+    let listener = |event: &LabEvent| {
+        if matches!(event, LabEvent::Finished { .. }) && finished.fetch_add(1, Ordering::SeqCst) == 2 {
+            stop.store(true, Ordering::SeqCst);
+        }
+    };
+    let draws = Draws { files: &count, trial: &|_| None };
+    let part = folder.run(&plans, None, 1, &stop, &listener, draws).unwrap();
+    assert!(part.run >= 3 && part.run < 8, "{}", part.run);
+    assert_eq!(part.document.trials.len(), part.run);
+    let rest = run(&place, &plans, None);
+    assert_eq!((rest.run, rest.document.trials.len()), (8 - part.run, 8));
+}
+
+#[test]
+fn shares_run_every_trial_once_and_join_to_the_whole() {
+    let (yard, (_folder, place)) = (fall(), place());
+    let plans = plans(&yard);
+    let whole = run(&place.join("whole"), &plans, None);
+    let shares: Vec<_> = (1..=3_u64).map(|number| place.join(format!("share-{number}"))).collect();
+    let mut run_in_shares = 0;
+    for (number, share) in (1..).zip(&shares) {
+        run_in_shares += run(share, &plans, Some(Shard { number, of: 3 })).run;
+    }
+    assert_eq!(run_in_shares, 8);
+    let joined = SweepFolder::merge(&place.join("joined"), &shares, &count).unwrap();
+    assert_eq!((joined.planned, text(&joined.document)), (8, text(&whole.document)));
+    assert_eq!(SweepFolder::read_drawn(&place.join("joined")).unwrap().iter().filter(|(_, d)| d.is_some()).count(), 8);
+    // A share that is missing leaves its trials out, and is seen by the count.
+    let part = SweepFolder::merge(&place.join("part"), &shares[..2], &count).unwrap();
+    assert!(part.document.trials.len() < part.planned);
+    // A folder of another grid is no share of this one.
+    let other = fall();
+    run(&place.join("other"), &other.plans(&[("height", &["7"])]), None);
+    let wrong = SweepFolder::merge(&place.join("wrong"), &[shares[0].clone(), place.join("other")], &count);
+    assert!(matches!(wrong, Err(FolderError::OtherGrid(folder)) if folder.ends_with("other")));
+}
+
+#[test]
+fn trials_of_an_earlier_plan_stay_and_are_counted() {
+    let (yard, (_folder, place)) = (fall(), place());
+    run(&place, &plans(&yard), None);
+    let fewer = yard.plans(&[("height", &["5", "10"])]);
+    let now = run(&place, &fewer, None);
+    assert_eq!((now.planned, now.run, now.strangers, now.document.trials.len()), (2, 0, 6, 2));
+}
+
+#[test]
+fn a_folder_of_something_else_is_left_alone() {
+    let (yard, (_folder, place)) = (fall(), place());
+    std::fs::create_dir_all(&place).unwrap();
+    std::fs::write(place.join("letter.txt"), "dear").unwrap();
+    let plans = plans(&yard);
+    assert!(matches!(SweepFolder::prepare(&place, &plans, None), Err(FolderError::NotOurs(_))));
+    assert!(matches!(SweepFolder::read(&place), Err(FolderError::NotOurs(_))));
+    assert!(matches!(SweepFolder::prepare(&place.join("letter.txt"), &plans, None), Err(FolderError::NotOurs(_))));
+    std::fs::write(place.join("plan.json"), "{\"format\":\"ironspin.plan/9\",\"trials\":[]}").unwrap();
+    assert!(matches!(SweepFolder::read(&place), Err(FolderError::NotOurs(_))), "a plan of a newer program");
+    assert_eq!(std::fs::read_to_string(place.join("letter.txt")).unwrap(), "dear");
+}
+
+#[test]
+fn a_share_is_a_number_of_a_number() {
+    assert_eq!("2/5".parse(), Ok(Shard { number: 2, of: 5 }));
+    for wrong in ["", "2", "0/5", "6/5", "2/0", "-1/5", "a/b", "1/2/3", "1.5/2"] {
+        assert!(wrong.parse::<Shard>().unwrap_err().contains("such as 2/5"), "{wrong}");
+    }
+}
