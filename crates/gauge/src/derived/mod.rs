@@ -3,11 +3,13 @@
 mod energy;
 mod explainer;
 mod motion;
+mod touch;
 
 pub use energy::{MechanicalEnergy, mechanical_energy};
 pub(crate) use energy::{brought, springs_of};
 pub(crate) use explainer::beyond_contacts;
 pub(crate) use motion::unexplained;
+pub(crate) use touch::{closing, first_touch};
 
 use energy::Energies;
 use explainer::Explainers;

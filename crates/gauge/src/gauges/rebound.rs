@@ -1,11 +1,11 @@
 //! Rebound by speed and by height.
 
 use crate::advice;
+use crate::derived::{closing, first_touch};
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Gap, velocity_at};
-use ironspin_model::{BodyState, DVec3, World};
+use ironspin_model::World;
 
 pub(crate) const BY_SPEED: GaugeEntry = GaugeEntry {
     name: "rebound.speed",
@@ -76,56 +76,19 @@ fn over(view: &View<'_>, when: When, id: usize, against: &[usize]) -> Option<Ove
     best.map(|(_, over)| over)
 }
 
-/// Steps of Newton's method to a first touch.
-const TOUCH_STEPS: u32 = 12;
-
 /// Normal speeds with which two bodies come together and part where they first touch within the step, if that is to be seen: both flying
 /// freely before and after it.
 fn speeds_at_touch(view: &View<'_>, other: usize, id: usize) -> Option<[f64; 2]> {
-    let (before, span) = (view.before?, view.span());
-    let flown = |state: &BodyState, fall: DVec3, time: f64| {
-        let mut then = *state;
-        then.pose.position += state.velocity * time + fall * (0.5 * time * time);
-        then.pose.angle += state.spin.z * time;
-        then.velocity += fall * time;
-        then
-    };
-    let pair = [other, id];
-    let fall = pair.map(|id| if view.cache.traits(id).mass > 0.0 { view.fall(id) } else { DVec3::ZERO });
-    let at = |time: f64| [0, 1].map(|k| flown(&before.bodies[pair[k]], fall[k], time));
-    let gap_of = |states: &[BodyState; 2]| {
-        let placed = |k: usize| view.cache.shapes().parts(pair[k]).iter().map(move |part| part.placed(&states[k]));
-        let both = placed(0).flat_map(|mine| placed(1).map(move |theirs| mine.gap_to(&theirs)));
-        both.reduce(|a, b| if b.distance < a.distance { b } else { a })
-    };
-    let closing = |states: &[BodyState; 2], gap: &Gap| {
-        (velocity_at(&states[0], gap.point) - velocity_at(&states[1], gap.point)).dot(gap.normal)
-    };
-    let size = view.smaller_size(other, id);
-    let mut time = 0.0;
-    let mut states = at(time);
-    let mut gap = gap_of(&states)?;
-    for _ in 0..TOUCH_STEPS {
-        let speed = closing(&states, &gap);
-        if !(speed > 0.0) || gap.distance.abs() <= 1e-14 * size {
-            break;
-        }
-        time = (time + gap.distance / speed).clamp(0.0, span);
-        states = at(time);
-        gap = gap_of(&states)?;
-    }
-    if gap.distance.abs() > 1e-9 * size {
-        return None;
-    }
+    let touch = first_touch(view, [other, id])?;
     // What flew away since, carried back.
     let after = [0, 1].map(|k| {
-        let now = &view.now.bodies[pair[k]];
-        let mut then = states[k];
-        then.velocity = now.velocity - fall[k] * (span - time);
+        let now = &view.now.bodies[[other, id][k]];
+        let mut then = touch.states[k];
+        then.velocity = now.velocity - touch.fall[k] * (view.span() - touch.time);
         then.spin = now.spin;
         then
     });
-    Some([closing(&states, &gap), -closing(&after, &gap)])
+    Some([closing(&touch.states, &touch.gap), -closing(&after, &touch.gap)])
 }
 
 /// Ratios gathered over impacts.

@@ -2,12 +2,12 @@
 
 use ironspin_gauge::{Derived, FrameCache, Scope, Step, View, find};
 use ironspin_model::{
-    DVec2, DVec3, Details, Engine, Frame, Inertia, Joint, JointFrame, JointKind, Measure, PlaneShape, World,
+    BodyState, DVec2, DVec3, Details, Engine, Frame, Inertia, Joint, JointFrame, JointKind, Measure, PlaneShape, World,
 };
 
 use crate::yard::{Bench, fixed, solid};
 
-/// The steps at which every case is run, s. A sample time that is no multiple is met by a step a little shorter.
+/// The steps at which every case is run, s, each as it is: a sample time between two frames is met by what both say.
 pub(crate) const STEPS: [f64; 3] = [1.0 / 60.0, 1.0 / 240.0, 1.0 / 960.0];
 
 /// Errors of one quantity of one case at [`STEPS`], and what is expected of them.
@@ -31,13 +31,55 @@ impl Row {
     }
 }
 
-/// All frames of a world until a time, with the step shortened so that the last frame is at that time.
+/// All frames of a world until the first at or after a time, as a user runs it: the step is the one that was asked for.
 pub(crate) fn frames(world: &World, options: &str, step: f64, until: f64) -> Vec<Frame> {
     let count = (until / step - 1e-9).ceil().max(1.0);
-    let mut bench = Bench::new(world.clone(), options, until / count);
+    let mut bench = Bench::new(world.clone(), options, step);
     let mut frames = vec![bench.frame.clone()];
     bench.run(count as u64, |frame| frames.push(frame.clone()));
     frames
+}
+
+/// The same, with the last frame put back to the time itself where that lies between two frames: by the cubic that has the places and
+/// velocities of both (Hermite), which is what anybody can know who has nothing but the frames.
+pub(crate) fn sampled(world: &World, options: &str, step: f64, at: f64) -> Vec<Frame> {
+    let mut frames = frames(world, options, step, at);
+    let last = frames.len() - 1;
+    if (frames[last].time - at).abs() > 1e-9 * step {
+        frames[last] = between(&frames[last - 1], &frames[last], at);
+    }
+    frames
+}
+
+fn between(a: &Frame, b: &Frame, at: f64) -> Frame {
+    let span = b.time - a.time;
+    let s = (at - a.time) / span;
+    // The cubic and its slope.
+    let cubic = |p: f64, v: f64, q: f64, w: f64| {
+        let (rise, v, w) = (q - p, v * span, w * span);
+        let (second, third) = (3.0 * rise - 2.0 * v - w, v + w - 2.0 * rise);
+        (p + s * (v + s * (second + s * third)), (v + s * (2.0 * second + s * 3.0 * third)) / span)
+    };
+    let state = |(a, b): (&BodyState, &BodyState)| {
+        let (p, q, v, w) = (a.pose.position, b.pose.position, a.velocity, b.velocity);
+        let (x, vx) = cubic(p.x, v.x, q.x, w.x);
+        let (y, vy) = cubic(p.y, v.y, q.y, w.y);
+        let (angle, spin) = cubic(a.pose.angle, a.spin.z, b.pose.angle, b.spin.z);
+        BodyState::planar(DVec3::new(x, y, 0.0), angle, DVec3::new(vx, vy, 0.0), spin)
+    };
+    Frame { time: at, bodies: a.bodies.iter().zip(&b.bodies).map(state).collect(), ..b.clone() }
+}
+
+/// The height of a body that falls and bounces, from the frames before and after: on the parabola of either, whichever is higher, since each
+/// goes on below the floor beyond an impact between them.
+pub(crate) fn bouncing_height(frames: &[Frame], of: usize, gravity: f64, step: f64, at: f64) -> f64 {
+    let [before, after] = &frames[frames.len().saturating_sub(2)..] else { return f64::NAN };
+    let on = |frame: &Frame| {
+        // The sum of many steps is rounded at each, and a ball is fast.
+        let (state, time) = (&frame.bodies[of], at - frame.step as f64 * step);
+        state.pose.position.y + state.velocity.y * time - 0.5 * gravity * time * time
+    };
+    on(before).max(on(after))
 }
 
 /// What a gauge measures of some frames; not a number when it measures nothing.

@@ -5,7 +5,8 @@
 //! integrators, 13 similarity of scale, 14 clock and thin wall.
 
 use crate::bench::{
-    Row, STEPS, ball, error, frames, measured, measured_with, moving, point, post, row, spring, value, value_of, when,
+    Row, STEPS, ball, bouncing_height, error, frames, measured, measured_with, moving, point, post, row, sampled,
+    spring, value, value_of, when,
 };
 use crate::yard::{fixed, world};
 use ironspin_model::{
@@ -62,7 +63,7 @@ pub(crate) fn rows(case: &Value) -> Vec<Row> {
 
 /// x and y of a body at sample times.
 fn places(world: &World, options: &str, step: f64, of: usize, times: &[f64]) -> [Vec<f64>; 2] {
-    let runs: Vec<_> = times.iter().map(|&time| frames(world, options, step, time)).collect();
+    let runs: Vec<_> = times.iter().map(|&time| sampled(world, options, step, time)).collect();
     ["x", "y"].map(|what| runs.iter().map(|frames| value(what, world, of, frames)).collect())
 }
 
@@ -102,7 +103,8 @@ fn drop(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     let radius = number(&input["radius"]).max(0.01);
     let e = number(&input["restitution"]);
     let gap = number(&input["drop_gap"]);
-    let yard = floor_and_ball(number(&input["g"]), e, radius, gap, number(&input["v0"]));
+    let gravity = number(&input["g"]);
+    let yard = floor_and_ball(gravity, e, radius, gap, number(&input["v0"]));
     let times = list(&input["sample_times"]);
     // Until the ball lies still; from there on an engine may let it rest.
     let last = list(&output["impact_times"]).last().copied().unwrap_or(0.0);
@@ -112,7 +114,8 @@ fn drop(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     let samples: Vec<f64> = kept.iter().map(|&k| times[k]).collect();
     let world = yard.clone();
     let mut rows = vec![row(case, "height at sample times", "", (1e-11, None), move |step| {
-        error(&places(&world, "", step, 1, &samples)[1], &expected)
+        let height = |&time: &f64| bouncing_height(&frames(&world, "", step, time), 1, gravity, step, time);
+        error(&samples.iter().map(height).collect::<Vec<_>>(), &expected)
     })];
     if e > 0.0 {
         let until = list(&output["impact_times"])[2] * 1.02;
@@ -321,13 +324,15 @@ fn slide(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     };
     let mut rows = Vec::new();
     let up = (number(&output["stop_distance_up"]), number(&output["stop_time_up"]));
-    rows.push(row(case, "way uphill until it stops", "", (1e-11, None), move |step| {
+    // Sliding ends somewhere inside a step, within which a body is taken to slow down evenly: off by at most a dt^2 / 8, by how much hangs on
+    // where, so that three steps show no order.
+    rows.push(row(case, "way uphill until it stops", "", (1e-5, None), move |step| {
         let yard = sent(-v0);
-        error(&[-downhill(&yard, &frames(&yard, "", step, up.1), theta)], &[up.0])
+        error(&[-downhill(&yard, &sampled(&yard, "", step, up.1), theta)], &[up.0])
     }));
     if let Some(distance) = output.get("stop_distance_down").map(number) {
         let time = number(&output["stop_time_down"]);
-        rows.push(row(case, "way downhill until it stops", "", (1e-6, None), move |step| {
+        rows.push(row(case, "way downhill until it stops", "", (1e-5, None), move |step| {
             let yard = sent(v0);
             error(&[downhill(&yard, &frames(&yard, "", step, time + 0.5), theta)], &[distance])
         }));
@@ -336,7 +341,7 @@ fn slide(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
         let accel = number(&output["accel_sliding_down"]);
         rows.push(row(case, "speed after a second from rest", "", (1e-11, None), move |step| {
             let yard = sent(0.0);
-            error(&[value("speed", &yard, 1, &frames(&yard, "", step, 1.0))], &[accel])
+            error(&[value("speed", &yard, 1, &sampled(&yard, "", step, 1.0))], &[accel])
         }));
     }
     rows
@@ -357,7 +362,7 @@ fn roll(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
                     let mut body = ball(radius, mass, 0.0, 0.0);
                     body.inertia = Inertia::planar(share * mass * radius * radius);
                     let yard = chute(g, theta, mu, body, radius);
-                    let run = frames(&yard, "", step, time);
+                    let run = sampled(&yard, "", step, time);
                     if what == "speed" { value("speed", &yard, 1, &run) } else { -value("spin", &yard, 1, &run) }
                 })
                 .collect();
@@ -387,7 +392,7 @@ fn slide_into_roll(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
                     let body = &mut yard.bodies[1];
                     (body.mass, body.inertia) = (mass, Inertia::planar(share * mass * radius * radius));
                     (body.velocity, body.spin) = (DVec3::new(v0, 0.0, 0.0), about_z(w0));
-                    value(gauge, &yard, 1, &frames(&yard, "", step, if gauge == "x" { time } else { 2.0 * time }))
+                    value(gauge, &yard, 1, &sampled(&yard, "", step, if gauge == "x" { time } else { 2.0 * time }))
                 })
                 .collect();
             error(&found, &expected)
@@ -396,7 +401,8 @@ fn slide_into_roll(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     vec![
         row(case, "speed of rolling", "", (1e-10, None), run("rolling_speed", "vx")),
         row(case, "spin of rolling", "", (1e-10, None), run("rolling_spin", "spin")),
-        row(case, "way until it rolls", "", (1e-10, None), run("distance", "x")),
+        // As above.
+        row(case, "way until it rolls", "", (1e-5, None), run("distance", "x")),
     ]
 }
 
@@ -493,7 +499,7 @@ fn compound(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
             for &k in &tame {
                 let yard = pendulum(g, arm, inertia, amplitudes[k].to_radians());
                 for (j, &time) in times.iter().enumerate() {
-                    let run = frames(&yard, "", step, time);
+                    let run = sampled(&yard, "", step, time);
                     found.push(value_of(&yard, 1, &run, |state, _| swing(state)));
                     expected.push(thetas[k][j]);
                 }
@@ -584,7 +590,7 @@ fn two_masses(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     vec![row(case, "displacements at sample times", "", (5e-4, Some(2.0)), move |step| {
         let mut found = Vec::new();
         for &time in &times {
-            let run = frames(&yard, "", step, time);
+            let run = sampled(&yard, "", step, time);
             found.extend([value("x", &yard, 1, &run) - 10.0, value("x", &yard, 2, &run) - 20.0]);
         }
         error(&found, &expected)
@@ -608,7 +614,7 @@ fn fixed_chain(case: &Value, input: &Value, output: &Value) -> Vec<Row> {
     vec![row(case, "displacements at sample times", "", (5e-3, Some(2.0)), move |step| {
         let mut found = Vec::new();
         for &time in &times {
-            let run = frames(&yard, "", step, time);
+            let run = sampled(&yard, "", step, time);
             found.extend((1..=count).map(|i| value("x", &yard, i, &run) - i as f64));
         }
         error(&found, &expected)

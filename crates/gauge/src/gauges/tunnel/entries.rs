@@ -25,7 +25,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
 pub(crate) const UNTOUCHED: GaugeEntry = GaugeEntry {
     name: "tunnel.untouched",
     label: "gone through untouched",
-    definition: "Number of bodies that went through a barrier and whose velocity no step near it changed beyond gravity, damping and actions.",
+    definition: "Number of bodies that went through a barrier, whose velocity no step near it changed beyond gravity, damping and actions, and which no frame shows overlapping it.",
     formula: "count of bodies with n_in . n_out < 0, of this kind",
     usual_causes: "collision looked for only where bodies stand at the end of a step; a barrier thinner than a step of travel",
     next_step: advice::TUNNEL,
@@ -36,9 +36,9 @@ pub(crate) const UNTOUCHED: GaugeEntry = GaugeEntry {
 pub(crate) const TOUCHED: GaugeEntry = GaugeEntry {
     name: "tunnel.touched",
     label: "touched and still through",
-    definition: "Number of bodies that went through a barrier although it changed their velocity on the way.",
+    definition: "Number of bodies that went through a barrier although it changed their velocity on the way, or although a frame shows them overlapping it, so that it could have been noticed.",
     formula: "count of bodies with n_in . n_out < 0, of this kind",
-    usual_causes: "impulses too weak because iterations or mass ratio do not suffice; restitution applied after the body has passed the middle",
+    usual_causes: "a pair of bodies or shapes that is never looked at; impulses too weak because iterations or mass ratio do not suffice; a body beyond the middle that is taken out by the far face, since that is nearer",
     next_step: advice::TUNNEL,
     make: touched,
     ..COUNT

@@ -37,6 +37,9 @@ impl Kind {
     }
 }
 
+/// Overlap that counts as one, as a share of the smaller size: a touch is none.
+const OVERLAPS: f64 = 1e-6;
+
 /// A body that went through.
 #[derive(Clone, Copy, Debug)]
 struct Passage {
@@ -215,6 +218,15 @@ impl Tunnel {
         self.seams_of = states().collect();
     }
 
+    /// Whether the frame shows a body inside a barrier, at least in part.
+    fn overlaps(&self, view: &View<'_>, id: usize) -> bool {
+        self.scope
+            .against
+            .iter()
+            .filter(|&&barrier| barrier != id && view.present(barrier))
+            .any(|&barrier| view.gap(When::Now, barrier, id, 0.0).distance < -OVERLAPS * view.smaller_size(barrier, id))
+    }
+
     /// Whether no barrier is near enough to be touched within a step.
     fn is_clear(&self, view: &View<'_>, id: usize) -> bool {
         let size = view.world.bodies[id].smallest_size();
@@ -249,12 +261,14 @@ impl Gauge for Tunnel {
             let noticeable = 1e-6 * was.velocity.length() + 0.5 * change.map_or(0.0, |change| change.explained);
             let slipped = if through.is_none() { self.slipped(view, before, id) } else { None };
             let clear = through.is_none() && slipped.is_none() && push <= noticeable && self.is_clear(view, id);
+            // A frame that shows them overlapping could have told the engine.
+            let caught = !clear && self.overlaps(view, id);
             let course = &mut self.courses[slot];
             if clear {
                 (course.touched, course.in_one_go, course.last) = (false, 0, None);
                 continue;
             }
-            course.touched |= push > noticeable;
+            course.touched |= push > noticeable || caught;
             let found = match (through, slipped) {
                 (Some((barrier, through)), _) => {
                     let out = through.out.extend(0.0);
@@ -423,8 +437,14 @@ mod tests {
         let mut world = plate();
         world.gravity = DVec3::ZERO;
         let still = || state(0.0, 0.0, 0.0, 0.0);
-        let straight = trace(0.01, 1.0, |t| vec![still(), state(4.0 * t - 1.0, 0.0, 4.0, 0.0)]);
-        assert_eq!(kind(&world, &[0], &straight), Some(Kind::Untouched));
+        let straight = |dt: f64| trace(dt, 1.0, |t| vec![still(), state(4.0 * t - 1.0, 0.0, 4.0, 0.0)]);
+        // From -0.2 to 0.2 m in a step.
+        assert_eq!(kind(&world, &[0], &straight(0.1)), Some(Kind::Untouched));
+        // Frames show it inside, and nothing is done about it.
+        assert_eq!(kind(&world, &[0], &straight(0.01)), Some(Kind::Touched));
+        // One frame shows it just beyond the middle; it goes on by the far face, which is nearer.
+        let far_half = trace(0.1, 1.0, |t| vec![still(), state(4.0 * t - 0.78, 0.0, 4.0, 0.0)]);
+        assert_eq!(kind(&world, &[0], &far_half), Some(Kind::Touched));
         // It loses half of its speed at the plate and goes on.
         let slowed = trace(0.01, 1.0, |t| {
             let x = 4.0 * t - 1.0;
@@ -459,7 +479,7 @@ mod tests {
             })
         };
         assert_eq!(kind(&halves, &[0, 1], &shot(0.0)), Some(Kind::Seam), "a gap of 0.06 and a rivet of 0.1");
-        assert_eq!(kind(&halves, &[0, 1], &shot(0.5)), Some(Kind::Untouched));
+        assert_eq!(kind(&halves, &[0, 1], &shot(0.5)), Some(Kind::Touched));
         halves.bodies[2].parts[0].shape = PlaneShape::Disc(0.02).into();
         assert_eq!(kind(&halves, &[0, 1], &shot(0.0)), None, "a rivet of 0.04 fits");
         // Three plates one behind the other, the first pushes.
