@@ -13,7 +13,7 @@ pub(crate) const BY_SPEED: GaugeEntry = GaugeEntry {
     unit: "1",
     better: Better::Nearer,
     definition: "Mean ratio of the normal speed after an impact to that before it, over all impacts clear of resting contact: of both surfaces at the point and along the normal of their first touch, to which free flight carries them from both ends of the step. Where one step does not show a whole impact, both speeds are carried to the surface along the normals of the frames.",
-    formula: "mean(u_after / u_before), u = (v + w x r)_n of one against the other at the touch; or u = sqrt(v_n^2 + 2 g_n gap)",
+    formula: "mean(u_after / u_before), u = (v + w x r)_n of one against the other at the touch; or u = sqrt(v_n^2 + 2 g_n gap), of a gap at most what is flown through in the step",
     source: "Newton's law of restitution",
     limits: "Impacts slower than 16 g dt are left out, since one step more or less of gravity would decide the ratio.",
     usual_causes: "restitution taken for a ratio of heights (then the square root comes out); restitution dropped below a fixed speed; speed of the step's end used instead of the impact's",
@@ -28,7 +28,7 @@ pub(crate) const BY_HEIGHT: GaugeEntry = GaugeEntry {
     label: "rebound by height",
     unit: "1",
     better: Better::Nearer,
-    definition: "Mean ratio of the gap at one summit to that at the summit before; the summit between two frames is that of the parabola through three samples.",
+    definition: "Mean ratio of the gap at one summit to that at the summit before; the summit between two frames is that of the parabola through three samples. Of an engine that turns bodies round at a margin above the surface, deeper than what one step flies through, the gaps above that margin are taken.",
     formula: "mean(h_k+1 / h_k) = e^2",
     source: "Newton's law of restitution with h = u^2 / 2g",
     limits: "Summits that a body falls from at less than 16 g dt are left out.",
@@ -53,9 +53,17 @@ struct Over {
 }
 
 impl Over {
-    /// Speed that this state has, or had, at the surface: energy is kept on the way there.
-    fn speed_at_surface(&self) -> f64 {
-        (self.speed * self.speed + 2.0 * self.fall * self.gap).max(0.0).sqrt()
+    /// How far free flight carries it within `span`.
+    fn reach(&self, span: f64) -> f64 {
+        self.speed.abs() * span + 0.5 * self.fall.abs() * span * span
+    }
+
+    /// Speed that this state has, or had, at the surface: energy is kept on the way there. Of a gap only what can be flown through within
+    /// `span` counts: an engine that keeps bodies apart by a margin turns them round above the surface, and a body held there at rest does
+    /// not fall through its margin once a step.
+    fn speed_at_surface(&self, span: f64) -> f64 {
+        let reach = self.reach(span);
+        (self.speed * self.speed + 2.0 * self.fall * self.gap.clamp(-reach, reach)).max(0.0).sqrt()
     }
 }
 
@@ -161,11 +169,11 @@ impl Gauge for BySpeed {
             {
                 self.ratios.add(parts / comes);
             } else if pushed > 0.05 * natural && (was.speed < 0.0 || self.approach[slot].is_some()) {
-                let approach = *self.approach[slot].get_or_insert_with(|| was.speed_at_surface());
+                let approach = *self.approach[slot].get_or_insert_with(|| was.speed_at_surface(span));
                 if is.speed >= -1e-9 * approach {
                     self.approach[slot] = None;
                     if approach >= CLEAR_STEPS * is.fall.abs() * span && approach > 0.0 {
-                        self.ratios.add(is.speed_at_surface() / approach);
+                        self.ratios.add(is.speed_at_surface(span) / approach);
                     } else {
                         self.ratios.too_slow += 1;
                     }
@@ -182,10 +190,12 @@ impl Gauge for BySpeed {
 }
 
 /// The last gaps of one body, and its last summit.
-#[derive(Clone, Copy, Debug, Default)]
+#[derive(Clone, Copy, Debug)]
 struct Climb {
     last: Option<[f64; 2]>,
     summit: Option<f64>,
+    /// The lowest that it came since that summit, less what can be flown through unseen in a step.
+    turn: f64,
 }
 
 struct ByHeight {
@@ -196,7 +206,7 @@ struct ByHeight {
 
 pub(crate) fn by_height(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(ByHeight {
-        climbs: vec![Climb::default(); scope.of.len()],
+        climbs: vec![Climb { last: None, summit: None, turn: f64::INFINITY }; scope.of.len()],
         scope: scope.clone(),
         ratios: Ratios::default(),
     })
@@ -207,6 +217,7 @@ impl Gauge for ByHeight {
         for (slot, &id) in self.scope.of.iter().enumerate().filter(|(_, id)| view.present(**id)) {
             let Some(is) = over(view, When::Now, id, &self.scope.against) else { continue };
             let climb = &mut self.climbs[slot];
+            climb.turn = climb.turn.min(is.gap - is.reach(view.span()));
             let Some([older, old]) = climb.last else {
                 // A body let go at rest starts from its first summit.
                 climb.last = Some([is.gap, is.gap]);
@@ -217,14 +228,17 @@ impl Gauge for ByHeight {
             if !from_start && old > older && old >= is.gap {
                 let top = summit(older, old, is.gap);
                 let clear = CLEAR_STEPS * is.fall.abs() * view.span();
+                // Heights are above the surface, or above the margin where an engine turns bodies round before it.
+                let turn = climb.turn.max(0.0);
                 if let Some(last) = climb.summit {
-                    if 2.0 * is.fall * last >= clear * clear {
-                        self.ratios.add(top / last);
+                    if 2.0 * is.fall * (last - turn) >= clear * clear {
+                        self.ratios.add((top - turn) / (last - turn));
                     } else {
                         self.ratios.too_slow += 1;
                     }
                 }
                 climb.summit = Some(top);
+                climb.turn = f64::INFINITY;
             }
             climb.last = Some([old, is.gap]);
         }
@@ -321,6 +335,38 @@ mod tests {
         assert!((wrong.value.unwrap() - 0.5).abs() > 0.2);
         let wrong = measure("rebound.height", &floor_and_ball(), &[1], &[0], &bounces(0.5_f64.sqrt()));
         assert!((wrong.value.unwrap() - 0.25).abs() > 0.2);
+    }
+
+    /// Engines keep bodies apart by a margin, some of them by one that is many steps of free fall deep.
+    #[test]
+    fn a_ball_that_comes_to_rest_above_the_floor_does_not_bounce_there() {
+        let (dt, margin, e) = (1.0 / 960.0, 0.004, 0.03);
+        // One impact a margin above the floor, and rest there from the next on: each step takes away what gravity gave.
+        let ends = (2.0 * (1.0 - margin) / 9.81_f64).sqrt() * (1.0 + 2.0 * e);
+        let frames = trace(dt, 1.5, move |t| {
+            let (gap, speed) = if t > ends { (0.0, 0.0) } else { bouncing(1.0 - margin, e, t) };
+            vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, gap + margin + 0.05, 0.0, speed)]
+        });
+        let reading = measure("rebound.speed", &floor_and_ball(), &[1], &[0], &frames);
+        assert_eq!(reading.detail, "one impact");
+        // The margin is deeper than a step's fall, so that the surface is missed by one step of gravity either way.
+        let slack = (1.0 + e) * 9.81 * dt / (2.0 * 9.81_f64).sqrt();
+        assert!((reading.value.unwrap() - e).abs() < slack, "{reading:?}");
+    }
+
+    #[test]
+    fn heights_are_above_the_margin_where_bodies_turn_round() {
+        let (dt, margin, e) = (1.0 / 960.0, 0.02, 0.5);
+        // It bounces on its margin and trembles there when it has come to rest.
+        let frames = trace(dt, 2.0, move |t| {
+            let (gap, speed) = bouncing(1.0 - margin, e, t);
+            let trembles = if gap < 1e-9 { 1e-6 * libm::sin(400.0 * t) } else { 0.0 };
+            vec![state(0.0, 0.0, 0.0, 0.0), state(0.0, gap + trembles + margin + 0.05, 0.0, speed)]
+        });
+        let reading = measure("rebound.height", &floor_and_ball(), &[1], &[0], &frames);
+        // Where within its last step it turned round is not seen: 16 g dt^2 of the lowest summit, 128 g dt^2.
+        assert!((reading.value.unwrap() - e * e).abs() < e * e / 8.0, "{reading:?}");
+        assert!(reading.detail.starts_with("mean of 4") || reading.detail.starts_with("mean of 5"), "{reading:?}");
     }
 
     #[test]
