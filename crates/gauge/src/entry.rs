@@ -3,6 +3,9 @@
 use crate::gauge::{Gauge, Reading, Scope, View};
 use ironspin_model::{Dimension, World};
 
+/// The unit of a gauge whose value is in that of the claim's own measure.
+pub const UNIT_OF_THE_CLAIM: &str = "as the claim";
+
 /// Which way a value gets better.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Better {

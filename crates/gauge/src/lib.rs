@@ -27,7 +27,7 @@ mod judge;
 mod step;
 
 pub use derived::{Derived, MechanicalEnergy, mechanical_energy};
-pub use entry::{Better, GaugeEntry, Need};
+pub use entry::{Better, GaugeEntry, Need, UNIT_OF_THE_CLAIM};
 pub use frame_cache::FrameCache;
 pub use gauge::{Exhibit, Gauge, Moment, QueryResult, Reading, Scope, View};
 pub use gauges::{GAUGES, find, pooled_reading};

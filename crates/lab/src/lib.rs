@@ -7,6 +7,7 @@
 //! | `Transform`, `Transformed` | the same world in other units, mirrored, moved; and back in terms of the scene | `transform/` |
 //! | [`run_trial`] | one scene on one engine under one set of conditions, measured while it runs | `trial.rs` |
 //! | [`TrialRecord`], [`ClaimRecord`] | how it turned out | `record.rs` |
+//! | [`common_traits`], [`CommonTrait`] | what the failures on an engine have in common | `common.rs` |
 //! | [`read_plan`], [`plan_schema`] | plan files | `plan_file.rs` |
 //! | `Observers`, `Sanity` | everything that looks at the frames of a trial; what no sound engine answers | `observers.rs`, `sanity.rs` |
 //! | `Watch` | a gauge with the window of its claim | `watch.rs` |
@@ -25,6 +26,7 @@
 //! | [`Ledger`], [`compare_results`], [`compare_costs`] | past sweeps in one SQLite file; what got better or worse | `ledger/` |
 //! | [`RunFolder`] | a folder of results, written whole or not at all | `folder.rs` |
 
+mod common;
 mod cost;
 mod defaults;
 mod document;
@@ -52,6 +54,7 @@ mod trial;
 mod twins;
 mod watch;
 
+pub use common::{CommonTrait, common_traits};
 pub use cost::{CostDocument, CostOrder, CostRecord, CostTrend, measure_cost, memory_of_process, weigh_trial};
 pub use document::{ClaimDocument, FORMAT, Host, Manifest, ResultDocument, Summary, Tool, TrialDocument, pool};
 pub use edge::{Edge, EdgeDocument, EdgeOrder, EdgeRecord, Tried, find_edges};

@@ -72,7 +72,7 @@ fn pool_claim(trials: &[&TrialDocument], index: usize) -> Option<PooledClaim> {
     }
     let gauge = ironspin_gauge::find(&claim.gauge)?;
     let reading = pooled_reading(gauge.name, &values, claim.law.as_ref())?;
-    let outcome = judge(&reading, &claim.bound, gauge.counts);
+    let outcome = judge(gauge, &reading, &claim.bound);
     Some(PooledClaim {
         scene: trial.scene.clone(),
         engine: trial.engine.clone(),

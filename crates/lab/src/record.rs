@@ -42,10 +42,6 @@ impl ClaimRecord {
         self.claim.bound == Bound::None
     }
 
-    fn used_more(claim: &ClaimRecord, other: &ClaimRecord) -> bool {
-        claim.used.total_cmp(&other.used).is_gt()
-    }
-
     /// Whether this claim must hold and its gauge cannot measure such a scene.
     pub fn is_unsupported(&self) -> bool {
         self.verdict == Verdict::Unsupported && self.claim.severity == ironspin_model::Severity::Must
@@ -118,11 +114,10 @@ impl TrialRecord {
         &self.plan.setup.world
     }
 
-    /// The claim that decided: of those broken the one broken worst, of equals the first; when none is broken the first claim of the
-    /// scene, which is what it is about.
+    /// The claim that decided: the first one broken, when none is broken the first claim of the scene. A scene says first what it is about; how
+    /// far a value is past its bound tells nothing beside claims in other units.
     pub fn deciding(&self) -> Option<&ClaimRecord> {
-        let worst = |best, claim| if ClaimRecord::used_more(claim, best) { claim } else { best };
-        self.claims.iter().filter(|claim| claim.decides()).reduce(worst).or_else(|| self.claims.first())
+        self.claims.iter().find(|claim| claim.decides()).or_else(|| self.claims.first())
     }
 
     /// How many claims hold, and how many there are. What has no bound claims nothing.

@@ -53,7 +53,7 @@ impl Watch {
         self.claim.bound = self.claim.bound_for(scalar, further);
         self.claim.single = None;
         let reading = self.gauge.reading(world);
-        let outcome = judge(&reading, &self.claim.bound, self.entry.counts);
+        let outcome = judge(self.entry, &reading, &self.claim.bound);
         let used = reading.value.map_or(f64::INFINITY, |value| self.claim.bound.used(value));
         let verdict = outcome.verdict;
         debug_assert!(verdict != Verdict::Fail || used > 1.0);

@@ -3,7 +3,8 @@
 use crate::look::mark;
 use crate::map::document_summary;
 use crate::number::{show, with_unit};
-use ironspin_lab::{ClaimDocument, Summary, TrialDocument, shell_line};
+use crate::twins::{twin_bound, twin_found};
+use ironspin_lab::{ClaimDocument, ResultDocument, Summary, TrialDocument, TwinDocument, shell_line};
 use ironspin_model::{Severity, Verdict};
 use quick_xml::events::{BytesDecl, BytesText, Event};
 use quick_xml::writer::{ElementWriter, Writer};
@@ -28,12 +29,15 @@ fn reported(claim: &ClaimDocument) -> (String, String) {
     (format!("measured {measured}, bound {bound}"), format!("{detail}because {}\n", claim.because))
 }
 
-/// The results as JUnit XML: a suite for each scene and engine, a case for each claim of each trial. A claim that only should hold is no
+/// The results as JUnit XML: a suite for each scene and engine, a case for each claim of each trial and for each twin. A claim that only should hold is no
 /// failure there; a trial that could not be run is skipped, one whose engine failed an error.
-pub fn junit_xml(trials: &[TrialDocument]) -> String {
+pub fn junit_xml(document: &ResultDocument) -> String {
     let mut suites: BTreeMap<(&str, &str), Vec<Case>> = BTreeMap::new();
-    for trial in trials {
+    for trial in &document.trials {
         suites.entry((&trial.scene, &trial.engine)).or_default().extend(cases(trial));
+    }
+    for twin in &document.twins {
+        suites.entry((&twin.scene, &twin.engine)).or_default().push(twin_case(twin));
     }
     let mut writer = Writer::new_with_indent(Vec::new(), b' ', 2);
     // Writing to a list of bytes cannot fail.
@@ -155,13 +159,30 @@ fn cases(trial: &TrialDocument) -> Vec<Case> {
     trial.claims.iter().map(case).collect()
 }
 
+fn twin_case(twin: &TwinDocument) -> Case {
+    let unusual = if twin.conditions.is_empty() { String::new() } else { format!(", {}", twin.conditions) };
+    let message = plain(&format!("{}, wanted {}", twin_found(twin), twin_bound(twin)));
+    let text = plain(&twin.change);
+    Case {
+        class: plain(&format!("{}.{}", twin.scene, twin.engine)),
+        name: plain(&format!("twin {} at dt {}{unusual}", twin.by, twin.dt_text)),
+        outcome: match twin.verdict {
+            Verdict::Pass => Outcome::Success,
+            Verdict::Fail => Outcome::Failure { message, text },
+            Verdict::Error => Outcome::Error { message, text },
+            Verdict::Unsupported | Verdict::Unknown => Outcome::Skipped { message, text },
+        },
+    }
+}
+
 /// A cell of a table in Markdown.
 fn cell(text: &str) -> String {
     text.replace('\\', "\\\\").replace('|', "\\|").replace('\n', " ").replace('<', "&lt;")
 }
 
-/// The results as a table in Markdown, with what broke below it.
-pub fn markdown(trials: &[TrialDocument]) -> String {
+/// The results as a table in Markdown, with what broke below it, and the twins.
+pub fn markdown(document: &ResultDocument) -> String {
+    let trials = &document.trials;
     let summary = Summary::count(trials.iter().map(|trial| trial.verdict));
     let mut out = format!("**{}**\n\n", document_summary(&summary));
     out.push_str("| | scene | engine | conditions | decided by | measured | bound | where and why |\n|---|---|---|---|---|---:|---|---|\n");
@@ -184,6 +205,17 @@ pub fn markdown(trials: &[TrialDocument]) -> String {
             out.push_str(&format!("ironspin {}\n", shell_line(&trial.again)));
         }
         out.push_str("```\n");
+    }
+    if !document.twins.is_empty() {
+        out.push_str(
+            "\n| | scene | engine | conditions | twin | wanted | what came of it |\n|---|---|---|---|---|---|---|\n",
+        );
+    }
+    for twin in &document.twins {
+        let unusual = if twin.conditions.is_empty() { String::new() } else { format!(", {}", twin.conditions) };
+        let at = format!("dt {}{unusual}", twin.dt_text);
+        let row = [mark(twin.verdict), &twin.scene, &twin.engine, &at, &twin.by, &twin_bound(twin), &twin_found(twin)];
+        out.push_str(&format!("| {} |\n", row.map(cell).join(" | ")));
     }
     out
 }

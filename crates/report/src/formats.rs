@@ -1,7 +1,7 @@
 //! The list of formats in which results of trials go to other programs. To add one: write it in a file, and name it here.
 
 use crate::exchange::{junit_xml, markdown};
-use crate::machine::{MachineError, document_json, trials_csv};
+use crate::machine::{MachineError, document_json, results_csv};
 use ironspin_lab::ResultDocument;
 
 /// A format in which results of trials are written.
@@ -17,13 +17,9 @@ pub struct ResultFormat {
 /// All formats.
 pub static RESULT_FORMATS: [ResultFormat; 4] = [
     ResultFormat { name: "json", about: "One JSON document", write: |document| document_json(document) },
-    ResultFormat { name: "csv", about: "One CSV row a claim", write: |document| trials_csv(&document.trials) },
-    ResultFormat {
-        name: "junit",
-        about: "JUnit XML, for build servers",
-        write: |document| Ok(junit_xml(&document.trials)),
-    },
-    ResultFormat { name: "markdown", about: "A table in Markdown", write: |document| Ok(markdown(&document.trials)) },
+    ResultFormat { name: "csv", about: "One CSV row a claim", write: |document| results_csv(document) },
+    ResultFormat { name: "junit", about: "JUnit XML, for build servers", write: |document| Ok(junit_xml(document)) },
+    ResultFormat { name: "markdown", about: "A table in Markdown", write: |document| Ok(markdown(document)) },
 ];
 
 impl ResultFormat {

@@ -59,7 +59,7 @@ pub use figure::FIGURES_MADE_FOR;
 pub use film::{FilmError, FilmStyle, apng, gif, play, still, strip};
 pub use formats::{RESULT_FORMATS, ResultFormat};
 pub use lettering::missing_letters;
-pub use machine::{MachineError, document_json, result_json, trials_csv};
+pub use machine::{MachineError, document_json, result_json, results_csv, trials_csv};
 pub use map::{broken_claims, document_summary, verdict_map};
 pub use number::{show, with_unit};
 pub use page::{Beyond, PageTrial, page};
@@ -70,5 +70,7 @@ pub use scatter::{ResultPlot, ResultPlotError, result_plot};
 pub use scenes::{coverage_holes, coverage_text, topic_list};
 pub use search::{collapse_text, comparison_text, edge_text, history_text, series_plot, series_text, worst_of};
 pub use sketch::sketch;
-pub use terminal::{TableStyle, pooled_lines, summary_line, verdict_table, what_broke, what_was_reported};
+pub use terminal::{
+    TableStyle, common_lines, pooled_lines, summary_line, verdict_table, what_broke, what_was_reported,
+};
 pub use twins::{growth_plot, twin_csv, twin_table};

@@ -1,7 +1,8 @@
 //! What a program reads: JSON and CSV.
 
 use crate::number::show;
-use ironspin_lab::{ResultDocument, TrialDocument, TrialRecord};
+use crate::twins::{twin_bound, twin_found};
+use ironspin_lab::{ResultDocument, TrialDocument, TrialRecord, TwinDocument};
 use serde::Serialize;
 
 /// Why results cannot be written as JSON or CSV.
@@ -33,11 +34,23 @@ pub fn result_json(records: &[TrialRecord], timing: bool) -> Result<String, Mach
     document_json(&ResultDocument::of(records, timing))
 }
 
-/// One row a claim; a trial whose engine failed has one row without a claim. Numbers have all their digits.
+/// One row a claim of trials; see [`results_csv`].
 ///
 /// # Errors
 /// When the writer refuses.
 pub fn trials_csv(trials: &[TrialDocument]) -> Result<String, MachineError> {
+    csv_of(trials, &[])
+}
+
+/// One row a claim and a twin; a trial whose engine failed has one row without a claim. Numbers have all their digits.
+///
+/// # Errors
+/// When the writer refuses.
+pub fn results_csv(document: &ResultDocument) -> Result<String, MachineError> {
+    csv_of(&document.trials, &document.twins)
+}
+
+fn csv_of(trials: &[TrialDocument], twins: &[TwinDocument]) -> Result<String, MachineError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
     writer.write_record([
         "scene",
@@ -94,6 +107,28 @@ pub fn trials_csv(trials: &[TrialDocument]) -> Result<String, MachineError> {
             ];
             writer.write_record(head.iter().copied().chain(tail))?;
         }
+    }
+    for twin in twins {
+        let name = format!("twin.{}", twin.by);
+        let apart = number(twin.apart);
+        writer.write_record([
+            twin.scene.as_str(),
+            &twin.engine,
+            &twin.dt_text,
+            &twin.conditions,
+            twin.verdict.word(),
+            &name,
+            "*",
+            &apart,
+            "m",
+            "",
+            &twin_bound(twin),
+            twin.verdict.word(),
+            "must",
+            &twin_found(twin),
+            &twin.change,
+            "",
+        ])?;
     }
     csv_text(writer)
 }

@@ -28,9 +28,19 @@ pub fn show(value: f64) -> String {
     trimmed(&format!("{value:.decimals$}")).to_owned()
 }
 
-/// A number with its unit; a pure number has none.
+/// A number with its unit, where it has one of its own.
 pub fn with_unit(value: f64, unit: &str) -> String {
-    if unit == "1" { show(value) } else { format!("{} {unit}", show(value)) }
+    named_unit(unit).map_or_else(|| show(value), |unit| format!("{} {unit}", show(value)))
+}
+
+/// A unit that can stand behind a number: a pure number has none, and that of a claim's own measure is known to the claim alone.
+pub(crate) fn named_unit(unit: &str) -> Option<&str> {
+    (unit != "1" && unit != ironspin_gauge::UNIT_OF_THE_CLAIM).then_some(unit)
+}
+
+/// A name with the unit of what it names, for the side of a plot.
+pub(crate) fn name_with_unit(name: &str, unit: &str) -> String {
+    named_unit(unit).map_or_else(|| name.to_owned(), |unit| format!("{name}, {unit}"))
 }
 
 fn trimmed(text: &str) -> &str {
@@ -40,6 +50,15 @@ fn trimmed(text: &str) -> &str {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_number_without_a_unit_of_its_own_stands_alone() {
+        assert_eq!(with_unit(0.5, "m/s"), "0.5 m/s");
+        assert_eq!(with_unit(0.5, "1"), "0.5");
+        assert_eq!(with_unit(0.5, ironspin_gauge::find("value.measure").unwrap().unit), "0.5");
+        assert_eq!(name_with_unit("value.measure", "as the claim"), "value.measure");
+        assert_eq!(name_with_unit("value.vx", "m/s"), "value.vx, m/s");
+    }
 
     #[test]
     fn four_digits_and_no_needless_zeros() {

@@ -11,7 +11,7 @@ use ironspin_model::Bound;
 const NEAR: f64 = 4.0;
 
 fn titled(title: &str, unit: &str) -> String {
-    if unit == "1" { title.to_owned() } else { format!("{title}, {unit}") }
+    crate::number::name_with_unit(title, unit)
 }
 
 /// Curves over time, for [`legend`]. A gap is left where a value is not finite.

@@ -142,7 +142,7 @@ fn over_time(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPl
 }
 
 fn gauge_axis(gauge: &str, unit: &str) -> String {
-    if unit == "1" { gauge.to_owned() } else { format!("{gauge}, {unit}") }
+    crate::number::name_with_unit(gauge, unit)
 }
 
 fn over_conditions(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPlotError> {

@@ -155,10 +155,7 @@ pub fn series_plot(record: &SeriesRecord) -> Result<String, PlotError> {
     let figure = Figure {
         title: format!("{}: {} over {}", record.scene, record.gauge, record.over),
         across: Axis { name: record.over.clone(), logarithmic: true },
-        up: Axis {
-            name: if record.unit == "1" { record.gauge.clone() } else { format!("{}, {}", record.gauge, record.unit) },
-            logarithmic: true,
-        },
+        up: Axis { name: crate::number::name_with_unit(&record.gauge, &record.unit), logarithmic: true },
         lines,
         notes: key.notes(),
         size: SHEET,

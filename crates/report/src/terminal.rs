@@ -5,7 +5,7 @@ use crate::look::mark;
 use crate::number::{show, with_unit};
 use crate::sparkline::{range, sparkline};
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
-use ironspin_lab::{ClaimRecord, PooledClaim, Summary, TrialRecord};
+use ironspin_lab::{ClaimRecord, CommonTrait, PooledClaim, Summary, TrialRecord, common_traits};
 use ironspin_model::Verdict;
 
 /// Characters of a value over time.
@@ -50,6 +50,18 @@ pub fn pooled_lines(pooled: &[PooledClaim]) -> String {
         ));
     }
     if out.is_empty() { out } else { format!("pooled over seeds\n{out}\n") }
+}
+
+/// What the failures on each engine have in common, a sentence each; empty where nothing tells.
+pub fn common_lines(records: &[TrialRecord]) -> String {
+    let sentence = |common: &CommonTrait| {
+        format!(
+            "all {} claims that fail on {} (in {} scenes) measure {}; so do {} of the {} that hold\n",
+            common.failing, common.engine, common.scenes, common.words, common.holding, common.all_holding
+        )
+    };
+    let lines: String = common_traits(records).iter().map(sentence).collect();
+    if lines.is_empty() { lines } else { format!("\n{lines}") }
 }
 
 /// One row a trial: verdict, conditions, the claim that decided, measured against bound, and where or why. Engines are

@@ -25,6 +25,26 @@ fn found(record: &TwinRecord) -> String {
     }
 }
 
+/// What a twin must keep, as a bound.
+pub(crate) fn twin_bound(twin: &TwinDocument) -> String {
+    twin.within.map_or_else(|| "every bit".to_owned(), |within| format!("<= {}", show(within)))
+}
+
+/// What came of a twin, in a sentence: why it was not judged, or what differs first.
+pub(crate) fn twin_found(twin: &TwinDocument) -> String {
+    if !twin.reason.is_empty() {
+        return twin.reason.clone();
+    }
+    let Some(first) = &twin.first else { return "no bit differs".to_owned() };
+    let apart = match twin.apart {
+        Some(0.0) => "no place differs".to_owned(),
+        Some(apart) => format!("{} m apart", show(apart)),
+        None => "a body is missing".to_owned(),
+    };
+    let body = if first.body.is_empty() { String::new() } else { format!("`{}`: ", first.body) };
+    format!("{apart}; first at step {} ({} s), {body}{}", first.step, show(first.time), first.component)
+}
+
 /// One line a twin, then what differs first for each that does not agree.
 pub fn twin_table(records: &[TwinRecord]) -> String {
     let mut out = String::new();

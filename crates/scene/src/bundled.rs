@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 44] = [
+const BUNDLED: [(&str, &str); 51] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("bearing-trays", include_str!("../../../scenes/bearing-trays.toml")),
@@ -19,11 +19,13 @@ const BUNDLED: [(&str, &str); 44] = [
     ("rivet-hung", include_str!("../../../scenes/rivet-hung.toml")),
     ("rivet-blade", include_str!("../../../scenes/rivet-blade.toml")),
     ("rivet-swarm", include_str!("../../../scenes/rivet-swarm.toml")),
+    ("rivet-fence", include_str!("../../../scenes/rivet-fence.toml")),
     ("rivet-ray", include_str!("../../../scenes/rivet-ray.toml")),
     ("slag-lob", include_str!("../../../scenes/slag-lob.toml")),
     ("ladle-swing", include_str!("../../../scenes/ladle-swing.toml")),
     ("spring-hammer", include_str!("../../../scenes/spring-hammer.toml")),
     ("coupled-pairs", include_str!("../../../scenes/coupled-pairs.toml")),
+    ("quay-joints", include_str!("../../../scenes/quay-joints.toml")),
     ("flywheel", include_str!("../../../scenes/flywheel.toml")),
     ("chute", include_str!("../../../scenes/chute.toml")),
     ("slide-court", include_str!("../../../scenes/slide-court.toml")),
@@ -35,6 +37,7 @@ const BUNDLED: [(&str, &str); 44] = [
     ("plate-seams", include_str!("../../../scenes/plate-seams.toml")),
     ("gate-layers", include_str!("../../../scenes/gate-layers.toml")),
     ("turnstile", include_str!("../../../scenes/turnstile.toml")),
+    ("sorting-eyes", include_str!("../../../scenes/sorting-eyes.toml")),
     ("shape-court", include_str!("../../../scenes/shape-court.toml")),
     ("hopper-count", include_str!("../../../scenes/hopper-count.toml")),
     ("shot-sorter", include_str!("../../../scenes/shot-sorter.toml")),
@@ -42,9 +45,13 @@ const BUNDLED: [(&str, &str); 44] = [
     ("crane-forecast", include_str!("../../../scenes/crane-forecast.toml")),
     ("yard-edge", include_str!("../../../scenes/yard-edge.toml")),
     ("cleared-track", include_str!("../../../scenes/cleared-track.toml")),
+    ("trapdoors", include_str!("../../../scenes/trapdoors.toml")),
+    ("shape-cuts", include_str!("../../../scenes/shape-cuts.toml")),
     ("casting-split", include_str!("../../../scenes/casting-split.toml")),
+    ("casting-halves", include_str!("../../../scenes/casting-halves.toml")),
     ("tight-crates", include_str!("../../../scenes/tight-crates.toml")),
     ("push-bench", include_str!("../../../scenes/push-bench.toml")),
+    ("shape-orders", include_str!("../../../scenes/shape-orders.toml")),
     ("contact-thrift", include_str!("../../../scenes/contact-thrift.toml")),
 ];
 

@@ -122,6 +122,12 @@ impl Coverage {
                 }
             }
         }
+        // The shape of a sensor is no solid shape: it meets the sensor alone.
+        let sensor = Feature { family: Family::Sensor, word: "sensor" };
+        let eyes = claimed.iter().flat_map(|&body| &world.bodies[body].parts).filter(|part| part.sensor);
+        for shape in eyes.map(|part| Feature { family: Family::Shape, word: part.shape.word() }) {
+            note(self.pairs.entry([shape.min(sensor), shape.max(sensor)]).or_default());
+        }
         for [mine, others] in groups.meetings(world, &claimed) {
             // What is done to one body says nothing of another.
             let between = |feature: &&Feature| feature.family != Family::Action;
@@ -141,33 +147,37 @@ impl Coverage {
     }
 }
 
+/// The features of each body of a scene, by its number.
+pub fn features_of_bodies(setup: &Setup) -> Vec<BTreeSet<Feature>> {
+    let world = &setup.world;
+    let mut of_body: Vec<BTreeSet<Feature>> = world.bodies.iter().map(own_features).collect();
+    for joint in &world.joints {
+        for body in joint.bodies {
+            of_body[body].insert(Feature { family: Family::Joint, word: joint.kind.word() });
+        }
+    }
+    for pair in &world.excluded_pairs {
+        for &body in pair {
+            of_body[body].insert(Feature { family: Family::Filter, word: "apart" });
+        }
+    }
+    let scripted = world.actions.iter().map(|action| (action.body, &action.effect));
+    let waiting = setup.triggers.iter().flat_map(|trigger| trigger.effects.iter().map(|effect| (trigger.body, effect)));
+    for (body, effect) in scripted.chain(waiting) {
+        if let Some(word) = effect.body_word() {
+            of_body[body].insert(Feature { family: Family::Action, word });
+        }
+    }
+    of_body
+}
+
 /// Bodies that have the same features and filters, so that a world of thousands is looked at by its few kinds of bodies.
 struct Groups(BTreeMap<Vec<Feature>, Vec<usize>>);
 
 impl Groups {
     fn of(setup: &Setup) -> Groups {
-        let world = &setup.world;
-        let mut of_body: Vec<BTreeSet<Feature>> = world.bodies.iter().map(own_features).collect();
-        for joint in &world.joints {
-            for body in joint.bodies {
-                of_body[body].insert(Feature { family: Family::Joint, word: joint.kind.word() });
-            }
-        }
-        for pair in &world.excluded_pairs {
-            for &body in pair {
-                of_body[body].insert(Feature { family: Family::Filter, word: "apart" });
-            }
-        }
-        let scripted = world.actions.iter().map(|action| (action.body, &action.effect));
-        let waiting =
-            setup.triggers.iter().flat_map(|trigger| trigger.effects.iter().map(|effect| (trigger.body, effect)));
-        for (body, effect) in scripted.chain(waiting) {
-            if let Some(word) = effect.body_word() {
-                of_body[body].insert(Feature { family: Family::Action, word });
-            }
-        }
         let mut groups: BTreeMap<Vec<Feature>, Vec<usize>> = BTreeMap::new();
-        for (body, features) in of_body.into_iter().enumerate() {
+        for (body, features) in features_of_bodies(setup).into_iter().enumerate() {
             groups.entry(features.into_iter().collect()).or_default().push(body);
         }
         Groups(groups)

@@ -36,7 +36,7 @@ mod setup;
 mod state;
 mod topics;
 
-pub use coverage::{Coverage, Family, Feature, features};
+pub use coverage::{Coverage, Family, Feature, features, features_of_bodies};
 pub use diagnostic::{Place, SceneError};
 pub use lints::WARNINGS;
 

@@ -41,6 +41,6 @@ pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Dia
         let place = super::publish(folder, &title, &records, &Beyond::default(), records[0].seconds)?;
         output::note(&format!("results in {}", place.display()));
     }
-    output::print(&super::reported(&records, options.format, false)?)?;
+    output::print(&super::reported(&records, &[], options.format, false)?)?;
     Ok(super::status(&records))
 }

@@ -19,7 +19,7 @@ pub(crate) mod twin;
 
 use crate::args::ResultsAs;
 use crate::diagnostic::{Diagnostic, ExitStatus};
-use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, pool};
+use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, TwinRecord, pool};
 use ironspin_model::Verdict;
 use ironspin_report::{Beyond, PageTrial};
 use std::path::PathBuf;
@@ -46,15 +46,21 @@ fn publish(
 }
 
 /// What is printed of some trials.
-fn reported(records: &[TrialRecord], format: ResultsAs, timing: bool) -> Result<String, Diagnostic> {
-    use ironspin_report::{pooled_lines, summary_line, verdict_table, what_broke, what_was_reported};
+fn reported(
+    records: &[TrialRecord],
+    twins: &[TwinRecord],
+    format: ResultsAs,
+    timing: bool,
+) -> Result<String, Diagnostic> {
+    use ironspin_report::{common_lines, pooled_lines, summary_line, verdict_table, what_broke, what_was_reported};
     Ok(match format {
-        ResultsAs::Format(format) => format.write(&ResultDocument::of(records, timing))?,
+        ResultsAs::Format(format) => format.write(&ResultDocument::of(records, timing).with_twins(twins))?,
         ResultsAs::Table => {
             format!(
-                "{}\n{}{}{}{}",
+                "{}\n{}{}{}{}{}",
                 summary_line(records),
                 verdict_table(records, style()),
+                common_lines(records),
                 pooled_lines(&pool(records)),
                 what_was_reported(records),
                 what_broke(records, crate::output::blocks())

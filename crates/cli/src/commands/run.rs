@@ -52,7 +52,7 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Diagn
         let place = super::publish(folder, &title, &records, &beyond, seconds)?;
         output::note(&format!("results in {}", place.display()));
     }
-    output::print(&super::reported(&records, options.format, options.timing)?)?;
+    output::print(&super::reported(&records, &twins, options.format, options.timing)?)?;
     let mut status = super::status(&records);
     if let Some(file) = &options.ledger {
         let results = ResultDocument::of(&records, false);
@@ -62,7 +62,7 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Diagn
         let reported = twin_table(&twins);
         match options.format {
             ResultsAs::Table => output::print(&format!("\n{reported}"))?,
-            // A document on standard output stays one document.
+            // They stand in the document on standard output, too.
             _ => output::note(&reported),
         }
         status = super::twin::worse(status, &twins);

@@ -82,3 +82,26 @@ fn scenes_promise_twins_and_run_checks_them_when_asked() {
     assert!(answer.out.contains("0 do not"), "{}", answer.out);
     assert_eq!(twins(&yard, 0, "first-drop --by promised").len(), 14);
 }
+
+#[test]
+fn twins_that_run_along_stand_in_every_document() {
+    let yard = Yard::new();
+    let line = "run rivet-swarm --twins --set count=20 --dt 1/60 -q --format";
+    let answer = yard.ironspin(&format!("{line} json"));
+    let document: serde_json::Value = serde_json::from_str(&answer.out).expect(&answer.out);
+    let twins = document["twins"].as_array().expect("a list");
+    let verdict = |by: &str| twins.iter().find(|twin| twin["by"] == by).map(|twin| twin["verdict"].clone());
+    assert_eq!(verdict("again"), Some("pass".into()), "{twins:?}");
+    let failing = twins.iter().filter(|twin| twin["verdict"] == "fail").count();
+    let junit = yard.ironspin(&format!("{line} junit")).out;
+    assert!(junit.contains("name=\"twin again at dt 1/60\""), "{junit}");
+    assert_eq!(junit.matches("<failure").count(), failing);
+    let csv = yard.ironspin(&format!("{line} csv")).out;
+    assert!(csv.lines().any(|line| line.contains(",twin.again,*,0,m,,every bit,pass,must,no bit differs,")), "{csv}");
+    let markdown = yard.ironspin(&format!("{line} markdown")).out;
+    assert!(
+        markdown.contains("| twin | wanted | what came of it |")
+            && markdown.contains("| again | every bit | no bit differs |"),
+        "{markdown}"
+    );
+}

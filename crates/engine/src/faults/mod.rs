@@ -6,6 +6,7 @@
 //! fault that is not on costs nothing.
 
 mod injector;
+mod joints;
 mod moving;
 mod passing;
 mod reading;
@@ -132,7 +133,9 @@ pub(crate) struct Reported<'a> {
 
 /// The whole catalogue.
 pub fn faults() -> impl Iterator<Item = &'static FaultEntry> + Clone {
-    [reading::FAULTS, moving::FAULTS, touching::FAULTS, passing::FAULTS, reporting::FAULTS].into_iter().flatten()
+    [reading::FAULTS, moving::FAULTS, touching::FAULTS, joints::FAULTS, passing::FAULTS, reporting::FAULTS]
+        .into_iter()
+        .flatten()
 }
 
 impl PartialEq for FaultEntry {
@@ -202,7 +205,7 @@ mod tests {
     #[test]
     fn the_catalogue_is_large_and_every_entry_is_whole() {
         let all: Vec<_> = faults().collect();
-        assert_eq!(all.len(), 76);
+        assert_eq!(all.len(), 81);
         let names: BTreeSet<_> = all.iter().map(|entry| entry.name).collect();
         assert_eq!(names.len(), all.len());
         for entry in all {

@@ -1,7 +1,7 @@
 //! Mistakes in reading a world: sizes, angles, masses, gravity, materials, filters.
 
 use super::{FaultEntry, Hook, SHARE, by, sized};
-use ironspin_model::{Body, BodyKind, DVec2, Dimension, Inertia, JointKind, PlaneShape, World, shape_mass};
+use ironspin_model::{Body, BodyKind, DVec2, Dimension, Inertia, PlaneShape, World, shape_mass};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
@@ -156,21 +156,6 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         }),
     },
     FaultEntry {
-        name: "spring-too-soft",
-        dimensions: Dimension::PLANE_ONLY,
-        wrong: "A spring has half its stiffness.",
-        cause: "The factor of a half in the energy of a spring is taken into its force.",
-        size: SHARE,
-        noticed: &[by("spring-hammer", "path.error")],
-        hook: Hook::World(|world, share| {
-            for joint in &mut world.joints {
-                if let JointKind::Spring { stiffness, .. } = &mut joint.kind {
-                    *stiffness *= 1.0 - 0.5 * share;
-                }
-            }
-        }),
-    },
-    FaultEntry {
         name: "restitution-of-height",
         dimensions: Dimension::PLANE_ONLY,
         wrong: "Restitution is taken for a ratio of heights, which is the square of the ratio of speeds.",
@@ -191,7 +176,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "A bounce gives more speed than it should: a fiftieth at the stated size.",
         cause: "The speed wanted after an impact is added to a correction for overlap that is not zero.",
         size: sized(0.02, "share of the speed that is added"),
-        noticed: &[by("bearing-drop", "rebound.speed"), by("bearing-drop", "energy.drift")],
+        noticed: &[
+            by("lively-crowd", "energy.drift"),
+            by("buffer-row", "value.vx"),
+            by("bearing-drop", "energy.drift"),
+        ],
         hook: Hook::World(|world, share| restitutions(world, |keeps| keeps * (1.0 + share))),
     },
     FaultEntry {

@@ -1,4 +1,4 @@
-//! Mistakes where bodies touch: impacts, friction, overlap, seams, joints.
+//! Mistakes where bodies touch: impacts, friction, overlap, seams.
 
 use super::{FaultEntry, Hook, SHARE, by, sized};
 use crate::common::injection::InjectionPoint;
@@ -121,15 +121,6 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: SHARE,
         noticed: &[by("conveyor", "value.vx"), by("conveyor", "value.x"), by("rising-platform", "path.error")],
         hook: Hook::MidStep(InjectionPoint::NoCarry),
-    },
-    FaultEntry {
-        name: "joint-drifts",
-        dimensions: Dimension::PLANE_ONLY,
-        wrong: "What comes apart at a joint stays apart.",
-        cause: "Joints are held by their velocities alone.",
-        size: None,
-        noticed: &[by("ladle-swing", "value.measure"), by("ladle-swing", "energy.drift")],
-        hook: Hook::MidStep(InjectionPoint::JointDrift),
     },
     FaultEntry {
         name: "empty-pair",

@@ -15,7 +15,7 @@ pub(crate) const WRONG: GaugeEntry = GaugeEntry {
     definition: "Number of times that what the notices of a sensor say is inside differs for two frames on end from what is inside by the gauge's own geometry, and of passes within one step of which no notice came.",
     formula: "count of (sensor part, other part) with inside_told != inside_seen for two frames, + unnoticed passes",
     source: "definition: a sensor notices every solid part that overlaps it",
-    limits: "A graze of less than a fiftieth of the smaller part's size is not counted either way. The sensors of the set are tried against `against`, or everything.",
+    limits: "A graze of less than a fiftieth of the smaller part's size is not counted either way. The sensors among `of` and `against`, or all there are where neither has one, are tried against all bodies.",
     usual_causes: "no leave for a body that is removed or asleep; a pass between two frames; enter again for a body that never left; an overlap as built",
     needs: &[Need::Sensor],
     counts: true,

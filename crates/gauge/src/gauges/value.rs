@@ -1,7 +1,7 @@
 //! The state of one body at the end of the window.
 
 use crate::advice;
-use crate::entry::{Better, GaugeEntry, Need, PLAIN};
+use crate::entry::{Better, GaugeEntry, Need, PLAIN, UNIT_OF_THE_CLAIM};
 use crate::gauge::{Gauge, Reading, Scope, View};
 use ironspin_model::{BodyState, Measure, World};
 
@@ -107,7 +107,7 @@ type Pick = fn(&BodyState) -> f64;
 pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
     name: "value.measure",
     label: "measure at the end",
-    unit: "as the claim",
+    unit: UNIT_OF_THE_CLAIM,
     better: Better::Nearer,
     definition: "The claim's `measure`, an expression over the state of one body (x, y, angle, vx, vy, speed, spin, t) and the parameters, in the last frame of the window.",
     formula: "q(state(t_end), t_end)",

@@ -146,7 +146,7 @@ proptest! {
     fn no_gauge_panics_on_any_trace(frames in frames(), gauge in 0..GAUGES.len()) {
         let world = world();
         let reading = measure(gauge, &world, &frames);
-        let outcome = judge(&reading, &Bound::AtMost(f64::INFINITY), GAUGES[gauge].counts);
+        let outcome = judge(&GAUGES[gauge], &reading, &Bound::AtMost(f64::INFINITY));
         if reading.value.is_none_or(f64::is_nan) {
             prop_assert_ne!(outcome.verdict, Verdict::Pass);
         }

@@ -8,6 +8,7 @@ pub use trial::{ClaimDocument, TrialDocument};
 
 use crate::pool::{PooledClaim, pool_documents};
 use crate::record::TrialRecord;
+use crate::twins::{TwinDocument, TwinRecord, TwinsDocument};
 use ironspin_model::{Bound, Severity, Verdict};
 use serde::{Deserialize, Serialize};
 
@@ -29,6 +30,9 @@ pub struct ResultDocument {
     /// Claims about the values of trials that differ by their seed alone.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub pooled: Vec<PooledDocument>,
+    /// Twins of the trials, where they were run along.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub twins: Vec<TwinDocument>,
 }
 
 /// A claim about the values of several trials together.
@@ -138,6 +142,13 @@ impl Summary {
 }
 
 impl ResultDocument {
+    /// With twins that were run along.
+    #[must_use]
+    pub fn with_twins(mut self, records: &[TwinRecord]) -> Self {
+        self.twins = TwinsDocument::of(records).twins;
+        self
+    }
+
     /// The document of some trials; `timing` says whether how long they took is in it.
     pub fn of(records: &[TrialRecord], timing: bool) -> Self {
         ResultDocument::joined(records.iter().map(|record| TrialDocument::of(record, timing)).collect())
@@ -153,6 +164,7 @@ impl ResultDocument {
             summary: Summary::count(trials.iter().map(|trial| trial.verdict)),
             trials,
             pooled,
+            twins: Vec::new(),
         }
     }
 }

@@ -206,12 +206,9 @@ impl TrialDocument {
         }
     }
 
-    /// The claim that decided: of those broken the one broken worst, of equals the first; when none is broken the first claim of the
-    /// scene.
+    /// The claim that decided: the first one broken, when none is broken the first claim of the scene.
     pub fn deciding(&self) -> Option<&ClaimDocument> {
-        let broken = self.claims.iter().filter(|claim| claim.decides());
-        let worse = |best: &'_ ClaimDocument, claim: &'_ ClaimDocument| claim.used().total_cmp(&best.used()).is_gt();
-        broken.reduce(|best, claim| if worse(best, claim) { claim } else { best }).or_else(|| self.claims.first())
+        self.claims.iter().find(|claim| claim.decides()).or_else(|| self.claims.first())
     }
 
     /// What is unusual about the conditions in one line, such as `units 1/1024, threads 2`.

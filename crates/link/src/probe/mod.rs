@@ -123,9 +123,10 @@ const HANGS: u32 = 3;
 /// Asks an engine every question that it lists what is needed for.
 ///
 /// # Errors
-/// When it cannot be started or does not say `hello`, and for traces, which answer nothing.
+/// When it cannot be started or does not say `hello`, when it refuses the options it was given, and for traces, which answer nothing.
 pub fn probe(spec: &EngineSpec, listener: &dyn Fn(&Question)) -> Result<ProbeReport, EngineError> {
     let mut talk = Talk::begin(spec)?;
+    talk.try_options()?;
     let mut hung = 0;
     let answers = questions()
         .iter()

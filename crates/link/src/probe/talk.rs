@@ -1,5 +1,6 @@
 //! One engine, asked and answered as JSON.
 
+use super::say::{with, world};
 use crate::process_limits::ProcessLimits;
 use crate::protocol::{Hello, Number, Process, Program, shortened};
 use crate::spec::EngineSpec;
@@ -206,6 +207,34 @@ impl Talk {
             Ok(_) => wrong(format!("`{method}` was answered as if all were well, and error {due} is due"), hint),
             Err(refusal) if refusal.code == due => Ok(()),
             Err(refusal) => wrong(format!("error {} ({}), and {due} is due", refusal.code, refusal.message), hint),
+        }
+    }
+
+    /// Builds an empty world with the options that were given, if any: one that is refused would make every question fail.
+    pub(super) fn try_options(&mut self) -> Result<(), EngineError> {
+        if self.options.as_object().is_none_or(serde_json::Map::is_empty) {
+            return Ok(());
+        }
+        let world = with(world(Vec::new()), json!({"options": self.options}));
+        let answer = self.ask("build", &world);
+        // The questions begin with a process that has built nothing.
+        self.forget();
+        match answer {
+            Ok(Err(refusal)) => {
+                let given = self.options.as_object().into_iter().flatten();
+                let given: Vec<String> =
+                    given.map(|(name, value)| format!("{name}={}", value.as_str().unwrap_or_default())).collect();
+                Err(EngineError::BadWorld {
+                    why: format!(
+                        "it refuses the options {}: error {}: {}",
+                        given.join(","),
+                        refusal.code,
+                        refusal.message
+                    ),
+                })
+            }
+            // Whatever else is wrong is for the questions to find out.
+            Ok(Ok(_)) | Err(_) => Ok(()),
         }
     }
 

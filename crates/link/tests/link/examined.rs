@@ -121,6 +121,15 @@ fn an_engine_that_hangs_is_asked_three_times_and_no_more() {
 }
 
 #[test]
+fn an_option_that_is_refused_is_told_once_and_nothing_is_asked() {
+    let refusal = r#"{"jsonrpc":"2.0","id":2,"error":{"code":-32602,"message":"no option `grain`"}}"#;
+    let script = Script::new(&[HELLO, refusal]);
+    let spec = EngineSpec::read(&format!("{} :: grain=3", script.spec().text())).unwrap();
+    let error = probe(&spec, &|_| panic!("nothing is to be asked")).map(drop).unwrap_err().to_string();
+    assert!(error.contains("refuses the options grain=3: error -32602: no option `grain`"), "{error}");
+}
+
+#[test]
 fn what_cannot_be_examined_is_told() {
     let examined = |spec: &EngineSpec| probe(spec, &|_| {}).map(drop).unwrap_err();
     let trace = examined(&EngineSpec::read("trace:quay.csv").unwrap());
