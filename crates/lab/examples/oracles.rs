@@ -39,8 +39,15 @@ fn main() {
         "in `crates/lab/tests/oracles/cases.json`; measured by gauges where one is named. An error is the largest difference of a list as a share of its"
     );
     println!(
-        "largest value, at three steps; for yes or no and for counts the number of wrong answers. The order is that between 1/60 and 1/960.\n"
+        "largest value, at three steps; for yes or no and for counts the number of wrong answers. The order is that between 1/60 and 1/960."
     );
+    println!(
+        "Trials are run with whole steps of the length given, as a user runs them, and read between frames by the cubic through both ends. What ends inside a"
+    );
+    println!(
+        "step (sliding that stops or becomes rolling) is answered at the end of that step: the way is off by up to half a step of its deceleration times the"
+    );
+    println!("step, of no clear order, since it hangs on where in the step it ends.\n");
     let cases = cases::all();
     for (family, title) in FAMILIES {
         let rows: Vec<_> = cases
