@@ -30,7 +30,7 @@ fn search(tried: Vec<Tried>, edges: Vec<Edge>) -> EdgeRecord {
 #[test]
 fn one_edge_is_told_between_the_values_on_both_its_sides() {
     let found = search(vec![tried(10.0, 0), tried(11.25, 1), tried(12.5, 3)], vec![edge(10.0, 11.25, true)]);
-    let text = edge_text(&[found.clone()]);
+    let text = edge_text(std::slice::from_ref(&found));
     for part in [
         "rivet-shot: speed raised until tunnel.count breaks (dt 1/60)\n",
         "builtin:swept=off  holds up to 10, and not at 11.25 (to 1 %)\n",
@@ -105,12 +105,12 @@ fn a_series_shows_its_points_its_power_and_its_claim() {
         assert!(text.contains(part), "`{part}` not in\n{text}");
     }
     let silent = SeriesRecord { claim: String::new(), exponent: None, margin: None, ..series() };
-    let text = series_text(&[silent.clone()]);
+    let text = series_text(std::slice::from_ref(&silent));
     assert!(text.starts_with("     lob on builtin, value.x over dt\n") && !text.contains("claim"), "{text}");
     let open = SeriesRecord { margin: Some(f64::INFINITY), ..series() };
     assert!(series_text(&[open]).contains("value.x ~ dt^2.000\n"));
     // What claims nothing decides nothing.
-    assert_eq!(worst_of(&[silent.clone()]), None);
+    assert_eq!(worst_of(std::slice::from_ref(&silent)), None);
     let held = SeriesRecord { verdict: Verdict::Pass, ..series() };
     assert_eq!(worst_of(&[held.clone(), silent]), Some(Verdict::Pass));
     assert_eq!(worst_of(&[held, series()]), Some(Verdict::Fail));
