@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 51] = [
+const BUNDLED: [(&str, &str); 52] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("bearing-trays", include_str!("../../../scenes/bearing-trays.toml")),
@@ -13,6 +13,7 @@ const BUNDLED: [(&str, &str); 51] = [
     ("lift-the-pile", include_str!("../../../scenes/lift-the-pile.toml")),
     ("wagon-count", include_str!("../../../scenes/wagon-count.toml")),
     ("buffer-row", include_str!("../../../scenes/buffer-row.toml")),
+    ("slow-buffers", include_str!("../../../scenes/slow-buffers.toml")),
     ("glancing-discs", include_str!("../../../scenes/glancing-discs.toml")),
     ("lively-crowd", include_str!("../../../scenes/lively-crowd.toml")),
     ("rivet-shot", include_str!("../../../scenes/rivet-shot.toml")),

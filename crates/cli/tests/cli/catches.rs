@@ -73,6 +73,7 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
             "builtin:fault=one-answers",
             vec!["value.vx", "impacts.count", "energy.drift", "momentum.balance"],
         ),
+        ("slow-buffers", "builtin:fault=slow-bounces-dropped", vec!["value.vx"]),
         ("buffer-row", HALF, vec!["value.vx", "impacts.count"]),
         ("rivet-shot", "builtin:swept=off", vec!["tunnel.count"]),
         ("flywheel", "builtin:fault=hidden-spin-damping", vec!["value.spin", "angular.balance", "energy.drift"]),

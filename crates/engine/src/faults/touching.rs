@@ -13,6 +13,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "A threshold that keeps piles calm is a constant in metres a second.",
         size: sized(1.0, "speed below which nothing bounces, m/s"),
         noticed: &[
+            by("slow-buffers", "value.vx"),
             by("bearing-drop", "twin.units"),
             by("bearing-drop", "rebound.speed"),
             by("first-drop", "twin.tempo"),
