@@ -30,13 +30,6 @@ pub(super) fn known_failures() -> impl Iterator<Item = &'static Excuse> {
 
 const EXCUSES: &[Excuse] = &[
     Excuse {
-        setting: "precision=f32",
-        scene: "billet-pyramid",
-        claims: &["creep.rate", "jitter.speed"],
-        steps: &["1/30", "1/120"],
-        because: "impulses of 55 billets are rounded to seven digits, and what is left over shakes the lowest row by a tenth of a millimetre a second",
-    },
-    Excuse {
         setting: "swept=all",
         scene: "hopper-count",
         claims: &["energy.gain"],
