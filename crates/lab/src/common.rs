@@ -6,7 +6,7 @@ use ironspin_model::{BodyKind, Verdict};
 use ironspin_scene::{Family, Feature, Setup, features_of_bodies};
 use std::collections::BTreeSet;
 
-/// A trait of the bodies that are measured by every claim that fails on an engine, and by few that hold.
+/// A trait of the bodies that are measured by every claim that fails on an engine, and by so few that hold that this is no chance.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CommonTrait {
     /// The engine as it was named.
@@ -23,11 +23,8 @@ pub struct CommonTrait {
     pub all_holding: usize,
 }
 
-/// So many failures at least before anything is said of what they share.
-const ENOUGH: usize = 3;
-
-/// A trait says something only where at most one in so many of the claims that hold has it.
-const RARE: usize = 4;
+/// A trait is told where all failures would have it by chance less often than this, were failures spread evenly over all claims.
+const BY_CHANCE: f64 = 1e-3;
 
 /// One claim of a scene, under whatever conditions it was judged.
 struct Judged<'a> {
@@ -52,12 +49,16 @@ fn of_engine(engine: &str, records: &[TrialRecord]) -> Vec<CommonTrait> {
     let judged = judged(engine, records);
     let (failing, holding): (Vec<&Judged<'_>>, Vec<&Judged<'_>>) = judged.iter().partition(|claim| claim.failed);
     let scenes: BTreeSet<&str> = failing.iter().map(|claim| claim.scene).collect();
-    if failing.len() < ENOUGH || scenes.len() < 2 {
+    // One scene proves nothing of others.
+    if scenes.len() < 2 {
         return Vec::new();
     }
     let shared = failing.iter().skip(1).fold(failing[0].traits.clone(), |shared, claim| &shared & &claim.traits);
     let with = |feature: &Feature| holding.iter().filter(|claim| claim.traits.contains(feature)).count();
-    let telling = shared.into_iter().filter(|feature| with(feature) * RARE <= holding.len());
+    // The share of a trait among what holds, by Laplace's rule, so that what none of a few has is not taken for impossible.
+    let share = |feature: &Feature| (with(feature) as f64 + 1.0) / (holding.len() as f64 + 2.0);
+    let by_chance = |feature: &Feature| libm::pow(share(feature), failing.len() as f64);
+    let telling = shared.into_iter().filter(|feature| by_chance(feature) < BY_CHANCE);
     let found = telling.map(|feature| CommonTrait {
         engine: engine.to_owned(),
         words: words(feature),
