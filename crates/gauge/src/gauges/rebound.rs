@@ -63,7 +63,9 @@ impl Over {
     /// not fall through its margin once a step.
     fn speed_at_surface(&self, span: f64) -> f64 {
         let reach = self.reach(span);
-        (self.speed * self.speed + 2.0 * self.fall * self.gap.clamp(-reach, reach)).max(0.0).sqrt()
+        // Not `clamp`, which panics where an engine reports a speed that is no number.
+        let gap = self.gap.max(-reach).min(reach);
+        (self.speed * self.speed + 2.0 * self.fall * gap).max(0.0).sqrt()
     }
 }
 
@@ -367,6 +369,17 @@ mod tests {
         // Where within its last step it turned round is not seen: 16 g dt^2 of the lowest summit, 128 g dt^2.
         assert!((reading.value.unwrap() - e * e).abs() < e * e / 8.0, "{reading:?}");
         assert!(reading.detail.starts_with("mean of 4") || reading.detail.starts_with("mean of 5"), "{reading:?}");
+    }
+
+    #[test]
+    fn speeds_that_are_no_numbers_are_borne() {
+        let mut frames = bounces(0.5);
+        for (number, frame) in frames.iter_mut().enumerate().filter(|(number, _)| number % 7 > 3) {
+            frame.bodies[1].velocity.y = [f64::NAN, f64::INFINITY, f64::NEG_INFINITY][number % 3];
+        }
+        for gauge in ["rebound.speed", "rebound.height"] {
+            measure(gauge, &floor_and_ball(), &[1], &[0], &frames);
+        }
     }
 
     #[test]
