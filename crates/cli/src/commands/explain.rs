@@ -49,7 +49,7 @@ fn verdict_text(word: &str) -> Option<&'static str> {
              - **What to try next**: other steps and sizes (`ironspin sweep`), and whether the trial agrees with itself (`ironspin twin`).\n"
         }
         "fail" => {
-            "## FAIL\n\nA claim that must hold does not: its measured value is past its bound. The claim that is furthest past decides; the others stand below the table.\n\n\
+            "## FAIL\n\nA claim that must hold does not: its measured value is past its bound. The first one broken decides, in the order in which the scene makes its claims; the others stand below the table.\n\n\
              - **Usual causes**: those of the gauge; `ironspin explain GAUGE` lists them.\n\
              - **What to try next**: the command behind `again`, with `--out DIR` for the replay; then half the step.\n"
         }

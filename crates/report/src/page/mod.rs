@@ -244,7 +244,10 @@ impl Room {
     fn of(trials: &[PageTrial]) -> Room {
         let used = |trial: &PageTrial| match trial.document.verdict {
             Verdict::Error => f64::INFINITY,
-            _ => trial.document.deciding().filter(|claim| claim.decides()).map_or(0.0, ClaimDocument::used),
+            _ => {
+                let broken = trial.document.claims.iter().filter(|claim| claim.decides());
+                broken.map(ClaimDocument::used).fold(0.0, f64::max)
+            }
         };
         let mut worst: Vec<(bool, f64, usize)> =
             trials.iter().enumerate().map(|(number, trial)| (trial.passed(), used(trial), number)).collect();
