@@ -49,5 +49,7 @@ def main(program, library, folder):
 
 
 if __name__ == "__main__":
+    if len(sys.argv) not in (3, 4):
+        sys.exit(__doc__)
     with tempfile.TemporaryDirectory() as scratch:
         main(sys.argv[1], sys.argv[2], sys.argv[3] if len(sys.argv) > 3 else scratch)

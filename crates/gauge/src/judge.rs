@@ -80,14 +80,11 @@ const NEAR_RATIO: f64 = 0.005;
 /// and the square root are something.
 fn plain_ratio(value: f64, due: f64, pure: bool) -> Option<&'static str> {
     let near = |wanted: f64| wanted != 0.0 && (value - wanted).abs() <= NEAR_RATIO * wanted.abs();
-    let named = RATIOS.iter().find(|(ratio, _)| near(ratio * due)).map(|(_, words)| *words);
-    let power = || match () {
-        () if !pure || due <= 0.0 => None,
-        () if near(due.sqrt()) => Some("the square root of what is due"),
-        () if near(due * due) => Some("the square of what is due"),
-        () => None,
-    };
-    named.or_else(power)
+    if let Some((_, words)) = RATIOS.iter().find(|(ratio, _)| near(ratio * due)) {
+        return Some(words);
+    }
+    let powers = [(due.max(0.0).sqrt(), "the square root of what is due"), (due * due, "the square of what is due")];
+    powers.into_iter().find(|(wanted, _)| pure && near(*wanted)).map(|(_, words)| words)
 }
 
 /// How many leading digits of a count are right: none unless it has as many digits as expected.

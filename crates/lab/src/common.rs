@@ -4,15 +4,15 @@
 use crate::record::{ClaimRecord, TrialRecord};
 use ironspin_model::{BodyKind, Verdict};
 use ironspin_scene::{Family, Feature, Setup, features_of_bodies};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// A trait of the bodies that are measured by every claim that fails on an engine, and by so few that hold that this is no chance.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CommonTrait {
     /// The engine as it was named.
     pub engine: String,
-    /// The trait, in words that go on "measure": `capsules`.
-    pub words: String,
+    /// The trait.
+    pub feature: Feature,
     /// Claims that fail, all of which have it.
     pub failing: usize,
     /// Scenes that they belong to.
@@ -26,13 +26,8 @@ pub struct CommonTrait {
 /// A trait is told where all failures would have it by chance less often than this, were failures spread evenly over all claims.
 const BY_CHANCE: f64 = 1e-3;
 
-/// One claim of a scene, under whatever conditions it was judged.
-struct Judged<'a> {
-    scene: &'a str,
-    number: usize,
-    failed: bool,
-    traits: BTreeSet<Feature>,
-}
+/// The claims of each scene, by their numbers; under the first conditions, or under some that they fail under.
+type Judged<'a> = BTreeMap<&'a str, BTreeMap<usize, (&'a TrialRecord, &'a ClaimRecord)>>;
 
 /// What the failures on each engine have in common, in the order in which the engines come.
 pub fn common_traits(records: &[TrialRecord]) -> Vec<CommonTrait> {
@@ -47,49 +42,52 @@ pub fn common_traits(records: &[TrialRecord]) -> Vec<CommonTrait> {
 
 fn of_engine(engine: &str, records: &[TrialRecord]) -> Vec<CommonTrait> {
     let judged = judged(engine, records);
-    let (failing, holding): (Vec<&Judged<'_>>, Vec<&Judged<'_>>) = judged.iter().partition(|claim| claim.failed);
-    let scenes: BTreeSet<&str> = failing.iter().map(|claim| claim.scene).collect();
+    let fails = |(_, claim): &(&TrialRecord, &ClaimRecord)| claim.verdict == Verdict::Fail;
+    let scenes = judged.values().filter(|claims| claims.values().any(fails)).count();
     // One scene proves nothing of others.
-    if scenes.len() < 2 {
+    if scenes < 2 {
         return Vec::new();
     }
-    let shared = failing.iter().skip(1).fold(failing[0].traits.clone(), |shared, claim| &shared & &claim.traits);
-    let with = |feature: &Feature| holding.iter().filter(|claim| claim.traits.contains(feature)).count();
-    // The share of a trait among what holds, by Laplace's rule, so that what none of a few has is not taken for impossible.
-    let share = |feature: &Feature| (with(feature) as f64 + 1.0) / (holding.len() as f64 + 2.0);
-    let by_chance = |feature: &Feature| libm::pow(share(feature), failing.len() as f64);
-    let telling = shared.into_iter().filter(|feature| by_chance(feature) < BY_CHANCE);
-    let found = telling.map(|feature| CommonTrait {
+    let (mut failing, mut holding) = (Vec::new(), Vec::new());
+    for claims in judged.values() {
+        // Bodies have their features in every trial of a scene.
+        let features = claims.values().next().map(|(record, _)| features_of_bodies(&record.plan.setup));
+        for entry in claims.values() {
+            let found = traits(entry.1, &entry.0.plan.setup, features.as_deref().unwrap_or_default());
+            if fails(entry) { failing.push(found) } else { holding.push(found) }
+        }
+    }
+    let shared = failing.iter().skip(1).fold(failing[0].clone(), |shared, traits| &shared & traits);
+    let found = shared.into_iter().map(|feature| CommonTrait {
         engine: engine.to_owned(),
-        words: words(feature),
+        feature,
         failing: failing.len(),
-        scenes: scenes.len(),
-        holding: with(&feature),
+        scenes,
+        holding: holding.iter().filter(|traits| traits.contains(&feature)).count(),
         all_holding: holding.len(),
     });
-    found.collect()
+    found.filter(CommonTrait::tells).collect()
 }
 
-/// The claims that could be judged on an engine, each once: failed where it failed under any conditions.
-fn judged<'a>(engine: &str, records: &'a [TrialRecord]) -> Vec<Judged<'a>> {
-    let mut found: Vec<Judged<'a>> = Vec::new();
+impl CommonTrait {
+    /// Whether that all failures share it is no chance. The share among what holds is by Laplace's rule, so that what none of a few has is
+    /// not taken for impossible.
+    fn tells(&self) -> bool {
+        let share = (self.holding as f64 + 1.0) / (self.all_holding as f64 + 2.0);
+        libm::pow(share, self.failing as f64) < BY_CHANCE
+    }
+}
+
+/// The claims that could be judged on an engine.
+fn judged<'a>(engine: &str, records: &'a [TrialRecord]) -> Judged<'a> {
+    let mut found = Judged::new();
     for record in records.iter().filter(|record| record.engine() == engine) {
-        let features = features_of_bodies(&record.plan.setup);
         for (number, claim) in record.claims.iter().enumerate().filter(|(_, claim)| !claim.only_tells()) {
-            let failed = match claim.verdict {
-                Verdict::Fail => true,
-                Verdict::Pass => false,
-                Verdict::Unsupported | Verdict::Unknown | Verdict::Error => continue,
-            };
-            let known = found.iter_mut().find(|known| known.scene == record.scene() && known.number == number);
-            match known {
-                Some(known) => known.failed |= failed,
-                None => found.push(Judged {
-                    scene: record.scene(),
-                    number,
-                    failed,
-                    traits: traits(claim, &record.plan.setup, &features),
-                }),
+            let of_scene = found.entry(record.scene()).or_default();
+            match claim.verdict {
+                Verdict::Fail => drop(of_scene.insert(number, (record, claim))),
+                Verdict::Pass => drop(of_scene.entry(number).or_insert((record, claim))),
+                Verdict::Unsupported | Verdict::Unknown | Verdict::Error => {}
             }
         }
     }
@@ -104,22 +102,4 @@ fn traits(claim: &ClaimRecord, setup: &Setup, features: &[BTreeSet<Feature>]) ->
     let shared = sets.fold(first.clone(), |shared, other| &shared & other);
     // That a body is dynamic says nothing: nearly all that are measured are.
     shared.into_iter().filter(|feature| feature.family != Family::Kind || feature.word == "kinematic").collect()
-}
-
-fn words(feature: Feature) -> String {
-    let word = feature.word.replace('_', " ");
-    match feature.family {
-        Family::Shape if word == "box" => "boxes".to_owned(),
-        Family::Shape => format!("{word}s"),
-        Family::Kind => format!("{word} bodies"),
-        Family::Build => match feature.word {
-            "compound" => "bodies of several parts".to_owned(),
-            "swept" => "swept bodies".to_owned(),
-            _ => "bodies whose turn is fixed".to_owned(),
-        },
-        Family::Joint => format!("bodies at a {word}"),
-        Family::Action => format!("bodies with the action `{}`", feature.word),
-        Family::Filter => format!("bodies with the filter `{}`", feature.word),
-        Family::Sensor => "bodies with a sensor".to_owned(),
-    }
 }

@@ -3,7 +3,7 @@
 use crate::look::mark;
 use crate::map::document_summary;
 use crate::number::{show, with_unit};
-use crate::twins::{twin_bound, twin_found};
+use crate::twins::{twin_bound, twin_conditions, twin_found};
 use ironspin_lab::{ClaimDocument, ResultDocument, Summary, TrialDocument, TwinDocument, shell_line};
 use ironspin_model::{Severity, Verdict};
 use quick_xml::events::{BytesDecl, BytesText, Event};
@@ -160,12 +160,11 @@ fn cases(trial: &TrialDocument) -> Vec<Case> {
 }
 
 fn twin_case(twin: &TwinDocument) -> Case {
-    let unusual = if twin.conditions.is_empty() { String::new() } else { format!(", {}", twin.conditions) };
     let message = plain(&format!("{}, wanted {}", twin_found(twin), twin_bound(twin)));
     let text = plain(&twin.change);
     Case {
         class: plain(&format!("{}.{}", twin.scene, twin.engine)),
-        name: plain(&format!("twin {} at dt {}{unusual}", twin.by, twin.dt_text)),
+        name: plain(&format!("twin {} at {}", twin.by, twin_conditions(twin))),
         outcome: match twin.verdict {
             Verdict::Pass => Outcome::Success,
             Verdict::Fail => Outcome::Failure { message, text },
@@ -212,8 +211,7 @@ pub fn markdown(document: &ResultDocument) -> String {
         );
     }
     for twin in &document.twins {
-        let unusual = if twin.conditions.is_empty() { String::new() } else { format!(", {}", twin.conditions) };
-        let at = format!("dt {}{unusual}", twin.dt_text);
+        let at = twin_conditions(twin);
         let row = [mark(twin.verdict), &twin.scene, &twin.engine, &at, &twin.by, &twin_bound(twin), &twin_found(twin)];
         out.push_str(&format!("| {} |\n", row.map(cell).join(" | ")));
     }

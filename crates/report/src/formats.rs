@@ -17,7 +17,7 @@ pub struct ResultFormat {
 /// All formats.
 pub static RESULT_FORMATS: [ResultFormat; 4] = [
     ResultFormat { name: "json", about: "One JSON document", write: |document| document_json(document) },
-    ResultFormat { name: "csv", about: "One CSV row a claim", write: |document| results_csv(document) },
+    ResultFormat { name: "csv", about: "One CSV row a claim and a twin", write: |document| results_csv(document) },
     ResultFormat { name: "junit", about: "JUnit XML, for build servers", write: |document| Ok(junit_xml(document)) },
     ResultFormat { name: "markdown", about: "A table in Markdown", write: |document| Ok(markdown(document)) },
 ];

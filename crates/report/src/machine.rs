@@ -3,6 +3,7 @@
 use crate::number::show;
 use crate::twins::{twin_bound, twin_found};
 use ironspin_lab::{ResultDocument, TrialDocument, TrialRecord, TwinDocument};
+use ironspin_model::Timestep;
 use serde::Serialize;
 
 /// Why results cannot be written as JSON or CSV.
@@ -111,10 +112,12 @@ fn csv_of(trials: &[TrialDocument], twins: &[TwinDocument]) -> Result<String, Ma
     for twin in twins {
         let name = format!("twin.{}", twin.by);
         let apart = number(twin.apart);
+        // In seconds, as the column has it.
+        let dt = twin.dt_text.parse::<Timestep>().map_or_else(|_| twin.dt_text.clone(), |dt| dt.seconds.to_string());
         writer.write_record([
             twin.scene.as_str(),
             &twin.engine,
-            &twin.dt_text,
+            &dt,
             &twin.conditions,
             twin.verdict.word(),
             &name,

@@ -3,16 +3,13 @@
 use crate::axes::{Axis, Figure, Line, Mark, SMALL};
 use crate::drawing::DrawnExhibit;
 use crate::look::{BOUND, SERIES};
+use crate::number::name_with_unit;
 use crate::sparkline::range;
 use ironspin_lab::Curve;
 use ironspin_model::Bound;
 
 /// A bound is drawn when it is no further from a curve than so many times its height.
 const NEAR: f64 = 4.0;
-
-fn titled(title: &str, unit: &str) -> String {
-    crate::number::name_with_unit(title, unit)
-}
 
 /// Curves over time, for [`legend`]. A gap is left where a value is not finite.
 pub(crate) fn over_time(title: &str, unit: &str, times: &[f64], curves: &[Curve]) -> Figure {
@@ -23,7 +20,7 @@ pub(crate) fn over_time(title: &str, unit: &str, times: &[f64], curves: &[Curve]
         mark: Mark::Line,
     };
     Figure {
-        title: titled(title, unit),
+        title: name_with_unit(title, unit),
         across: Axis::linear("time, s"),
         up: Axis::linear(""),
         lines: curves.iter().enumerate().map(line).collect(),

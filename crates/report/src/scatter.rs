@@ -5,6 +5,7 @@ use crate::axes::{Axis, Figure, Line, Mark, SHEET};
 use crate::engine_key::EngineKey;
 use crate::look::BOUND;
 use crate::look::SERIES;
+use crate::number::name_with_unit;
 use crate::page::PageTrial;
 use crate::plot::edges;
 use ironspin_lab::{ClaimDocument, TrialDocument};
@@ -134,15 +135,11 @@ fn over_time(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPl
     Ok(Figure {
         title: format!("{} over time, as measured up to then", plot.gauge),
         across: Axis { name: "time, s".to_owned(), logarithmic: plot.logarithmic[0] },
-        up: Axis { name: gauge_axis(&plot.gauge, &unit), logarithmic: plot.logarithmic[1] },
+        up: Axis { name: name_with_unit(&plot.gauge, &unit), logarithmic: plot.logarithmic[1] },
         lines: bounds.into_iter().chain(lines).collect(),
         notes: key.notes(),
         size: SHEET,
     })
-}
-
-fn gauge_axis(gauge: &str, unit: &str) -> String {
-    crate::number::name_with_unit(gauge, unit)
 }
 
 fn over_conditions(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, ResultPlotError> {
@@ -189,7 +186,7 @@ fn over_conditions(trials: &[PageTrial], plot: &ResultPlot) -> Result<Figure, Re
     let figure = Figure {
         title: format!("{} over {}", plot.gauge, plot.over),
         across: Axis { name: across, logarithmic: plot.logarithmic[0] },
-        up: Axis { name: gauge_axis(&plot.gauge, &unit), logarithmic: plot.logarithmic[1] },
+        up: Axis { name: name_with_unit(&plot.gauge, &unit), logarithmic: plot.logarithmic[1] },
         lines: drawn,
         notes: key.notes(),
         size: SHEET,

@@ -175,6 +175,25 @@ pub fn coverage_text(coverage: &Coverage, markdown: bool) -> String {
     out
 }
 
+/// Bodies that have a feature, in words that go on "measures".
+pub(crate) fn bodies_with(feature: Feature) -> String {
+    let word = feature.word.replace('_', " ");
+    match feature.family {
+        Family::Shape if word == "box" => "boxes".to_owned(),
+        Family::Shape => format!("{word}s"),
+        Family::Kind => format!("{word} bodies"),
+        Family::Build => match feature.word {
+            "compound" => "bodies of several parts".to_owned(),
+            "fixed_turn" => "bodies whose turn is fixed".to_owned(),
+            _ => format!("{word} bodies"),
+        },
+        Family::Joint => format!("bodies at a {word}"),
+        Family::Action => format!("bodies with the action `{}`", feature.word),
+        Family::Filter => format!("bodies with the filter `{}`", feature.word),
+        Family::Sensor => "bodies with a sensor".to_owned(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -189,6 +208,14 @@ mod tests {
                 assert!(scenes.is_empty(), "{one} and {other} meet in {scenes:?}");
             }
         }
+    }
+
+    #[test]
+    fn every_feature_has_words_of_its_own_for_its_bodies() {
+        let words: Vec<String> = features().into_iter().map(bodies_with).collect();
+        assert!(words.iter().enumerate().all(|(number, text)| !words[..number].contains(text)), "{words:?}");
+        let with = |word: &str| bodies_with(features().into_iter().find(|feature| feature.word == word).unwrap());
+        assert_eq!([with("box"), with("half_plane"), with("spring")], ["boxes", "half planes", "bodies at a spring"]);
     }
 
     #[test]

@@ -4,7 +4,7 @@ use crate::axes::PlotError;
 use crate::axes::{Axis, Figure, Line, Mark, SHEET};
 use crate::engine_key::EngineKey;
 use crate::look::{SERIES, mark};
-use crate::number::{show, with_unit};
+use crate::number::{name_with_unit, show, with_unit};
 use ironspin_lab::{Collapse, Comparison, EdgeRecord, Figure as Kept, SeriesRecord, Tried};
 use ironspin_model::Verdict;
 
@@ -155,7 +155,7 @@ pub fn series_plot(record: &SeriesRecord) -> Result<String, PlotError> {
     let figure = Figure {
         title: format!("{}: {} over {}", record.scene, record.gauge, record.over),
         across: Axis { name: record.over.clone(), logarithmic: true },
-        up: Axis { name: crate::number::name_with_unit(&record.gauge, &record.unit), logarithmic: true },
+        up: Axis { name: name_with_unit(&record.gauge, &record.unit), logarithmic: true },
         lines,
         notes: key.notes(),
         size: SHEET,

@@ -3,6 +3,7 @@
 use crate::engine_key::letter;
 use crate::look::mark;
 use crate::number::{show, with_unit};
+use crate::scenes::bodies_with;
 use crate::sparkline::{range, sparkline};
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
 use ironspin_lab::{ClaimRecord, CommonTrait, PooledClaim, Summary, TrialRecord, common_traits};
@@ -57,7 +58,12 @@ pub fn common_lines(records: &[TrialRecord]) -> String {
     let sentence = |common: &CommonTrait| {
         format!(
             "all {} claims that fail on {} (in {} scenes) measure {}; so do {} of the {} that hold\n",
-            common.failing, common.engine, common.scenes, common.words, common.holding, common.all_holding
+            common.failing,
+            common.engine,
+            common.scenes,
+            bodies_with(common.feature),
+            common.holding,
+            common.all_holding
         )
     };
     let lines: String = common_traits(records).iter().map(sentence).collect();

@@ -25,6 +25,12 @@ fn found(record: &TwinRecord) -> String {
     }
 }
 
+/// The conditions of a twin in a line.
+pub(crate) fn twin_conditions(twin: &TwinDocument) -> String {
+    let unusual = if twin.conditions.is_empty() { String::new() } else { format!(", {}", twin.conditions) };
+    format!("dt {}{unusual}", twin.dt_text)
+}
+
 /// What a twin must keep, as a bound.
 pub(crate) fn twin_bound(twin: &TwinDocument) -> String {
     twin.within.map_or_else(|| "every bit".to_owned(), |within| format!("<= {}", show(within)))

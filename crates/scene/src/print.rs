@@ -286,8 +286,10 @@ fn names(ids: &[usize], world: &World) -> String {
 
 fn trigger_table(trigger: &Trigger, setup: &Setup) -> String {
     let mut known = Names::constants();
-    for (name, value) in trigger.names.iter().filter(|(name, _)| !known_constant(name)) {
-        known.add(name, *value);
+    for (name, value) in &trigger.names {
+        if !known.has(name) {
+            known.add(name, *value);
+        }
     }
     // It was worked out when the scene was resolved.
     let condition = Evaluator::new(1)
@@ -300,10 +302,6 @@ fn trigger_table(trigger: &Trigger, setup: &Setup) -> String {
     let on = name(&setup.world, trigger.body);
     let effects = effects_lines(&trigger.effects, &setup.world);
     format!("\n[[action]]\nwhen = {}\non = {on}{effects}{lasts}", quoted(&condition))
-}
-
-fn known_constant(name: &str) -> bool {
-    name == "pi" || name == "tau"
 }
 
 fn probe_table(probe: &Probe, world: &World) -> String {

@@ -98,6 +98,11 @@ fn twins_that_run_along_stand_in_every_document() {
     assert_eq!(junit.matches("<failure").count(), failing);
     let csv = yard.ironspin(&format!("{line} csv")).out;
     assert!(csv.lines().any(|line| line.contains(",twin.again,*,0,m,,every bit,pass,must,no bit differs,")), "{csv}");
+    let step = |line: &str| line.split(',').nth(2).map(str::to_owned);
+    assert!(
+        csv.lines().skip(1).all(|line| step(line) == step(csv.lines().nth(1).unwrap())),
+        "one form of the step: {csv}"
+    );
     let markdown = yard.ironspin(&format!("{line} markdown")).out;
     assert!(
         markdown.contains("| twin | wanted | what came of it |")

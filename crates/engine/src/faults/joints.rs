@@ -13,11 +13,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: SHARE,
         noticed: &[by("spring-hammer", "path.error")],
         hook: Hook::World(|world, share| {
-            for joint in &mut world.joints {
-                if let JointKind::Spring { stiffness, .. } = &mut joint.kind {
+            joints(world, |kind| {
+                if let JointKind::Spring { stiffness, .. } = kind {
                     *stiffness *= 1.0 - 0.5 * share;
                 }
-            }
+            });
         }),
     },
     FaultEntry {
@@ -37,7 +37,6 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: None,
         noticed: &[by("quay-joints", "value.y")],
         hook: Hook::World(|world, _| {
-            // As long as it is built, where its length is left out: a rope is measured in the same way.
             joints(world, |kind| {
                 if *kind == JointKind::Rod {
                     *kind = JointKind::Rope;

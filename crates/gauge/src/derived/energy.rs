@@ -74,12 +74,17 @@ impl Energies {
     }
 }
 
+/// Kinetic energy of a body, J.
+pub(crate) fn kinetic_energy(body: &BodyTraits, velocity: DVec3, spin: DVec3) -> f64 {
+    0.5 * body.mass * velocity.length_squared() + 0.5 * body.inertia * spin.length_squared()
+}
+
 /// Of one body; nothing for one that is not there.
 fn body_energy(body: &BodyTraits, state: &BodyState, gravity: DVec3) -> MechanicalEnergy {
     if state.is_absent() {
         return MechanicalEnergy::default();
     }
-    let kinetic = 0.5 * body.mass * state.velocity.length_squared() + 0.5 * body.inertia * state.spin.length_squared();
+    let kinetic = kinetic_energy(body, state.velocity, state.spin);
     let height = body.mass * (gravity * body.gravity_factor).dot(state.pose.position);
     MechanicalEnergy { kinetic, total: kinetic - height }
 }

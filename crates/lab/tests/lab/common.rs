@@ -14,7 +14,7 @@ fn a_mistake_in_one_kind_of_joint_is_named_by_the_bodies_that_show_it() {
     let scenes = ["spring-hammer", "quay-joints", "coupled-pairs", "shape-orders"];
     let found = shared(&scenes, "builtin:fault=spring-too-soft");
     let [spring] = &found[..] else { panic!("{found:?}") };
-    assert_eq!(spring.words, "bodies at a spring");
+    assert_eq!(spring.feature.word, "spring");
     assert!(spring.scenes == 3 && spring.failing >= 5 && spring.holding == 0 && spring.all_holding > 30, "{spring:?}");
 }
 
@@ -25,5 +25,5 @@ fn nothing_is_said_where_little_fails_or_where_all_bodies_are_alike() {
     assert!(shared(&["spring-hammer"], "builtin:fault=spring-too-soft").is_empty());
     // All balls are discs here, those that hold as well.
     let discs = shared(&["bearing-drop", "bearing-trays"], "builtin:fault=restitution-of-height");
-    assert!(discs.iter().all(|found| found.words != "discs"), "{discs:?}");
+    assert!(discs.iter().all(|found| found.feature.word != "disc"), "{discs:?}");
 }

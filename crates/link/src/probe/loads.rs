@@ -1,7 +1,7 @@
 //! What bodies do to each other for longer: friction by shape, belts, joints between two that are free, what is taken out of the way.
 
 use super::Question;
-use super::say::{body, disc, driven, fixed, flying, made_of, with, world};
+use super::say::{body, disc, driven, fixed, flying, heavy, made_of, with, world};
 use super::talk::{Seen, Stop, Talk, expect, wrong};
 use serde_json::{Value, json};
 
@@ -29,10 +29,6 @@ pub(super) const QUESTIONS: &[Question] = &[
 /// A floor whose surface is y = 0, of the first material.
 fn floor() -> Value {
     fixed(body(&json!({"box": [60.0, 1.0]}), 0.0, -0.5))
-}
-
-fn heavy(world: Value) -> Value {
-    with(world, json!({"gravity": [0.0, -10.0]}))
 }
 
 fn fast(talk: &mut Talk) -> Result<(), Stop> {

@@ -1,7 +1,7 @@
 //! The protocol itself: `hello`, errors, numbering, names, the end.
 
 use super::Question;
-use super::say::{body, disc, fixed, flying, made_of, with, world};
+use super::say::{body, disc, fixed, flying, heavy, made_of, with, world};
 use super::talk::{Stop, Talk, wrong};
 use ironspin_model::{FEATURES, PlaneShape, nearest};
 use serde_json::{Value, json};
@@ -120,7 +120,7 @@ fn unknown_keys(talk: &mut Talk) -> Result<(), Stop> {
 
 fn frame_zero(talk: &mut Talk) -> Result<(), Stop> {
     let turned = with(disc(0.5, 0.1, -0.2), json!({"angle": 0.3, "velocity": [1.5, -2.5], "spin": 0.7}));
-    talk.build(&with(world(vec![turned, disc(0.25, 3.0, 4.0)]), json!({"gravity": [0.0, -10.0]})))?;
+    talk.build(&heavy(world(vec![turned, disc(0.25, 3.0, 4.0)])))?;
     let seen = talk.run(0, 0.01)?;
     if seen.step != 0 {
         return wrong(

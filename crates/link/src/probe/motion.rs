@@ -1,7 +1,7 @@
 //! Free motion, actions, step lengths.
 
 use super::Question;
-use super::say::{disc, fixed, flying, with, world};
+use super::say::{disc, fixed, flying, heavy, with, world};
 use super::talk::{Stop, Talk, expect, wrong};
 use serde_json::{Value, json};
 
@@ -106,7 +106,7 @@ fn gravity(talk: &mut Talk) -> Result<(), Stop> {
 
 fn static_bodies(talk: &mut Talk) -> Result<(), Stop> {
     let strange = with(fixed(disc(0.5, 1.0, 2.0)), json!({"velocity": [0.0, 0.0]}));
-    talk.build(&with(world(vec![strange]), json!({"gravity": [0.0, -10.0]})))?;
+    talk.build(&heavy(world(vec![strange])))?;
     let row = talk.run(50, 0.01)?.bodies[0];
     if row != [1.0, 2.0, 0.0, 0.0, 0.0, 0.0] {
         return wrong(
@@ -122,7 +122,7 @@ fn factor(talk: &mut Talk) -> Result<(), Stop> {
         .iter()
         .enumerate()
         .map(|(n, &factor)| with(disc(0.2, 2.0 * n as f64, 0.0), json!({"gravity_factor": factor})));
-    talk.build(&with(world(bodies.collect()), json!({"gravity": [0.0, -10.0]})))?;
+    talk.build(&heavy(world(bodies.collect())))?;
     let seen = talk.run(100, 0.01)?;
     for (row, due) in seen.bodies.iter().zip([0.0, -5.0, 10.0]) {
         let hints = [(-10.0, "`gravity_factor` is not read")];
@@ -150,7 +150,7 @@ fn lengths(talk: &mut Talk) -> Result<(), Stop> {
 }
 
 fn nothing(talk: &mut Talk) -> Result<(), Stop> {
-    talk.build(&with(world(vec![flying(0.5, 0.0, 0.0, 1.0, 0.0)]), json!({"gravity": [0.0, -10.0]})))?;
+    talk.build(&heavy(world(vec![flying(0.5, 0.0, 0.0, 1.0, 0.0)])))?;
     let before = talk.run(3, 0.01)?;
     let after = talk.run(1, 0.0)?;
     if after.step != 4 {
@@ -345,7 +345,7 @@ fn late(talk: &mut Talk) -> Result<(), Stop> {
 }
 
 fn gravity_changed(talk: &mut Talk) -> Result<(), Stop> {
-    talk.build(&with(world(vec![disc(0.5, 0.0, 0.0)]), json!({"gravity": [0.0, -10.0]})))?;
+    talk.build(&heavy(world(vec![disc(0.5, 0.0, 0.0)])))?;
     let row = talk.run_with(10, 0.01, &json!([{"before_step": 5, "gravity": [0.0, 10.0]}]))?.bodies[0];
     let hints = [(-1.0, "an action `gravity` names no body and changes gravity for all")];
     expect(

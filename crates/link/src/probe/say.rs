@@ -56,6 +56,11 @@ pub(super) fn world(bodies: Vec<Value>) -> Value {
     })
 }
 
+/// A world in which things fall at 10 m/s².
+pub(super) fn heavy(world: Value) -> Value {
+    with(world, json!({"gravity": [0.0, -10.0]}))
+}
+
 /// The materials of a world, as friction and restitution.
 pub(super) fn made_of(world: Value, materials: &[[f64; 2]]) -> Value {
     let rows: Vec<Value> = materials

@@ -1,7 +1,7 @@
 //! Sizes of shapes, restitution, friction, contacts.
 
 use super::Question;
-use super::say::{body, disc, fixed, flying, made_of, of, part, with, world};
+use super::say::{body, disc, fixed, flying, heavy, made_of, of, part, with, world};
 use super::talk::{Stop, Talk, expect, wrong};
 use serde_json::{Value, json};
 
@@ -294,7 +294,7 @@ fn friction(talk: &mut Talk) -> Result<(), Stop> {
     let floor = fixed(body(&json!({"box": [40.0, 1.0]}), 0.0, -0.5));
     let block = with(body(&json!({"box": [0.5, 0.5]}), 0.0, 0.25), json!({"velocity": [4.0, 0.0], "fixed_turn": true}));
     let sliding = made_of(world(vec![floor, of(block, 1)]), &[[0.4, 0.0], [0.1, 0.0]]);
-    talk.build(&with(sliding, json!({"gravity": [0.0, -10.0]})))?;
+    talk.build(&heavy(sliding))?;
     let row = talk.run(100, 0.01)?.bodies[1];
     let hints = [
         (4.0, "there is no friction: is it read, and is there a normal force behind it?"),
@@ -319,7 +319,7 @@ fn contacts(talk: &mut Talk) -> Result<(), Stop> {
     // The bounding boxes of the first and the third overlap, and they do not touch; the last slides down on its own.
     let above = fixed(disc(0.5, 0.8, 1.3));
     let bodies = vec![with(disc(0.5, 0.0, 0.5), json!({"mass": 2.0})), floor, above, disc(0.5, 1.5, 0.478)];
-    talk.build(&with(world(bodies), json!({"gravity": [0.0, -10.0]})))?;
+    talk.build(&heavy(world(bodies)))?;
     let seen = talk.run(100, 0.01)?;
     let between = |row: &[f64], pair: [f64; 2]| row.len() >= 8 && row[..2] == pair;
     let strange = |row: &&Vec<f64>| row.len() >= 8 && !between(row, [0.0, 1.0]) && !between(row, [1.0, 0.0]);

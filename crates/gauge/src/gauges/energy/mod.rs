@@ -3,7 +3,7 @@
 mod causes;
 
 use crate::advice;
-use crate::derived::{MechanicalEnergy, brought, first_touch, springs_of, unexplained};
+use crate::derived::{MechanicalEnergy, brought, first_touch, kinetic_energy, springs_of, unexplained};
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
@@ -154,9 +154,8 @@ impl Energy {
         let (Some(before), Some(touch)) = (view.before, first_touch(view, pair)) else { return 0.0 };
         let present = self.scope.of.iter().filter(|&&id| view.present(id));
         let own = present.map(|&id| {
-            let (body, state) = (&view.world.bodies[id], &before.bodies[id]);
-            let velocity = state.velocity + view.fall(id) * touch.time;
-            0.5 * body.mass * velocity.length_squared() + 0.5 * body.inertia.zz() * state.spin.z * state.spin.z
+            let state = &before.bodies[id];
+            kinetic_energy(view.cache.traits(id), state.velocity + view.fall(id) * touch.time, state.spin)
         });
         own.sum()
     }
