@@ -8,7 +8,8 @@ out beside the velocities, so that it adds no energy.
     ironspin engines probe "cmd:python3 adapters/python/engine.py"
     ironspin run first-drop --engine "cmd:python3 adapters/python/engine.py :: passes=40"
 
-To join your own engine keep part 1 (what is said over the pipe), and replace parts 2 and 3 by calls to it.
+To join your own engine keep part 1 (what is said over the pipe), and replace parts 2 and 3 by calls to it. For one in space
+see `space_engine.py` beside this file.
 """
 
 import copy
@@ -51,21 +52,22 @@ def number(x):
 class Server:
     """Holds the world and answers calls."""
 
-    def __init__(self):
+    def __init__(self, hello, make_world):
+        self.words, self.make_world = hello, make_world
         self.world = None
         self.saved = {}
 
     def hello(self, params):
-        return HELLO
+        return self.words
 
     def build(self, params):
         for name in params.get("options", {}):
-            if name not in HELLO["options"]:
+            if name not in self.words["options"]:
                 # A slip in an option must not pass unnoticed.
                 raise Refusal(-32602, f"no option {name}")
         self.world = None
         self.saved = {}
-        self.world = World(params)
+        self.world = self.make_world(params)
         return {"bodies": len(self.world.bodies)}
 
     def built(self):
@@ -94,11 +96,9 @@ class Server:
         state = []
         for b in world.bodies:
             # Every body keeps its row, in the order of the ids; a removed one is all "nan".
-            row = (b.x, b.y, b.angle, b.vx, b.vy, b.spin) if b.there else (math.nan,) * 6
-            state.extend(number(x) for x in row)
-        contacts = [
-            [c.i, c.j, c.px, c.py, c.nx, c.ny, c.depth, c.impulse] for c in world.contacts if c.impulse > 0 or c.depth >= 0
-        ]
+            row = b.row()
+            state.extend(number(x if b.there else math.nan) for x in row)
+        contacts = [c.row() for c in world.contacts if c.impulse > 0 or c.depth >= 0]
         return {"step": world.step, "state": state, "contacts": contacts, "events": []}
 
     def save(self, params):
@@ -114,8 +114,7 @@ class Server:
         return {}
 
 
-def serve():
-    server = Server()
+def serve(server):
     methods = {name: getattr(server, name) for name in ("hello", "build", "advance", "save", "restore")}
     for line in sys.stdin:
         if not line.strip():
@@ -167,6 +166,9 @@ class Body:
         self.there = True
         self.force_x = self.force_y = self.torque = 0.0
         self.parts = [Part(part) for part in row["parts"]]
+
+    def row(self):
+        return self.x, self.y, self.angle, self.vx, self.vy, self.spin
 
     def push(self, x, y, px, py):
         """An impulse at a point in world coordinates."""
@@ -223,6 +225,9 @@ class Contact:
         (self.px, self.py), (self.nx, self.ny) = point, normal
         self.impulse = self.rub = self.lift = 0.0
 
+    def row(self):
+        return [self.i, self.j, self.px, self.py, self.nx, self.ny, self.depth, self.impulse]
+
 
 class World:
     MARGIN = 0.005  # gap at which a contact is already known
@@ -239,6 +244,12 @@ class World:
         self.bodies = [Body(row) for row in params["bodies"]]
         self.step = 0
         self.waiting, self.contacts, self.known = [], [], {}
+
+    def collide(self, first, second):
+        return collide(first, second)
+
+    def contact(self, *words):
+        return Contact(*words)
 
     def mixed(self, a, b):
         pair = (a, b) if a < b else (b, a)
@@ -300,6 +311,7 @@ class World:
                 b.angle += dt * b.spin + turn
 
     def find_contacts(self):
+        """Also that of `space_engine.py`: parts know how to place themselves, and where they end along x."""
         parts = []
         for i, b in enumerate(self.bodies):
             if b.there:
@@ -317,7 +329,7 @@ class World:
         self.contacts.sort(key=lambda c: c.key)
         # Impulses of the last step are where this step begins: piles need it.
         for c in self.contacts:
-            c.impulse, c.rub = self.known.get(c.key, (0.0, 0.0))
+            c.impulse, c.rub = self.known.get(c.key, (0.0, c.rub))
 
     def meet(self, i, n, first, j, m, second):
         if i > j:
@@ -329,9 +341,9 @@ class World:
         if not (a.layers & b.meets and b.layers & a.meets):
             return
         friction, restitution = self.mixed(first.material, second.material)
-        for mark, point, normal, depth in collide(first, second):
+        for mark, point, normal, depth in self.collide(first, second):
             if depth > -self.MARGIN:
-                c = Contact((i, n, j, m, mark), i, j, point, normal, depth)
+                c = self.contact((i, n, j, m, mark), i, j, point, normal, depth)
                 c.friction, c.restitution = friction, restitution
                 self.contacts.append(c)
 
@@ -485,4 +497,4 @@ def boxes(a, b):
 
 
 if __name__ == "__main__":
-    serve()
+    serve(Server(HELLO, World))
