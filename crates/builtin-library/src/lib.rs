@@ -1,11 +1,14 @@
-//! The built-in engine behind the C interface of `include/ironspin_engine.h`: how the interface is tested both ways, and an
+//! The built-in engine behind the C interface of `include/ironspin_engine_2.h`: how the interface is tested both ways, and an
 //! example of it in Rust. Every function is one of the header, where it is explained.
 #![allow(unsafe_code)]
 
-use ironspin_c_abi::{EVENT_NUMBERS, INTERFACE, action_of, raw, status, world_of};
+use ironspin_c_abi::v2::{INTERFACE, action_of, raw, world_of};
+use ironspin_c_abi::{EVENT_NUMBERS, status};
 use ironspin_engine::{Builtin, Settings};
-use ironspin_model::rows::plane::{contact_row, state_row};
-use ironspin_model::{DVec3, Engine, EngineError, Frame, PlaneShape, RayHit, SensorEvent, SensorEventKind, Token};
+use ironspin_model::rows::{plane, space};
+use ironspin_model::{
+    DVec3, Dimension, Engine, EngineError, Frame, PlaneShape, RayHit, SensorEvent, SensorEventKind, SpaceShape, Token,
+};
 use serde_json::json;
 use std::ffi::{CStr, CString, c_char};
 use std::sync::OnceLock;
@@ -13,6 +16,8 @@ use std::sync::OnceLock;
 /// What stands behind the handle.
 pub struct Handle {
     engine: Option<Builtin>,
+    /// Of the world that was built last.
+    dimension: Dimension,
     options: Vec<(String, String)>,
     error: CString,
 }
@@ -88,11 +93,13 @@ pub extern "C" fn ironspin_describe() -> *const c_char {
             .map(|option| (option.name.clone(), json!({"about": option.about, "default": option.default})))
             .collect();
         let features: Vec<&str> = info.features.iter().map(String::as_str).chain(["absent"]).collect();
+        let mut shapes = PlaneShape::WORDS.to_vec();
+        shapes.extend(SpaceShape::WORDS.iter().filter(|word| !PlaneShape::WORDS.contains(word)));
         let hello = json!({
             "engine": {"name": info.name, "version": info.version},
-            "spaces": [2],
+            "spaces": info.spaces.iter().map(|dimension| dimension.number()).collect::<Vec<u8>>(),
             "scalar": info.scalar.word(),
-            "shapes": PlaneShape::WORDS,
+            "shapes": shapes,
             "features": features,
             "options": options,
         });
@@ -104,7 +111,7 @@ pub extern "C" fn ironspin_describe() -> *const c_char {
 /// See the header.
 #[unsafe(no_mangle)]
 pub extern "C" fn ironspin_create() -> *mut Handle {
-    let handle = Handle { engine: None, options: Vec::new(), error: CString::default() };
+    let handle = Handle { engine: None, dimension: Dimension::Plane, options: Vec::new(), error: CString::default() };
     Box::into_raw(Box::new(handle))
 }
 
@@ -154,6 +161,7 @@ pub unsafe extern "C" fn ironspin_build(engine: *mut Handle, world: *const raw::
             let (world, conditions) = world_of(&*world).map_err(|why| EngineError::BadWorld { why })?;
             let mut engine = Builtin::new(settings);
             engine.build(&world, &conditions)?;
+            handle.dimension = world.dimension;
             handle.engine = Some(engine);
             Ok(())
         })
@@ -167,7 +175,7 @@ pub unsafe extern "C" fn ironspin_act(engine: *mut Handle, action: *const raw::A
     // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
-            let (body, effect) = action_of(&*action).map_err(|why| EngineError::BadAnswer { why })?;
+            let (body, effect) = action_of(handle.dimension, &*action).map_err(|why| EngineError::BadAnswer { why })?;
             handle.built()?.act(body, &effect)
         })
     }
@@ -182,25 +190,34 @@ pub unsafe extern "C" fn ironspin_step(engine: *mut Handle, dt: f64) -> i32 {
 }
 
 /// # Safety
-/// `engine` comes from [`ironspin_create`]; there is room for six numbers a body.
+/// `engine` comes from [`ironspin_create`]; there is room for the numbers of every body.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> i32 {
     // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
             let frame = handle.frame().ok_or(EngineError::NothingBuilt)?;
-            write_rows(&frame.bodies, state_row, rows, u64::MAX);
+            match handle.dimension {
+                Dimension::Plane => write_rows(&frame.bodies, plane::state_row, rows, u64::MAX),
+                Dimension::Space => write_rows(&frame.bodies, space::state_row, rows, u64::MAX),
+            };
             Ok(())
         })
     }
 }
 
 /// # Safety
-/// `engine` comes from [`ironspin_create`]; there is room for so many rows of nine numbers.
+/// `engine` comes from [`ironspin_create`]; there is room for so many rows.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, room: u64) -> u64 {
     // The caller guarantees it.
-    unsafe { (*engine).frame().map_or(0, |frame| write_rows(&frame.contacts, contact_row, rows, room)) }
+    unsafe {
+        let handle = &*engine;
+        handle.frame().map_or(0, |frame| match handle.dimension {
+            Dimension::Plane => write_rows(&frame.contacts, plane::contact_row, rows, room),
+            Dimension::Space => write_rows(&frame.contacts, space::contact_row, rows, room),
+        })
+    }
 }
 
 /// # Safety
@@ -233,7 +250,7 @@ pub unsafe extern "C" fn ironspin_restore(engine: *mut Handle, token: u64) -> i3
 }
 
 /// # Safety
-/// `engine` comes from [`ironspin_create`]; `ends` are four numbers.
+/// `engine` comes from [`ironspin_create`]; `ends` are six numbers.
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_ray(
     engine: *mut Handle,
@@ -244,14 +261,14 @@ pub unsafe extern "C" fn ironspin_ray(
     // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
-            let ends = std::slice::from_raw_parts(ends, 4);
-            let [from, to] = [DVec3::new(ends[0], ends[1], 0.0), DVec3::new(ends[2], ends[3], 0.0)];
+            let ends = std::slice::from_raw_parts(ends, 6);
+            let [from, to] = [DVec3::from_slice(&ends[..3]), DVec3::from_slice(&ends[3..])];
             let reported: Option<RayHit> = handle.built()?.ray(from, to)?;
             *found = u32::from(reported.is_some());
             if let Some(reported) = reported {
-                let (p, n) = (reported.point, reported.normal);
                 let (body, distance) = (reported.body as u64, reported.distance);
-                *hit = raw::Hit { body, point: [p.x, p.y], normal: [n.x, n.y], distance };
+                let [point, normal] = [reported.point, reported.normal].map(|v| v.to_array());
+                *hit = raw::Hit { body, point, normal, distance };
             }
             Ok(())
         })

@@ -5,15 +5,17 @@
 //! | `raw.rs` | the structures of the header, field by field |
 //! | `pack.rs` | worlds and actions as plain arrays: what the bench hands to a library |
 //! | `unpack.rs` | plain arrays as worlds and actions: what a library in Rust makes of them |
+//! | `v2/` | the same for `include/ironspin_engine_2.h`, which knows space too |
 
 mod pack;
 pub mod raw;
 mod unpack;
+pub mod v2;
 
 pub use pack::{Packed, PackedAction};
 pub use unpack::{action_of, world_of};
 
-/// The version of the interface.
+/// The version of the interface of the first header, which knows the plane alone.
 pub const INTERFACE: u32 = 1;
 /// Numbers of a row of something that a sensor noticed.
 pub const EVENT_NUMBERS: usize = 5;

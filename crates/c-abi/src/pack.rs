@@ -20,7 +20,7 @@ pub struct Packed {
 }
 
 /// A text for C; a zero within it cannot be passed there.
-fn text(name: &str) -> CString {
+pub(crate) fn text(name: &str) -> CString {
     CString::new(name.replace('\0', "?")).unwrap_or_default()
 }
 
@@ -63,7 +63,8 @@ impl Packed {
                 let first_part = parts.len() as u64;
                 for part in &body.parts {
                     let first_number = numbers.len() as u64;
-                    let shape = shape_numbers(part.shape.planar(), &mut numbers);
+                    // Only worlds of the plane are laid out for version 1.
+                    let shape = part.shape.planar().map_or(u32::MAX, |shape| shape_numbers(shape, &mut numbers));
                     parts.push(raw::Part {
                         shape,
                         sensor: u32::from(part.sensor),

@@ -10,7 +10,7 @@ use std::ffi::{CStr, c_char};
 
 /// # Safety
 /// `count` items must stand there unless it is 0.
-unsafe fn list<'a, T>(items: *const T, count: u64) -> &'a [T] {
+pub(crate) unsafe fn list<'a, T>(items: *const T, count: u64) -> &'a [T] {
     if count == 0 || items.is_null() {
         return &[];
     }
@@ -20,7 +20,7 @@ unsafe fn list<'a, T>(items: *const T, count: u64) -> &'a [T] {
 
 /// # Safety
 /// A text that ends with a zero must stand there, or nothing.
-unsafe fn text(text: *const c_char) -> String {
+pub(crate) unsafe fn text(text: *const c_char) -> String {
     if text.is_null() {
         return String::new();
     }

@@ -4,7 +4,7 @@ use crate::common::injection::InjectionPoint;
 use crate::common::settings::{Precision, Settings, SolverKind};
 use crate::common::stepped::Stepped;
 use crate::faults::{FaultEntry, FaultInjector};
-use crate::plane;
+use crate::{plane, space};
 use ironspin_model::{
     Action, BodyKind, BodyState, Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, FEATURES,
     Frame, FrameSink, RayHit, Scalar, Token, World,
@@ -64,6 +64,13 @@ impl Builtin {
         self.running.as_mut().map_or(0, |running| running.core.find_pairs())
     }
 
+    /// Distance of the solid parts of two bodies as the engine's own collision code has it, m, negative for the length of the shortest way
+    /// out, and the direction in which the second moves away from the first: for comparison with another code. Nothing before `build`, and
+    /// in the plane.
+    pub fn gap(&self, a: usize, b: usize) -> Option<(f64, DVec3)> {
+        self.running.as_ref().and_then(|running| running.core.gap(a, b))
+    }
+
     /// Contact points now, and passes of the contact solver since the start.
     pub fn work(&self) -> (usize, u64) {
         self.running.as_ref().map_or((0, 0), |running| running.core.work())
@@ -80,7 +87,7 @@ impl Engine for Builtin {
                 (SolverKind::Event, _) | (_, Precision::F64) => Scalar::F64,
                 (_, Precision::F32) => Scalar::F32,
             },
-            spaces: Dimension::PLANE_ONLY.to_vec(),
+            spaces: vec![Dimension::Plane, Dimension::Space],
             // The event solver does less and says so when it builds.
             features: FEATURES
                 .iter()
@@ -110,7 +117,7 @@ impl Engine for Builtin {
         let settings = faulty_settings.as_ref().unwrap_or(&self.settings);
         let core = match world.dimension {
             Dimension::Plane => plane::build(world, settings, threads)?,
-            Dimension::Space => return Err(EngineError::Unsupported { feature: Dimension::Space.feature() }),
+            Dimension::Space => space::build(world, settings, threads)?,
         };
         let mut running = Running {
             frame: Frame::default(),

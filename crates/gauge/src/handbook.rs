@@ -36,8 +36,9 @@ pub fn entry_text(gauge: &GaugeEntry) -> String {
         let (what, _) = need.texts();
         needs.push_str(&format!("- **Needs** {what}.\n"));
     }
+    let worlds = gauge.dimensions.iter().map(|dimension| dimension.word()).collect::<Vec<_>>().join(" and ");
     format!(
-        "## {}\n\n{}{}\n\n- **Formula**: `{}`\n- **Unit**: {}; {} is better\n- **Source**: {}\n- **Limits**: {}\n{needs}- **Usual causes when it fails**: {}\n- **What to try next**: {}\n",
+        "## {}\n\n{}{}\n\n- **Formula**: `{}`\n- **Unit**: {}; {} is better\n- **Source**: {}\n- **Limits**: {}\n- **Worlds**: {worlds}\n{needs}- **Usual causes when it fails**: {}\n- **What to try next**: {}\n",
         gauge.name,
         gauge.definition,
         if gauge.by_default { " Measured by default: in every scene that claims nothing." } else { "" },

@@ -170,7 +170,7 @@ fn time_steps(plan: &TrialPlan, longest: Duration, timed: &mut Timed) -> Result<
     }
     let mut engine = reported(engine, plan);
     engine.build(&plan.setup.world, &plan.conditions)?;
-    let mut triggers = TriggerWatch::new(&plan.setup.triggers);
+    let mut triggers = TriggerWatch::new(plan.setup.world.dimension, &plan.setup.triggers);
     let warm = (WARM_UP * schedule.count() as f64) as u64;
     let began = Instant::now();
     let mut own = Vec::new();

@@ -208,7 +208,7 @@ impl Search<'_> {
             "dt" => grid.steps = vec![Timestep { text, seconds: value }],
             "size" => grid.sizes = vec![Factor { text, value }],
             "units" => grid.units = vec![Factor { text, value }],
-            "origin" => grid.origins = vec![Origin { text, at: [value, 0.0] }],
+            "origin" => grid.origins = vec![Origin { text, at: [value, 0.0, 0.0] }],
             parameter => {
                 grid.set.retain(|(name, _)| name != parameter);
                 let text = if self.whole { format!("{value:.0}") } else { text };

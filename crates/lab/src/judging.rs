@@ -95,7 +95,7 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
     let table = Table::open(&order.trace)?;
     let mut frames = FrameReader::new(table, Arc::new(setup.world.clone()), &conventions)?;
     let mut observers = Observers::new(&setup, plan.conditions.schedule(setup.world.duration).count());
-    let mut triggers = TriggerWatch::new(&setup.triggers);
+    let mut triggers = TriggerWatch::new(setup.world.dimension, &setup.triggers);
     let mut number = 0;
     while let Some(mut frame) = frames.next_frame()? {
         // A trace may leave steps out; the claims know times only.

@@ -86,7 +86,7 @@ impl<'a> Observers<'a> {
             seed: plan.conditions.seed,
         };
         let names = self.world.bodies.iter().map(|body| body.name.clone()).collect();
-        match TraceWriter::begin(path, *format, &header, names) {
+        match TraceWriter::begin(path, *format, &header, self.world.dimension, names) {
             Ok(writer) => self.writer = Some(writer),
             Err(error) => self.kept = Some(Err(error.to_string())),
         }

@@ -1,7 +1,7 @@
 //! What pictures and plots of a trial are drawn from: a few hundred samples, whatever its length.
 
 use ironspin_gauge::mechanical_energy;
-use ironspin_model::{BodyState, Frame, World};
+use ironspin_model::{BodyState, DVec3, Dimension, Frame, Pose, World};
 
 /// Most samples kept over a trial.
 const SAMPLES: u64 = 400;
@@ -28,31 +28,30 @@ const CONTACTS: usize = 256;
 pub struct Replay {
     /// Times of the frames, s.
     pub times: Vec<f64>,
-    /// x, y and angle of every body, frame after frame; not-a-number for an absent one.
-    pub states: Vec<[f64; 3]>,
+    /// Place and rotation of every body, frame after frame; not-a-number for an absent one.
+    pub poses: Vec<Pose>,
     /// Contact points of each frame, with the impulse of the step, N s.
-    pub contacts: Vec<Vec<[f64; 3]>>,
+    pub contacts: Vec<Vec<(DVec3, f64)>>,
 }
 
 impl Replay {
-    fn keep(&mut self, frame: &Frame, contacts: Vec<[f64; 3]>) {
+    fn keep(&mut self, frame: &Frame, contacts: Vec<(DVec3, f64)>) {
         self.times.push(frame.time);
-        self.states
-            .extend(frame.bodies.iter().map(|body| [body.pose.position.x, body.pose.position.y, body.pose.angle]));
+        self.poses.extend(frame.bodies.iter().map(|body| body.pose));
         self.contacts.push(contacts);
     }
 
-    /// The states of one frame.
-    pub fn frame(&self, number: usize) -> &[[f64; 3]] {
-        let bodies = self.states.len() / self.times.len().max(1);
-        self.states.get(number * bodies..(number + 1) * bodies).unwrap_or_default()
+    /// The poses of one frame.
+    pub fn frame(&self, number: usize) -> &[Pose] {
+        let bodies = self.poses.len() / self.times.len().max(1);
+        self.poses.get(number * bodies..(number + 1) * bodies).unwrap_or_default()
     }
 }
 
 /// Contact points of a frame, or some of them, with the impulse of the step, N s.
-fn some_contacts(frame: &Frame) -> impl Iterator<Item = [f64; 3]> {
+fn some_contacts(frame: &Frame) -> impl Iterator<Item = (DVec3, f64)> {
     let some = frame.contacts.iter().step_by(frame.contacts.len().div_ceil(CONTACTS).max(1));
-    some.map(|contact| [contact.point.x, contact.point.y, contact.impulse])
+    some.map(|contact| (contact.point, contact.impulse))
 }
 
 /// Samples of a trial.
@@ -66,6 +65,8 @@ pub struct Recording {
     pub x: Vec<Curve>,
     /// y of the same bodies, m.
     pub y: Vec<Curve>,
+    /// z of the same bodies, m; empty in the plane.
+    pub z: Vec<Curve>,
     /// All bodies in frame 0.
     pub start: Vec<BodyState>,
     /// All bodies in the last frame.
@@ -86,7 +87,7 @@ pub(crate) struct Recorder {
     pace: u64,
     first_potential: Option<f64>,
     /// Of the frame that was seen last.
-    last_contacts: Vec<[f64; 3]>,
+    last_contacts: Vec<(DVec3, f64)>,
 }
 
 impl Recorder {
@@ -100,6 +101,7 @@ impl Recorder {
         let recording = Recording {
             energy: ["kinetic", "potential", "total"].map(curve),
             x: paths.clone(),
+            z: if world.dimension == Dimension::Space { paths.clone() } else { Vec::new() },
             y: paths,
             ..Recording::default()
         };
@@ -148,8 +150,12 @@ impl Recorder {
             curve.values.push(value);
         }
         for (slot, &id) in self.tracked.iter().enumerate() {
-            recording.x[slot].values.push(frame.bodies[id].pose.position.x);
-            recording.y[slot].values.push(frame.bodies[id].pose.position.y);
+            let position = frame.bodies[id].pose.position;
+            recording.x[slot].values.push(position.x);
+            recording.y[slot].values.push(position.y);
+            if let Some(curve) = recording.z.get_mut(slot) {
+                curve.values.push(position.z);
+            }
         }
     }
 

@@ -1,10 +1,14 @@
 //! What no sound engine answers.
 
-use ironspin_model::{Effect, EngineError, Frame, JointKind, World};
+use ironspin_model::{Dimension, Effect, EngineError, Frame, JointKind, World, turn};
 use ironspin_scene::Setup;
 
 /// Kinetic energy beyond this many times all that a trial can bring is an explosion.
 const BLOWN_UP: f64 = 1e4;
+
+/// A quaternion whose length is further from 1 is no rotation. Single precision keeps it to some 1e-7 where it is made of unit length after each
+/// step, as every sound engine does.
+const UNIT: f64 = 1e-6;
 
 /// Checks frames as they come.
 pub(crate) struct Sanity {
@@ -50,7 +54,8 @@ fn energy_brought(setup: &Setup) -> f64 {
     }
     let moving = world.bodies.iter().zip(&given).map(|(body, given)| {
         let speed = fastest + given + gravity * body.gravity_factor.abs() * world.duration;
-        0.5 * body.mass * speed * speed + 0.5 * body.inertia.zz() * body.spin.z * body.spin.z
+        0.5 * body.mass * speed * speed
+            + 0.5 * body.spin.dot(turn::turned_inertia(body.pose.rotation, body.inertia).0 * body.spin)
     });
     let springs = world.joints.iter().map(|joint| match joint.kind {
         JointKind::Spring { stiffness, .. } => {
@@ -99,6 +104,12 @@ impl Sanity {
             }
             if !state.is_absent() && !state.is_finite() {
                 return bad(format!("the state of `{name}` is not finite at step {step} ({time:.4} s)"));
+            }
+            let length = state.pose.rotation.length();
+            if world.dimension == Dimension::Space && !state.is_absent() && !((length - 1.0).abs() <= UNIT) {
+                return bad(format!(
+                    "the quaternion of `{name}` has the length {length:.6} at step {step} ({time:.4} s): a rotation has length 1"
+                ));
             }
         }
         if self.most_energy.is_finite()

@@ -78,8 +78,7 @@ pub(crate) fn conclude(
         }
         Ok(()) => {
             let scalar = engine_info.as_ref().map_or(Scalar::F64, |info| info.scalar);
-            let [x, y] = plan.conditions.origin.at;
-            let further = 1.0 + x.hypot(y) / crate::twins::extent(&setup.world);
+            let further = 1.0 + plan.conditions.origin.distance() / crate::twins::extent(&setup.world);
             let claims: Vec<_> = observers
                 .watches
                 .into_iter()
@@ -109,7 +108,7 @@ pub(crate) fn reported(engine: Box<dyn Engine>, plan: &TrialPlan) -> Box<dyn Eng
     if plan.conditions.is_plain_world() {
         return engine;
     }
-    Box::new(Transformed::new(engine, Transform::of(&plan.conditions), &plan.setup))
+    Box::new(Transformed::new(engine, Transform::of(&plan.conditions, plan.setup.world.dimension), &plan.setup))
 }
 
 /// Why a trial cannot be run as it is planned: a feature that the engine lacks, or a script laid out for even steps on an
@@ -154,7 +153,7 @@ fn drive(
         info.scalar = engine.info().scalar;
     }
     engine.advance(&[], &mut |frame| observers.see(frame))?;
-    let mut triggers = TriggerWatch::new(&plan.setup.triggers);
+    let mut triggers = TriggerWatch::new(plan.setup.world.dimension, &plan.setup.triggers);
     let mut calls = Calls::new(schedule);
     let mut lengths = Vec::new();
     while let Some(due) = calls.next() {

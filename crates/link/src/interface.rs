@@ -1,13 +1,22 @@
-//! The functions of a shared library with the C interface (`include/ironspin_engine.h`), found by their names.
+//! The functions of a shared library with the C interface (`include/ironspin_engine.h`), found by their names; of either of its versions.
 #![allow(unsafe_code)]
 
-use ironspin_c_abi::{INTERFACE, raw};
+use ironspin_c_abi::{INTERFACE, raw, v2};
 use ironspin_model::EngineError;
 use libloading::Library;
 use raw::EngineHandle;
 use serde_json::Value;
-use std::ffi::{CStr, c_char};
+use std::ffi::{CStr, c_char, c_void};
 use std::path::Path;
+
+/// The headers that are known.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Version {
+    /// The plane alone.
+    One,
+    /// Plane and space.
+    Two,
+}
 
 pub(crate) type Count<T> = unsafe extern "C" fn(EngineHandle, *mut T, u64) -> u64;
 
@@ -16,8 +25,11 @@ pub(crate) struct Interface {
     pub(crate) create: unsafe extern "C" fn() -> EngineHandle,
     pub(crate) destroy: unsafe extern "C" fn(EngineHandle),
     pub(crate) last_error: unsafe extern "C" fn(EngineHandle) -> *const c_char,
-    pub(crate) build: unsafe extern "C" fn(EngineHandle, *const raw::World) -> i32,
-    pub(crate) act: unsafe extern "C" fn(EngineHandle, *const raw::Action) -> i32,
+    /// Which of the two headers it keeps to.
+    pub(crate) version: Version,
+    /// A world and an action are the structures of its version.
+    pub(crate) build: unsafe extern "C" fn(EngineHandle, *const c_void) -> i32,
+    pub(crate) act: unsafe extern "C" fn(EngineHandle, *const c_void) -> i32,
     pub(crate) step: unsafe extern "C" fn(EngineHandle, f64) -> i32,
     pub(crate) state: unsafe extern "C" fn(EngineHandle, *mut f64) -> i32,
     pub(crate) option: Option<unsafe extern "C" fn(EngineHandle, *const c_char, *const c_char) -> i32>,
@@ -25,7 +37,7 @@ pub(crate) struct Interface {
     pub(crate) events: Option<Count<u64>>,
     pub(crate) save: Option<unsafe extern "C" fn(EngineHandle, *mut u64) -> i32>,
     pub(crate) restore: Option<unsafe extern "C" fn(EngineHandle, u64) -> i32>,
-    pub(crate) ray: Option<unsafe extern "C" fn(EngineHandle, *const f64, *mut u32, *mut raw::Hit) -> i32>,
+    pub(crate) ray: Option<unsafe extern "C" fn(EngineHandle, *const f64, *mut u32, *mut c_void) -> i32>,
     pub(crate) hello: Value,
     /// Last, so that the functions go before the code.
     _library: Library,
@@ -45,15 +57,20 @@ impl Interface {
         // The header says what each name stands for.
         unsafe {
             let version: unsafe extern "C" fn() -> u32 = needed(&library, "ironspin_interface")?;
-            let version = version();
-            if version != INTERFACE {
-                return Err(fault(format!(
-                    "it was built for version {version} of the interface, and {INTERFACE} is spoken here"
-                )));
-            }
+            let version = match version() {
+                INTERFACE => Version::One,
+                v2::INTERFACE => Version::Two,
+                other => {
+                    return Err(fault(format!(
+                        "it was built for version {other} of the interface, and {INTERFACE} and {} are spoken here",
+                        v2::INTERFACE
+                    )));
+                }
+            };
             let describe: unsafe extern "C" fn() -> *const c_char = needed(&library, "ironspin_describe")?;
             let hello = described(describe())?;
             Ok(Interface {
+                version,
                 create: needed(&library, "ironspin_create")?,
                 destroy: needed(&library, "ironspin_destroy")?,
                 last_error: needed(&library, "ironspin_last_error")?,

@@ -1,12 +1,12 @@
-//! A shared library with the C interface (`include/ironspin_engine.h`) behind the `Engine` trait, and served to the bench.
+//! A shared library with the C interface (`include/ironspin_engine.h` or `include/ironspin_engine_2.h`) behind the `Engine` trait, and served to the bench.
 //!
 //! Only the process that is started for it loads a library, so that nothing it breaks is the bench's.
 #![allow(unsafe_code)]
 
-use crate::interface::{Count, Interface, fault};
+use crate::interface::{Count, Interface, Version, fault};
 use crate::protocol::{Served, Writing, serve};
-use ironspin_c_abi::{EVENT_NUMBERS, Packed, PackedAction, raw, status};
-use ironspin_model::rows::plane as rows;
+use ironspin_c_abi::{EVENT_NUMBERS, Packed, PackedAction, raw, status, v2};
+use ironspin_model::rows;
 use ironspin_model::{
     Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
     Scalar, SensorEvent, SensorEventKind, Token, World,
@@ -31,6 +31,7 @@ struct Foreign {
     interface: Rc<Interface>,
     handle: EngineHandle,
     options: Vec<(String, String)>,
+    dimension: Dimension,
     bodies: usize,
     step: u64,
     time: f64,
@@ -59,6 +60,7 @@ impl Foreign {
             interface: Rc::clone(interface),
             handle,
             options: options.to_vec(),
+            dimension: Dimension::Plane,
             bodies: 0,
             step: 0,
             time: 0.0,
@@ -88,15 +90,21 @@ impl Foreign {
         })
     }
 
+    /// Numbers of a state and of a contact.
+    fn widths(&self) -> [usize; 2] {
+        [rows::state_len(self.dimension), rows::contact_len(self.dimension)]
+    }
+
     /// Asks for the present frame, and hands it on.
     fn look(&mut self, sink: &mut RowSink<'_>) -> Result<(), EngineError> {
-        self.rows.resize(rows::STATE * self.bodies, f64::NAN);
+        let [state, contact] = self.widths();
+        self.rows.resize(state * self.bodies, f64::NAN);
         // There is room for every body, and for as many rows as are said.
         let code = unsafe { (self.interface.state)(self.handle, self.rows.as_mut_ptr()) };
         self.check(code)?;
-        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, rows::CONTACT) };
+        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, contact) };
         let events = self.noticed();
-        let contacts = &self.contacts[..contacts * rows::CONTACT];
+        let contacts = &self.contacts[..contacts * contact];
         sink(Rows { step: self.step, state: &self.rows, contacts, events: &events, place: None });
         Ok(())
     }
@@ -113,11 +121,12 @@ impl Foreign {
     fn look_into_the_room(&mut self, sink: &mut RowSink<'_>) -> Result<bool, EngineError> {
         let Some(shared_memory) = self.shared_memory.clone() else { return Ok(false) };
         let mut shared_memory = shared_memory.borrow_mut();
-        let state = rows::STATE * self.bodies;
+        let [width, contact] = self.widths();
+        let state = width * self.bodies;
         let mut wanted = state;
         loop {
             let Some(place) = shared_memory.place(wanted) else { return Ok(false) };
-            let free = (shared_memory.largest() - state) / rows::CONTACT;
+            let free = (shared_memory.largest() - state) / contact;
             let rows: *mut f64 = shared_memory.at(place).cast();
             // There is room for every body, and for as many rows as are said.
             let code = unsafe { (self.interface.state)(self.handle, rows) };
@@ -128,13 +137,13 @@ impl Foreign {
             });
             let count = usize::try_from(count).unwrap_or(usize::MAX);
             if count > free {
-                wanted = count.saturating_mul(rows::CONTACT).saturating_add(state);
+                wanted = count.saturating_mul(contact).saturating_add(state);
                 continue;
             }
             let events = self.noticed();
             // Nobody writes there before the bench has read it.
             let [state, contacts] = unsafe {
-                let contacts = std::slice::from_raw_parts(rows.add(state), count * rows::CONTACT);
+                let contacts = std::slice::from_raw_parts(rows.add(state), count * contact);
                 [std::slice::from_raw_parts(rows, state), contacts]
             };
             shared_memory.reported();
@@ -161,13 +170,14 @@ impl Foreign {
     }
 }
 
-fn frame_of(frame: &Rows<'_>, time: f64) -> Frame {
-    let bodies = frame.state.chunks_exact(rows::STATE).map(rows::state_of);
+fn frame_of(dimension: Dimension, frame: &Rows<'_>, time: f64) -> Frame {
+    let bodies = frame.state.chunks_exact(rows::state_len(dimension)).map(|row| rows::state_of(dimension, row));
+    let contacts = frame.contacts.chunks_exact(rows::contact_len(dimension));
     Frame {
         step: frame.step,
         time,
         bodies: bodies.collect(),
-        contacts: frame.contacts.chunks_exact(rows::CONTACT).map(rows::contact_of).collect(),
+        contacts: contacts.map(|row| rows::contact_of(dimension, row)).collect(),
         events: frame.events.to_vec(),
         ..Frame::default()
     }
@@ -238,24 +248,37 @@ impl Engine for Foreign {
             let code = unsafe { set(self.handle, name.as_ptr(), value.as_ptr()) };
             self.check(code)?;
         }
-        let packed = Packed::new(world, conditions);
-        // The arrays stand in `packed`.
-        let code = unsafe { (self.interface.build)(self.handle, packed.world()) };
+        let code = match (self.interface.version, world.dimension) {
+            (Version::One, Dimension::Plane) => {
+                let packed = Packed::new(world, conditions);
+                // The arrays stand in `packed`.
+                unsafe { (self.interface.build)(self.handle, std::ptr::from_ref(packed.world()).cast()) }
+            }
+            (Version::One, Dimension::Space) => {
+                return Err(EngineError::Unsupported { feature: world.dimension.feature() });
+            }
+            (Version::Two, _) => {
+                let packed = v2::Packed::new(world, conditions);
+                // As above.
+                unsafe { (self.interface.build)(self.handle, std::ptr::from_ref(packed.world()).cast()) }
+            }
+        };
         self.check(code)?;
-        (self.bodies, self.step, self.time) = (world.bodies.len(), 0, 0.0);
+        (self.dimension, self.bodies, self.step, self.time) = (world.dimension, world.bodies.len(), 0, 0.0);
         self.saved.clear();
         Ok(())
     }
 
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
+        let dimension = self.dimension;
         if steps.is_empty() {
             let time = self.time;
-            return self.look(&mut |rows| sink(&frame_of(&rows, time)));
+            return self.look(&mut |rows| sink(&frame_of(dimension, &rows, time)));
         }
         for &length in steps {
             self.step(length)?;
             let time = self.time;
-            self.look(&mut |rows| sink(&frame_of(&rows, time)))?;
+            self.look(&mut |rows| sink(&frame_of(dimension, &rows, time)))?;
         }
         Ok(())
     }
@@ -272,9 +295,18 @@ impl Engine for Foreign {
     }
 
     fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
-        let packed = PackedAction::new(body, effect);
-        // The list stands in `packed`.
-        let code = unsafe { (self.interface.act)(self.handle, packed.action()) };
+        let code = match self.interface.version {
+            Version::One => {
+                let packed = PackedAction::new(body, effect);
+                // The list stands in `packed`.
+                unsafe { (self.interface.act)(self.handle, std::ptr::from_ref(packed.action()).cast()) }
+            }
+            Version::Two => {
+                let packed = v2::PackedAction::new(body, effect);
+                // As above.
+                unsafe { (self.interface.act)(self.handle, std::ptr::from_ref(packed.action()).cast()) }
+            }
+        };
         self.check(code)
     }
 
@@ -299,12 +331,28 @@ impl Engine for Foreign {
 
     fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
         let ray = missing(self.interface.ray, "ray")?;
-        let (ends, mut found, mut hit) = ([from.x, from.y, to.x, to.y], 0, raw::Hit::default());
-        // Four numbers, and room for a hit.
-        let code = unsafe { ray(self.handle, ends.as_ptr(), &raw mut found, &raw mut hit) };
-        self.check(code)?;
-        let [point, normal] = [hit.point, hit.normal].map(|[x, y]| DVec3::new(x, y, 0.0));
-        Ok((found != 0).then_some(RayHit { body: hit.body as usize, point, normal, distance: hit.distance }))
+        let mut found = 0;
+        let hit = match self.interface.version {
+            Version::One => {
+                let (ends, mut hit) = ([from.x, from.y, to.x, to.y], raw::Hit::default());
+                // Four numbers, and room for a hit.
+                let code =
+                    unsafe { ray(self.handle, ends.as_ptr(), &raw mut found, std::ptr::from_mut(&mut hit).cast()) };
+                self.check(code)?;
+                let [point, normal] = [hit.point, hit.normal].map(|[x, y]| DVec3::new(x, y, 0.0));
+                RayHit { body: hit.body as usize, point, normal, distance: hit.distance }
+            }
+            Version::Two => {
+                let (ends, mut hit) = ([from.x, from.y, from.z, to.x, to.y, to.z], v2::raw::Hit::default());
+                // Six numbers, and room for a hit.
+                let code =
+                    unsafe { ray(self.handle, ends.as_ptr(), &raw mut found, std::ptr::from_mut(&mut hit).cast()) };
+                self.check(code)?;
+                let [point, normal] = [hit.point, hit.normal].map(DVec3::from_array);
+                RayHit { body: hit.body as usize, point, normal, distance: hit.distance }
+            }
+        };
+        Ok((found != 0).then_some(hit))
     }
 }
 

@@ -52,7 +52,7 @@ impl Engine for Playback {
             version: "1".to_owned(),
             options: Vec::new(),
             scalar: Scalar::F64,
-            spaces: Dimension::PLANE_ONLY.to_vec(),
+            spaces: Dimension::BOTH.to_vec(),
             features: FEATURES
                 .iter()
                 .filter(|name| !answers_questions.contains(name))

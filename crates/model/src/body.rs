@@ -1,6 +1,6 @@
 //! Rigid bodies and their parts.
 
-use crate::{Inertia, PlaneShape, Pose, SpaceShape};
+use crate::{Dimension, Inertia, PlaneShape, Pose, SpaceShape};
 use glam::DVec3;
 
 /// How a body takes part in the motion.
@@ -115,21 +115,42 @@ impl From<PlaneShape> for Shape {
     }
 }
 
+impl From<SpaceShape> for Shape {
+    fn from(shape: SpaceShape) -> Self {
+        Shape::Space(shape)
+    }
+}
+
 impl Shape {
-    /// The shape in the plane. There are no others yet: when there are, this stops compiling, and so does every place that must
-    /// choose.
-    pub fn planar(&self) -> &PlaneShape {
+    /// The shape if it is one of the plane.
+    pub fn planar(&self) -> Option<&PlaneShape> {
         match self {
-            Shape::Plane(shape) => shape,
-            Shape::Space(none) => match *none {},
+            Shape::Plane(shape) => Some(shape),
+            Shape::Space(_) => None,
         }
     }
 
     /// The same, to be changed.
-    pub fn planar_mut(&mut self) -> &mut PlaneShape {
+    pub fn planar_mut(&mut self) -> Option<&mut PlaneShape> {
         match self {
-            Shape::Plane(shape) => shape,
-            Shape::Space(none) => match *none {},
+            Shape::Plane(shape) => Some(shape),
+            Shape::Space(_) => None,
+        }
+    }
+
+    /// The shape if it is one of space.
+    pub fn spatial(&self) -> Option<&SpaceShape> {
+        match self {
+            Shape::Plane(_) => None,
+            Shape::Space(shape) => Some(shape),
+        }
+    }
+
+    /// The worlds that it belongs to.
+    pub fn dimension(&self) -> Dimension {
+        match self {
+            Shape::Plane(_) => Dimension::Plane,
+            Shape::Space(_) => Dimension::Space,
         }
     }
 
@@ -137,15 +158,15 @@ impl Shape {
     pub fn word(&self) -> &'static str {
         match self {
             Shape::Plane(shape) => shape.word(),
-            Shape::Space(none) => match *none {},
+            Shape::Space(shape) => shape.word(),
         }
     }
 
-    /// The smallest full size, m: see [`PlaneShape::smallest_size`].
+    /// The smallest full size, m: see [`PlaneShape::smallest_size`] and [`SpaceShape::smallest_size`].
     pub fn smallest_size(&self) -> f64 {
         match self {
             Shape::Plane(shape) => shape.smallest_size(),
-            Shape::Space(none) => match *none {},
+            Shape::Space(shape) => shape.smallest_size(),
         }
     }
 
@@ -153,7 +174,7 @@ impl Shape {
     pub fn reach(&self) -> f64 {
         match self {
             Shape::Plane(shape) => shape.reach(),
-            Shape::Space(none) => match *none {},
+            Shape::Space(shape) => shape.reach(),
         }
     }
 
@@ -161,7 +182,32 @@ impl Shape {
     pub fn static_only(&self) -> bool {
         match self {
             Shape::Plane(shape) => shape.static_only(),
-            Shape::Space(none) => match *none {},
+            Shape::Space(shape) => shape.static_only(),
+        }
+    }
+
+    /// Whether it has no end: a half-plane or a half-space.
+    pub fn is_endless(&self) -> bool {
+        match self {
+            Shape::Plane(shape) => matches!(shape, PlaneShape::HalfPlane(_)),
+            Shape::Space(shape) => matches!(shape, SpaceShape::HalfSpace(_)),
+        }
+    }
+
+    /// Whether it has a rim that rolls, so that the normal of a contact goes with the way between the bodies.
+    pub fn is_round(&self) -> bool {
+        match self {
+            Shape::Plane(shape) => shape.is_round(),
+            Shape::Space(shape) => shape.is_round(),
+        }
+    }
+
+    /// The same shape of another size: every length times a factor.
+    #[must_use]
+    pub fn scaled(&self, factor: f64) -> Shape {
+        match self {
+            Shape::Plane(shape) => Shape::Plane(shape.scaled(factor)),
+            Shape::Space(shape) => Shape::Space(shape.scaled(factor)),
         }
     }
 }

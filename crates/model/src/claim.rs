@@ -63,9 +63,9 @@ pub struct Details {
     /// A quantity of a body's state.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub measure: Option<Measure>,
-    /// Closed form of x and y over time, m.
+    /// Closed form of x, y and in space z over time, m.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub path: Option<[Measure; 2]>,
+    pub path: Option<Vec<Measure>>,
     /// The law that values must follow.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub law: Option<Law>,

@@ -12,6 +12,12 @@ pub enum Dimension {
 }
 
 impl Dimension {
+    /// Made for both.
+    pub const BOTH: &'static [Dimension] = &[Dimension::Plane, Dimension::Space];
+
+    /// Made for space alone.
+    pub const SPACE_ONLY: &'static [Dimension] = &[Dimension::Space];
+
     /// Made for the plane alone.
     pub const PLANE_ONLY: &'static [Dimension] = &[Dimension::Plane];
 

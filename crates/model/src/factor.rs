@@ -100,37 +100,45 @@ impl FromStr for Factor {
 /// A place far out together with its text.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Origin {
-    /// As typed: `1e6`, or `1e6:2e6` for x and y.
+    /// As typed: `1e6`, `1e6:2e6` for x and y, or `1e6:2e6:-3e6` for x, y and z.
     pub text: String,
-    /// x and y, m.
-    pub at: [f64; 2],
+    /// x, y and z, m.
+    pub at: [f64; 3],
 }
 
 impl Default for Origin {
     fn default() -> Self {
-        Origin { text: "0".to_owned(), at: [0.0, 0.0] }
+        Origin { text: "0".to_owned(), at: [0.0; 3] }
     }
 }
 
 impl Origin {
     /// Whether nothing is moved.
     pub fn is_nowhere(&self) -> bool {
-        self.at == [0.0, 0.0]
+        self.at == [0.0; 3]
+    }
+
+    /// How far from nowhere it is, m. Without z it is that of the plane to the bit.
+    pub fn distance(&self) -> f64 {
+        let [x, y, z] = self.at;
+        if z == 0.0 { x.hypot(y) } else { x.hypot(y).hypot(z) }
     }
 }
 
 impl FromStr for Origin {
     type Err = NumberError;
 
-    /// Reads x, or x and y with a colon between them.
+    /// Reads x, x and y, or x, y and z, with colons between them; what is left out is 0.
     ///
     /// # Errors
-    /// When a part is no finite number.
+    /// When a part is no finite number, or there are more than three.
     fn from_str(text: &str) -> Result<Self, NumberError> {
         let fault = |why| NumberError { text: text.to_owned(), what: "place", why };
-        let (x, y) = text.split_once(':').unwrap_or((text, "0"));
-        let part = |part: &str| number(part).ok_or(fault("write x in m, or x:y, such as 1e6 or 1e6:-2000"));
-        let at = [part(x)?, part(y)?];
+        let unread = || fault("write x in m, x:y or x:y:z, such as 1e6 or 1e6:-2000");
+        let mut at = [0.0; 3];
+        for (axis, part) in text.split(':').enumerate() {
+            *at.get_mut(axis).ok_or_else(unread)? = number(part).ok_or_else(unread)?;
+        }
         if !at.iter().all(|part| part.is_finite()) {
             return Err(fault("it must be finite"));
         }
@@ -160,8 +168,10 @@ mod tests {
     #[test]
     fn factors_and_places_are_read() {
         assert_eq!("2^-10".parse::<Factor>().unwrap().value, 1.0 / 1024.0);
-        assert_eq!("1e6".parse::<Origin>().unwrap().at, [1e6, 0.0]);
-        assert_eq!("-3:2^4".parse::<Origin>().unwrap().at, [-3.0, 16.0]);
+        assert_eq!("1e6".parse::<Origin>().unwrap().at, [1e6, 0.0, 0.0]);
+        assert_eq!("-3:2^4".parse::<Origin>().unwrap().at, [-3.0, 16.0, 0.0]);
+        assert_eq!("0:0:1e6".parse::<Origin>().unwrap().at, [0.0, 0.0, 1e6]);
+        assert!("1:2:3:4".parse::<Origin>().is_err());
         assert!("1:nan".parse::<Origin>().is_err() && "x".parse::<Origin>().is_err());
     }
 }

@@ -7,7 +7,8 @@
 //! | [`World`], [`Material`] | what an engine is asked to simulate | `world.rs` |
 //! | [`Body`], [`Part`], [`Shape`] | rigid bodies | `body.rs` |
 //! | [`PlaneShape`], [`shape_mass`], [`body_mass`] | shapes of the plane; mass, centre and inertia from geometry | `plane/` |
-//! | [`SpaceShape`] | shapes of space | `space/` |
+//! | [`SpaceShape`], [`solid_mass`], [`solid_body_mass`] | shapes of space; mass, centre and inertia from geometry | `space/` |
+//! | [`turn`] | rotations of space with one library of sines | `turn.rs` |
 //! | [`SoftBody`], [`Node`] | soft bodies | `soft.rs` |
 //! | [`Joint`], [`JointFrame`] | joints between bodies | `joint.rs` |
 //! | [`Action`], [`Effect`] | what a scene does to bodies while it runs | `action.rs` |
@@ -45,6 +46,7 @@ mod pose;
 pub mod rows;
 mod soft;
 mod space;
+pub mod turn;
 mod world;
 
 pub use action::{Action, Effect};
@@ -63,5 +65,5 @@ pub use nearest::nearest;
 pub use plane::{MassProperties, PlaneShape, body_mass, shape_mass};
 pub use pose::{Inertia, Pose, about_z};
 pub use soft::{Node, SoftBody};
-pub use space::SpaceShape;
+pub use space::{SolidProperties, SpaceShape, solid_body_mass, solid_mass};
 pub use world::{Bounds, Material, PairMaterial, World};

@@ -1,7 +1,7 @@
 //! The one layout of states and contacts as rows of numbers: what the engine protocol, the C interface, shared memory and recorded traces hand
 //! on, and in which frames are compared. One module for each kind of row.
 
-use crate::{BodyState, Contact};
+use crate::{BodyState, Contact, Dimension};
 use glam::DVec3;
 
 /// Rows of the plane.
@@ -69,8 +69,13 @@ pub mod space {
         [p.x, p.y, p.z, r.w, r.x, r.y, r.z, v.x, v.y, v.z, w.x, w.y, w.z]
     }
 
-    /// The state of a row of [`STATE`] numbers; the unwrapped turn of the plane is not in it and is not a number. A row of nothing but
-    /// not-a-number is a body that is not there.
+    /// Numbers of a contact: i, j, x, y, z, nx, ny, nz, depth, impulse, times.
+    pub const CONTACT: usize = 11;
+    /// Numbers of a contact of which it is not said how many impacts it stands for.
+    pub const PLAIN_CONTACT: usize = 10;
+
+    /// The state of a row of [`STATE`] numbers; the unwrapped turn of the plane is 0 in space. A row of nothing but not-a-number is a body
+    /// that is not there.
     pub fn state_of(n: &[f64]) -> BodyState {
         if n.iter().all(|number| number.is_nan()) {
             return BodyState::absent();
@@ -79,11 +84,86 @@ pub mod space {
             pose: Pose {
                 position: DVec3::new(n[0], n[1], n[2]),
                 rotation: DQuat::from_xyzw(n[4], n[5], n[6], n[3]),
-                angle: f64::NAN,
+                angle: 0.0,
             },
             velocity: DVec3::new(n[7], n[8], n[9]),
             spin: DVec3::new(n[10], n[11], n[12]),
         }
+    }
+
+    /// The row of a contact.
+    pub fn contact_row(contact: &Contact) -> [f64; CONTACT] {
+        let ([i, j], p, n) = (contact.bodies, contact.point, contact.normal);
+        let times = contact.times.map_or(f64::NAN, |times| times as f64);
+        [i as f64, j as f64, p.x, p.y, p.z, n.x, n.y, n.z, contact.depth, contact.impulse, times]
+    }
+
+    /// The contact of a row of [`PLAIN_CONTACT`] or [`CONTACT`] numbers.
+    pub fn contact_of(n: &[f64]) -> Contact {
+        Contact {
+            bodies: [n[0] as usize, n[1] as usize],
+            point: DVec3::new(n[2], n[3], n[4]),
+            normal: DVec3::new(n[5], n[6], n[7]),
+            depth: n[8],
+            impulse: n[9],
+            times: n.get(10).filter(|times| !times.is_nan()).map(|times| times.max(0.0) as u64),
+        }
+    }
+}
+
+/// Numbers of the state of a body.
+pub fn state_len(dimension: Dimension) -> usize {
+    match dimension {
+        Dimension::Plane => plane::STATE,
+        Dimension::Space => space::STATE,
+    }
+}
+
+/// What the numbers of a state are called.
+pub fn state_names(dimension: Dimension) -> &'static [&'static str] {
+    match dimension {
+        Dimension::Plane => &plane::STATE_NAMES,
+        Dimension::Space => &space::STATE_NAMES,
+    }
+}
+
+/// Appends the row of a state.
+pub fn push_state(dimension: Dimension, state: &BodyState, out: &mut Vec<f64>) {
+    match dimension {
+        Dimension::Plane => out.extend(plane::state_row(state)),
+        Dimension::Space => out.extend(space::state_row(state)),
+    }
+}
+
+/// The state of a row of [`state_len`] numbers.
+pub fn state_of(dimension: Dimension, row: &[f64]) -> BodyState {
+    match dimension {
+        Dimension::Plane => plane::state_of(row),
+        Dimension::Space => space::state_of(row),
+    }
+}
+
+/// Numbers of a contact; one fewer where it is not said how many impacts it stands for.
+pub fn contact_len(dimension: Dimension) -> usize {
+    match dimension {
+        Dimension::Plane => plane::CONTACT,
+        Dimension::Space => space::CONTACT,
+    }
+}
+
+/// Appends the row of a contact.
+pub fn push_contact(dimension: Dimension, contact: &Contact, out: &mut Vec<f64>) {
+    match dimension {
+        Dimension::Plane => out.extend(plane::contact_row(contact)),
+        Dimension::Space => out.extend(space::contact_row(contact)),
+    }
+}
+
+/// The contact of a row of [`contact_len`] numbers, or of one fewer.
+pub fn contact_of(dimension: Dimension, row: &[f64]) -> Contact {
+    match dimension {
+        Dimension::Plane => plane::contact_of(row),
+        Dimension::Space => space::contact_of(row),
     }
 }
 
@@ -103,7 +183,18 @@ mod tests {
         assert_eq!(row[3], rotation.w);
         let back = space::state_of(&row);
         assert_eq!(space::state_row(&back).map(f64::to_bits), row.map(f64::to_bits));
-        assert!(back.pose.angle.is_nan() && !back.is_absent());
+        assert!(back.is_finite() && !back.is_absent());
+        let contact = Contact {
+            bodies: [3, 9],
+            point: DVec3::new(0.1, 0.2, 0.3),
+            normal: DVec3::Z,
+            depth: -1e-9,
+            impulse: 4.0,
+            times: Some(2),
+        };
+        let row = space::contact_row(&contact);
+        assert_eq!(space::contact_of(&row), contact);
+        assert_eq!(space::contact_of(&row[..space::PLAIN_CONTACT]), Contact { times: None, ..contact });
         assert!(space::state_of(&[f64::NAN; space::STATE]).is_absent());
         assert_eq!(plane::STATE_NAMES.len(), plane::state_row(&state).len());
         assert_eq!(space::STATE_NAMES[3..7], ["qw", "qx", "qy", "qz"]);

@@ -55,7 +55,7 @@ pub use axes::PlotError;
 pub use cost::{cost_csv, cost_plot, cost_table, tradeoff_plot};
 pub use drawing::{Drawing, TwinDrawing};
 pub use exchange::{junit_xml, markdown};
-pub use figure::FIGURES_MADE_FOR;
+pub use figure::{FIGURES_MADE_FOR, View};
 pub use film::{FilmError, FilmStyle, apng, gif, play, still, strip};
 pub use formats::{RESULT_FORMATS, ResultFormat};
 pub use lettering::missing_letters;

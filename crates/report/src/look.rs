@@ -30,9 +30,21 @@ pub(crate) const SERIES: [(u8, u8, u8); 8] = [
 
 /// A colour of [`SERIES`] as CSS.
 pub(crate) fn css(index: usize) -> String {
-    let (r, g, b) = SERIES[index % SERIES.len()];
+    hex(SERIES[index % SERIES.len()])
+}
+
+/// A colour as CSS.
+pub(crate) fn hex((r, g, b): (u8, u8, u8)) -> String {
     format!("#{r:02x}{g:02x}{b:02x}")
 }
+
+/// Bodies that stand still.
+pub(crate) const STILL: (u8, u8, u8) = (0x9a, 0x95, 0x8a);
+
+/// Ground of a world of space, the lines of its grid, and shadows on it.
+pub(crate) const GROUND: (u8, u8, u8) = (0xec, 0xe8, 0xdd);
+pub(crate) const GRID: (u8, u8, u8) = (0xcf, 0xc9, 0xb9);
+pub(crate) const SHADOW: (u8, u8, u8) = (0xb9, 0xb2, 0xa2);
 
 /// Colour of bounds: lines of it, and no others, are dashed.
 pub(crate) const BOUND: (u8, u8, u8) = (0x6f, 0x6a, 0x60);

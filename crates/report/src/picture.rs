@@ -1,16 +1,21 @@
 //! Bodies of a world as SVG.
 
-use crate::figure::{Primitive, body_figure, joint_figure};
-use crate::look::css;
+use crate::figure::{Ground, Primitive, Sight, Tint, View, body_figure, joint_figure, paint_order};
+use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, hex};
 use ironspin_lab::Recording;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, PlaneShape, World};
+use ironspin_model::{
+    Body, BodyKind, BodyState, DVec2, DVec3, Dimension, Part, PlaneShape, Pose, Shape, SpaceShape, World, turn,
+};
 use std::fmt::Write;
 
 /// The part of a world that a picture shows, so that several pictures of one trial show the same.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Scenery {
-    low: DVec2,
-    high: DVec2,
+    low: DVec3,
+    high: DVec3,
+    /// 1 along each axis of the world, 0 along z in the plane.
+    extents: DVec3,
+    sight: Sight,
 }
 
 /// A view grows by so many times at most to hold where bodies touched.
@@ -20,12 +25,12 @@ const WIDTH: f64 = 420.0;
 
 /// How far a part reaches from the body's centre.
 fn reach(body: &Body) -> f64 {
-    body.parts.iter().map(|p| p.pose.xy().length() + p.shape.reach()).fold(0.0, f64::max)
+    body.parts.iter().map(|p| p.pose.position.length() + p.shape.reach()).fold(0.0, f64::max)
 }
 
-/// Half the width and height of the box around a body as it was built.
-fn half_extent(body: &Body) -> DVec2 {
-    let part = |shape: &PlaneShape, angle: f64| {
+/// Half the sizes of the box around a body as it was built.
+fn half_extent(body: &Body) -> DVec3 {
+    let flat = |shape: &PlaneShape, angle: f64| {
         let (sin, cos) = (libm::sin(angle), libm::cos(angle));
         match shape {
             PlaneShape::Box(size) => {
@@ -39,36 +44,47 @@ fn half_extent(body: &Body) -> DVec2 {
             other => DVec2::splat(other.reach()),
         }
     };
-    body.parts
-        .iter()
-        .fold(DVec2::ZERO, |far, p| far.max(p.pose.xy().abs() + part(p.shape.planar(), body.pose.angle + p.pose.angle)))
+    let part = |part: &Part| match &part.shape {
+        Shape::Plane(shape) => flat(shape, body.pose.angle + part.pose.angle).extend(0.0),
+        Shape::Space(SpaceShape::Box(size)) => {
+            let m = turn::matrix(turn::product(body.pose.rotation, part.pose.rotation));
+            0.5 * (m.x_axis.abs() * size.x + m.y_axis.abs() * size.y + m.z_axis.abs() * size.z)
+        }
+        Shape::Space(shape) => DVec3::splat(shape.reach()),
+    };
+    body.parts.iter().fold(DVec3::ZERO, |far, p| far.max(p.pose.position.abs() + part(p)))
 }
 
 impl Scenery {
     /// What is worth seeing: where bodies start and what holds them there, what stands near them, and where they end unless that is far
-    /// away.
-    pub fn of(world: &World, start: &[BodyState], end: &[BodyState]) -> Scenery {
-        let mut view = Scenery { low: DVec2::INFINITY, high: DVec2::NEG_INFINITY };
+    /// away; from where it is usual, or from a side.
+    pub fn of(world: &World, start: &[BodyState], end: &[BodyState], view: Option<View>) -> Scenery {
+        let sight = Sight::of(world, view.unwrap_or(View::usual(world.dimension)));
+        let extents = match world.dimension {
+            Dimension::Plane => DVec3::new(1.0, 1.0, 0.0),
+            Dimension::Space => DVec3::ONE,
+        };
+        let mut view = Scenery { low: DVec3::INFINITY, high: DVec3::NEG_INFINITY, extents, sight };
         let moving = || world.bodies.iter().enumerate().filter(|(_, body)| body.kind != BodyKind::Static);
         for (id, body) in moving() {
             if let Some(state) = start.get(id) {
-                view.include(state.pose.position.truncate(), reach(body));
+                view.include(state.pose.position, reach(body));
             }
         }
         for joint in &world.joints {
             for end in [0, 1] {
                 if let (Some(state), Some(_)) = (start.get(joint.bodies[end]), start.get(joint.bodies[1 - end])) {
                     let turn = DVec2::new(libm::cos(state.pose.angle), libm::sin(state.pose.angle));
-                    view.include(state.pose.xy() + turn.rotate(joint.frames[end].anchor.truncate()), 0.0);
+                    view.include((state.pose.xy() + turn.rotate(joint.frames[end].anchor.truncate())).extend(0.0), 0.0);
                 }
             }
         }
         if !(view.low.x <= view.high.x) {
-            view = Scenery { low: DVec2::splat(-1.0), high: DVec2::ONE };
+            view = Scenery { low: -extents, high: extents, ..view };
         }
         let near = view.grown(0.6);
         for body in world.bodies.iter().filter(|body| body.kind == BodyKind::Static) {
-            let at = body.pose.position.truncate();
+            let at = body.pose.position;
             let arm = half_extent(body);
             let (low, high) = ((at - arm).max(near.low), (at + arm).min(near.high));
             if low.cmple(high).all() {
@@ -78,7 +94,7 @@ impl Scenery {
         }
         let near = view.grown(1.0);
         for (id, body) in moving() {
-            if let Some(at) = end.get(id).map(|state| state.pose.position.truncate()).filter(|&at| near.holds(at)) {
+            if let Some(at) = end.get(id).map(|state| state.pose.position).filter(|&at| near.holds(at)) {
                 view.include(at, reach(body));
             }
         }
@@ -86,21 +102,27 @@ impl Scenery {
     }
 
     /// The same for a trial, with where its bodies touched, unless that makes everything else small.
-    pub(crate) fn of_trial(world: &World, recording: &Recording) -> Scenery {
-        let mut view = Scenery::of(world, &recording.start, &recording.end).with_ways_of_joined(world, recording);
+    pub(crate) fn of_trial(world: &World, recording: &Recording, view: Option<View>) -> Scenery {
+        let mut view = Scenery::of(world, &recording.start, &recording.end, view).with_ways_of_joined(world, recording);
         // All but the outermost few.
-        let along = |pick: fn(&[f64; 3]) -> f64| {
-            let mut values: Vec<f64> = recording.replay.contacts.iter().flatten().map(pick).collect();
+        let (mut low, mut high) = (view.low, view.high);
+        for axis in 0..3 {
+            let mut values: Vec<f64> =
+                recording.replay.contacts.iter().flatten().map(|(point, _)| point[axis]).collect();
             values.retain(|value| value.is_finite());
             values.sort_by(f64::total_cmp);
             let edge = values.len() / 50;
-            Some((*values.get(edge)?, *values.get(values.len() - 1 - edge)?))
-        };
-        let (Some(x), Some(y)) = (along(|contact| contact[0]), along(|contact| contact[1])) else { return view };
-        let (low, high) = (view.low.min(DVec2::new(x.0, y.0)), view.high.max(DVec2::new(x.1, y.1)));
+            let Some(&[from, to]) =
+                values.get(edge).zip(values.get(values.len().saturating_sub(1 + edge))).map(|(a, b)| [*a, *b]).as_ref()
+            else {
+                return view;
+            };
+            low[axis] = low[axis].min(from);
+            high[axis] = high[axis].max(to);
+        }
         let size = (view.high - view.low).max_element();
         if (high - low).max_element() <= TOUCHES * size && (low, high) != (view.low, view.high) {
-            view = Scenery { low, high }.grown(0.06);
+            view = Scenery { low, high, ..view }.grown(0.06);
         }
         view
     }
@@ -115,8 +137,7 @@ impl Scenery {
         for number in 0..recording.replay.times.len() {
             let frame = recording.replay.frame(number);
             for &id in &joined {
-                let Some(&[x, y, _]) = frame.get(id) else { continue };
-                let at = DVec2::new(x, y);
+                let Some(at) = frame.get(id).map(|pose| pose.position) else { continue };
                 if near.holds(at) {
                     self.include(at, reach(&world.bodies[id]));
                 }
@@ -125,32 +146,52 @@ impl Scenery {
         self
     }
 
-    /// Lower left and upper right corner, m.
-    pub(crate) fn corners(&self) -> (DVec2, DVec2) {
+    /// Lower and upper corner of the region, m.
+    pub(crate) fn region(&self) -> (DVec3, DVec3) {
         (self.low, self.high)
     }
 
-    fn include(&mut self, at: DVec2, reach: f64) {
+    /// From where it is seen.
+    pub(crate) fn sight(&self) -> &Sight {
+        &self.sight
+    }
+
+    /// Lower left and upper right corner of what is seen, m in the plane that is looked at.
+    pub(crate) fn corners(&self) -> (DVec2, DVec2) {
+        self.corners_from(&self.sight)
+    }
+
+    /// The same from another side.
+    pub(crate) fn corners_from(&self, sight: &Sight) -> (DVec2, DVec2) {
+        let corner = |k: usize| {
+            let pick = |axis: usize| if k >> axis & 1 == 1 { self.high[axis] } else { self.low[axis] };
+            sight.project(DVec3::new(pick(0), pick(1), pick(2)))
+        };
+        (0..8).map(corner).fold((DVec2::INFINITY, DVec2::NEG_INFINITY), |(low, high), p| (low.min(p), high.max(p)))
+    }
+
+    fn include(&mut self, at: DVec3, reach: f64) {
         if at.is_finite() && reach.is_finite() {
-            self.low = self.low.min(at - reach);
-            self.high = self.high.max(at + reach);
+            self.low = self.low.min(at - self.extents * reach);
+            self.high = self.high.max(at + self.extents * reach);
         }
     }
 
     /// Grown on all sides by a share of the larger side.
     fn grown(&self, share: f64) -> Scenery {
-        let by = DVec2::splat(share * (self.high - self.low).max_element().max(1e-9));
-        Scenery { low: self.low - by, high: self.high + by }
+        let by = self.extents * (share * (self.high - self.low).max_element().max(1e-9));
+        Scenery { low: self.low - by, high: self.high + by, ..*self }
     }
 
-    fn holds(&self, point: DVec2) -> bool {
+    fn holds(&self, point: DVec3) -> bool {
         point.cmpge(self.low).all() && point.cmple(self.high).all()
     }
 }
 
 /// Draws all bodies; y points up. Bodies outside the view are counted in the corner.
 pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &str) -> String {
-    let size = view.high - view.low;
+    let (low, high) = view.corners();
+    let size = high - low;
     let height = (WIDTH * size.y / size.x).clamp(120.0, 420.0);
     let unit = 1.0 / (WIDTH / size.x).min(height / size.y);
     let mut out = String::new();
@@ -159,38 +200,61 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
         out,
         "<svg class=\"picture\" role=\"img\" aria-label=\"{}\" viewBox=\"{} {} {} {}\" width=\"{WIDTH}\" height=\"{height:.0}\" preserveAspectRatio=\"xMidYMid meet\">",
         escape(caption),
-        view.low.x,
-        -view.high.y,
+        low.x,
+        -high.y,
         size.x,
         size.y
     );
     let _ = write!(out, "<title>{}</title>", escape(caption));
+    let in_space = world.dimension == Dimension::Space;
+    let poses: Vec<Pose> = states.iter().map(|state| state.pose).collect();
+    if let Some(ground) = Ground::of(world, view.low, view.high) {
+        backdrop(&mut out, &ground, world, &poses, view.sight(), unit);
+    }
+    let is_moving = |body: &Body| body.kind != BodyKind::Static;
+    // Colours go by the number of a body among those that move, whatever hides what.
+    let numbers: Vec<usize> = world
+        .bodies
+        .iter()
+        .scan(0, |count, body| {
+            let number = *count;
+            *count += usize::from(is_moving(body));
+            Some(number)
+        })
+        .collect();
     let mut outside = 0;
-    let mut moving = 0;
-    for (id, (body, state)) in world.bodies.iter().zip(states).enumerate() {
-        let still = body.kind == BodyKind::Static;
+    for id in paint_order(world.bodies.iter().zip(poses.iter().copied()), in_space, view.sight()) {
+        let (body, state) = (&world.bodies[id], &states[id]);
+        let still = !is_moving(body);
         if state.is_absent() {
             continue;
         }
-        if !still {
-            moving += 1;
-            if !view.holds(state.pose.position.truncate()) {
-                outside += 1;
-                continue;
-            }
+        if !still && !view.holds(state.pose.position) {
+            outside += 1;
+            continue;
         }
-        let colour = if still { "#9a958a".to_owned() } else { css(moving - 1) };
+        let colour = if still { STILL } else { SERIES[numbers[id] % SERIES.len()] };
+        let opacity = if in_space { 1.0 } else { opacity(still) };
         let _ = write!(
             out,
-            "<g fill=\"{colour}\" fill-opacity=\"{}\" stroke=\"#22262a\" stroke-width=\"{}\"><title>{} ({id})</title>",
-            if still { 0.55 } else { 0.85 },
-            unit,
+            "<g fill=\"{}\" fill-opacity=\"{opacity}\" stroke=\"#22262a\" stroke-width=\"{unit}\"><title>{} ({id})</title>",
+            hex(colour),
             escape(&body.name)
         );
-        let far = 2.0 * (size.x + size.y) + (state.pose.xy() - 0.5 * (view.low + view.high)).length();
-        for part in body_figure(body, state.pose.xy(), state.pose.angle) {
+        let far = 2.0 * (size.x + size.y) + (view.sight().project(state.pose.position) - 0.5 * (low + high)).length();
+        for part in body_figure(body, &state.pose, view.sight()) {
             let dashes = if part.sensor { format!("{} {}", 4.0 * unit, 3.0 * unit) } else { String::new() };
-            primitive(&mut out, &part.primitive, far, still, unit, &dashes);
+            for piece in &part.pieces {
+                let shaded = in_space && (piece.light != 1.0 || !piece.edged);
+                if shaded {
+                    let edge = if piece.edged { "" } else { " stroke=\"none\"" };
+                    let _ = write!(out, "<g fill=\"{}\"{edge}>", hex(piece.lit(colour)));
+                }
+                primitive(&mut out, &piece.primitive, far, still, unit, &dashes);
+                if shaded {
+                    out.push_str("</g>");
+                }
+            }
         }
         out.push_str("</g>");
     }
@@ -209,13 +273,31 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
         let _ = write!(
             out,
             "<text x=\"{}\" y=\"{}\" font-size=\"{}\" text-anchor=\"end\" fill=\"#b44a1c\">{outside} {noun} outside the picture</text>",
-            view.high.x - 6.0 * unit,
-            -view.low.y - 8.0 * unit,
+            high.x - 6.0 * unit,
+            -low.y - 8.0 * unit,
             13.0 * unit
         );
     }
     out.push_str("</svg>");
     out
+}
+
+fn opacity(still: bool) -> f64 {
+    if still { 0.55 } else { 0.85 }
+}
+
+/// The ground of space with its grid and shadows.
+fn backdrop(out: &mut String, ground: &Ground, world: &World, poses: &[Pose], sight: &Sight, unit: f64) {
+    for (tint, drawn) in ground.backdrop(world, poses, sight) {
+        let (fill, stroke) = match tint {
+            Tint::Ground => (hex(GROUND), "none".to_owned()),
+            Tint::Grid => ("none".to_owned(), hex(GRID)),
+            Tint::Shadow => (hex(SHADOW), "none".to_owned()),
+        };
+        let _ = write!(out, "<g fill=\"{fill}\" stroke=\"{stroke}\" stroke-width=\"{unit}\">");
+        primitive(out, &drawn, 0.0, true, unit, "");
+        out.push_str("</g>");
+    }
 }
 
 /// Half the size of the sign of a joint, px.
@@ -269,7 +351,9 @@ mod tests {
 
     #[test]
     fn a_view_of_nothing_is_still_a_view() {
-        let view = Scenery { low: DVec2::splat(2.0), high: DVec2::splat(2.0) }.grown(0.1);
-        assert!(view.holds(DVec2::splat(2.0)) && view.high.x > view.low.x);
+        let two = DVec3::new(2.0, 2.0, 0.0);
+        let extents = DVec3::new(1.0, 1.0, 0.0);
+        let view = Scenery { low: two, high: two, extents, sight: Sight::FRONT }.grown(0.1);
+        assert!(view.holds(two) && view.high.x > view.low.x);
     }
 }

@@ -1,8 +1,8 @@
 //! A world as characters, for a terminal.
 
-use crate::figure::{Primitive, body_figure};
+use crate::figure::{Primitive, Sight, View, body_figure};
 use crate::picture::Scenery;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, Dimension, World};
 
 /// Characters across.
 const COLUMNS: usize = 76;
@@ -12,10 +12,22 @@ const ROWS: usize = 24;
 const ASPECT: f64 = 2.0;
 
 /// Draws a world as it is built: `#` static, `=` kinematic, `o` round, `%` other bodies, `.` sensors, `+` what is not there yet.
+/// Space is drawn from the side and from above.
 pub fn sketch(world: &World) -> String {
-    let states: Vec<BodyState> =
-        world.bodies.iter().map(|b| BodyState::planar(b.pose.position, b.pose.angle, b.velocity, b.spin.z)).collect();
-    let view = Scenery::of(world, &states, &states);
+    match world.dimension {
+        Dimension::Plane => sketch_from(world, View::Front),
+        Dimension::Space => format!(
+            "  from the front\n{}\n  from above\n{}",
+            sketch_from(world, View::Front),
+            sketch_from(world, View::Top)
+        ),
+    }
+}
+
+fn sketch_from(world: &World, view: View) -> String {
+    let state = |body: &Body| BodyState { pose: body.pose, velocity: body.velocity, spin: body.spin };
+    let states: Vec<BodyState> = world.bodies.iter().map(state).collect();
+    let view = Scenery::of(world, &states, &states, Some(view));
     let (low, high) = view.corners();
     let size = high - low;
     // As wide as the line, unless it would be too high.
@@ -31,7 +43,7 @@ pub fn sketch(world: &World) -> String {
     let mut bodies: Vec<&Body> = world.bodies.iter().collect();
     bodies.sort_by_key(|body| order(body.kind));
     for body in bodies {
-        paint(&mut cells, columns, rows, body, low, pitch);
+        paint(&mut cells, columns, rows, body, view.sight(), (low, pitch));
     }
     let mut out = String::new();
     // Empty lines above and below are left out.
@@ -47,9 +59,10 @@ pub fn sketch(world: &World) -> String {
     out
 }
 
-fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2, pitch: f64) {
-    for (part, figure) in body.parts.iter().zip(body_figure(body, body.pose.xy(), body.pose.angle)) {
-        let mark = match (body.kind, &figure.primitive) {
+fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, sight: &Sight, (low, pitch): (DVec2, f64)) {
+    for (part, figure) in body.parts.iter().zip(body_figure(body, &body.pose, sight)) {
+        let Some(first) = figure.pieces.first() else { continue };
+        let mark = match (body.kind, &first.primitive) {
             _ if body.absent => b'+',
             _ if figure.sensor => b'.',
             (BodyKind::Static, _) => b'#',
@@ -57,7 +70,7 @@ fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2,
             (BodyKind::Dynamic, Primitive::Round { .. }) => b'o',
             (BodyKind::Dynamic, _) => b'%',
         };
-        let endless = matches!(figure.primitive, Primitive::HalfPlane { .. });
+        let endless = matches!(first.primitive, Primitive::HalfPlane { .. });
         let (origin, reach) = (figure.origin, part.shape.reach());
         let (from, to) = if endless {
             (DVec2::NEG_INFINITY, DVec2::INFINITY)
@@ -72,7 +85,7 @@ fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, low: DVec2,
         for row in span((from.y - low.y) / (pitch * ASPECT), (to.y - low.y) / (pitch * ASPECT), rows) {
             for column in span((from.x - low.x) / pitch, (to.x - low.x) / pitch, columns) {
                 let centre = low + pitch * DVec2::new(column as f64 + 0.5, ASPECT * (row as f64 + 0.5));
-                if figure.primitive.covers(centre, pitch) {
+                if figure.pieces.iter().any(|piece| piece.primitive.covers(centre, pitch)) {
                     cells[row * columns + column] = mark;
                     any = true;
                 }

@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 52] = [
+const BUNDLED: [(&str, &str); 57] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("bearing-trays", include_str!("../../../scenes/bearing-trays.toml")),
@@ -54,6 +54,11 @@ const BUNDLED: [(&str, &str); 52] = [
     ("push-bench", include_str!("../../../scenes/push-bench.toml")),
     ("shape-orders", include_str!("../../../scenes/shape-orders.toml")),
     ("contact-thrift", include_str!("../../../scenes/contact-thrift.toml")),
+    ("solid-drop", include_str!("../../../scenes/solid-drop.toml")),
+    ("solid-bearings", include_str!("../../../scenes/solid-bearings.toml")),
+    ("solid-tower", include_str!("../../../scenes/solid-tower.toml")),
+    ("solid-wall", include_str!("../../../scenes/solid-wall.toml")),
+    ("solid-tumble", include_str!("../../../scenes/solid-tumble.toml")),
 ];
 
 /// The names of all bundled scenes.

@@ -7,7 +7,7 @@ use crate::diagnostic::SceneError;
 use crate::near::meetings;
 use crate::scene::Scene;
 use crate::setup::{Settings, Setup};
-use ironspin_model::{Body, BodyKind, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, Dimension, PlaneShape, World};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A family of features.
@@ -104,6 +104,10 @@ impl Coverage {
 
     fn add(&mut self, setup: &Setup) {
         let world = &setup.world;
+        // The table is about the language of the plane: that of space is small yet.
+        if world.dimension != Dimension::Plane {
+            return;
+        }
         let claimed: BTreeSet<usize> =
             setup.claims.iter().flat_map(|claim| claim.of.iter().chain(&claim.against)).copied().collect();
         let groups = Groups::of(setup);

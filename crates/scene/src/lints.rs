@@ -4,7 +4,7 @@ use crate::diagnostic::Diagnostic;
 use crate::file::SceneFile;
 use crate::near::each_near_pair;
 use crate::resolve::Resolved;
-use ironspin_model::{BodyKind, World};
+use ironspin_model::{BodyKind, Dimension, World};
 use std::ops::Range;
 
 /// The kinds of warnings, as `allow` names them.
@@ -70,7 +70,11 @@ fn units(world: &World, dt: f64, gravity: &Range<usize>) -> Vec<(&'static str, D
     }
     if world.gravity.y > 0.0 {
         let diagnostic = Diagnostic::at(gravity.clone(), "gravity points upwards; y points up here");
-        found.push(("gravity", diagnostic.label("falls upwards").help("write [0, -9.81]")));
+        let help = match world.dimension {
+            Dimension::Plane => "write [0, -9.81]",
+            Dimension::Space => "write [0, -9.81, 0]",
+        };
+        found.push(("gravity", diagnostic.label("falls upwards").help(help)));
     }
     found
 }
@@ -84,7 +88,11 @@ fn outside_bounds(world: &World, places: &[Range<usize>]) -> Option<(&'static st
         .enumerate()
         .find(|(_, body)| body.kind != BodyKind::Static && !body.absent && !bounds.contains(body.pose.position))?;
     let at = body.pose.position;
-    let message = format!("`{}` starts outside the bounds, at ({}, {})", body.name, at.x, at.y);
+    let place = match world.dimension {
+        Dimension::Plane => format!("({}, {})", at.x, at.y),
+        Dimension::Space => format!("({}, {}, {})", at.x, at.y, at.z),
+    };
+    let message = format!("`{}` starts outside the bounds, at {place}", body.name);
     let diagnostic = Diagnostic::at(places[id].clone(), message).label("counts as escaped at once");
     Some(("bounds", diagnostic.help("widen the bounds in [world]")))
 }

@@ -1,7 +1,7 @@
 //! How near bodies stand to each other as they are built, for warnings. The geometry is that of the gauges.
 
-use ironspin_gauge::Collider;
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, Dimension, Part, World};
+use ironspin_gauge::{Collider, SpaceCollider};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Dimension, Part, World};
 use std::collections::BTreeSet;
 
 /// A solid part where it is built: one collider, or for a polyline one a segment.
@@ -65,7 +65,7 @@ pub(crate) fn each_near_pair(
 ) {
     match world.dimension {
         Dimension::Plane => {}
-        Dimension::Space => return,
+        Dimension::Space => return each_near_pair_in_space(world, share, matters, each),
     }
     let may_meet = meetings(world);
     let rim = |id: usize| share * world.bodies[id].smallest_size();
@@ -107,6 +107,53 @@ pub(crate) fn each_near_pair(
     for (number, next) in candidates {
         let ((_, id, part), (_, other, their_part)) = (&boxes[number], &boxes[next]);
         look(*id, *other, part, their_part);
+    }
+}
+
+/// The same in space: sort and sweep along x.
+fn each_near_pair_in_space(
+    world: &World,
+    share: f64,
+    matters: impl Fn(usize, usize) -> bool,
+    mut each: impl FnMut(usize, usize, f64),
+) {
+    let may_meet = meetings(world);
+    let rim = |id: usize| share * world.bodies[id].smallest_size();
+    let mut endless: Vec<(usize, SpaceCollider)> = Vec::new();
+    let mut boxes: Vec<([DVec3; 2], usize, SpaceCollider)> = Vec::new();
+    for (id, body) in world.bodies.iter().enumerate().filter(|(_, body)| !body.absent) {
+        let state = BodyState { pose: body.pose, velocity: body.velocity, spin: body.spin };
+        for part in body.parts.iter().filter(|part| !part.sensor).flat_map(SpaceCollider::of_part) {
+            let placed = part.placed(&state);
+            match placed.bounds() {
+                Some([low, high]) => boxes.push(([low - rim(id), high + rim(id)], id, placed)),
+                None => endless.push((id, placed)),
+            }
+        }
+    }
+    let mut look = |a: usize, b: usize, one: &SpaceCollider, other: &SpaceCollider| {
+        let within = rim(a).min(rim(b));
+        let gap = one.gap_within(other, within).distance;
+        if gap < within {
+            each(a, b, gap);
+        }
+    };
+    for (id, part) in &endless {
+        for (_, other, theirs) in boxes.iter().filter(|(_, other, _)| may_meet(*id, *other)) {
+            look(*id, *other, part, theirs);
+        }
+    }
+    boxes.sort_by(|a, b| a.0[0].x.total_cmp(&b.0[0].x).then(a.1.cmp(&b.1)));
+    for (number, ([low, high], id, part)) in boxes.iter().enumerate() {
+        for ([low_b, high_b], other, theirs) in boxes[number + 1..].iter().take_while(|b| b.0[0].x <= high.x) {
+            let way = high.min(*high_b) - low.max(*low_b);
+            // No two shapes overlap by more than their boxes do along any axis, so that a wall of bricks needs no look.
+            let deep = way.min_element() - rim(*id) - rim(*other) > rim(*id).min(rim(*other));
+            let close = way.min_element() >= 0.0 && (deep || matters(*id, *other));
+            if id != other && close && may_meet(*id, *other) {
+                look(*id, *other, part, theirs);
+            }
+        }
     }
 }
 

@@ -43,6 +43,11 @@ impl<'de> Deserialize<'de> for NumberText {
 pub(crate) struct Number(Placed<NumberText>);
 
 impl Number {
+    /// A number at a place.
+    pub(crate) fn at(span: Range<usize>, text: NumberText) -> Self {
+        Number(Placed::at(span, text))
+    }
+
     pub(crate) fn text(&self) -> &NumberText {
         self.0.get_ref()
     }

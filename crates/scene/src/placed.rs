@@ -19,6 +19,16 @@ impl<T> Placed<T> {
         Placed(Spanned::new(0..0, value))
     }
 
+    /// A value at a place.
+    pub(crate) fn at(span: Range<usize>, value: T) -> Self {
+        Placed(Spanned::new(span, value))
+    }
+
+    /// The place and the value.
+    pub(crate) fn into_parts(self) -> (Range<usize>, T) {
+        (self.0.span(), self.0.into_inner())
+    }
+
     pub(crate) fn get_ref(&self) -> &T {
         self.0.get_ref()
     }

@@ -7,10 +7,10 @@ use crate::expression::Evaluator;
 use crate::names::Names;
 use crate::rules::{Probe, Question, Series, SeriesShape, Trigger, Twin};
 use crate::setup::Setup;
-use crate::state::STATE_NAMES;
+use crate::state::state_names;
 use ironspin_model::{
-    Action, Body, BodyKind, Bound, DVec2, DVec3, Effect, Joint, JointKind, Law, Part, PlaneShape, Severity, World,
-    about_z,
+    Action, Body, BodyKind, Bound, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointKind, Law, Part, PlaneShape,
+    Pose, Severity, Shape, SpaceShape, World,
 };
 use std::fmt::Write;
 
@@ -23,16 +23,22 @@ pub(crate) fn resolved(setup: &Setup, topics: &[&str], allow: &[&str]) -> String
     };
     let world = &setup.world;
     line("# Resolved: every expression worked out. Bodies stand about their centres of mass.".to_owned());
-    line(format!("scene = 1\nname = {}\nabout = {}\nspace = 2", quoted(&setup.name), quoted(&setup.about)));
+    line(format!(
+        "scene = 1\nname = {}\nabout = {}\nspace = {}",
+        quoted(&setup.name),
+        quoted(&setup.about),
+        world.dimension.number()
+    ));
+    let vector = |v: DVec3| vector(world.dimension, v);
     for (key, words) in [("topics", topics), ("allow", allow)] {
         if !words.is_empty() {
             line(format!("{key} = [{}]", words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(", ")));
         }
     }
     line(String::new());
-    line(format!("[world]\ngravity = {}\nduration = {}", pair(world.gravity), number(world.duration)));
+    line(format!("[world]\ngravity = {}\nduration = {}", vector(world.gravity), number(world.duration)));
     if let Some(bounds) = &world.bounds {
-        line(format!("bounds = {{ min = {}, max = {} }}", pair(bounds.min), pair(bounds.max)));
+        line(format!("bounds = {{ min = {}, max = {} }}", vector(bounds.min), vector(bounds.max)));
     }
     if !setup.features.is_empty() {
         let names = setup.features.iter().map(|feature| quoted(feature)).collect::<Vec<_>>().join(", ");
@@ -121,8 +127,43 @@ fn flat(v: DVec2) -> String {
     format!("[{}, {}]", number(v.x), number(v.y))
 }
 
-fn pair(v: DVec3) -> String {
-    flat(v.truncate())
+fn vector(dimension: Dimension, v: DVec3) -> String {
+    match dimension {
+        Dimension::Plane => flat(v.truncate()),
+        Dimension::Space => format!("[{}, {}, {}]", number(v.x), number(v.y), number(v.z)),
+    }
+}
+
+/// A spin or a torque.
+fn axial(dimension: Dimension, v: DVec3) -> String {
+    match dimension {
+        Dimension::Plane => number(v.z),
+        Dimension::Space => vector(dimension, v),
+    }
+}
+
+/// How something is turned: `angle` in the plane, `turn` in space.
+fn turned(dimension: Dimension, pose: &Pose) -> String {
+    match dimension {
+        Dimension::Plane => format!("angle = {}", number(pose.angle)),
+        Dimension::Space => {
+            let q = pose.rotation;
+            let numbers = [q.w, q.x, q.y, q.z].map(number).join(", ");
+            format!("turn = {{ quaternion = [{numbers}] }}")
+        }
+    }
+}
+
+/// A moment in the plane; in space the six numbers of the matrix.
+fn inertia(dimension: Dimension, inertia: Inertia) -> String {
+    let m = inertia.0;
+    match dimension {
+        Dimension::Plane => number(inertia.zz()),
+        Dimension::Space => {
+            let six = [m.x_axis.x, m.y_axis.y, m.z_axis.z, m.x_axis.y, m.x_axis.z, m.y_axis.z].map(number);
+            format!("[{}]", six.join(", "))
+        }
+    }
 }
 
 fn name(world: &World, id: usize) -> String {
@@ -141,7 +182,18 @@ fn layers(mask: u32, names: &[String]) -> String {
     format!("[{}]", on.collect::<Vec<_>>().join(", "))
 }
 
-fn shape(shape: &PlaneShape) -> String {
+fn shape(shape: &Shape) -> String {
+    match shape {
+        Shape::Plane(shape) => plane_shape(shape),
+        Shape::Space(SpaceShape::Sphere(radius)) => format!("{{ sphere = {} }}", number(*radius)),
+        Shape::Space(SpaceShape::Box(size)) => format!("{{ box = {} }}", vector(Dimension::Space, *size)),
+        Shape::Space(SpaceShape::HalfSpace(normal)) => {
+            format!("{{ half_space = {} }}", vector(Dimension::Space, *normal))
+        }
+    }
+}
+
+fn plane_shape(shape: &PlaneShape) -> String {
     let list = |points: &[DVec2]| points.iter().map(|&point| flat(point)).collect::<Vec<_>>().join(", ");
     match shape {
         PlaneShape::Disc(radius) => format!("{{ disc = {} }}", number(*radius)),
@@ -156,10 +208,10 @@ fn shape(shape: &PlaneShape) -> String {
 fn part(part: &Part, world: &World) -> String {
     let sensor = if part.sensor { ", sensor = true" } else { "" };
     format!(
-        "    {{ shape = {}, at = {}, angle = {}, material = {}{sensor} }},\n",
-        shape(part.shape.planar()),
-        flat(part.pose.xy()),
-        number(part.pose.angle),
+        "    {{ shape = {}, at = {}, {}, material = {}{sensor} }},\n",
+        shape(&part.shape),
+        vector(world.dimension, part.pose.position),
+        turned(world.dimension, &part.pose),
         quoted(&world.materials[part.material].name)
     )
 }
@@ -171,22 +223,25 @@ fn body_table(body: &Body, world: &World, names: &[String]) -> String {
         BodyKind::Static => out.push_str("kind = \"static\"\n"),
         BodyKind::Kinematic => out.push_str("kind = \"kinematic\"\n"),
         BodyKind::Dynamic => {
-            let _ = writeln!(out, "mass = {}\ninertia = {}", number(body.mass), number(body.inertia.zz()));
+            let inertia = inertia(world.dimension, body.inertia);
+            let _ = writeln!(out, "mass = {}\ninertia = {inertia}", number(body.mass));
         }
     }
-    let _ =
-        writeln!(out, "about_centre = true\nat = {}\nangle = {}", pair(body.pose.position), number(body.pose.angle));
+    let turned = turned(world.dimension, &body.pose);
+    let _ = writeln!(out, "about_centre = true\nat = {}\n{turned}", vector(world.dimension, body.pose.position));
     if body.velocity != DVec3::ZERO {
-        let _ = writeln!(out, "velocity = {}", pair(body.velocity));
+        let _ = writeln!(out, "velocity = {}", vector(world.dimension, body.velocity));
+    }
+    if body.spin != DVec3::ZERO {
+        let _ = writeln!(out, "spin = {}", axial(world.dimension, body.spin));
     }
     for (key, value, usual) in [
-        ("spin", body.spin, 0.0),
-        ("gravity_factor", about_z(body.gravity_factor), 1.0),
-        ("damping", about_z(body.linear_damping), 0.0),
-        ("turn_damping", about_z(body.angular_damping), 0.0),
+        ("gravity_factor", body.gravity_factor, 1.0),
+        ("damping", body.linear_damping, 0.0),
+        ("turn_damping", body.angular_damping, 0.0),
     ] {
-        if value != about_z(usual) {
-            let _ = writeln!(out, "{key} = {}", number(value.z));
+        if value != usual {
+            let _ = writeln!(out, "{key} = {}", number(value));
         }
     }
     for (key, value) in [("fixed_turn", body.fixed_turn), ("swept", body.ccd), ("absent", body.absent)] {
@@ -217,7 +272,7 @@ fn joint_table(joint: &Joint, world: &World) -> String {
         }
         JointKind::Hinge { limits } => ("hinge", limits_line(limits)),
         JointKind::Slider { limits } => {
-            ("slider", format!("\nown_axis = {}{}", pair(joint.frames[0].axis), limits_line(limits)))
+            ("slider", format!("\nown_axis = {}{}", vector(world.dimension, joint.frames[0].axis), limits_line(limits)))
         }
         JointKind::Weld => ("weld", String::new()),
     };
@@ -226,8 +281,8 @@ fn joint_table(joint: &Joint, world: &World) -> String {
         "\n[[joint]]\nkind = \"{kind}\"\nbetween = [{}, {}]\nanchors = [{}, {}]{length}{more}",
         name(world, joint.bodies[0]),
         name(world, joint.bodies[1]),
-        pair(joint.frames[0].anchor),
-        pair(joint.frames[1].anchor)
+        vector(world.dimension, joint.frames[0].anchor),
+        vector(world.dimension, joint.frames[1].anchor)
     )
 }
 
@@ -248,6 +303,8 @@ fn action_table(action: &Action, world: &World) -> String {
 fn effects_lines(effects: &[Effect], world: &World) -> String {
     let mut at = None;
     let mut out = String::new();
+    let dimension = world.dimension;
+    let pair = |v: DVec3| vector(dimension, v);
     for effect in effects {
         let line = match effect {
             Effect::Impulse { impulse, point } => {
@@ -258,11 +315,11 @@ fn effects_lines(effects: &[Effect], world: &World) -> String {
                 at = at.or(*point);
                 format!("force = {}", pair(*force))
             }
-            Effect::Torque(torque) => format!("torque = {}", number(torque.z)),
+            Effect::Torque(torque) => format!("torque = {}", axial(dimension, *torque)),
             Effect::Velocity(velocity) => format!("velocity = {}", pair(*velocity)),
-            Effect::Spin(spin) => format!("spin = {}", number(spin.z)),
+            Effect::Spin(spin) => format!("spin = {}", axial(dimension, *spin)),
             Effect::Place(pose) => {
-                format!("place = {{ at = {}, angle = {} }}", pair(pose.position), number(pose.angle))
+                format!("place = {{ at = {}, {} }}", pair(pose.position), turned(dimension, pose))
             }
             Effect::Remove => "remove = true".to_owned(),
             Effect::Add => "add = true".to_owned(),
@@ -291,9 +348,10 @@ fn trigger_table(trigger: &Trigger, setup: &Setup) -> String {
             known.add(name, *value);
         }
     }
+    let dimension = setup.world.dimension;
     // It was worked out when the scene was resolved.
     let condition = Evaluator::new(1)
-        .measure(&trigger.condition, &known, &STATE_NAMES)
+        .measure(dimension, &trigger.condition, &known, state_names(dimension))
         .map_or_else(|_| trigger.condition.clone(), |condition| condition.text().to_owned());
     let lasts = match trigger.further_steps {
         0 => String::new(),
@@ -306,7 +364,10 @@ fn trigger_table(trigger: &Trigger, setup: &Setup) -> String {
 
 fn probe_table(probe: &Probe, world: &World) -> String {
     let what = match &probe.question {
-        Question::Ray { from, to } => format!("ray = {{ from = {}, to = {} }}", pair(*from), pair(*to)),
+        Question::Ray { from, to } => {
+            let [from, to] = [from, to].map(|end| vector(world.dimension, *end));
+            format!("ray = {{ from = {from}, to = {to} }}")
+        }
         Question::Forecast { of, horizon } => {
             format!("on = {}\nforecast = {{ horizon = {} }}", names(of, world), number(*horizon))
         }
@@ -362,8 +423,9 @@ fn claim_table(claim: &ironspin_model::Claim, world: &World) -> String {
     if let Some(measure) = &claim.details.measure {
         let _ = write!(out, "\nmeasure = {}", quoted(measure.text()));
     }
-    if let Some([x, y]) = &claim.details.path {
-        let _ = write!(out, "\npath = [{}, {}]", quoted(x.text()), quoted(y.text()));
+    if let Some(path) = &claim.details.path {
+        let texts: Vec<String> = path.iter().map(|measure| quoted(measure.text())).collect();
+        let _ = write!(out, "\npath = [{}]", texts.join(", "));
     }
     if let Some(law) = &claim.details.law {
         let _ = write!(out, "\nlaw = {}", law_text(law));

@@ -2,8 +2,8 @@
 
 use crate::expression::Evaluator;
 use crate::names::Names;
-use crate::state::{STATE_NAMES, state_values};
-use ironspin_model::{BodyState, DVec3, Effect};
+use crate::state::{state_names, state_values};
+use ironspin_model::{BodyState, DVec3, Dimension, Effect};
 use serde::Serialize;
 
 /// The exact changes after which a trial must agree with itself.
@@ -73,7 +73,7 @@ pub enum SeriesShape {
 pub struct Trigger {
     /// The body that the condition is about, and to which the actions are done.
     pub body: usize,
-    /// The condition, over `x`, `y`, `angle`, `vx`, `vy`, `speed`, `spin`, `t` and the parameters.
+    /// The condition, over the state of the body, `t` and the parameters.
     pub condition: String,
     /// What is done, before the step after it came true.
     pub effects: Vec<Effect>,
@@ -114,6 +114,7 @@ pub enum Question {
 
 /// Watches the conditions of a trial.
 pub struct TriggerWatch<'a> {
+    dimension: Dimension,
     evaluator: Evaluator,
     waiting: Vec<Waiting<'a>>,
 }
@@ -127,18 +128,18 @@ struct Waiting<'a> {
 
 impl<'a> TriggerWatch<'a> {
     /// Begins to watch.
-    pub fn new(triggers: &'a [Trigger]) -> Self {
+    pub fn new(dimension: Dimension, triggers: &'a [Trigger]) -> Self {
         let waiting = triggers.iter().map(|trigger| {
             let mut names = Names::constants();
             for (name, value) in &trigger.names {
                 names.add(name, *value);
             }
-            for name in STATE_NAMES {
+            for name in state_names(dimension) {
                 names = names.with(name, 0.0);
             }
             Waiting { trigger, names, left: None }
         });
-        TriggerWatch { evaluator: Evaluator::new(1), waiting: waiting.collect() }
+        TriggerWatch { dimension, evaluator: Evaluator::new(1), waiting: waiting.collect() }
     }
 
     /// Whether nothing is waited for any more.
@@ -160,7 +161,7 @@ impl<'a> TriggerWatch<'a> {
                 continue;
             }
             let Some(state) = states.get(trigger.body).filter(|state| state.is_finite()) else { continue };
-            for (name, value) in STATE_NAMES.iter().zip(state_values(state, time)) {
+            for (name, value) in state_names(self.dimension).iter().zip(state_values(self.dimension, state, time)) {
                 waiting.names.set(name, value);
             }
             // It was tried when the scene was read; what cannot be worked out now (a division by zero) is not true.

@@ -1,5 +1,7 @@
 //! The columns of a trace.
 
+use ironspin_model::Dimension;
+
 /// One column. A trace needs `body`, one of `step` and `time`, and `x` and `y`; all others may be left out.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Column {
@@ -75,6 +77,34 @@ impl Column {
         Column::Spin,
     ];
 
+    /// The columns that are written for a world of space.
+    pub(crate) const SPATIAL: [Column; 16] = [
+        Column::Step,
+        Column::Time,
+        Column::Body,
+        Column::X,
+        Column::Y,
+        Column::Z,
+        Column::Qw,
+        Column::Qx,
+        Column::Qy,
+        Column::Qz,
+        Column::Vx,
+        Column::Vy,
+        Column::Vz,
+        Column::Wx,
+        Column::Wy,
+        Column::Wz,
+    ];
+
+    /// The columns that are written for a world.
+    pub(crate) fn of_world(dimension: Dimension) -> &'static [Column] {
+        match dimension {
+            Dimension::Plane => &Column::PLANAR,
+            Dimension::Space => &Column::SPATIAL,
+        }
+    }
+
     /// The column of a name.
     pub fn named(name: &str) -> Option<Column> {
         Column::ALL.iter().find(|(_, known)| *known == name).map(|(column, _)| *column)
@@ -94,13 +124,15 @@ pub fn column_names() -> impl Iterator<Item = &'static str> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::rows::{plane, space};
+    use ironspin_model::rows::{plane, space, state_names};
 
     #[test]
-    fn the_columns_of_a_planar_trace_are_those_of_its_rows_in_their_order() {
-        let names = Column::PLANAR.map(Column::name);
-        assert_eq!(names[..3], ["step", "time", "body"]);
-        assert_eq!(names[3..], plane::STATE_NAMES);
+    fn the_columns_of_a_trace_are_those_of_its_rows_in_their_order() {
+        for dimension in [Dimension::Plane, Dimension::Space] {
+            let names: Vec<&str> = Column::of_world(dimension).iter().map(|column| column.name()).collect();
+            assert_eq!(names[..3], ["step", "time", "body"]);
+            assert_eq!(names[3..], *state_names(dimension));
+        }
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use crate::error::TraceError;
 use crate::output::{exact, temporary_in};
-use ironspin_model::{Contact, DVec3, Frame, SensorEvent, SensorEventKind};
+use ironspin_model::{Contact, DVec3, Dimension, Frame, SensorEvent, SensorEventKind};
 use std::collections::BTreeMap;
 use std::io::BufWriter;
 use std::path::{Path, PathBuf};
@@ -14,20 +14,31 @@ pub(crate) fn companion(path: &Path, what: &str) -> PathBuf {
 }
 
 const CONTACTS: [&str; 10] = ["step", "body", "other", "x", "y", "nx", "ny", "depth", "impulse", "times"];
+const CONTACTS_IN_SPACE: [&str; 12] =
+    ["step", "body", "other", "x", "y", "z", "nx", "ny", "nz", "depth", "impulse", "times"];
 const EVENTS: [&str; 6] = ["step", "kind", "sensor", "sensor_part", "other", "other_part"];
 
 type Out = csv::Writer<BufWriter<NamedTempFile>>;
 
+/// The columns of contacts in a world.
+fn contact_columns(dimension: Dimension) -> &'static [&'static str] {
+    match dimension {
+        Dimension::Plane => &CONTACTS,
+        Dimension::Space => &CONTACTS_IN_SPACE,
+    }
+}
+
 /// Writes the files beside a trace; each begins with its first row.
 pub(crate) struct Companions {
     path: PathBuf,
+    dimension: Dimension,
     contacts: Option<Out>,
     events: Option<Out>,
 }
 
 impl Companions {
-    pub(crate) fn new(path: &Path) -> Self {
-        Companions { path: path.to_owned(), contacts: None, events: None }
+    pub(crate) fn new(path: &Path, dimension: Dimension) -> Self {
+        Companions { path: path.to_owned(), dimension, contacts: None, events: None }
     }
 
     pub(crate) fn add(&mut self, frame: &Frame, names: &[String]) -> Result<(), TraceError> {
@@ -39,7 +50,7 @@ impl Companions {
             Ok(out)
         };
         if !frame.contacts.is_empty() && self.contacts.is_none() {
-            self.contacts = Some(begin(&CONTACTS).map_err(error)?);
+            self.contacts = Some(begin(contact_columns(self.dimension)).map_err(error)?);
         }
         if !frame.events.is_empty() && self.events.is_none() {
             self.events = Some(begin(&EVENTS).map_err(error)?);
@@ -48,15 +59,14 @@ impl Companions {
         if let Some(out) = &mut self.contacts {
             for contact in &frame.contacts {
                 let [a, b] = contact.bodies;
-                let numbers = [
-                    contact.point.x,
-                    contact.point.y,
-                    contact.normal.x,
-                    contact.normal.y,
-                    contact.depth,
-                    contact.impulse,
-                ];
-                let row = [frame.step.to_string(), name(a), name(b)].into_iter().chain(numbers.map(exact));
+                let (p, n) = (contact.point, contact.normal);
+                let mut numbers = match self.dimension {
+                    Dimension::Plane => vec![p.x, p.y, n.x, n.y],
+                    Dimension::Space => vec![p.x, p.y, p.z, n.x, n.y, n.z],
+                };
+                numbers.extend([contact.depth, contact.impulse]);
+                let row = [frame.step.to_string(), name(a), name(b)].into_iter();
+                let row = row.chain(numbers.into_iter().map(exact));
                 out.write_record(row.chain([contact.times.map_or_else(String::new, |times| times.to_string())]))
                     .map_err(|cause| error(cause.into()))?;
             }
@@ -133,20 +143,28 @@ fn rows(path: &Path, header: &[&str]) -> Result<Vec<(u64, Vec<String>)>, TraceEr
 
 impl Notices {
     /// Reads the files beside a trace. `id` gives the body of a name.
-    pub(crate) fn read(path: &Path, id: &dyn Fn(&str) -> Option<usize>) -> Result<Notices, TraceError> {
+    pub(crate) fn read(
+        path: &Path,
+        dimension: Dimension,
+        id: &dyn Fn(&str) -> Option<usize>,
+    ) -> Result<Notices, TraceError> {
         let mut notices = Notices::default();
         let place = companion(path, "contacts");
-        for (line, cells) in rows(&place, &CONTACTS)? {
+        let columns = contact_columns(dimension);
+        let last = columns.len() - 1;
+        for (line, cells) in rows(&place, columns)? {
             let read = Cells { path: &place, line, cells: &cells, id };
-            let point = DVec3::new(read.number(3)?, read.number(4)?, 0.0);
-            let normal = DVec3::new(read.number(5)?, read.number(6)?, 0.0);
+            let (point, normal) = match dimension {
+                Dimension::Plane => (read.flat(3)?, read.flat(5)?),
+                Dimension::Space => (read.vector(3)?, read.vector(6)?),
+            };
             notices.contacts.entry(read.whole(0)?).or_default().push(Contact {
                 bodies: [read.body(1)?, read.body(2)?],
                 point,
                 normal,
-                depth: read.number(7)?,
-                impulse: read.number(8)?,
-                times: if cells[9].is_empty() { None } else { Some(read.whole(9)?) },
+                depth: read.number(last - 2)?,
+                impulse: read.number(last - 1)?,
+                times: if cells[last].is_empty() { None } else { Some(read.whole(last)?) },
             });
         }
         let place = companion(path, "events");
@@ -181,6 +199,14 @@ impl Cells<'_> {
     fn number(&self, place: usize) -> Result<f64, TraceError> {
         let text = &self.cells[place];
         text.parse().map_err(|_| self.error(format!("`{text}`, where a number is expected")))
+    }
+
+    fn flat(&self, place: usize) -> Result<DVec3, TraceError> {
+        Ok(DVec3::new(self.number(place)?, self.number(place + 1)?, 0.0))
+    }
+
+    fn vector(&self, place: usize) -> Result<DVec3, TraceError> {
+        Ok(DVec3::new(self.number(place)?, self.number(place + 1)?, self.number(place + 2)?))
     }
 
     fn whole(&self, place: usize) -> Result<u64, TraceError> {

@@ -4,7 +4,7 @@ use crate::columns::Column;
 use crate::companions::Notices;
 use crate::error::TraceError;
 use crate::table::{Cell, Table, TableRow};
-use ironspin_model::{BodyKind, BodyState, DQuat, DVec3, Frame, Pose, World, about_z, nearest};
+use ironspin_model::{BodyKind, BodyState, DQuat, DVec3, Dimension, Frame, Pose, World, nearest, turn};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -146,6 +146,14 @@ impl Table {
     }
 }
 
+/// The rotation vector from one rotation to another, the short way, rad.
+fn turn_between(from: DQuat, to: DQuat) -> DVec3 {
+    let way = turn::product(to, from.conjugate());
+    let axis = DVec3::new(way.x, way.y, way.z) * if way.w < 0.0 { -1.0 } else { 1.0 };
+    let sine = axis.length();
+    if sine > 0.0 { axis * (2.0 * libm::atan2(sine, way.w.abs()) / sine) } else { DVec3::ZERO }
+}
+
 /// Frames in the making.
 #[derive(Debug)]
 struct Reader {
@@ -173,7 +181,7 @@ impl Reader {
     fn new(table: &Table, world: Arc<World>, conventions: &Conventions) -> Result<Self, TraceError> {
         let ids: BTreeMap<String, usize> =
             world.bodies.iter().enumerate().map(|(id, body)| (body.name.clone(), id)).collect();
-        let notices = Notices::read(table.path(), &|name| ids.get(name).copied())?;
+        let notices = Notices::read(table.path(), world.dimension, &|name| ids.get(name).copied())?;
         let mut notes = Vec::new();
         if !table.unknown_columns().is_empty() {
             notes.push(format!("columns left out: {}", table.unknown_columns().join(", ")));
@@ -182,10 +190,16 @@ impl Reader {
         if !has(Column::Vx) || !has(Column::Vy) {
             notes.push("velocities are worked out from where bodies are: (x - x before) / dt".to_owned());
         }
-        if !has(Column::Angle) && !has(Column::Qw) {
-            notes.push("angles are not given: bodies are taken not to turn".to_owned());
-        } else if !has(Column::Spin) && !has(Column::Wz) {
-            notes.push("spins are worked out from angles".to_owned());
+        let turns = match world.dimension {
+            Dimension::Plane => has(Column::Angle) || has(Column::Qw),
+            Dimension::Space => has(Column::Qw),
+        };
+        match (world.dimension, turns) {
+            (Dimension::Plane, false) => notes.push("angles are not given: bodies are taken not to turn".to_owned()),
+            (Dimension::Space, false) => notes.push("rotations are not given: bodies are taken not to turn".to_owned()),
+            (_, true) if has(Column::Spin) || has(Column::Wz) => {}
+            (Dimension::Plane, true) => notes.push("spins are worked out from angles".to_owned()),
+            (Dimension::Space, true) => notes.push("spins are worked out from rotations".to_owned()),
         }
         if has(Column::Time) || conventions.dt.is_some() {
             Ok(())
@@ -314,8 +328,16 @@ impl Reader {
                 let axis = self.upright(DVec3::new(x, y, z));
                 let axis = if self.conventions.up == Upward::MinusY { -axis } else { axis };
                 let rotation = DQuat::from_xyzw(axis.x, axis.y, axis.z, w);
-                let angle = 2.0 * libm::atan2(axis.z, w);
+                let angle = match self.world.dimension {
+                    Dimension::Plane => 2.0 * libm::atan2(axis.z, w),
+                    Dimension::Space => 0.0,
+                };
                 BodyState { pose: Pose { position, rotation, angle }, velocity: DVec3::ZERO, spin: DVec3::ZERO }
+            }
+            // Without a rotation a body of space is taken not to turn.
+            None if self.world.dimension == Dimension::Space => {
+                let pose = Pose { position, ..self.world.bodies[id].pose };
+                BodyState { pose, velocity: DVec3::ZERO, spin: DVec3::ZERO }
             }
             None => {
                 let sign = if self.conventions.up == Upward::MinusY { -turn } else { turn };
@@ -348,8 +370,15 @@ impl Reader {
         } else if let Some(spin) = get(Column::Spin)? {
             DVec3::new(0.0, 0.0, spin * rate * mirrored)
         } else {
-            let rate = known.map_or(spin, |(span, before)| about_z((state.pose.angle - before.pose.angle) / span));
-            DVec3::new(0.0, 0.0, rate.z)
+            match self.world.dimension {
+                Dimension::Plane => {
+                    let rate = |(span, before): (f64, BodyState)| (state.pose.angle - before.pose.angle) / span;
+                    DVec3::new(0.0, 0.0, known.map_or(spin.z, rate))
+                }
+                Dimension::Space => {
+                    known.map_or(spin, |(span, before)| turn_between(before.pose.rotation, state.pose.rotation) / span)
+                }
+            }
         };
         self.unwrapped |= unwrapped;
         self.frame.bodies[id] = state;
@@ -371,7 +400,7 @@ impl Reader {
         let world = Arc::clone(&self.world);
         for (id, body) in world.bodies.iter().enumerate().filter(|(id, _)| !self.seen[*id]) {
             if body.kind == BodyKind::Static {
-                self.frame.bodies[id] = BodyState::planar(body.pose.position, body.pose.angle, DVec3::ZERO, 0.0);
+                self.frame.bodies[id] = BodyState { pose: body.pose, velocity: DVec3::ZERO, spin: DVec3::ZERO };
                 filled += 1;
             } else if first && !body.absent {
                 let why = format!("the first frame has no row of `{}`", body.name);

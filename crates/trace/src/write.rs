@@ -4,8 +4,7 @@ use crate::columns::Column;
 use crate::companions::{Companions, companion};
 use crate::error::TraceError;
 use crate::output::{exact, temporary_in};
-use ironspin_model::rows::plane;
-use ironspin_model::{BodyState, Frame};
+use ironspin_model::{BodyState, Dimension, Frame, rows};
 use parquet::column::writer::ColumnWriter;
 use parquet::data_type::ByteArray;
 use parquet::file::metadata::KeyValue;
@@ -73,17 +72,24 @@ enum Sink {
 /// Writes the frames of one trial. The file appears when it is whole, and not before.
 pub struct TraceWriter {
     path: PathBuf,
+    dimension: Dimension,
     names: Vec<String>,
     sink: Sink,
     companions: Companions,
 }
 
 impl TraceWriter {
-    /// Begins a trace; its folder must be there. Contacts and notices go to files beside it, where there are any.
+    /// Begins a trace of a world of some dimension; its folder must be there. Contacts and notices go to files beside it, where there are any.
     ///
     /// # Errors
     /// When nothing can be written there.
-    pub fn begin(path: &Path, format: TraceFormat, header: &Header, names: Vec<String>) -> Result<Self, TraceError> {
+    pub fn begin(
+        path: &Path,
+        format: TraceFormat,
+        header: &Header,
+        dimension: Dimension,
+        names: Vec<String>,
+    ) -> Result<Self, TraceError> {
         let error = |cause| TraceError::File { what: "write", path: path.to_owned(), cause };
         let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let temporary = temporary_in(folder).map_err(error)?;
@@ -94,15 +100,17 @@ impl TraceWriter {
                     writeln!(out, "# {name}: {value}").map_err(error)?;
                 }
                 let mut writer = csv::Writer::from_writer(out);
-                writer.write_record(Column::PLANAR.map(Column::name)).map_err(|cause| error(cause.into()))?;
+                let names = Column::of_world(dimension).iter().map(|column| column.name());
+                writer.write_record(names).map_err(|cause| error(cause.into()))?;
                 Sink::Csv(Box::new(writer))
             }
             TraceFormat::Parquet => {
-                let writer = parquet_writer(&temporary, header).map_err(|cause| error(std::io::Error::other(cause)))?;
+                let writer = parquet_writer(&temporary, header, dimension)
+                    .map_err(|cause| error(std::io::Error::other(cause)))?;
                 Sink::Parquet(Box::new(writer), temporary, Vec::new())
             }
         };
-        Ok(TraceWriter { path: path.to_owned(), names, sink, companions: Companions::new(path) })
+        Ok(TraceWriter { path: path.to_owned(), dimension, names, sink, companions: Companions::new(path, dimension) })
     }
 
     fn error(&self, cause: std::io::Error) -> TraceError {
@@ -115,14 +123,15 @@ impl TraceWriter {
     /// When it cannot be written.
     pub fn add(&mut self, frame: &Frame) -> Result<(), TraceError> {
         let there = frame.bodies.iter().enumerate().filter(|(_, state)| !state.is_absent());
+        let dimension = self.dimension;
         let done = match &mut self.sink {
             Sink::Csv(writer) => {
                 let mut there = there;
-                there.try_for_each(|(id, state)| csv_row(writer, frame, &self.names[id], state))
+                there.try_for_each(|(id, state)| csv_row(writer, dimension, frame, &self.names[id], state))
             }
             Sink::Parquet(writer, _, rows) => {
                 rows.extend(there.map(|(id, state)| (frame.step as i64, frame.time, id, *state)));
-                if rows.len() >= GROUP { write_group(writer, rows, &self.names) } else { Ok(()) }
+                if rows.len() >= GROUP { write_group(writer, dimension, rows, &self.names) } else { Ok(()) }
             }
         };
         done.map_err(|cause| self.error(cause))?;
@@ -142,7 +151,7 @@ impl TraceWriter {
                 out.into_inner().map_err(|cause| error(cause.into_error()))?
             }
             Sink::Parquet(mut writer, temporary, mut rows) => {
-                write_group(&mut writer, &mut rows, &self.names).map_err(error)?;
+                write_group(&mut writer, self.dimension, &mut rows, &self.names).map_err(error)?;
                 writer.close().map_err(|cause| error(std::io::Error::other(cause)))?;
                 temporary
             }
@@ -158,20 +167,30 @@ impl TraceWriter {
     }
 }
 
-fn csv_row<W: Write>(writer: &mut csv::Writer<W>, frame: &Frame, name: &str, state: &BodyState) -> std::io::Result<()> {
+fn csv_row<W: Write>(
+    writer: &mut csv::Writer<W>,
+    dimension: Dimension,
+    frame: &Frame,
+    name: &str,
+    state: &BodyState,
+) -> std::io::Result<()> {
     let head = [frame.step.to_string(), exact(frame.time), name.to_owned()];
-    writer.write_record(head.into_iter().chain(plane::state_row(state).map(exact))).map_err(Into::into)
+    let mut row = Vec::with_capacity(rows::state_len(dimension));
+    rows::push_state(dimension, state, &mut row);
+    writer.write_record(head.into_iter().chain(row.into_iter().map(exact))).map_err(Into::into)
 }
 
 fn parquet_writer(
     file: &NamedTempFile,
     header: &Header,
+    dimension: Dimension,
 ) -> Result<SerializedFileWriter<File>, Box<dyn std::error::Error + Send + Sync>> {
-    let columns = Column::PLANAR.map(|column| match column {
+    let column = |column: &Column| match column {
         Column::Step => "required int64 step;".to_owned(),
         Column::Body => "required binary body (UTF8);".to_owned(),
         other => format!("required double {};", other.name()),
-    });
+    };
+    let columns: Vec<String> = Column::of_world(dimension).iter().map(column).collect();
     let schema = parse_message_type(&format!("message trace {{ {} }}", columns.join(" ")))?;
     let about = header.pairs().map(|(name, value)| KeyValue::new(name.to_owned(), value)).to_vec();
     let properties = WriterProperties::builder()
@@ -183,31 +202,36 @@ fn parquet_writer(
 
 fn write_group(
     writer: &mut SerializedFileWriter<File>,
-    rows: &mut Vec<(i64, f64, usize, BodyState)>,
+    dimension: Dimension,
+    held: &mut Vec<(i64, f64, usize, BodyState)>,
     names: &[String],
 ) -> std::io::Result<()> {
-    if rows.is_empty() {
+    if held.is_empty() {
         return Ok(());
     }
     let mut group = writer.next_row_group().map_err(std::io::Error::other)?;
     let texts: Vec<ByteArray> = names.iter().map(|name| ByteArray::from(name.as_str())).collect();
-    for column in Column::PLANAR {
+    for column in Column::of_world(dimension) {
         let Some(mut open) = group.next_column().map_err(std::io::Error::other)? else { break };
         let written = match open.untyped() {
             ColumnWriter::Int64ColumnWriter(out) => {
-                let steps: Vec<i64> = rows.iter().map(|row| row.0).collect();
+                let steps: Vec<i64> = held.iter().map(|row| row.0).collect();
                 out.write_batch(&steps, None, None)
             }
             ColumnWriter::ByteArrayColumnWriter(out) => {
-                let bodies: Vec<ByteArray> = rows.iter().map(|row| texts[row.2].clone()).collect();
+                let bodies: Vec<ByteArray> = held.iter().map(|row| texts[row.2].clone()).collect();
                 out.write_batch(&bodies, None, None)
             }
             ColumnWriter::DoubleColumnWriter(out) => {
-                let place = plane::STATE_NAMES.iter().position(|name| *name == column.name());
+                let place = rows::state_names(dimension).iter().position(|name| *name == column.name());
+                let mut row = Vec::new();
                 let number = |(_, time, _, state): &(i64, f64, usize, BodyState)| {
-                    place.map_or(*time, |place| plane::state_row(state)[place])
+                    let Some(place) = place else { return *time };
+                    row.clear();
+                    rows::push_state(dimension, state, &mut row);
+                    row[place]
                 };
-                let numbers: Vec<f64> = rows.iter().map(number).collect();
+                let numbers: Vec<f64> = held.iter().map(number).collect();
                 out.write_batch(&numbers, None, None)
             }
             _ => Ok(0),
@@ -216,6 +240,6 @@ fn write_group(
         open.close().map_err(std::io::Error::other)?;
     }
     group.close().map_err(std::io::Error::other)?;
-    rows.clear();
+    held.clear();
     Ok(())
 }

@@ -2,7 +2,14 @@
 
 use super::{ConditionOptions, above_zero};
 use clap::Args;
+use clap::builder::{PossibleValuesParser, TypedValueParser};
+use ironspin_report::View;
 use std::path::PathBuf;
+
+/// Reads the word of a side.
+pub(crate) fn view_parser() -> impl TypedValueParser<Value = View> {
+    PossibleValuesParser::new(View::ALL.map(View::word)).try_map(|word| View::of(&word).ok_or("no side of a scene"))
+}
 
 #[derive(Debug, Args)]
 pub(crate) struct ReportOptions {
@@ -67,6 +74,9 @@ pub(crate) struct FilmOptions {
     /// Width of a picture, dots
     #[arg(long, value_name = "N", default_value_t = 640)]
     pub(crate) width: u32,
+    /// The side from which a scene in space is seen; the corner when left out
+    #[arg(long, value_name = "SIDE", value_parser = view_parser())]
+    pub(crate) view: Option<View>,
     /// Keep a body in the middle, by its name
     #[arg(long, value_name = "BODY")]
     pub(crate) follow: Option<String>,

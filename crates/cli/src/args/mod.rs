@@ -11,7 +11,7 @@ mod twin;
 
 pub(crate) use conditions::ConditionOptions;
 pub(crate) use engines::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat, ProbeOptions, ServeLibraryOptions};
-pub(crate) use look::{FilmOptions, PlotOptions, ReportOptions};
+pub(crate) use look::{FilmOptions, PlotOptions, ReportOptions, view_parser};
 pub(crate) use proof::{ProofFormat, ProofOptions};
 pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
 pub(crate) use selection::SceneSelection;
@@ -309,6 +309,9 @@ pub(crate) enum ScenesAction {
         /// Name of the scene; the file is NAME.toml
         #[arg(value_name = "NAME")]
         name: String,
+        /// Dimensions of its world: 2 for the plane, 3 for space
+        #[arg(long, value_name = "N", default_value_t = 2, value_parser = clap::value_parser!(u8).range(2..=3))]
+        space: u8,
     },
 }
 
@@ -335,6 +338,9 @@ pub(crate) struct ShowOptions {
     /// Also draw it to an SVG file
     #[arg(long, value_name = "FILE")]
     pub(crate) picture: Option<PathBuf>,
+    /// The side from which that of a scene in space is seen; the corner when left out
+    #[arg(long, value_name = "SIDE", value_parser = view_parser(), requires = "picture")]
+    pub(crate) view: Option<ironspin_report::View>,
 }
 
 #[derive(Debug, Args)]

@@ -17,7 +17,7 @@ pub(crate) fn run(options: &EnginesOptions, quiet: bool) -> Result<ExitStatus, D
 }
 
 fn list() -> Result<ExitStatus, Diagnostic> {
-    let mut out = String::from("builtin  the engine in this program: planar rigid bodies\n\n");
+    let mut out = String::from("builtin  the engine in this program: rigid bodies in the plane and in space\n\n");
     for option in ironspin_link::builtin_settings() {
         // Writing to a string cannot fail.
         let _ = writeln!(out, "  builtin:{}={}\n      {}", option.name, option.default, option.about);

@@ -4,8 +4,8 @@ use crate::args::FilmOptions;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{TrialRecord, plan_grid};
-use ironspin_model::{World, nearest};
-use ironspin_report::{FilmError, FilmStyle, apng, gif, missing_letters, play, still, strip};
+use ironspin_model::{Dimension, World, nearest};
+use ironspin_report::{FilmError, FilmStyle, View, apng, gif, missing_letters, play, still, strip};
 use std::io::IsTerminal;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -73,8 +73,12 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
     let states = plan.conditions.schedule(plan.setup.world.duration).count() * plan.setup.world.bodies.len() as u64;
     let all = states <= STATES && !options.no_slow;
     plan.pace = Some(if all { 1 } else { every });
+    if plan.setup.world.dimension == Dimension::Plane && options.view.is_some_and(|view| view != View::Front) {
+        return wrong("a scene of the plane is only seen from the front; --view is for scenes in space".to_owned());
+    }
     let style = FilmStyle {
         width: options.width,
+        view: options.view,
         contacts: !options.no_contacts,
         velocities: options.velocities,
         trails: options.trails,

@@ -4,14 +4,16 @@ use crate::args::{ScenesAction, ScenesOptions, ShowOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::output;
 use ironspin_lab::check_claims;
-use ironspin_model::{BodyState, Timestep, World};
-use ironspin_report::{Scenery, coverage_text, picture, show, sketch, topic_list};
+use ironspin_model::{BodyState, DVec3, Dimension, Timestep, World};
+use ironspin_report::{Scenery, View, coverage_text, picture, show, sketch, topic_list};
 use ironspin_scene::{Coverage, Scene, SceneError, Settings, Setup, TOPICS, bundled};
 use std::fmt::Write;
 use std::path::Path;
 
 /// The scene that `scenes new` writes; NAME stands for its name.
 const STARTER: &str = include_str!("starter.toml");
+/// The same in space.
+const SPACE_STARTER: &str = include_str!("space_starter.toml");
 
 pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Diagnostic> {
     match &options.action {
@@ -23,7 +25,7 @@ pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Diagnostic> {
         Some(ScenesAction::Show(options)) => output::print(&shown(options)?)?,
         Some(ScenesAction::Copy { name, folder }) => copy(name, folder)?,
         Some(ScenesAction::Check { scenes, dt, strict }) => return check(scenes, dt, *strict),
-        Some(ScenesAction::New { name }) => begin(name)?,
+        Some(ScenesAction::New { name, space }) => begin(name, *space)?,
     }
     Ok(ExitStatus::Holds)
 }
@@ -73,7 +75,7 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
         tell_warning(warning);
     }
     if let Some(path) = &options.picture {
-        write_new(path, &drawn(&setup), true)?;
+        write_new(path, &drawn(&setup, options.view), true)?;
     }
     if options.resolved {
         return Ok(scene.print_resolved(&setup));
@@ -86,11 +88,10 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
     let world = &setup.world;
     let _ = writeln!(
         out,
-        "{}, {} s, gravity ({}, {}) m/s2\n",
+        "{}, {} s, gravity ({}) m/s2\n",
         contents(world),
         show(world.duration),
-        show(world.gravity.x),
-        show(world.gravity.y)
+        numbers(world.dimension, world.gravity)
     );
     out.push_str(&sketch(world));
     out.push('\n');
@@ -117,6 +118,15 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
     Ok(out)
 }
 
+/// The numbers of a vector of a world.
+fn numbers(dimension: Dimension, vector: DVec3) -> String {
+    let axes = match dimension {
+        Dimension::Plane => 2,
+        Dimension::Space => 3,
+    };
+    vector.to_array()[..axes].iter().map(|&number| show(number)).collect::<Vec<_>>().join(", ")
+}
+
 /// How much there is of everything.
 fn contents(world: &World) -> String {
     let reported = |count: usize, one: &str, many: &str| format!("{count} {}", if count == 1 { one } else { many });
@@ -130,20 +140,16 @@ fn contents(world: &World) -> String {
 }
 
 /// The world as it is built, as an SVG file.
-fn drawn(setup: &Setup) -> String {
+fn drawn(setup: &Setup, view: Option<View>) -> String {
     let bodies = &setup.world.bodies;
     let absent = |body: &ironspin_model::Body| body.absent;
     let states: Vec<BodyState> = bodies
         .iter()
         .map(|b| {
-            if absent(b) {
-                BodyState::absent()
-            } else {
-                BodyState::planar(b.pose.position, b.pose.angle, b.velocity, b.spin.z)
-            }
+            if absent(b) { BodyState::absent() } else { BodyState { pose: b.pose, velocity: b.velocity, spin: b.spin } }
         })
         .collect();
-    let view = Scenery::of(&setup.world, &states, &states);
+    let view = Scenery::of(&setup.world, &states, &states, view);
     let svg = picture(&setup.world, &states, &view, &setup.name);
     // On its own it fills the window that shows it.
     let size = svg.find(" width=").zip(svg.find(" preserveAspectRatio"));
@@ -195,11 +201,12 @@ fn copy(name: &str, folder: &Path) -> Result<(), Diagnostic> {
     Ok(())
 }
 
-fn begin(name: &str) -> Result<(), Diagnostic> {
+fn begin(name: &str, space: u8) -> Result<(), Diagnostic> {
     let plain = name.trim_end_matches(".toml");
     let file = Path::new(plain).with_extension("toml");
     let title = file.file_stem().map_or_else(|| plain.to_owned(), |stem| stem.to_string_lossy().into_owned());
-    write_new(&file, &STARTER.replace("NAME", &title), false)?;
+    let starter = if space == 3 { SPACE_STARTER } else { STARTER };
+    write_new(&file, &starter.replace("NAME", &title), false)?;
     output::print(&format!("{0}\ncheck it: ironspin scenes check {0}\nrun it:   ironspin run {0}\n", file.display()))?;
     Ok(())
 }

@@ -51,6 +51,27 @@ fn the_sample_in_python_passes_for_what_it_lists() {
 }
 
 #[test]
+fn the_sample_in_python_for_space_passes_what_it_lists() {
+    if !has_tool("python3", "the sample in Python for space") {
+        return;
+    }
+    let yard = Yard::new();
+    let engine = format!("cmd:python3 '{ROOT}/adapters/python/space_engine.py'");
+    let words = ["run", "solid-drop", "solid-bearings", "solid-tumble", "first-drop", "--engine", &engine, "-q"];
+    let (status, out, err) = run(&yard, &words);
+    assert!(status == 0 && out.contains("4 trials: 3 pass, 0 fail, 1 unsupported"), "{out}{err}");
+    assert!(out.contains("worlds of 2 dimensions"), "{out}");
+    let tower =
+        ["run", "solid-tower", "--set", "count=4", "--set", "span=3", "--dt", "1/60", "--engine", &engine, "-q"];
+    let (status, out, err) = run(&yard, &tower);
+    assert!(status == 0 && out.contains("all 4 stand"), "{out}{err}");
+    // Frames of its own after a restore, and in a mirror, too.
+    let twin = ["twin", "solid-drop", "--by", "again,split,restore,mirror", "--dt", "1/60", "--engine", &engine, "-q"];
+    let (status, out, err) = run(&yard, &twin);
+    assert!(status == 0, "{out}{err}");
+}
+
+#[test]
 fn the_sample_in_c_passes_for_what_it_lists_and_works_with_every_command() {
     let yard = Yard::new();
     let engine = c_sample(&yard);

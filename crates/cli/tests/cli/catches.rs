@@ -36,6 +36,15 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
     let yard = Yard::new();
     for (scene, engine, gauges) in [
         ("first-drop", HALF, vec!["rest.gap"]),
+        ("solid-drop", HALF, vec!["value.y"]),
+        ("solid-drop", TWICE, vec!["path.error"]),
+        ("solid-drop", "builtin:fault=quaternion-scalar-last", vec!["value.y", "value.measure", "value.wy"]),
+        ("solid-drop", "builtin:fault=spin-about-own-axes", vec!["value.measure"]),
+        ("solid-drop", "builtin:fault=inertia-along-world-axes", vec!["value.wy"]),
+        ("solid-bearings", "builtin:fault=restitution-of-height", vec!["rebound.speed"]),
+        ("solid-tower", CARELESS, vec!["stands", "overlap.deepest", "creep.rate"]),
+        ("solid-wall", CARELESS, vec!["stands", "jitter.steps", "overlap.deepest"]),
+        ("solid-tumble", "builtin:fault=inertia-along-world-axes", vec!["value.wx", "value.wz", "angular.balance"]),
         ("first-drop", TWICE, vec!["fall.ratio", "ghost.speed"]),
         ("bearing-trays", "builtin:fault=restitution-of-height", vec!["rebound.speed"]),
         ("ingot-wall", HALF, vec!["stands", "jitter.steps"]),

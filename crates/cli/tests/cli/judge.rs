@@ -28,6 +28,10 @@ fn a_trace_of_ones_own_has_the_same_figures_to_the_last_digit() {
         ("turnstile", ""),
         ("yard-edge", ""),
         ("contact-thrift", ""),
+        ("solid-drop", ""),
+        ("solid-bearings", ""),
+        ("solid-tower", "--set count=3 --set span=2"),
+        ("solid-tumble", ""),
     ] {
         for format in ["csv", "parquet"] {
             let run =

@@ -233,6 +233,37 @@ fn verdicts_and_gauges_are_explained_with_what_to_try_next() {
 }
 
 /// A browser, where one is installed.
+#[test]
+fn space_is_seen_from_four_sides() {
+    let yard = Yard::new();
+    let mut seen: Vec<Vec<u8>> = Vec::new();
+    for side in ["front", "side", "top", "corner"] {
+        yard.expect(0, &format!("film solid-drop --at 0.4 --view {side} --out {side}.png --width 200 -q"));
+        let picture = std::fs::read(yard.path(&format!("{side}.png"))).expect("a picture");
+        assert!(!seen.contains(&picture), "{side} looks like another side");
+        seen.push(picture);
+    }
+    // The corner is the usual side.
+    yard.expect(0, "film solid-drop --at 0.4 --out usual.png --width 200 -q");
+    assert_eq!(std::fs::read(yard.path("usual.png")).expect("a picture"), seen[3]);
+    yard.expect(0, "scenes show solid-wall --picture wall.svg --view front");
+    let drawn = yard.read("wall.svg");
+    assert!(drawn.contains("<title>brick[7][5] (48)</title>") && drawn.matches("<polygon").count() >= 48, "{drawn}");
+    let shown = yard.expect(0, "scenes show solid-tower").out;
+    let (front, above) = shown.split_once("from above").expect("two sketches");
+    let highest = |sketch: &str| sketch.lines().filter(|line| line.contains('%')).count();
+    assert!(front.contains("from the front") && highest(front) > 15 && highest(above) > 5, "{shown}");
+    // The floor is a line from the front, and nothing from above.
+    assert!(front.contains("###") && !above.split("across").next().unwrap_or_default().contains("###"), "{shown}");
+    for (words, part) in [
+        ("film slag-lob --at 1 --out x.png --view top", "a scene of the plane is only seen from the front"),
+        ("film solid-drop --at 1 --out x.png --view behind", "possible values: front, side, top, corner"),
+    ] {
+        let answer = yard.expect(2, words);
+        assert!(answer.err.contains(part), "{words}: {}", answer.err);
+    }
+}
+
 fn browser() -> Option<&'static str> {
     let there = |name: &&str| Command::new(name).arg("--version").output().is_ok();
     ["chromium", "chromium-browser"].into_iter().find(there).or_else(|| {
@@ -292,6 +323,19 @@ fn the_page_plays_and_scrubs_and_says_nothing_on_the_console() {
     yard.write("passed/read.html", &yard.read("passed/report.html").replace("</body>", opens));
     let (opened, said) = seen(browser, &yard.path("passed/read.html"));
     assert!(said.is_empty() && opened.contains("<title>clock 0.000 s</title>"), "{said}");
+    // Space plays too, from each side.
+    yard.expect(0, "run solid-drop --dt 1/60 --out solid -q");
+    let sides = r#"<script>document.querySelector("details").open = true;
+        setTimeout(() => {
+            const figure = document.querySelector("figure.replay"), canvas = figure.querySelector("canvas"), range = figure.querySelector("input[type=range]");
+            const side = figure.querySelector("[data-do=side]"), seen = new Set();
+            range.value = range.max / 2; range.dispatchEvent(new Event("input"));
+            for (const option of side.options) { side.value = option.value; side.dispatchEvent(new Event("change")); seen.add(canvas.toDataURL()); }
+            document.title = `${[...side.options].map((option) => option.text)}; ${seen.size} pictures`;
+        }, 1000);</script></body>"#;
+    yard.write("solid/read.html", &yard.read("solid/report.html").replace("</body>", sides));
+    let (played, said) = seen(browser, &yard.path("solid/read.html"));
+    assert!(said.is_empty() && played.contains("<title>corner,front,side,top; 4 pictures</title>"), "{said}");
     let title = "at 0.000 s; on true; back 0.000 s; end true; other true; trails true; play Pause; stop Play; \
          moment 0.017 s tunnel.count of rivet[6]; requests 0";
     let found = dom.split("<title>").nth(1).and_then(|rest| rest.split("</title>").next()).unwrap_or(&dom);

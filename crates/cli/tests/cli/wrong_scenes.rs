@@ -28,13 +28,17 @@ at       = [-1, 1]
 material = "iron"
 "#;
 
-/// What `scenes check` says of the head with some tables behind it.
-fn message(tables: &str) -> String {
+/// What `scenes check` says of a head with some tables behind it.
+fn of(head: &str, tables: &str) -> String {
     let yard = Yard::new();
-    yard.write("yard.toml", &format!("{HEAD}{tables}\n"));
+    yard.write("yard.toml", &format!("{head}{tables}\n"));
     let answer = yard.expect(2, "scenes check yard.toml");
     assert!(answer.out.is_empty() && !answer.err.contains("panicked"), "{}{}", answer.out, answer.err);
     answer.err
+}
+
+fn message(tables: &str) -> String {
+    of(HEAD, tables)
 }
 
 fn body(lines: &str) -> String {
@@ -127,5 +131,86 @@ fn actions_and_the_rest() {
     insta::assert_snapshot!(
         "deep-expression",
         body(&format!("shape = {{ disc = \"{}1{}\" }}", "(".repeat(99), ")".repeat(99)))
+    );
+}
+
+const SPACE_HEAD: &str = r#"scene = 1
+name  = "yard"
+about = "A yard."
+space = 3
+[world]
+gravity  = [0, -9.81, 0]
+duration = 2
+[material.iron]
+density     = 7200
+friction    = 0.6
+restitution = 0.2
+[[body]]
+name     = "ball"
+shape    = { sphere = 0.1 }
+at       = [0, 1, 0]
+material = "iron"
+"#;
+
+fn space(tables: &str) -> String {
+    of(SPACE_HEAD, tables)
+}
+
+fn solid(lines: &str) -> String {
+    space(&format!("[[body]]\nname = \"b\"\nat = [0, 3, 0]\nmaterial = \"iron\"\n{lines}"))
+}
+
+#[test]
+fn space_has_mistakes_of_its_own() {
+    insta::assert_snapshot!(
+        "two-numbers-in-space",
+        space("[[body]]\nname = \"b\"\nat = [0, 3]\nmaterial = \"iron\"\nshape = { sphere = 1 }")
+    );
+    insta::assert_snapshot!("angle-in-space", solid("shape = { sphere = 1 }\nangle = \"30 deg\""));
+    insta::assert_snapshot!("disc-in-space", solid("shape = { disc = 1 }"));
+    insta::assert_snapshot!("half-plane-in-space", solid("kind = \"static\"\nshape = { half_plane = [0, 1] }"));
+    insta::assert_snapshot!("box-of-two-edges", solid("shape = { box = [1, 2] }"));
+    insta::assert_snapshot!(
+        "turn-about-no-axis",
+        solid("shape = { sphere = 1 }\nturn = { axis = [0, 0, 0], angle = 1 }")
+    );
+    insta::assert_snapshot!(
+        "quaternion-of-length-two",
+        solid("shape = { sphere = 1 }\nturn = { quaternion = [2, 0, 0, 0] }")
+    );
+    insta::assert_snapshot!("quaternion-of-three", solid("shape = { sphere = 1 }\nturn = { quaternion = [1, 0, 0] }"));
+    insta::assert_snapshot!("misspelt-turn", solid("shape = { sphere = 1 }\nturn = { axs = [0, 1, 0], angle = 1 }"));
+    insta::assert_snapshot!("one-number-for-a-spin", solid("shape = { sphere = 1 }\nspin = 2"));
+    insta::assert_snapshot!("inertia-of-no-body", solid("shape = { sphere = 1 }\ninertia = [1, 1, 3, 0, 0, 0]"));
+    insta::assert_snapshot!("half-space-that-falls", solid("shape = { half_space = [0, 1, 0] }"));
+    insta::assert_snapshot!(
+        "ring-in-space",
+        solid("shape = { sphere = 1 }\nplace = { ring = { count = 3, radius = 1 } }")
+    );
+    insta::assert_snapshot!("joint-in-space", space("[[joint]]\nkind = \"rod\"\nbetween = [\"ball\", \"ball\"]"));
+    insta::assert_snapshot!(
+        "angle-of-a-body-of-space",
+        space(
+            "[[claim]]\ngauge = \"value.measure\"\nof = \"ball\"\nmeasure = \"angle\"\nequals = 1\nwithin = 0.1\nbecause = \"it turns\""
+        )
+    );
+}
+
+#[test]
+fn a_gauge_that_is_not_made_for_space_is_not_supported_there() {
+    let yard = Yard::new();
+    let claim = "[[claim]]\ngauge = \"fall.ratio\"\nof = \"ball\"\nequals = 1\nwithin = 0.1\nbecause = \"it falls\"\n";
+    yard.write("yard.toml", &format!("{SPACE_HEAD}{claim}"));
+    let out = yard.expect(0, "run yard.toml --dt 1/60 -q").out;
+    assert!(out.contains("1 unsupported") && out.contains("not made for worlds of the space"), "{out}");
+}
+
+#[test]
+fn the_plane_refuses_what_is_of_space() {
+    insta::assert_snapshot!("sphere-in-the-plane", body("shape = { sphere = 1 }"));
+    insta::assert_snapshot!("turn-in-the-plane", body("shape = { disc = 1 }\nturn = { axis = [0, 0, 1], angle = 1 }"));
+    insta::assert_snapshot!(
+        "three-numbers-in-the-plane",
+        message("[[body]]\nname = \"b\"\nat = [0, 3, 0]\nmaterial = \"iron\"\nshape = { disc = 1 }")
     );
 }

@@ -6,10 +6,16 @@
 //! | `Settings` and its words | what can be chosen | `settings.rs` |
 //! | `Injection`, `InjectionPoint` | the fault that is on, and where in a step it is made | `injection.rs` |
 //! | `Stepped` | what the engine asks of a world that it steps | `stepped.rs` |
+//! | `Mixed`, `Carry`, `fading` | friction and restitution of materials; impulses of the substep before; damping | `mixed.rs`, `carry.rs`, `fading.rs` |
+//! | `Pair` | two pieces as one word, by which pairs are sorted | `pair.rs` |
 //! | `Threads`, `Team` | work shared between threads, in order | `threads.rs`, `team.rs` |
 //! | | every threshold, as a share of a size, of g dt or of a step | `tolerance.rs` |
 
+pub(crate) mod carry;
+pub(crate) mod fading;
 pub(crate) mod injection;
+pub(crate) mod mixed;
+pub(crate) mod pair;
 pub(crate) mod scalar;
 pub(crate) mod settings;
 pub(crate) mod stepped;

@@ -32,6 +32,12 @@ pub(crate) trait Stepped: Debug + Send {
     /// All bodies on the way of a ray, the nearest first.
     fn rays(&mut self, from: DVec3, to: DVec3) -> Vec<RayHit>;
 
+    /// Distance of the solid parts of two bodies, m, or the length of the shortest way out as a negative one, and the direction in which
+    /// the second moves away from the first; nothing where this form does not work it out.
+    fn gap(&self, _: usize, _: usize) -> Option<(f64, DVec3)> {
+        None
+    }
+
     /// Only for the fault that forgets.
     fn forget_contacts(&mut self);
 

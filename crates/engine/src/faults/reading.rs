@@ -1,18 +1,19 @@
 //! Mistakes in reading a world: sizes, angles, masses, gravity, materials, filters.
 
 use super::{FaultEntry, Hook, SHARE, by, sized};
-use ironspin_model::{Body, BodyKind, DVec2, Dimension, Inertia, PlaneShape, World, shape_mass};
+use ironspin_model::{Body, BodyKind, DQuat, Dimension, Inertia, PlaneShape, World, shape_mass, turn};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
         name: "half-sizes",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Full sizes are taken for half sizes: every shape is half as large.",
         cause: "Boxes and discs are built from half extents, and the caller hands over full ones, or the other way round.",
         size: SHARE,
-        noticed: &[by("first-drop", "rest.gap"), by("shape-court", "overlap.share")],
+        noticed: &[by("first-drop", "rest.gap"), by("shape-court", "overlap.share"), by("solid-drop", "value.y")],
         hook: Hook::World(|world, share| {
-            shapes(world, |_| true, |shape| scale(shape, 1.0 - 0.5 * share));
+            let parts = world.bodies.iter_mut().flat_map(|body| &mut body.parts);
+            parts.for_each(|part| part.shape = part.shape.scaled(1.0 - 0.5 * share));
         }),
     },
     FaultEntry {
@@ -32,16 +33,16 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-twice",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Gravity acts twice.",
         cause: "The caller adds gravity as a force and the engine adds its own.",
         size: SHARE,
-        noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error"), by("ladle-swing", "period.mean")],
+        noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error"), by("solid-drop", "path.error")],
         hook: Hook::World(|world, share| world.gravity *= 1.0 + share),
     },
     FaultEntry {
         name: "gravity-per-mass",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Gravity is taken for a force: heavy bodies fall slower.",
         cause: "The acceleration is added to the forces and divided by the mass with them.",
         size: SHARE,
@@ -54,7 +55,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-sideways",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Gravity acts along another axis: at full size along x.",
         cause: "Axes are exchanged between a world whose y points up and one whose z does, or a level is not level.",
         size: SHARE,
@@ -66,8 +67,63 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         }),
     },
     FaultEntry {
+        name: "z-for-y",
+        dimensions: Dimension::SPACE_ONLY,
+        wrong: "Gravity acts along z, whatever the scene says.",
+        cause: "One side of an interface has y upwards and the other z.",
+        size: SHARE,
+        noticed: &[by("solid-drop", "path.error"), by("solid-tower", "stands")],
+        hook: Hook::World(|world, share| {
+            let g = world.gravity;
+            let (sin, cos) = (libm::sin(share * FRAC_PI_2), libm::cos(share * FRAC_PI_2));
+            (world.gravity.y, world.gravity.z) = (g.y * cos - g.z * sin, g.y * sin + g.z * cos);
+        }),
+    },
+    FaultEntry {
+        name: "quaternion-scalar-last",
+        dimensions: Dimension::SPACE_ONLY,
+        wrong: "The scalar of a quaternion is read as its last number, where it is the first.",
+        cause: "There are two customs for the order of the numbers.",
+        size: None,
+        noticed: &[by("solid-drop", "value.measure"), by("solid-drop", "value.y")],
+        hook: Hook::World(|world, _| {
+            let exchanged = |q: DQuat| DQuat::from_xyzw(q.w, q.x, q.y, q.z);
+            for body in &mut world.bodies {
+                body.pose.rotation = exchanged(body.pose.rotation);
+                body.parts.iter_mut().for_each(|part| part.pose.rotation = exchanged(part.pose.rotation));
+            }
+        }),
+    },
+    FaultEntry {
+        name: "spin-about-own-axes",
+        dimensions: Dimension::SPACE_ONLY,
+        wrong: "Spins that bodies start with are taken about their own axes, where they are about those of the world.",
+        cause: "Euler's equations are written in own axes, and the caller's spin is put into them as it is.",
+        size: SHARE,
+        noticed: &[by("solid-drop", "value.measure"), by("solid-tumble", "value.wy")],
+        hook: Hook::World(|world, share| {
+            for body in &mut world.bodies {
+                body.spin += share * (turn::turned(body.pose.rotation, body.spin) - body.spin);
+            }
+        }),
+    },
+    FaultEntry {
+        name: "inertia-along-world-axes",
+        dimensions: Dimension::SPACE_ONLY,
+        wrong: "The inertia of a body that is built turned is taken along the axes of the world.",
+        cause: "The matrix is worked out once, and not turned with the body.",
+        size: SHARE,
+        noticed: &[by("solid-drop", "value.wy"), by("solid-tumble", "value.wx")],
+        hook: Hook::World(|world, share| {
+            for body in &mut world.bodies {
+                let wrong = turn::turned_inertia(body.pose.rotation.conjugate(), body.inertia);
+                body.inertia = Inertia(body.inertia.0 + (wrong.0 - body.inertia.0) * share);
+            }
+        }),
+    },
+    FaultEntry {
         name: "gravity-short",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "A twentieth of gravity is missing.",
         cause: "A constant is rounded, or gravity is multiplied by a damping that nobody remembers.",
         size: sized(0.05, "share of gravity that is missing"),
@@ -76,7 +132,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "gravity-factor-forgotten",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "The gravity factor of a body is not read: all fall alike.",
         cause: "A field that is rarely used is lost on the way.",
         size: SHARE,
@@ -110,7 +166,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "mass-ignored",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "All bodies weigh the same.",
         cause: "The mass is set before the shapes are, and worked out anew from a density of one.",
         size: SHARE,
@@ -131,7 +187,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: SHARE,
         noticed: &[by("roller-table", "value.vx"), by("chute", "value.spin"), by("glancing-discs", "value.spin")],
         hook: Hook::World(|world, share| {
-            let disc = |body: &&mut Body| matches!(body.parts.as_slice(), [only] if matches!(only.shape.planar(), PlaneShape::Disc(_)));
+            let disc = |body: &&mut Body| matches!(body.parts.as_slice(), [only] if matches!(only.shape.planar(), Some(PlaneShape::Disc(_))));
             world.bodies.iter_mut().filter(disc).for_each(|body| body.inertia.0 *= 1.0 + share);
         }),
     },
@@ -146,7 +202,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             let densities: Vec<f64> = world.materials.iter().map(|material| material.density).collect();
             for body in world.bodies.iter_mut().filter(|body| body.parts.len() > 1 && body.inertia.zz() > 0.0) {
                 let own = body.parts.iter().filter(|part| !part.sensor);
-                let own = own.filter_map(|part| shape_mass(part.shape.planar(), densities[part.material]));
+                let own = own.filter_map(|part| shape_mass(part.shape.planar()?, densities[part.material]));
                 let (mass, inertia) = own.fold((0.0, 0.0), |sum, part| (sum.0 + part.mass, sum.1 + part.inertia));
                 // The scene may give a mass of its own: the shape of the mistake stays.
                 let alone = inertia * body.mass / mass;
@@ -157,7 +213,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "restitution-of-height",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Restitution is taken for a ratio of heights, which is the square of the ratio of speeds.",
         cause: "The number is read off a bouncing ball.",
         size: SHARE,
@@ -165,6 +221,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("bearing-drop", "rebound.speed"),
             by("bearing-trays", "rebound.speed"),
             by("glancing-discs", "value.vx"),
+            by("solid-bearings", "rebound.speed"),
         ],
         hook: Hook::World(|world, share| {
             restitutions(world, |keeps| keeps + share * (keeps.sqrt() - keeps));
@@ -172,7 +229,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "restitution-adds",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "A bounce gives more speed than it should: a fiftieth at the stated size.",
         cause: "The speed wanted after an impact is added to a correction for overlap that is not zero.",
         size: sized(0.02, "share of the speed that is added"),
@@ -185,7 +242,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "friction-never-zero",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "A friction of nothing is taken for one of a twentieth.",
         cause: "Zero is taken for not set, and the default is put in its place.",
         size: sized(0.05, "friction that is put in place of none"),
@@ -197,7 +254,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "mass-floor",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "No body weighs less than 100 kg.",
         cause: "A guard against division by small masses, in kilograms.",
         size: None,
@@ -211,7 +268,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "friction-and-restitution-swapped",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Friction is read as restitution and restitution as friction.",
         cause: "Two numbers of the same type stand beside each other in a call.",
         size: None,
@@ -223,7 +280,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "pairs-forgotten",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Friction and restitution given for a pair of materials are not read; the mixed values count.",
         cause: "A table of pairs is looked up in one order only, or not at all.",
         size: None,
@@ -314,23 +371,12 @@ const FRAC_PI_2: f64 = std::f64::consts::FRAC_PI_2;
 
 fn shapes(world: &mut World, of: impl Fn(&Body) -> bool, change: impl Fn(&mut PlaneShape)) {
     let bodies = world.bodies.iter_mut().filter(|body| of(body));
-    bodies.flat_map(|body| &mut body.parts).for_each(|part| change(part.shape.planar_mut()));
+    bodies.flat_map(|body| &mut body.parts).filter_map(|part| part.shape.planar_mut()).for_each(change);
 }
 
 fn restitutions(world: &mut World, change: impl Fn(f64) -> f64) {
     world.materials.iter_mut().for_each(|material| material.restitution = change(material.restitution));
     world.pairs.iter_mut().for_each(|pair| pair.restitution = change(pair.restitution));
-}
-
-fn scale(shape: &mut PlaneShape, factor: f64) {
-    let scaled = |v: &mut DVec2| *v *= factor;
-    match shape {
-        PlaneShape::Disc(radius) => *radius *= factor,
-        PlaneShape::Box(size) => scaled(size),
-        PlaneShape::Capsule { length, radius } => (*length, *radius) = (factor * *length, factor * *radius),
-        PlaneShape::Polygon(points) | PlaneShape::Polyline(points) => points.iter_mut().for_each(scaled),
-        PlaneShape::HalfPlane(_) => {}
-    }
 }
 
 /// Moves the surface out by a distance, as far as a shape has one of its own.

@@ -4,7 +4,7 @@ use crate::common::scalar::Real;
 use crate::common::tolerance::SLACK;
 use crate::plane::shape::{Piece, pieces_of_part};
 use crate::plane::vector::{Pose, Rotation, Vec2};
-use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, EngineError, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, BodyState, DVec2, DVec3, Dimension, EngineError, PlaneShape, World};
 
 /// Most corners of a polygon.
 const CORNER_LIMIT: usize = 32;
@@ -197,7 +197,10 @@ fn complaint<R: Real>(body: &Body, world: &World) -> Option<&'static str> {
     if body.parts.iter().any(|part| !(part.pose.xy().is_finite() && part.pose.angle.is_finite())) {
         return Some("a part at a place that is not finite");
     }
-    body.parts.iter().find_map(|part| shape_complaint::<R>(part.shape.planar()))
+    if body.parts.iter().any(|part| part.shape.dimension() != Dimension::Plane) {
+        return Some("a part that is no shape of the plane");
+    }
+    body.parts.iter().filter_map(|part| part.shape.planar()).find_map(shape_complaint::<R>)
 }
 
 fn shape_complaint<R: Real>(shape: &PlaneShape) -> Option<&'static str> {

@@ -1,7 +1,7 @@
 //! Boxes around pieces.
 
+use crate::common::pair::Pair;
 use crate::common::scalar::Real;
-use crate::plane::pair::Pair;
 use crate::plane::vector::Vec2;
 
 /// Box of one piece, grown by a margin.

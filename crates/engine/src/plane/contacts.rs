@@ -1,49 +1,19 @@
 //! Contacts that persist from step to step.
 
-use crate::common::injection::InjectionPoint;
+use crate::common::carry::Carry;
+use crate::common::mixed::Mixed;
+use crate::common::pair::Pair;
 use crate::common::scalar::Real;
-use crate::common::settings::Settings;
 use crate::common::threads::Threads;
 use crate::common::tolerance::SLOP;
 use crate::plane::bodies::Bodies;
 use crate::plane::contact::{Contact, ContactPoint};
 use crate::plane::inner::InnerFaces;
 use crate::plane::narrow::{Manifold, collide};
-use crate::plane::pair::Pair;
 use crate::plane::vector::Vec2;
-use ironspin_model::World;
 
 /// Pairs looked at together.
 const PORTION: usize = 8192;
-
-/// Friction and restitution of every pair of materials.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Mixed<R> {
-    table: Vec<(R, R)>,
-    materials: usize,
-}
-
-impl<R: Real> Mixed<R> {
-    pub(crate) fn new(world: &World, settings: &Settings) -> Self {
-        let materials = world.materials.len();
-        let table = (0..materials * materials)
-            .map(|cell| {
-                let (a, b) = (cell / materials, cell % materials);
-                let mixed = settings.mixing.mix(world, a, b);
-                settings.injected(InjectionPoint::FirstMaterial).map_or(mixed, |share| {
-                    let first = &world.materials[a];
-                    (mixed.0 + share * (first.friction - mixed.0), mixed.1 + share * (first.restitution - mixed.1))
-                })
-            })
-            .map(|(friction, restitution)| (R::of(friction), R::of(restitution)))
-            .collect();
-        Mixed { table, materials }
-    }
-
-    pub(crate) fn of(&self, a: usize, b: usize) -> (R, R) {
-        self.table[a * self.materials + b]
-    }
-}
 
 /// What the next step needs to know of a contact.
 #[derive(Clone, Copy, Debug, Default)]
@@ -52,15 +22,6 @@ struct Memory<R> {
     features: [u32; 2],
     impulses: [[R; 3]; 2],
     count: u32,
-}
-
-/// What becomes of the impulses of the substep before.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Carry<R> {
-    /// Ratio of the lengths of the substeps, or zero for a cold start.
-    pub(crate) ratio: R,
-    /// Whether that substep belongs to the same step.
-    pub(crate) same_step: bool,
 }
 
 /// The contacts of this step, sorted by pieces, and the impulses of the step before.

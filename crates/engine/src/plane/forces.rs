@@ -4,6 +4,7 @@
 //! Störmer-Verlet); Kutta, "Beitrag zur näherungsweisen Integration totaler Differentialgleichungen" (1901) for the classical
 //! method of order 4.
 
+use crate::common::fading::fading;
 use crate::common::scalar::Real;
 use crate::common::settings::Integrator;
 use crate::plane::bodies::{Bodies, Motion};
@@ -284,23 +285,4 @@ impl<R: Real> Forces<R> {
             }
         }
     }
-}
-
-/// exp(-x), (1 - exp(-x)) / x and (x - 1 + exp(-x)) / x^2, the last two by their series where they would lose digits.
-fn fading<R: Real>(x: R) -> [R; 3] {
-    let whole = (-x).exp();
-    if x > R::HALF {
-        let first = (R::ONE - whole) / x;
-        return [whole, first, (R::ONE - first) / x];
-    }
-    let (mut first, mut second) = (R::ZERO, R::ZERO);
-    let mut term = R::ONE;
-    for n in 1..16 {
-        // The term is (-x)^(n-1) / (n-1)!.
-        let next = term / R::of(f64::from(n));
-        first += next;
-        second += next / R::of(f64::from(n + 1));
-        term = next * -x;
-    }
-    [whole, first, second]
 }

@@ -1,8 +1,8 @@
 //! Pairs of pieces in the order in which a broad phase finds them, and their sorting.
 
+use crate::common::pair::Pair;
 use crate::common::scalar::Real;
 use crate::plane::bound::Bound;
-use crate::plane::pair::Pair;
 
 /// Pairs with the same first piece that are still sorted by insertion.
 const SHORT: u32 = 16;

@@ -5,7 +5,7 @@
 //! | `Vec2`, `Rotation` | plane vectors and rotations | `vector.rs` |
 //! | `Piece`, `Convex` | collision geometry in a body's frame | `shape.rs` |
 //! | `Bodies` | state and mass of all bodies | `bodies.rs` |
-//! | `broad`, `bound`, `boxes`, `grid`, `pair`, `found` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors; pairs sorted | `broad.rs`, `bound.rs`, `boxes.rs`, `grid.rs`, `grid_wide.rs`, `pair.rs`, `found.rs` |
+//! | `broad`, `bound`, `boxes`, `grid`, `found` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors; pairs sorted | `broad.rs`, `bound.rs`, `boxes.rs`, `grid.rs`, `grid_wide.rs`, `found.rs` |
 //! | `flight` | bodies that nothing touches, one by one and by fours | `flight.rs`, `flight_wide.rs` |
 //! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
 //! | `Forces` | gravity, springs, scripted forces, damping, and their integration | `forces.rs` |
@@ -43,7 +43,6 @@ mod joints;
 mod late_impacts;
 mod mid_step;
 mod narrow;
-mod pair;
 mod passes;
 mod phases;
 mod position;

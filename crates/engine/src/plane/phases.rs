@@ -1,10 +1,10 @@
 //! What every solver does before and after: contacts and impacts at the start, the record of accelerations and swept bodies at the end.
 
+use crate::common::carry::Carry;
 use crate::common::injection::InjectionPoint;
 use crate::common::scalar::Real;
 use crate::common::settings::{SolverKind, Swept};
 use crate::plane::bodies::Motion;
-use crate::plane::contacts::Carry;
 use crate::plane::late_impacts;
 use crate::plane::simulation::{Lists, Simulation};
 use crate::plane::sweep::SweepNumbers;

@@ -107,7 +107,9 @@ impl<R: Real> Convex<R> {
 pub(crate) fn pieces_of_part<R: Real>(body: usize, number: usize, part: &Part) -> Vec<Piece<R>> {
     let place = Pose { position: Vec2::of(part.pose.xy()), rotation: Rotation::by(R::of(part.pose.angle)) };
     let placed = |points: &[DVec2]| -> Vec<Vec2<R>> { points.iter().map(|&p| place.point(Vec2::of(p))).collect() };
-    let forms = match part.shape.planar() {
+    // Nothing else is let into a world of the plane.
+    let Some(shape) = part.shape.planar() else { return Vec::new() };
+    let forms = match shape {
         PlaneShape::Disc(radius) => vec![Form::Convex(Convex::new(vec![place.position], R::of(*radius)))],
         PlaneShape::Box(size) => {
             let (x, y) = (R::of(0.5 * size.x), R::of(0.5 * size.y));

@@ -4,11 +4,11 @@
 //! direction that separates two convex bodies).
 
 use crate::common::injection::InjectionPoint;
+use crate::common::mixed::Mixed;
 use crate::common::scalar::Real;
 use crate::common::settings::Settings;
 use crate::common::tolerance::{ADVANCES, IMPACTS_IN_A_STEP, IMPACTS_WITHOUT_PROGRESS, SLOP};
 use crate::plane::bodies::{Bodies, Motion};
-use crate::plane::contacts::Mixed;
 use crate::plane::impact::{Pair, Target};
 use crate::plane::inner::is_level;
 use crate::plane::narrow::collide;

@@ -1,1 +1,37 @@
-//! Rigid bodies in space. Empty so far: worlds of space are refused by [`Builtin`](crate::Builtin) before anything is built.
+//! Rigid bodies in space.
+//!
+//! | type | duty | file |
+//! |---|---|---|
+//! | `Vec3`, `Mat3`, `Quat` | vectors, matrices and rotations of space | `vector.rs` |
+//! | `Piece`, `Form` | collision geometry in a body's frame | `shape.rs` |
+//! | `Bodies` | state, momentum and mass of all bodies | `bodies.rs` |
+//! | `flight` | how a free body turns | `flight.rs` |
+//! | `broad` | pairs whose boxes overlap, in four ways that find the same | `broad.rs` |
+//! | `narrow` | gap and contact points of two pieces, by their forms | `narrow/` |
+//! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
+//! | `Forces` | gravity, scripted forces, damping, and where bodies go by them | `forces.rs` |
+//! | `impact`, `late_impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
+//! | `Solver`, `overlap` | velocities of resting contacts; bodies moved apart | `solver.rs`, `overlap.rs` |
+//! | `rays` | what stands on a straight way | `rays.rs` |
+//! | `Simulation` | everything about a world that is stepped; one step, in order; the engine's view of it | `simulation.rs`, `stepped.rs` |
+//! | | what no world may have, and what is not made for space | `checks.rs` |
+
+mod bodies;
+mod broad;
+mod checks;
+mod contact;
+mod contacts;
+mod flight;
+mod forces;
+mod impact;
+mod late_impacts;
+mod narrow;
+mod overlap;
+mod rays;
+mod shape;
+mod simulation;
+mod solver;
+mod stepped;
+mod vector;
+
+pub(crate) use stepped::build;

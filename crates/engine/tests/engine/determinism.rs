@@ -55,7 +55,7 @@ fn in_units(world: &World, length: f64, mass: f64, time: f64) -> World {
         body.inertia.0 *= mass * length * length;
         for part in &mut body.parts {
             part.pose.position *= length;
-            match part.shape.planar_mut() {
+            match part.shape.planar_mut().unwrap() {
                 PlaneShape::Disc(radius) => *radius *= length,
                 PlaneShape::Box(size) => *size *= length,
                 PlaneShape::Capsule { length: l, radius } => {

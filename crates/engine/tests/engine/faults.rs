@@ -1,5 +1,6 @@
 //! Faults: none breaks the program, each is one thing only, and a fault of no size is no fault.
 
+use crate::space::yard::crowd;
 use crate::worlds::{bar_pendulum, heap};
 use crate::yard::{conditions, settings};
 use ironspin_engine::{Builtin, faults};
@@ -28,7 +29,10 @@ fn run(world: &World, options: &str) -> Vec<Frame> {
 fn no_fault_breaks_the_program() {
     for fault in faults() {
         for precision in ["f64", "f32"] {
-            for world in [heap(), bar_pendulum(0.3)] {
+            for world in [heap(), bar_pendulum(0.3), crowd()] {
+                if !fault.dimensions.contains(&world.dimension) {
+                    continue;
+                }
                 let frames = run(&world, &format!("fault={},precision={precision}", fault.name));
                 assert_eq!(frames.len(), 61, "{}", fault.name);
                 assert!(frames.iter().all(|frame| frame.bodies.len() == world.bodies.len()), "{}", fault.name);
@@ -40,10 +44,10 @@ fn no_fault_breaks_the_program() {
 /// What is made smaller and smaller comes to the sound engine: its numbers differ by as little in the end.
 #[test]
 fn a_fault_of_almost_no_size_is_almost_no_fault() {
-    let sound = run(&heap(), "");
-    for fault in faults().filter(|fault| fault.size.is_some()) {
-        let tiny = fault.size.unwrap().stated * 1e-13;
-        let frames = run(&heap(), &format!("fault={},fault-size={tiny:e}", fault.name));
+    for (world, fault) in [heap(), crowd()].iter().flat_map(|world| faults().map(move |fault| (world, fault))) {
+        let Some(size) = fault.size.filter(|_| fault.dimensions.contains(&world.dimension)) else { continue };
+        let (sound, tiny) = (run(world, ""), size.stated * 1e-13);
+        let frames = run(world, &format!("fault={},fault-size={tiny:e}", fault.name));
         // Before bodies have collided so often that a rounding error grows.
         for (broken, right) in frames.iter().zip(&sound).take(10) {
             for (b, r) in broken.bodies.iter().zip(&right.bodies) {

@@ -17,6 +17,7 @@ mod rest;
 mod seams;
 mod sensors;
 mod shots;
+mod space;
 mod symmetry;
 mod worlds;
 mod yard;

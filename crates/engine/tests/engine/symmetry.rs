@@ -48,7 +48,7 @@ fn changed(direction: fn(DVec2) -> DVec2, angle: impl Fn(f64) -> f64, spin: f64,
             body.pose.turn_to(angle(body.pose.angle));
         }
         for part in &mut body.parts {
-            match part.shape.planar_mut() {
+            match part.shape.planar_mut().unwrap() {
                 PlaneShape::HalfPlane(normal) => *normal = direction(*normal),
                 PlaneShape::Polygon(corners) => corners.iter_mut().for_each(|corner| *corner = points(*corner)),
                 _ => {}

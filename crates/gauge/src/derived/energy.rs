@@ -3,7 +3,7 @@
 use super::motion::driven;
 use crate::frame_cache::BodyTraits;
 use crate::step::Step;
-use ironspin_model::{BodyState, DVec2, DVec3, Effect, Frame, Joint, JointKind, World, about_z};
+use ironspin_model::{BodyState, DVec2, DVec3, Dimension, Effect, Frame, Joint, JointKind, World};
 
 /// Mechanical energy of some bodies, J; height counts from the origin.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -14,7 +14,7 @@ pub struct MechanicalEnergy {
     pub total: f64,
 }
 
-/// Mechanical energy of some bodies in a frame: sum(m v²/2 + I w²/2 - m g·x), and k d²/2 of every spring at one of them.
+/// Mechanical energy of some bodies in a frame: sum(m v²/2 + w·I w/2 - m g·x), and k d²/2 of every spring at one of them.
 pub fn mechanical_energy(world: &World, frame: &Frame, of: &[usize]) -> MechanicalEnergy {
     let springs: Vec<usize> = springs_of(world, |id| of.contains(&id));
     energy_under(world, frame, of, &springs, world.gravity)
@@ -29,7 +29,7 @@ pub(crate) fn springs_of(world: &World, counts: impl Fn(usize) -> bool) -> Vec<u
 
 /// The same under another gravity, m/s². Bodies that are not there have none.
 fn energy_under(world: &World, frame: &Frame, of: &[usize], springs: &[usize], gravity: DVec3) -> MechanicalEnergy {
-    let own = |id: usize| body_energy(&BodyTraits::of(&world.bodies[id]), &frame.bodies[id], gravity);
+    let own = |id: usize| body_energy(&BodyTraits::of(world.dimension, &world.bodies[id]), &frame.bodies[id], gravity);
     summed(world, &frame.bodies, of, springs, own)
 }
 
@@ -74,17 +74,12 @@ impl Energies {
     }
 }
 
-/// Kinetic energy of a body, J.
-pub(crate) fn kinetic_energy(body: &BodyTraits, velocity: DVec3, spin: DVec3) -> f64 {
-    0.5 * body.mass * velocity.length_squared() + 0.5 * body.inertia * spin.length_squared()
-}
-
 /// Of one body; nothing for one that is not there.
 fn body_energy(body: &BodyTraits, state: &BodyState, gravity: DVec3) -> MechanicalEnergy {
     if state.is_absent() {
         return MechanicalEnergy::default();
     }
-    let kinetic = kinetic_energy(body, state.velocity, state.spin);
+    let kinetic = body.kinetic_energy(state.velocity, state);
     let height = body.mass * (gravity * body.gravity_factor).dot(state.pose.position);
     MechanicalEnergy { kinetic, total: kinetic - height }
 }
@@ -145,10 +140,14 @@ fn done(step: &Step<'_>, was: &BodyState, id: usize) -> f64 {
         _ => None,
     });
     let pose = moved.unwrap_or(was.pose);
-    let after = BodyState { pose, velocity: driven.velocity, spin: about_z(driven.spin) };
+    let after = BodyState { pose, velocity: driven.velocity, spin: driven.spin };
     let energy = |state: &BodyState| body_energy(step.cache.traits(id), state, step.gravity).total;
     let now = &step.now.bodies[id];
     energy(&after) - energy(was)
         + driven.force.dot(now.pose.position - pose.position)
-        + driven.torque * (now.pose.angle - pose.angle)
+        + match step.world.dimension {
+            Dimension::Plane => driven.torque.z * (now.pose.angle - pose.angle),
+            // Of a turn that is no fixed axis' the work is that of the mean spin, as that of a constant torque is.
+            Dimension::Space => driven.torque.dot(0.5 * (driven.spin + now.spin)) * step.span(),
+        }
 }

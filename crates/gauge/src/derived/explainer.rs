@@ -1,10 +1,10 @@
 //! What may push a body, and what of a change of its velocity that explains.
 
 use super::motion::{Unexplained, unexplained};
-use crate::frame_cache::When;
-use crate::geometry::{Collider, Pose, velocity_at};
+use crate::frame_cache::{Cache, When};
+use crate::geometry::{Collider, Plane, Pose, velocity_at};
 use crate::step::Step;
-use ironspin_model::{DVec2, World};
+use ironspin_model::{BodyState, DVec2, World};
 use std::collections::BTreeMap;
 
 /// Directions that contacts can push a body in, as the edges of their cones.
@@ -128,7 +128,7 @@ impl Explainer {
     fn unexplained(&mut self, step: &Step<'_>, id: usize, change: &Unexplained) -> f64 {
         let size = change.velocity.length();
         let noise = 1e-12 * (step.cache.speed(When::Now, id) + size + change.explained);
-        let turned = change.spin.abs() * step.cache.shapes().reach(id);
+        let turned = change.spin.length() * step.cache.shapes().reach(id);
         if size <= noise && turned <= noise {
             return 0.0;
         }
@@ -160,8 +160,12 @@ impl Explainer {
         if let Some(first) = self.pushes.first().copied() {
             let edges = Cone::edges(first.normal, first.half);
             if first.explains(&edges, change) && stands(step, id, &first, &self.pushes) {
-                let poses = [id, first.other].map(|body| *step.cache.pose(body));
-                self.known = Some(Known { push: first, edges, poses });
+                let known = |plane: &Cache<Plane>| Known {
+                    push: first,
+                    edges,
+                    poses: [id, first.other].map(|body| *plane.pose(body)),
+                };
+                self.known = step.cache.plane().map(known);
                 return 0.0;
             }
         }
@@ -195,8 +199,9 @@ impl Explainer {
 
 /// Whether a push that explained a change is still there: neither body has moved by a thousandth of its size.
 fn still_there(step: &Step<'_>, id: usize, known: &Known) -> bool {
+    let Some(plane) = step.cache.plane() else { return false };
     [id, known.push.other].into_iter().zip(&known.poses).all(|(body, pose)| {
-        let now = step.cache.pose(body);
+        let now = plane.pose(body);
         let size = step.cache.shapes().size(body);
         let near = if size.is_finite() { 1e-3 * size } else { 0.0 };
         (now.place() - pose.place()).length() <= near && (now.angle() - pose.angle()).abs() <= 1e-3
@@ -229,19 +234,20 @@ fn is_solid(step: &Step<'_>, id: usize, push: &Push, way: DVec2) -> bool {
         return true;
     }
     let by = shift * way;
+    let Some(plane) = step.cache.plane() else { return true };
     [When::Before, When::Now].into_iter().any(|when| {
-        step.cache.colliders(when, id).iter().any(|part| {
+        plane.colliders(when, id).iter().any(|part| {
             let moved = part.shifted(by);
             // What lies clearly above the edge has that edge below it, and not beside it.
             let beside = |other: &Collider| other.gap_to(&moved).normal.dot(push.normal) > 0.7;
-            step.cache.colliders(when, push.other).iter().any(beside)
+            plane.colliders(when, push.other).iter().any(beside)
         })
     })
 }
 
 /// Everything that may push a body over the step: parts of others as near as both travel within one and a half steps.
 fn fill(step: &Step<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
-    let Some(before) = step.before else { return };
+    let (Some(before), Some(plane)) = (step.before, step.cache.plane()) else { return };
     let swift = |id: usize| {
         let [was, is] = [When::Before, When::Now].map(|when| step.cache.swiftness(when, id));
         was.max(is) + step.fall(id).length() * step.span()
@@ -250,7 +256,7 @@ fn fill(step: &Step<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
     let fastest = step.cache.fastest().max(own);
     let size = shapes.size(id);
     let near = if size.is_finite() { 0.01 * size } else { 0.0 };
-    step.cache.neighbours_of(id, 1.5 * (own + fastest) * step.span() + near, |neighbour| {
+    plane.neighbours_of(id, 1.5 * (own + fastest) * step.span() + near, |neighbour| {
         let other = neighbour.body;
         if !step.present(other) {
             return;
@@ -258,12 +264,12 @@ fn fill(step: &Step<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
         let size = step.smaller_size(id, other);
         let within = 1.5 * (own + swift(other)) * step.span() + 0.01 * size;
         for (when, frame) in [(When::Before, before), (When::Now, step.now)] {
-            step.cache.gaps_beside(when, id, neighbour, within, |gap| {
+            plane.gaps_beside(when, id, neighbour, within, |gap| {
                 if gap.distance > within {
                     return;
                 }
                 // A graze turns the normal while the bodies pass each other; what only falls on each other does not.
-                let slip = velocity_at(&frame.bodies[id], gap.point) - velocity_at(&frame.bodies[other], gap.point);
+                let slip = velocity_of(&frame.bodies[id], gap.point) - velocity_of(&frame.bodies[other], gap.point);
                 let turned = |id: usize| (before.bodies[id].pose.angle - step.now.bodies[id].pose.angle).abs();
                 let curved = gap.normal.perp_dot(slip).abs() * step.span() / size;
                 let round = [id, other].iter().any(|&id| is_round(step, id));
@@ -275,9 +281,14 @@ fn fill(step: &Step<'_>, id: usize, friction: f64, pushes: &mut Vec<Push>) {
     });
 }
 
+/// Velocity of the point of a body that is at a point of the plane now, m/s.
+fn velocity_of(state: &BodyState, point: DVec2) -> DVec2 {
+    velocity_at(state, point.extend(0.0)).truncate()
+}
+
 /// Whether a body has a part without straight edges.
 fn is_round(step: &Step<'_>, id: usize) -> bool {
-    step.world.bodies[id].parts.iter().any(|part| part.shape.planar().is_round())
+    step.world.bodies[id].parts.iter().any(|part| part.shape.is_round())
 }
 
 /// The largest friction of a body with any material of the world: no contact pushes it further from the normal.

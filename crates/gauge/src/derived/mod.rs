@@ -6,7 +6,7 @@ mod motion;
 mod touch;
 
 pub use energy::{MechanicalEnergy, mechanical_energy};
-pub(crate) use energy::{brought, kinetic_energy, springs_of};
+pub(crate) use energy::{brought, springs_of};
 pub(crate) use explainer::beyond_contacts;
 pub(crate) use motion::unexplained;
 pub(crate) use touch::{closing, first_touch};

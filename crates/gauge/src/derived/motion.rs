@@ -9,7 +9,7 @@ pub(crate) struct Unexplained {
     /// m/s.
     pub(crate) velocity: DVec3,
     /// rad/s.
-    pub(crate) spin: f64,
+    pub(crate) spin: DVec3,
     /// Change of the velocity that gravity, damping and actions explain, m/s: the yardstick of what is left.
     pub(crate) explained: f64,
 }
@@ -18,10 +18,10 @@ pub(crate) struct Unexplained {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Driven {
     pub(crate) velocity: DVec3,
-    pub(crate) spin: f64,
+    pub(crate) spin: DVec3,
     pub(crate) position: DVec3,
     pub(crate) force: DVec3,
-    pub(crate) torque: f64,
+    pub(crate) torque: DVec3,
 }
 
 /// What the actions before a step make of a body; `None` in the first frame of a window.
@@ -29,29 +29,31 @@ pub(crate) fn driven(step: &Step<'_>, id: usize) -> Option<Driven> {
     let (body, state) = (&step.world.bodies[id], &step.before?.bodies[id]);
     let mut driven = Driven {
         velocity: state.velocity,
-        spin: state.spin.z,
+        spin: state.spin,
         position: state.pose.position,
         force: DVec3::ZERO,
-        torque: 0.0,
+        torque: DVec3::ZERO,
     };
+    let mut rotation = state.pose.rotation;
     let inverse = |of: f64| if of > 0.0 { 1.0 / of } else { 0.0 };
     for (_, effect) in step.effects.iter().filter(|(done_to, _)| *done_to == id) {
-        let moment =
-            |point: &Option<DVec3>, push: DVec3| point.map_or(0.0, |point| (point - driven.position).cross(push).z);
+        let moment = |point: &Option<DVec3>, push: DVec3| {
+            point.map_or(DVec3::ZERO, |point| (point - driven.position).cross(push))
+        };
         match effect {
             Effect::Impulse { impulse, point } => {
                 let twist = moment(point, *impulse);
                 driven.velocity += *impulse * inverse(body.mass);
-                driven.spin += twist * inverse(body.inertia.zz());
+                driven.spin += step.cache.traits(id).turning.spin_by(rotation, twist);
             }
             Effect::Force { force, point } => {
                 driven.torque += moment(point, *force);
                 driven.force += *force;
             }
-            Effect::Torque(torque) => driven.torque += torque.z,
+            Effect::Torque(torque) => driven.torque += *torque,
             Effect::Velocity(velocity) => driven.velocity = *velocity,
-            Effect::Spin(spin) => driven.spin = spin.z,
-            Effect::Place(pose) => driven.position = pose.position,
+            Effect::Spin(spin) => driven.spin = *spin,
+            Effect::Place(pose) => (driven.position, rotation) = (pose.position, pose.rotation),
             Effect::Remove | Effect::Add | Effect::Split(_) | Effect::Gravity(_) => {}
         }
     }
@@ -65,7 +67,7 @@ pub(crate) fn unexplained(step: &Step<'_>, id: usize) -> Option<Unexplained> {
         // The same as below, without what would be nothing.
         let (before, given) = (&step.before?.bodies[id], step.fall(id) * span);
         let velocity = now.velocity - (before.velocity + given);
-        return Some(Unexplained { velocity, spin: now.spin.z - before.spin.z, explained: given.length() });
+        return Some(Unexplained { velocity, spin: now.spin - before.spin, explained: given.length() });
     }
     let body = &step.world.bodies[id];
     let Driven { velocity, spin, force, torque, .. } = driven(step, id)?;
@@ -77,10 +79,10 @@ pub(crate) fn unexplained(step: &Step<'_>, id: usize) -> Option<Unexplained> {
     let given = (step.fall(id) + force * inverse(body.mass)) * span * push(body.linear_damping);
     let expected = velocity * share + given;
     let turned = spin * fading(body.angular_damping, 1.0)
-        + torque * inverse(body.inertia.zz()) * span * push(body.angular_damping);
+        + step.cache.traits(id).turning.spin_by(now.pose.rotation, torque) * span * push(body.angular_damping);
     Some(Unexplained {
         velocity: now.velocity - expected,
-        spin: if body.fixed_turn { 0.0 } else { now.spin.z - turned },
+        spin: if body.fixed_turn { DVec3::ZERO } else { now.spin - turned },
         explained: given.length() + (1.0 - share) * velocity.length(),
     })
 }
@@ -118,6 +120,6 @@ mod tests {
             unexplained(&step, 0).expect("a change")
         });
         assert_eq!(short, long);
-        assert!(short.velocity.length() > 0.05 && short.spin > 0.1, "{short:?}");
+        assert!(short.velocity.length() > 0.05 && short.spin.z > 0.1, "{short:?}");
     }
 }

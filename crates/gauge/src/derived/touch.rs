@@ -2,7 +2,7 @@
 
 use crate::gauge::View;
 use crate::geometry::{Gap, velocity_at};
-use ironspin_model::{BodyState, DVec3};
+use ironspin_model::{BodyState, DVec3, Dimension, turn};
 
 /// Steps of Newton's method to a first touch.
 const TOUCH_STEPS: u32 = 12;
@@ -30,17 +30,19 @@ pub(crate) fn first_touch(view: &View<'_>, pair: [usize; 2]) -> Option<Touch> {
     let flown = |state: &BodyState, fall: DVec3, time: f64| {
         let mut then = *state;
         then.pose.position += state.velocity * time + fall * (0.5 * time * time);
-        then.pose.angle += state.spin.z * time;
+        match view.world.dimension {
+            Dimension::Plane => then.pose.angle += state.spin.z * time,
+            Dimension::Space if state.spin == DVec3::ZERO => {}
+            Dimension::Space => {
+                then.pose.rotation = turn::product(turn::by_vector(state.spin * time), state.pose.rotation);
+            }
+        }
         then.velocity += fall * time;
         then
     };
     let fall = pair.map(|id| if view.cache.traits(id).mass > 0.0 { view.fall(id) } else { DVec3::ZERO });
     let at = |time: f64| [0, 1].map(|k| flown(&before.bodies[pair[k]], fall[k], time));
-    let gap_of = |states: &[BodyState; 2]| {
-        let placed = |k: usize| view.cache.shapes().parts(pair[k]).iter().map(move |part| part.placed(&states[k]));
-        let both = placed(0).flat_map(|mine| placed(1).map(move |theirs| mine.gap_to(&theirs)));
-        both.reduce(|a, b| if b.distance < a.distance { b } else { a })
-    };
+    let gap_of = |states: &[BodyState; 2]| view.cache.gap_in(pair, states);
     let size = view.smaller_size(pair[0], pair[1]);
     let mut time = 0.0;
     let mut states = at(time);

@@ -1,11 +1,12 @@
 //! What all gauges see of a frame, worked out once: outlines in place, who is near whom, and what several gauges ask for.
 
+mod cache;
 mod nearness;
 
-use crate::geometry::{Anchor, Bounds, Collider, Placed, Placement, Pose, Shapes, furthest_moved, sweep};
-use ironspin_model::{Body, Frame, World};
-use nearness::{KnownGap, Neighbour, Neighbours};
-use std::cell::{Cell, RefCell};
+use crate::geometry::{Bounds, Gap, Membership, Plane, Room, Shapes, Space};
+pub(crate) use cache::Cache;
+use ironspin_model::{Body, BodyState, DQuat, DVec3, Dimension, Frame, Inertia, World, turn};
+pub(crate) use nearness::Candidate;
 
 /// Which of the two frames of a step.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -17,22 +18,70 @@ pub(crate) enum When {
 /// By how much bounds of gaps may be wider than they could be, as a share of the margin of a search.
 const LOOSE: f64 = 1e-5;
 
+/// How a body resists turning.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum Turning {
+    /// In the plane: the moment about z, kg m².
+    AboutZ(f64),
+    /// In space: the matrix along the body's own axes.
+    InSpace(Inertia),
+}
+
+impl Turning {
+    /// Angular momentum about the centre of mass, along the world's axes, kg m²/s.
+    #[inline]
+    pub(crate) fn momentum(&self, rotation: DQuat, spin: DVec3) -> DVec3 {
+        match self {
+            Turning::AboutZ(moment) => *moment * spin,
+            Turning::InSpace(inertia) => turn::turned_inertia(rotation, *inertia).0 * spin,
+        }
+    }
+
+    /// Energy of turning, J.
+    #[inline]
+    pub(crate) fn energy(&self, rotation: DQuat, spin: DVec3) -> f64 {
+        match self {
+            Turning::AboutZ(moment) => 0.5 * moment * spin.length_squared(),
+            Turning::InSpace(_) => 0.5 * spin.dot(self.momentum(rotation, spin)),
+        }
+    }
+
+    /// The change of spin by an angular impulse, rad/s; nothing for a body that nothing turns.
+    pub(crate) fn spin_by(&self, rotation: DQuat, impulse: DVec3) -> DVec3 {
+        match self {
+            Turning::AboutZ(moment) if *moment > 0.0 => impulse * (1.0 / moment),
+            Turning::InSpace(inertia) if inertia.0.determinant() > 0.0 => {
+                turn::turned_inertia(rotation, *inertia).0.inverse() * impulse
+            }
+            Turning::AboutZ(_) | Turning::InSpace(_) => DVec3::ZERO,
+        }
+    }
+}
+
 /// What gauges ask of a body in every frame, close together in memory.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct BodyTraits {
     /// kg.
     pub(crate) mass: f64,
-    /// kg m².
-    pub(crate) inertia: f64,
+    pub(crate) turning: Turning,
     pub(crate) gravity_factor: f64,
     /// Whether nothing but gravity, actions, contacts and joints changes its velocity: it may turn, and nothing damps it.
     pub(crate) is_free: bool,
 }
 
 impl BodyTraits {
-    pub(crate) fn of(body: &Body) -> Self {
+    pub(crate) fn of(dimension: Dimension, body: &Body) -> Self {
         let is_free = body.linear_damping == 0.0 && body.angular_damping == 0.0 && !body.fixed_turn;
-        BodyTraits { mass: body.mass, inertia: body.inertia.zz(), gravity_factor: body.gravity_factor, is_free }
+        let turning = match dimension {
+            Dimension::Plane => Turning::AboutZ(body.inertia.zz()),
+            Dimension::Space => Turning::InSpace(body.inertia),
+        };
+        BodyTraits { mass: body.mass, turning, gravity_factor: body.gravity_factor, is_free }
+    }
+
+    /// Kinetic energy of the body in a state with a velocity, J.
+    pub(crate) fn kinetic_energy(&self, velocity: DVec3, state: &BodyState) -> f64 {
+        0.5 * self.mass * velocity.length_squared() + self.turning.energy(state.pose.rotation, state.spin)
     }
 }
 
@@ -40,162 +89,68 @@ impl BodyTraits {
 /// neighbours looked for once a frame.
 #[derive(Clone, Debug)]
 pub struct FrameCache {
-    shapes: Shapes,
     traits: Vec<BodyTraits>,
-    now: Placement,
-    before: Placement,
-    neighbours: Neighbours,
-    /// For each pair of neighbours its gap in the frame now, and in the frame before.
-    gaps: [RefCell<Vec<Option<KnownGap>>>; 2],
-    /// For each pair of neighbours the gap that was worked out last.
-    anchors: RefCell<Vec<Anchor>>,
-    /// What follows from these for the frame now, if anybody asked for it in the frame before.
-    bounds: Vec<Cell<Bounds>>,
-    bounds_asked: Cell<bool>,
-    /// Where bodies were when they were worked out, and by how much any gap can have changed since, m.
-    bounds_spots: Vec<Pose>,
-    bounds_loose: f64,
-    /// How many frames were seen.
-    frame: u64,
-    /// Whether the frame now is the one that was seen last.
-    is_current: bool,
-    /// Added to a search, so that it need not be done again at once, m.
-    slack: f64,
-    /// The widest search asked for since the last frame, m.
-    wanted: Cell<f64>,
-    /// The highest speed of any point of any body in the frame now and the one before, m/s.
-    speeds: [f64; 2],
+    room: ByDimension,
+}
+
+/// The geometry of the frames, by the dimension of the world.
+#[derive(Clone, Debug)]
+enum ByDimension {
+    Plane(Cache<Plane>),
+    Space(Cache<Space>),
+}
+
+/// Asks the cache of either dimension the same.
+macro_rules! either {
+    ($self:expr, $cache:ident => $asked:expr) => {
+        match &$self.room {
+            ByDimension::Plane($cache) => $asked,
+            ByDimension::Space($cache) => $asked,
+        }
+    };
+}
+
+/// The gap as every gauge sees it.
+fn shown<G: Room>(_: &Cache<G>, gap: G::OwnGap) -> Gap {
+    G::shown(gap)
 }
 
 impl FrameCache {
     /// Knows the shapes of a world, and has seen no frame yet.
     pub fn new(world: &World) -> Self {
-        let shapes = Shapes::new(world);
-        let sizes: Vec<f64> = world.dynamic_bodies().map(|id| world.bodies[id].smallest_size()).collect();
-        let mean = sizes.iter().filter(|size| size.is_finite()).sum::<f64>() / sizes.len().max(1) as f64;
-        let placement = Placement::new(&shapes);
         FrameCache {
-            now: placement.clone(),
-            before: placement,
-            shapes,
-            traits: world.bodies.iter().map(BodyTraits::of).collect(),
-            gaps: [0, 1].map(|_| RefCell::new(Vec::new())),
-            anchors: RefCell::new(Vec::new()),
-            bounds: Vec::new(),
-            bounds_asked: Cell::new(false),
-            bounds_spots: Vec::new(),
-            bounds_loose: 0.0,
-            frame: 0,
-            is_current: false,
-            neighbours: Neighbours { found_within: f64::NEG_INFINITY, ..Neighbours::default() },
-            slack: 0.2 * mean,
-            wanted: Cell::new(f64::NEG_INFINITY),
-            speeds: [0.0; 2],
+            traits: world.bodies.iter().map(|body| BodyTraits::of(world.dimension, body)).collect(),
+            room: match world.dimension {
+                Dimension::Plane => ByDimension::Plane(Cache::new(world)),
+                Dimension::Space => ByDimension::Space(Cache::new(world)),
+            },
         }
     }
 
     /// Takes the next frame; the one before becomes the frame before.
     pub fn update(&mut self, frame: &Frame) {
-        self.frame += 1;
-        self.is_current = true;
-        std::mem::swap(&mut self.now, &mut self.before);
-        self.gaps.swap(0, 1);
-        self.speeds = [self.now.update(&self.shapes, frame), self.speeds[0]];
-        let wanted = self.wanted.replace(f64::NEG_INFINITY);
-        let neighbours = &mut self.neighbours;
-        if wanted == f64::NEG_INFINITY {
-            // Nobody has looked for pairs: what is known grows old unseen.
-            neighbours.found_within = f64::NEG_INFINITY;
-            self.bounds.clear();
-            return;
-        }
-        let moved = furthest_moved(&self.shapes, &self.now.poses, &neighbours.poses);
-        // The frame before was near enough for its own search, so its bodies have moved no further than known.
-        neighbours.moved = neighbours.moved.max(moved);
-        if !(wanted + 2.0 * neighbours.moved <= neighbours.found_within) {
-            self.find_neighbours(wanted + self.slack);
-        }
-        if !self.bounds_asked.replace(false) {
-            self.bounds.clear();
-        } else if !self.bounds_still_tell() {
-            self.bounds.clear();
-            self.work_out_bounds();
-            self.bounds_spots.clone_from(&self.now.poses);
-            self.bounds_loose = 0.0;
+        match &mut self.room {
+            ByDimension::Plane(cache) => cache.update(frame),
+            ByDimension::Space(cache) => cache.update(frame),
         }
     }
 
     /// Lets a frame pass without a look at it: no gauge of the trial needs geometry. One that asks all the same stops with a panic in debug
     /// builds.
     pub fn pass_over(&mut self) {
-        self.frame += 1;
-        self.is_current = false;
+        match &mut self.room {
+            ByDimension::Plane(cache) => cache.pass_over(),
+            ByDimension::Space(cache) => cache.pass_over(),
+        }
     }
 
-    /// Notices gauges that ask for geometry and do not say so in their entry.
+    /// What gauges of the plane alone ask; nothing in space, where none of them is made.
     #[inline]
-    fn assert_current(&self) {
-        debug_assert!(self.is_current, "a gauge asks for geometry, and its entry does not say `needs_geometry`");
-    }
-
-    /// Whether bodies have hardly moved since bounds were worked out, so that these need no more than a little more room.
-    fn bounds_still_tell(&mut self) -> bool {
-        if self.bounds.is_empty() {
-            return false;
+    pub(crate) fn plane(&self) -> Option<&Cache<Plane>> {
+        match &self.room {
+            ByDimension::Plane(cache) => Some(cache),
+            ByDimension::Space(_) => None,
         }
-        self.bounds_loose = 2.0 * furthest_moved(&self.shapes, &self.now.poses, &self.bounds_spots);
-        self.bounds_loose <= LOOSE * self.slack
-    }
-
-    /// Works out for all neighbours between what their gaps lie now.
-    fn work_out_bounds(&mut self) {
-        let (now, shapes) = (&self.now, &self.shapes);
-        let pairs = self.neighbours.pairs.iter().zip(self.anchors.get_mut());
-        self.bounds.extend(pairs.map(|(&(a, b), anchor)| {
-            let poses = [now.poses[a], now.poses[b]];
-            let reaches = [shapes.reach(a), shapes.reach(b)];
-            let bounds = anchor.bounds_at(poses, reaches);
-            if bounds.high < f64::INFINITY || bounds.low > 0.0 {
-                return Cell::new(bounds);
-            }
-            // Only known to be no nearer than they now may be: their rectangles bound it better.
-            let least = now.of(shapes, a).all.least_gap(&now.of(shapes, b).all);
-            *anchor = Anchor { bounds: Bounds::at_least(least), poses };
-            Cell::new(anchor.bounds_at(poses, reaches))
-        }));
-    }
-
-    fn find_neighbours(&mut self, within: f64) {
-        // The frame before may be asked about too.
-        let moved = furthest_moved(&self.shapes, &self.before.poses, &self.now.poses);
-        let within = within + if moved.is_finite() { 2.0 * moved } else { 0.0 };
-        let mut pairs = Vec::with_capacity(self.neighbours.pairs.len());
-        sweep(&self.shapes, &self.now, within, |_| true, |a, b| pairs.push((a, b)));
-        pairs.sort_unstable();
-        let mut anchors = vec![Anchor::UNKNOWN; pairs.len()];
-        let mut known = self.neighbours.pairs.iter().zip(self.anchors.get_mut()).peekable();
-        for (pair, anchor) in pairs.iter().zip(&mut anchors) {
-            while known.next_if(|(old, _)| *old < pair).is_some() {}
-            if let Some((_, old)) = known.next_if(|(old, _)| *old == pair) {
-                *anchor = *old;
-            }
-        }
-        *self.anchors.get_mut() = anchors;
-        self.bounds.clear();
-        for gaps in &mut self.gaps {
-            gaps.get_mut().clear();
-            gaps.get_mut().resize(pairs.len(), None);
-        }
-        let mut of = std::mem::take(&mut self.neighbours.of);
-        of.resize(self.now.poses.len(), Vec::new());
-        of.iter_mut().for_each(Vec::clear);
-        for (number, &(a, b)) in pairs.iter().enumerate() {
-            of[a].push(Neighbour { body: b, number: Some(number) });
-            of[b].push(Neighbour { body: a, number: Some(number) });
-        }
-        let search = self.neighbours.search + 1;
-        let poses = self.now.poses.clone();
-        self.neighbours = Neighbours { pairs, of, poses, found_within: within, moved, search };
     }
 
     #[inline]
@@ -203,67 +158,85 @@ impl FrameCache {
         &self.traits[body]
     }
 
-    /// Where a body is now.
-    #[inline]
-    pub(crate) fn pose(&self, body: usize) -> &Pose {
-        &self.now.poses[body]
-    }
-
     /// Whether all bodies are there in both frames.
     pub(crate) fn all_are_there(&self) -> bool {
-        self.now.absent.is_empty() && self.before.absent.is_empty()
+        either!(self, cache => cache.all_are_there())
     }
 
     /// Whether the same bodies are there in both frames.
     pub(crate) fn same_are_there(&self) -> bool {
-        self.now.absent == self.before.absent
+        either!(self, cache => cache.same_are_there())
     }
 
     /// The speed of a body in a frame, m/s; 0 when it is not there.
     #[inline]
     pub(crate) fn speed(&self, when: When, body: usize) -> f64 {
-        self.placement(when).speed[body]
+        either!(self, cache => cache.speed(when, body))
     }
 
     /// The highest speed of any point of a body in a frame, m/s, but for points without end.
     #[inline]
     pub(crate) fn swiftness(&self, when: When, body: usize) -> f64 {
-        self.placement(when).swiftness[body]
+        either!(self, cache => cache.swiftness(when, body))
     }
 
     /// The highest speed of any point of any body in both frames, m/s.
     pub(crate) fn fastest(&self) -> f64 {
-        self.speeds[0].max(self.speeds[1])
+        either!(self, cache => cache.fastest())
     }
 
+    #[inline]
     pub(crate) fn shapes(&self) -> &Shapes {
-        &self.shapes
-    }
-
-    fn placement(&self, when: When) -> &Placement {
-        self.assert_current();
-        match when {
-            When::Now => &self.now,
-            When::Before => &self.before,
-        }
-    }
-
-    /// Outlines of a body's solid parts, in place.
-    pub(crate) fn colliders(&self, when: When, body: usize) -> &[Collider] {
-        &self.placed(when, body).colliders
-    }
-
-    fn placed(&self, when: When, body: usize) -> &Placed {
-        self.placement(when).of(&self.shapes, body)
-    }
-
-    /// Whether the rectangles of two bodies come within a distance of each other.
-    fn may_be_within(&self, when: When, a: usize, b: usize, within: f64) -> bool {
-        self.placed(when, a).all.meets(&self.placed(when, b).all, within)
+        either!(self, cache => cache.shapes())
     }
 
     /// The number of the frame now.
     pub(crate) fn frame(&self) -> u64 {
-        self.frame
+        either!(self, cache => cache.frame())
+    }
+
+    /// The smallest gap of any parts of two bodies; infinity at once when it is certainly above `within`.
+    pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
+        either!(self, cache => shown(cache, cache.gap(when, a, b, within)))
+    }
+
+    /// The smallest gap of a candidate now; infinity at once when it is certainly above `within`.
+    pub(crate) fn gap_of(&self, candidate: &Candidate, within: f64) -> Gap {
+        either!(self, cache => shown(cache, cache.gap_of(candidate, within)))
+    }
+
+    /// The smallest gap of two bodies in states of their own, wherever they are in the frames; nothing for bodies without solid parts.
+    pub(crate) fn gap_in(&self, pair: [usize; 2], states: &[BodyState; 2]) -> Option<Gap> {
+        either!(self, cache => cache.gap_in(pair, states).map(|gap| shown(cache, gap)))
+    }
+
+    /// Calls `each` for every pair of bodies that may touch, one of them in `of` and the other in `others`, whose gap now may be within
+    /// a distance, in the order of their ids.
+    pub(crate) fn candidates(&self, of: &Membership, others: &Membership, within: f64, each: impl FnMut(&Candidate)) {
+        either!(self, cache => cache.candidates(of, others, within, each));
+    }
+
+    /// Between what the gap of two bodies lies now. The number of their pair is looked for from `from` on first, and left there, since
+    /// most ask for one pair after the other.
+    pub(crate) fn bounds_of(&self, pair: (usize, usize), from: &mut usize) -> Bounds {
+        either!(self, cache => cache.bounds_of(pair, from))
+    }
+
+    /// How many pairs of neighbours there are, and how often they were looked for.
+    pub(crate) fn neighbours(&self) -> (usize, u64) {
+        either!(self, cache => cache.neighbours())
+    }
+
+    /// Calls `each` for every pair of bodies that may touch, one of them in `of` and the other in `others`, whose boxes
+    /// come within a distance of each other. Each pair comes once, the smaller id first.
+    pub(crate) fn near_pairs(
+        &self,
+        when: When,
+        of: &Membership,
+        others: &Membership,
+        within: f64,
+        each: impl FnMut(usize, usize),
+    ) {
+        either!(self, cache => cache.near_pairs(when, of, others, within, each));
     }
 }

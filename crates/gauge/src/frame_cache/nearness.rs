@@ -1,45 +1,55 @@
 //! Who is near whom, and how near.
 
-use super::{FrameCache, When};
-use crate::geometry::{Anchor, Bounds, Gap, Membership, Pose, sweep};
+use super::When;
+use super::cache::Cache;
+use crate::geometry::{Anchor, Bounds, Membership, Room, sweep};
+use ironspin_model::BodyState;
 
 /// A gap and where both bodies were.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct KnownGap {
-    pub(super) gap: Gap,
+pub(super) struct KnownGap<G: Room> {
+    pub(super) gap: G::OwnGap,
     /// What is further than this may be reported as infinitely far.
     pub(super) within: f64,
-    pub(super) poses: [Pose; 2],
+    pub(super) poses: [G::Pose; 2],
 }
 
-impl KnownGap {
+impl<G: Room> KnownGap<G> {
     /// Whether the bodies are where they were, but for rounding.
-    pub(super) fn is_of(&self, poses: [Pose; 2]) -> bool {
-        self.poses.iter().zip(poses).all(|(known, pose)| {
-            let (was, is) = (known.place(), pose.place());
-            let noise = 4.0 * f64::EPSILON * (was.x.abs() + was.y.abs() + 1e-300);
-            (is.x - was.x).abs() + (is.y - was.y).abs() <= noise && (pose.angle() - known.angle()).abs() <= 1e-15
-        })
+    pub(super) fn is_of(&self, poses: [G::Pose; 2]) -> bool {
+        self.poses.iter().zip(&poses).all(|(known, pose)| G::is_same(known, pose))
     }
 }
 
 /// Pairs near each other, good until bodies have moved on.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Neighbours {
+#[derive(Clone, Debug)]
+pub(super) struct Neighbours<G: Room> {
     pub(super) pairs: Vec<(usize, usize)>,
     /// The others of each body, by its id.
     pub(super) of: Vec<Vec<Neighbour>>,
     /// Where the bodies were when the pairs were found.
-    pub(super) poses: Vec<Pose>,
+    pub(super) poses: Vec<G::Pose>,
     /// All pairs nearer than this were found, m.
     pub(super) found_within: f64,
-    /// How far any side of a rectangle has moved since, m.
+    /// How far any side of a around has moved since, m.
     pub(super) moved: f64,
     /// How often pairs were looked for.
     pub(super) search: u64,
 }
 
-impl Neighbours {
+impl<G: Room> Neighbours<G> {
+    /// Before any search.
+    pub(super) fn new() -> Self {
+        Neighbours {
+            pairs: Vec::new(),
+            of: Vec::new(),
+            poses: Vec::new(),
+            found_within: f64::NEG_INFINITY,
+            moved: 0.0,
+            search: 0,
+        }
+    }
+
     /// Whether all pairs within a distance are among them.
     pub(super) fn cover(&self, within: f64) -> bool {
         within + 2.0 * self.moved <= self.found_within
@@ -65,29 +75,29 @@ pub(crate) struct Candidate {
     pub(crate) number: Option<usize>,
 }
 
-impl FrameCache {
+impl<G: Room> Cache<G> {
     /// The smallest gap of any parts of two bodies; infinity at once when it is certainly above `within`. What has not moved against each other by
     /// more than a rounding error since its gap was worked out has that gap still.
-    pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
+    pub(crate) fn gap(&self, when: When, a: usize, b: usize, within: f64) -> G::OwnGap {
         self.assert_current();
         if !self.may_be_within(when, a, b, within) {
-            return Gap::FAR;
+            return G::FAR;
         }
         let (low, high) = (a.min(b), a.max(b));
         let Ok(number) = self.neighbours.pairs.binary_search(&(low, high)) else {
             return self.worked_out(when, a, b, within);
         };
         let gap = self.gap_of_neighbours(when, number, within);
-        if a == low { gap } else { gap.turned_round() }
+        if a == low { gap } else { G::turned_round(gap) }
     }
 
-    fn gap_of_neighbours(&self, when: When, number: usize, within: f64) -> Gap {
+    fn gap_of_neighbours(&self, when: When, number: usize, within: f64) -> G::OwnGap {
         let placement = self.placement(when);
         let (a, b) = self.neighbours.pairs[number];
         let poses = [placement.poses[a], placement.poses[b]];
         let known = self.gaps[usize::from(when == When::Before)].borrow()[number];
         if let Some(known) = &known
-            && (known.gap.distance <= known.within || within <= known.within)
+            && (G::distance(&known.gap) <= known.within || within <= known.within)
             && known.is_of(poses)
         {
             return known.gap;
@@ -97,8 +107,8 @@ impl FrameCache {
         self.gaps[usize::from(when == When::Before)].borrow_mut()[number] = Some(known);
         if when == When::Now {
             // Beyond `within` other parts may be nearer than the one that is reported.
-            let near = gap.distance <= within;
-            let bounds = if near { Bounds::exactly(gap.distance) } else { Bounds::at_least(within) };
+            let near = G::distance(&gap) <= within;
+            let bounds = if near { Bounds::exactly(G::distance(&gap)) } else { Bounds::at_least(within) };
             self.anchors.borrow_mut()[number] = Anchor { bounds, poses };
             if let Some(cell) = self.bounds.get(number) {
                 // Read with as much room as bodies have gone since all were worked out, now and later.
@@ -109,13 +119,13 @@ impl FrameCache {
     }
 
     /// The smallest gap of a candidate now; infinity at once when it is certainly above `within`.
-    pub(crate) fn gap_of(&self, candidate: &Candidate, within: f64) -> Gap {
+    pub(crate) fn gap_of(&self, candidate: &Candidate, within: f64) -> G::OwnGap {
         let (a, b) = candidate.bodies;
         match candidate.number {
             Some(number) if self.may_be_within(When::Now, a, b, within) => {
                 self.gap_of_neighbours(When::Now, number, within)
             }
-            Some(_) => Gap::FAR,
+            Some(_) => G::FAR,
             None => self.gap(When::Now, a, b, within),
         }
     }
@@ -168,26 +178,40 @@ impl FrameCache {
         (self.neighbours.pairs.len(), self.neighbours.search)
     }
 
-    fn worked_out(&self, when: When, a: usize, b: usize, within: f64) -> Gap {
-        let mut best = Gap::FAR;
+    fn worked_out(&self, when: When, a: usize, b: usize, within: f64) -> G::OwnGap {
+        let mut best = G::FAR;
         self.gaps(when, a, b, within, |gap| {
-            if gap.distance < best.distance {
+            if G::distance(&gap) < G::distance(&best) {
                 best = gap;
             }
         });
         best
     }
 
+    /// The smallest gap of two bodies in states of their own; nothing for bodies without solid parts.
+    pub(super) fn gap_in(&self, pair: [usize; 2], states: &[BodyState; 2]) -> Option<G::OwnGap> {
+        let placed = [0, 1].map(|k| {
+            let own = &self.parts[pair[k]];
+            let (mut placed, mut around) = (own.clone(), vec![G::NONE; own.len()]);
+            G::carry(own, &G::pose(&states[k]), &mut placed, &mut around);
+            placed
+        });
+        let [first, second] = &placed;
+        let both =
+            first.iter().flat_map(|mine| second.iter().map(move |theirs| G::gap_within(mine, theirs, f64::INFINITY)));
+        both.reduce(|a, b| if G::distance(&b) < G::distance(&a) { b } else { a })
+    }
+
     /// The gap of every part of one body to every part of another that may be within a distance.
-    pub(crate) fn gaps(&self, when: When, a: usize, b: usize, within: f64, mut each: impl FnMut(Gap)) {
+    pub(crate) fn gaps(&self, when: When, a: usize, b: usize, within: f64, mut each: impl FnMut(G::OwnGap)) {
         let (one, other) = (self.placed(when, a), self.placed(when, b));
-        if !one.all.meets(&other.all, within) {
+        if !G::meets(&one.all, &other.all, within) {
             return;
         }
-        for (part, rectangle) in one.colliders.iter().zip(&one.parts) {
+        for (part, around) in one.colliders.iter().zip(&one.parts) {
             for (counterpart, other) in other.colliders.iter().zip(&other.parts) {
-                if rectangle.meets(other, within) {
-                    each(part.gap_within(counterpart, within));
+                if G::meets(around, other, within) {
+                    each(G::gap_within(part, counterpart, within));
                 }
             }
         }
@@ -200,22 +224,22 @@ impl FrameCache {
         body: usize,
         neighbour: Neighbour,
         within: f64,
-        mut each: impl FnMut(Gap),
+        mut each: impl FnMut(G::OwnGap),
     ) {
         let other = neighbour.body;
-        let single = self.shapes.parts(body).len() == 1 && self.shapes.parts(other).len() == 1;
+        let single = self.parts[body].len() == 1 && self.parts[other].len() == 1;
         match neighbour.number.filter(|_| single) {
             Some(number) => {
                 if self.may_be_within(when, body, other, within) {
                     let gap = self.gap_of_neighbours(when, number, within);
-                    each(if other < body { gap } else { gap.turned_round() });
+                    each(if other < body { gap } else { G::turned_round(gap) });
                 }
             }
             None => self.gaps(when, other, body, within, each),
         }
     }
 
-    /// Calls `each` for every pair of bodies that may touch, one of them in `of` and the other in `others`, whose rectangles
+    /// Calls `each` for every pair of bodies that may touch, one of them in `of` and the other in `others`, whose boxes
     /// come within a distance of each other. Each pair comes once, the smaller id first.
     pub(crate) fn near_pairs(
         &self,
@@ -238,6 +262,7 @@ impl FrameCache {
         let mut pairs = Vec::new();
         sweep(
             &self.shapes,
+            &self.parts,
             self.placement(when),
             within,
             |id| of.has(id) || others.has(id),
@@ -251,7 +276,7 @@ impl FrameCache {
         pairs.into_iter().for_each(|(a, b)| each(a, b));
     }
 
-    /// Calls `each` for every body that may touch one and whose rectangle now comes within a distance of its own, in the order of
+    /// Calls `each` for every body that may touch one and whose around now comes within a distance of its own, in the order of
     /// their ids.
     pub(crate) fn neighbours_of(&self, body: usize, within: f64, mut each: impl FnMut(Neighbour)) {
         self.assert_current();
@@ -274,6 +299,7 @@ impl FrameCache {
 mod tests {
     use super::*;
     use crate::gauges::trace::{state, world};
+    use crate::geometry::Plane;
     use ironspin_model::{BodyKind, DVec2, Frame, PlaneShape};
     use proptest::prelude::*;
 
@@ -287,7 +313,7 @@ mod tests {
         ) {
             let boxes: Vec<_> = (0..8).map(|_| ("ingot", BodyKind::Dynamic, PlaneShape::Box(DVec2::new(0.5, 0.3)), DVec2::ZERO)).collect();
             let world = world(&boxes);
-            let mut cache = FrameCache::new(&world);
+            let mut cache = Cache::<Plane>::new(&world);
             let mut places = starts;
             let everything = Membership::everything(&world);
             let mut last: Option<Frame> = None;
@@ -306,7 +332,7 @@ mod tests {
                     let mut plain = Vec::new();
                     for a in 0..8 {
                         for b in a + 1..8 {
-                            let placed = |id: usize| cache.shapes().parts(id)[0].placed(&frame.bodies[id]);
+                            let placed = |id: usize| cache.parts[id][0].placed(&frame.bodies[id]);
                             if placed(a).gap_to(&placed(b)).distance <= within {
                                 plain.push((a, b));
                             }
@@ -320,8 +346,8 @@ mod tests {
                     let mut near = Vec::new();
                     cache.candidates(&everything, &everything, within, |candidate| {
                         let (a, b) = candidate.bodies;
-                        let gap = cache.shapes().parts(a)[0].placed(&frame.bodies[a])
-                            .gap_to(&cache.shapes().parts(b)[0].placed(&frame.bodies[b])).distance;
+                        let gap = cache.parts[a][0].placed(&frame.bodies[a])
+                            .gap_to(&cache.parts[b][0].placed(&frame.bodies[b])).distance;
                         assert!(!(gap < candidate.bounds.low || gap > candidate.bounds.high), "{gap} {candidate:?}");
                         let reported = cache.gap_of(candidate, within).distance;
                         assert!(reported == gap || reported > within && gap > within || (reported - gap).abs() < 1e-15, "{reported} {gap}");
@@ -346,7 +372,7 @@ mod tests {
             (PlaneShape::Box(DVec2::new(0.2, 0.2)).into(), ironspin_model::Pose::flat(DVec2::new(1.8, 1.0), 0.0));
         world.bodies[0].parts.push(handle);
         let everything = Membership::everything(&world);
-        let mut cache = FrameCache::new(&world);
+        let mut cache = Cache::<Plane>::new(&world);
         let frame = Frame { bodies: vec![state(0.0, 0.0, 0.0, 0.0), state(1.0, 1.0, 0.0, 0.0)], ..Frame::default() };
         for _ in 0..4 {
             cache.update(&frame);

@@ -5,7 +5,7 @@ use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use ironspin_model::{DVec3, World};
+use ironspin_model::{DVec3, Dimension, World};
 
 pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
     name: "momentum.balance",
@@ -20,6 +20,7 @@ pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
     next_step: advice::MOMENTUM,
     by_default: true,
     make: linear,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -29,13 +30,14 @@ pub(crate) const ANGULAR: GaugeEntry = GaugeEntry {
     unit: "1",
     better: Better::Lower,
     definition: "Largest change of the bodies' common angular momentum about the origin that gravity does not explain, over the same steps as the momentum balance, as a share of the sum of the magnitudes of its parts.",
-    formula: "max_t |sum_steps (dL - sum(x_mid x m g dt))| / max_t sum(|x| m |v| + I |w|), with L = sum(x x m v + I w)",
+    formula: "max_t |sum_steps (dL - sum(x_mid x m g dt))| / max_t sum(|x| m |v| + |I w|), with L = sum(x x m v + I w), I the moment about z or in space the matrix turned with the body",
     source: "Newton's third law in its strong form; Euler's second law",
     limits: "As the momentum balance. Gravity's moment is exact when a body flies a parabola within the step.",
     usual_causes: "friction without its lever arm; wrong inertia; impulses applied at other points than they were worked out for",
     next_step: advice::MOMENTUM,
     by_default: true,
     make: angular,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -130,7 +132,7 @@ impl Balance {
         match self.kind {
             Kind::Linear => (linear, linear.length()),
             Kind::Angular => {
-                let turning = body.inertia * state.spin;
+                let turning = body.turning.momentum(state.pose.rotation, state.spin);
                 (
                     state.pose.position.cross(linear) + turning,
                     state.pose.position.length() * linear.length() + turning.length(),

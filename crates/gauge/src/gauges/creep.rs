@@ -3,7 +3,7 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{DVec3, World};
+use ironspin_model::{DVec3, Dimension, World};
 
 pub(crate) const RATE: GaugeEntry = GaugeEntry {
     name: "creep.rate",
@@ -18,6 +18,7 @@ pub(crate) const RATE: GaugeEntry = GaugeEntry {
     next_step: advice::CREEP,
     make: rate,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -81,7 +82,11 @@ impl Gauge for Creep {
         let (slot, rate) =
             rates.enumerate().fold((0, 0.0), |best, (slot, rate)| if rate > best.1 { (slot, rate) } else { best });
         let way = self.lines[slot].slope();
-        let detail = format!("{} wanders by ({:.1e}, {:.1e}) m/s", world.bodies[self.of[slot]].name, way.x, way.y);
+        let name = &world.bodies[self.of[slot]].name;
+        let detail = match world.dimension {
+            Dimension::Plane => format!("{name} wanders by ({:.1e}, {:.1e}) m/s", way.x, way.y),
+            Dimension::Space => format!("{name} wanders by ({:.1e}, {:.1e}, {:.1e}) m/s", way.x, way.y, way.z),
+        };
         let reading = Reading::of(rate, detail);
         if frames < 10 { reading.warn(format!("only {frames} frames lie in the window")) } else { reading }
     }

@@ -1,9 +1,9 @@
 //! Bodies that left the region in which they should stay.
 
 use crate::advice;
-use crate::entry::{Better, GaugeEntry, Need, PLAIN};
+use crate::entry::{Better, GaugeEntry, Need};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::World;
+use ironspin_model::{Dimension, World};
 
 pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     name: "escape.count",
@@ -21,7 +21,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     next_step: advice::ESCAPE,
     by_default: true,
     make: count,
-    ..PLAIN
+    dimensions: Dimension::BOTH,
 };
 
 struct Escape {

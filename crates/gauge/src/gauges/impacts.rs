@@ -5,7 +5,7 @@ use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::{Membership, velocity_at};
-use ironspin_model::{DVec3, World};
+use ironspin_model::{DVec3, Dimension, World};
 use std::collections::{BTreeMap, BTreeSet};
 
 pub(crate) const COUNT: GaugeEntry = GaugeEntry {
@@ -21,6 +21,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     counts: true,
     next_step: advice::IMPACTS,
     make: count,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 

@@ -3,7 +3,7 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{DVec3, World};
+use ironspin_model::{DVec3, Dimension, World};
 
 pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     name: "jitter.speed",
@@ -19,6 +19,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     by_default: true,
     make: speed,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -35,6 +36,7 @@ pub(crate) const TRAVEL: GaugeEntry = GaugeEntry {
     next_step: advice::SHAKING,
     make: travel,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 

@@ -31,7 +31,7 @@ pub use spread::pooled_reading;
 use crate::entry::GaugeEntry;
 
 /// All gauges.
-pub static GAUGES: [GaugeEntry; 51] = [
+pub static GAUGES: [GaugeEntry; 56] = [
     energy::DRIFT,
     energy::GAIN,
     energy::LOSS,
@@ -78,10 +78,15 @@ pub static GAUGES: [GaugeEntry; 51] = [
     probes::RAY,
     value::X,
     value::Y,
+    value::Z,
     value::VX,
     value::VY,
+    value::VZ,
     value::SPEED,
     value::SPIN,
+    value::WX,
+    value::WY,
+    value::WZ,
     value::MEASURE,
 ];
 

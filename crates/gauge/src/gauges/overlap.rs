@@ -4,7 +4,7 @@ use crate::advice;
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use ironspin_model::{BodyKind, World};
+use ironspin_model::{BodyKind, Dimension, World};
 
 pub(crate) const DEEPEST: GaugeEntry = GaugeEntry {
     name: "overlap.deepest",
@@ -19,6 +19,7 @@ pub(crate) const DEEPEST: GaugeEntry = GaugeEntry {
     next_step: advice::OVERLAP,
     by_default: true,
     make: deepest,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 

@@ -3,7 +3,7 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{Measure, World};
+use ironspin_model::{DVec3, Dimension, Measure, World};
 
 pub(crate) const ERROR: GaugeEntry = GaugeEntry {
     name: "path.error",
@@ -19,12 +19,13 @@ pub(crate) const ERROR: GaugeEntry = GaugeEntry {
     next_step: advice::MOTION,
     make: error,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
 struct Path {
     of: Vec<usize>,
-    closed: Option<[Measure; 2]>,
+    closed: Option<Vec<Measure>>,
     frames: u64,
     worst: f64,
     worst_time: f64,
@@ -47,12 +48,18 @@ pub(crate) fn error(_: &World, scope: &Scope) -> Box<dyn Gauge> {
 
 impl Gauge for Path {
     fn observe(&mut self, view: &View<'_>) {
-        let Some([x, y]) = &self.closed else { return };
+        let Some(closed) = &self.closed else { return };
         self.frames += 1;
         for &id in self.of.iter().filter(|&&id| !view.now.bodies[id].is_absent()) {
             let (state, time) = (&view.now.bodies[id], view.now.time);
-            let off =
-                (state.pose.position.x - x.value(state, time)).hypot(state.pose.position.y - y.value(state, time));
+            let place = state.pose.position;
+            let off = match closed.as_slice() {
+                [x, y] => (place.x - x.value(state, time)).hypot(place.y - y.value(state, time)),
+                [x, y, z] => {
+                    (place - DVec3::new(x.value(state, time), y.value(state, time), z.value(state, time))).length()
+                }
+                _ => f64::NAN,
+            };
             if off.is_nan() {
                 self.undefined.get_or_insert(time);
             } else if off > self.worst {
@@ -87,8 +94,11 @@ mod tests {
             Measure::new("3 * t", |_, t| 3.0 * t),
             Measure::new("5 * t - g * t^2 / 2", |_, t| 5.0 * t - 4.905 * t * t),
         ];
-        let scope =
-            Scope { of: vec![0], details: Details { path: Some(path), ..Details::default() }, ..Scope::default() };
+        let scope = Scope {
+            of: vec![0],
+            details: Details { path: Some(path.to_vec()), ..Details::default() },
+            ..Scope::default()
+        };
         let thrown = |late: f64| {
             trace(0.01, 1.0, move |t| {
                 let t = t - late;

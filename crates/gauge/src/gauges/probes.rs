@@ -3,7 +3,7 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, QueryResult, Reading, Scope, View};
-use crate::geometry::{Collider, Shapes};
+use crate::geometry::{Collider, outlines};
 use ironspin_model::{BodyState, DVec2, Frame, World};
 
 pub(crate) const FORECAST: GaugeEntry = GaugeEntry {
@@ -78,14 +78,14 @@ impl Gauge for Forecasts {
 }
 
 struct Rays {
-    shapes: Shapes,
+    outlines: Vec<Vec<Collider>>,
     heard: u64,
     worst: f64,
     detail: String,
 }
 
 pub(crate) fn ray(world: &World, _: &Scope) -> Box<dyn Gauge> {
-    Box::new(Rays { shapes: Shapes::new(world), heard: 0, worst: 0.0, detail: String::new() })
+    Box::new(Rays { outlines: outlines(world), heard: 0, worst: 0.0, detail: String::new() })
 }
 
 /// How far along a ray an outline begins, as a share of the ray; 0 from inside, `None` where it is missed.
@@ -161,7 +161,7 @@ impl Rays {
         let there = |state: &&BodyState| !state.is_absent();
         let mut first: Option<f64> = None;
         for (id, state) in frame.bodies.iter().enumerate().filter(|(_, state)| there(state)) {
-            for part in self.shapes.parts(id) {
+            for part in &self.outlines[id] {
                 if let Some(share) = meets(&part.placed(state), from, way) {
                     first = Some(first.map_or(share, |best| best.min(share)));
                 }

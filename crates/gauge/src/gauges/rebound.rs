@@ -5,7 +5,7 @@ use crate::derived::{closing, first_touch};
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::World;
+use ironspin_model::{Dimension, World};
 
 pub(crate) const BY_SPEED: GaugeEntry = GaugeEntry {
     name: "rebound.speed",
@@ -20,6 +20,7 @@ pub(crate) const BY_SPEED: GaugeEntry = GaugeEntry {
     needs: &[Need::Against],
     next_step: advice::REBOUND,
     make: by_speed,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -36,6 +37,7 @@ pub(crate) const BY_HEIGHT: GaugeEntry = GaugeEntry {
     needs: &[Need::Against],
     next_step: advice::REBOUND,
     make: by_height,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -78,7 +80,7 @@ fn over(view: &View<'_>, when: When, id: usize, against: &[usize]) -> Option<Ove
     for &other in against {
         let gap = view.gap(when, other, id, f64::INFINITY);
         if gap.distance.is_finite() && best.is_none_or(|(distance, _)| gap.distance < distance) {
-            let normal = gap.normal.extend(0.0);
+            let normal = gap.normal;
             let speed = (frame.bodies[id].velocity - frame.bodies[other].velocity).dot(normal);
             best = Some((gap.distance, Over { other, gap: gap.distance, speed, fall: -view.fall(id).dot(normal) }));
         }

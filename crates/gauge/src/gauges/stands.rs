@@ -3,7 +3,7 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::World;
+use ironspin_model::{Dimension, World, turn};
 
 pub(crate) const STANDS: GaugeEntry = GaugeEntry {
     name: "stands",
@@ -11,13 +11,14 @@ pub(crate) const STANDS: GaugeEntry = GaugeEntry {
     unit: "1",
     better: Better::Higher,
     definition: "Share of the bodies whose centre never moved by half their smallest size from where they were put, and that never turned by an eighth of a turn, in the window.",
-    formula: "count(max_t |x - x0| <= s/2 and max_t |a - a0| <= pi/4) / count",
+    formula: "count(max_t |x - x0| <= s/2 and max_t |a - a0| <= pi/4) / count; in space the angle of the turn from the rotation as built",
     source: "definition",
     limits: "A round body may roll by an eighth of a turn without moving much: meant for bodies with corners.",
     usual_causes: "creep, jitter or a first landing that kicks; load that does not reach the bottom of the pile",
     next_step: advice::CREEP,
     make: stands,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -46,7 +47,11 @@ impl Gauge for Stands {
             }
             let moved =
                 (state.pose.position - body.pose.position).length() > MOVED_SHARE * view.cache.shapes().size(id);
-            if moved || (state.pose.angle - body.pose.angle).abs() > TURNED {
+            let turned = match view.world.dimension {
+                Dimension::Plane => (state.pose.angle - body.pose.angle).abs(),
+                Dimension::Space => turn::angle_between(body.pose.rotation, state.pose.rotation),
+            };
+            if moved || turned > TURNED {
                 *fell = Some(view.now.time);
             }
         }

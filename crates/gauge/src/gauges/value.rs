@@ -3,7 +3,7 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN, UNIT_OF_THE_CLAIM};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{BodyState, Measure, World};
+use ironspin_model::{BodyState, Dimension, Measure, World};
 
 pub(crate) const X: GaugeEntry = GaugeEntry {
     name: "value.x",
@@ -18,6 +18,7 @@ pub(crate) const X: GaugeEntry = GaugeEntry {
     next_step: advice::MOTION,
     make: x,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -34,6 +35,7 @@ pub(crate) const Y: GaugeEntry = GaugeEntry {
     next_step: advice::MOTION,
     make: y,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -50,6 +52,7 @@ pub(crate) const VX: GaugeEntry = GaugeEntry {
     next_step: advice::MOTION,
     make: vx,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -66,6 +69,7 @@ pub(crate) const VY: GaugeEntry = GaugeEntry {
     next_step: advice::MOTION,
     make: vy,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -82,6 +86,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     next_step: advice::MOTION,
     make: speed,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -98,7 +103,57 @@ pub(crate) const SPIN: GaugeEntry = GaugeEntry {
     next_step: advice::MOTION,
     make: spin,
     needs_geometry: false,
+    dimensions: Dimension::PLANE_ONLY,
     ..PLAIN
+};
+
+pub(crate) const Z: GaugeEntry = GaugeEntry {
+    name: "value.z",
+    label: "z at the end",
+    definition: "The z coordinate of the centre of mass of one body in the last frame of the window.",
+    formula: "z(t_end), t_end the time of the last frame that lies in the window",
+    make: z,
+    dimensions: Dimension::SPACE_ONLY,
+    ..X
+};
+
+pub(crate) const VZ: GaugeEntry = GaugeEntry {
+    name: "value.vz",
+    label: "velocity along z at the end",
+    definition: "The z component of the velocity of one body in the last frame of the window.",
+    formula: "v_z(t_end), t_end the time of the last frame that lies in the window",
+    make: vz,
+    dimensions: Dimension::SPACE_ONLY,
+    ..VX
+};
+
+pub(crate) const WX: GaugeEntry = GaugeEntry {
+    name: "value.wx",
+    label: "spin about x at the end",
+    definition: "The x component of the angular velocity of one body, along the world's axes, in the last frame of the window.",
+    formula: "w_x(t_end), t_end the time of the last frame that lies in the window",
+    usual_causes: "spin or inertia taken along other axes than they are given in; friction without lever arm or of the wrong sign; no gyroscopic torque",
+    make: wx,
+    dimensions: Dimension::SPACE_ONLY,
+    ..SPIN
+};
+
+pub(crate) const WY: GaugeEntry = GaugeEntry {
+    name: "value.wy",
+    label: "spin about y at the end",
+    definition: "The y component of the angular velocity of one body, along the world's axes, in the last frame of the window.",
+    formula: "w_y(t_end), t_end the time of the last frame that lies in the window",
+    make: wy,
+    ..WX
+};
+
+pub(crate) const WZ: GaugeEntry = GaugeEntry {
+    name: "value.wz",
+    label: "spin about z at the end",
+    definition: "The z component of the angular velocity of one body, along the world's axes, in the last frame of the window.",
+    formula: "w_z(t_end), t_end the time of the last frame that lies in the window",
+    make: wz,
+    ..WX
 };
 
 /// One number of a state.
@@ -109,7 +164,7 @@ pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
     label: "measure at the end",
     unit: UNIT_OF_THE_CLAIM,
     better: Better::Nearer,
-    definition: "The claim's `measure`, an expression over the state of one body (x, y, angle, vx, vy, speed, spin, t) and the parameters, in the last frame of the window.",
+    definition: "The claim's `measure`, an expression over the state of one body (x, y, angle, vx, vy, speed, spin, t; in space x, y, z, qw, qx, qy, qz, vx, vy, vz, speed, wx, wy, wz, t) and the parameters, in the last frame of the window.",
     formula: "q(state(t_end), t_end)",
     source: "definition; the scene gives the closed form it is held against",
     limits: "For one body. The last frame comes up to one step before the end of the window.",
@@ -118,6 +173,7 @@ pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
     next_step: advice::MOTION,
     make: measured,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -174,6 +230,26 @@ pub(crate) fn vx(_: &World, scope: &Scope) -> Box<dyn Gauge> {
 
 pub(crate) fn vy(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     gauge(scope, |state| state.velocity.y)
+}
+
+pub(crate) fn z(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    gauge(scope, |state| state.pose.position.z)
+}
+
+pub(crate) fn vz(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    gauge(scope, |state| state.velocity.z)
+}
+
+pub(crate) fn wx(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    gauge(scope, |state| state.spin.x)
+}
+
+pub(crate) fn wy(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    gauge(scope, |state| state.spin.y)
+}
+
+pub(crate) fn wz(_: &World, scope: &Scope) -> Box<dyn Gauge> {
+    gauge(scope, |state| state.spin.z)
 }
 
 pub(crate) fn speed(_: &World, scope: &Scope) -> Box<dyn Gauge> {

@@ -1,11 +1,15 @@
-//! Geometry of the gauges: colliders, gaps, paths and what is inside. Independent of any engine's.
+//! Geometry of the gauges: colliders, gaps, paths and what is inside. Independent of any engine's. What is the same in the plane and in
+//! space stands in `common/`, and asks of either what `Room` names.
 
 mod common;
 mod plane;
 mod space;
 
-pub(crate) use common::Membership;
-pub(crate) use plane::{
-    Anchor, Bounds, Placed, Placement, Pose, Shapes, cross, furthest_moved, sweep, velocity_at, winding,
+pub use common::Gap;
+pub(crate) use common::{
+    Anchor, Bounds, Membership, Placed, Placement, Room, Shapes, furthest_moved, sweep, velocity_at,
 };
-pub use plane::{Collider, Gap, Moving};
+pub use plane::{Collider, Moving, PlaneGap};
+pub(crate) use plane::{Plane, Pose, cross, outlines, winding};
+pub(crate) use space::Space;
+pub use space::SpaceCollider;

@@ -1,11 +1,11 @@
 //! From the engine back to the scene: frames and hits of rays.
 
-use super::{Transform, flat, handedness, turned_back};
-use ironspin_model::{BodyState, Contact, DQuat, DVec3, Frame, Pose, RayHit};
+use super::Transform;
+use ironspin_model::{BodyState, Contact, DVec3, Frame, Pose, RayHit};
 
 impl Transform {
     fn vector_back(&self, v: DVec3, factor: f64) -> DVec3 {
-        (turned_back(self.turned, flat(v)) / factor).extend(v.z / factor)
+        self.turned.turn_back(v) / factor
     }
 
     fn place_back(&self, point: DVec3, time: f64) -> DVec3 {
@@ -18,17 +18,16 @@ impl Transform {
     }
 
     fn state_back(&self, state: &BodyState, time: f64) -> BodyState {
-        let hand = handedness(self.turned);
-        let turn = state.pose.rotation;
-        let boost = (self.boost * self.factor(1, 0, -1)).extend(0.0);
+        let hand = self.turned.hand();
+        let boost = self.boost * self.factor(1, 0, -1);
         BodyState {
             pose: Pose {
                 position: self.place_back(state.pose.position, time),
-                rotation: DQuat::from_xyzw(hand * turn.x, hand * turn.y, hand * turn.z, turn.w),
+                rotation: self.turned.rotation_back(state.pose.rotation),
                 angle: hand * state.pose.angle,
             },
             velocity: self.vector_back(state.velocity - boost, self.factor(1, 0, -1)),
-            spin: state.spin * hand / self.factor(0, 0, -1),
+            spin: hand * self.turned.turn_back(state.spin) / self.factor(0, 0, -1),
         }
     }
 

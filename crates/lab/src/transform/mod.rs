@@ -10,7 +10,7 @@ mod transformed;
 
 pub(crate) use transformed::Transformed;
 
-use ironspin_model::{Body, BodyKind, Conditions, DVec2, DVec3, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, Conditions, DMat3, DQuat, DVec3, Dimension, Inertia, World};
 
 /// A turn of the whole world.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -18,10 +18,58 @@ pub(crate) enum Turned {
     /// As it is.
     #[default]
     No,
-    /// x becomes -x.
-    Mirrored,
-    /// A quarter turn, counter-clockwise. Bodies keep their angles and are built turned, so that no angle is rounded.
-    Quarter,
+    /// The coordinate along an axis (0, 1 or 2) changes its sign.
+    Mirrored(usize),
+    /// A quarter turn about an axis, by the right-hand rule. Bodies are built turned, so that no angle is rounded.
+    Quarter(usize),
+}
+
+impl Turned {
+    /// A vector after it.
+    fn turn(self, v: DVec3) -> DVec3 {
+        let mut turned = v;
+        match self {
+            Turned::No => {}
+            Turned::Mirrored(axis) => turned[axis] = -v[axis],
+            Turned::Quarter(axis) => {
+                let (b, c) = ((axis + 1) % 3, (axis + 2) % 3);
+                (turned[b], turned[c]) = (-v[c], v[b]);
+            }
+        }
+        turned
+    }
+
+    /// The opposite of [`Turned::turn`].
+    fn turn_back(self, v: DVec3) -> DVec3 {
+        match self {
+            Turned::No | Turned::Mirrored(_) => self.turn(v),
+            // Three more of them come round.
+            Turned::Quarter(_) => self.turn(self.turn(self.turn(v))),
+        }
+    }
+
+    /// The sign of axial vectors, such as spins: a mirror turns them round once more.
+    fn hand(self) -> f64 {
+        if matches!(self, Turned::Mirrored(_)) { -1.0 } else { 1.0 }
+    }
+
+    /// The rotation of a body whose own axes are turned like the world: M R M⁻¹, whose axis is an axial vector.
+    fn rotation(self, rotation: DQuat) -> DQuat {
+        let axis = self.hand() * self.turn(DVec3::new(rotation.x, rotation.y, rotation.z));
+        DQuat::from_xyzw(axis.x, axis.y, axis.z, rotation.w)
+    }
+
+    /// The opposite of [`Turned::rotation`].
+    fn rotation_back(self, rotation: DQuat) -> DQuat {
+        let axis = self.hand() * self.turn_back(DVec3::new(rotation.x, rotation.y, rotation.z));
+        DQuat::from_xyzw(axis.x, axis.y, axis.z, rotation.w)
+    }
+
+    /// Inertia in own axes that are turned like the world: M I Mᵀ.
+    fn inertia(self, Inertia(own): Inertia) -> Inertia {
+        let columns = |m: DMat3| DMat3::from_cols(self.turn(m.x_axis), self.turn(m.y_axis), self.turn(m.z_axis));
+        Inertia(columns(columns(own).transpose()))
+    }
 }
 
 /// How the world is transformed. First lengths, masses and times, then the turn, then the place, then the motion.
@@ -36,9 +84,9 @@ pub(crate) struct Transform {
     /// Turned as a whole.
     pub(crate) turned: Turned,
     /// Moved as a whole, m of the scene.
-    pub(crate) shift: DVec2,
+    pub(crate) shift: DVec3,
     /// In uniform motion as a whole, m/s of the scene.
-    pub(crate) boost: DVec2,
+    pub(crate) boost: DVec3,
     /// Bodies handed over in the opposite order.
     pub(crate) reversed: bool,
     /// A body more, far away.
@@ -59,8 +107,8 @@ impl Default for Transform {
             mass: 1.0,
             time: 1.0,
             turned: Turned::No,
-            shift: DVec2::ZERO,
-            boost: DVec2::ZERO,
+            shift: DVec3::ZERO,
+            boost: DVec3::ZERO,
             reversed: false,
             bystander: false,
         }
@@ -69,30 +117,28 @@ impl Default for Transform {
 
 impl Transform {
     /// The transform that conditions ask for: other units, another size, another place.
-    pub(crate) fn of(conditions: &Conditions) -> Transform {
+    pub(crate) fn of(conditions: &Conditions, dimension: Dimension) -> Transform {
         let size = conditions.size.value;
         Transform {
             length: conditions.units.value * size,
-            // The density of an area stays.
-            mass: size * size,
+            // The density stays.
+            mass: match dimension {
+                Dimension::Plane => size * size,
+                Dimension::Space => size * size * size,
+            },
             time: conditions.slowness(),
-            shift: DVec2::from_array(conditions.origin.at),
+            shift: DVec3::from_array(conditions.origin.at),
             ..Transform::default()
         }
     }
 
     /// Why a world cannot be transformed in this way.
     pub(crate) fn obstacle(&self, world: &World) -> Option<String> {
-        if self.boost == DVec2::ZERO {
+        if self.boost == DVec3::ZERO {
             return None;
         }
-        let held = |body: &Body| {
-            body.kind == BodyKind::Static
-                && body
-                    .parts
-                    .iter()
-                    .any(|part| matches!(part.shape.planar(), PlaneShape::HalfPlane(_) | PlaneShape::Polyline(_)))
-        };
+        let held =
+            |body: &Body| body.kind == BodyKind::Static && body.parts.iter().any(|part| part.shape.static_only());
         let reported = |what: &str, body: &Body| Some(format!("{what} `{}` cannot be in uniform motion", body.name));
         for body in &world.bodies {
             if held(body) {
@@ -120,29 +166,27 @@ fn power(base: f64, exponent: i32) -> f64 {
     if exponent < 0 { 1.0 / whole } else { whole }
 }
 
-/// A quarter turn, or a mirror, of a vector of the plane.
-fn turned_vector(turned: Turned, v: DVec2) -> DVec2 {
-    match turned {
-        Turned::No => v,
-        Turned::Mirrored => DVec2::new(-v.x, v.y),
-        Turned::Quarter => DVec2::new(-v.y, v.x),
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ironspin_model::turn;
+
+    #[test]
+    fn a_turn_of_the_world_turns_what_a_body_does_likewise() {
+        let rotation = turn::about(DVec3::new(2.0, -3.0, 6.0) / 7.0, 0.8);
+        let own = DVec3::new(0.3, -0.5, 0.7);
+        let inertia = Inertia(DMat3::from_cols_array(&[3.0, 0.2, 0.1, 0.2, 2.0, -0.3, 0.1, -0.3, 4.0]));
+        let all = (0..3).flat_map(|axis| [Turned::Mirrored(axis), Turned::Quarter(axis)]);
+        for turned in all.chain([Turned::No]) {
+            assert_eq!(turned.turn_back(turned.turn(own)), own);
+            assert_eq!(turned.rotation_back(turned.rotation(rotation)), rotation);
+            // A point of the body goes where the turned world has it.
+            let there = turned.turn(turn::turned(rotation, own));
+            assert!(turn::turned(turned.rotation(rotation), turned.turn(own)).distance(there) < 1e-15, "{turned:?}");
+            // The energy of a spin in own axes is what it was.
+            let spin = turned.hand() * turned.turn(own);
+            let energy = |Inertia(m): Inertia, w: DVec3| w.dot(m * w);
+            assert!((energy(turned.inertia(inertia), spin) - energy(inertia, own)).abs() < 1e-15, "{turned:?}");
+        }
     }
-}
-
-/// The opposite of [`turned_vector`].
-fn turned_back(turned: Turned, v: DVec2) -> DVec2 {
-    match turned {
-        Turned::No => v,
-        Turned::Mirrored => DVec2::new(-v.x, v.y),
-        Turned::Quarter => DVec2::new(v.y, -v.x),
-    }
-}
-
-/// The sign of angles and spins after a turn.
-fn handedness(turned: Turned) -> f64 {
-    if turned == Turned::Mirrored { -1.0 } else { 1.0 }
-}
-
-fn flat(v: DVec3) -> DVec2 {
-    DVec2::new(v.x, v.y)
 }

@@ -1,9 +1,9 @@
 //! From the scene to the engine: worlds, actions, points.
 
-use super::{Transform, Turned, flat, handedness, turned_vector};
+use super::{Transform, Turned};
 use ironspin_model::{
-    Action, Body, BodyKind, Bounds, DVec2, DVec3, Effect, Inertia, Joint, JointFrame, JointKind, Material, Part,
-    PlaneShape, Pose, World, about_z, shape_mass,
+    Action, Body, BodyKind, Bounds, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind, Material,
+    Part, PlaneShape, Pose, Shape, SpaceShape, World, shape_mass, solid_mass,
 };
 
 /// A bystander stands this many times the extent of the world away.
@@ -13,7 +13,7 @@ impl Transform {
     /// A direction with some dimension.
     fn vector(&self, v: DVec3, [length, mass, time]: [i32; 3]) -> DVec3 {
         let factor = self.factor(length, mass, time);
-        (turned_vector(self.turned, flat(v)) * factor).extend(v.z * factor)
+        self.turned.turn(v) * factor
     }
 
     /// A place at a time of the scene.
@@ -23,23 +23,27 @@ impl Transform {
 
     /// How far the world has been moved at a time of the scene, in lengths of the engine.
     pub(super) fn moved(&self, time: f64) -> DVec3 {
-        if self.shift == DVec2::ZERO && self.boost == DVec2::ZERO {
+        if self.shift == DVec3::ZERO && self.boost == DVec3::ZERO {
             return DVec3::ZERO;
         }
-        ((self.shift + self.boost * time) * self.length).extend(0.0)
+        (self.shift + self.boost * time) * self.length
     }
 
     fn velocity(&self, velocity: DVec3) -> DVec3 {
-        self.vector(velocity, [1, 0, -1]) + (self.boost * self.factor(1, 0, -1)).extend(0.0)
+        self.vector(velocity, [1, 0, -1]) + self.boost * self.factor(1, 0, -1)
     }
 
-    /// A spin or torque of the plane: about z, and the other way round in a mirror.
+    /// A spin or torque: the other way round in a mirror.
     fn turning(&self, axial: DVec3) -> DVec3 {
-        about_z(handedness(self.turned) * axial.z)
+        self.turned.hand() * self.turned.turn(axial)
     }
 
-    fn local(&self, point: DVec2) -> DVec2 {
-        turned_vector(self.turned, point) * self.length
+    fn pose(&self, position: DVec3, pose: &Pose) -> Pose {
+        Pose { position, rotation: self.turned.rotation(pose.rotation), angle: self.turned.hand() * pose.angle }
+    }
+
+    fn local(&self, point: DVec3) -> DVec3 {
+        self.turned.turn(point) * self.length
     }
 
     /// Which body of the engine a body of the scene is.
@@ -79,7 +83,10 @@ impl Transform {
             materials: world
                 .materials
                 .iter()
-                .map(|material| Material { density: material.density * self.factor(-2, 1, 0), ..material.clone() })
+                .map(|material| Material {
+                    density: material.density * self.factor(-extents(world.dimension), 1, 0),
+                    ..material.clone()
+                })
                 .collect(),
             pairs: world.pairs.clone(),
             bodies,
@@ -99,14 +106,14 @@ impl Transform {
     }
 
     fn body(&self, body: &Body) -> Body {
-        let moves = self.boost != DVec2::ZERO && body.kind == BodyKind::Static;
+        let moves = self.boost != DVec3::ZERO && body.kind == BodyKind::Static;
         Body {
             kind: if moves { BodyKind::Kinematic } else { body.kind },
-            pose: Pose::planar(self.place(body.pose.position, 0.0), handedness(self.turned) * body.pose.angle),
+            pose: self.pose(self.place(body.pose.position, 0.0), &body.pose),
             velocity: self.velocity(body.velocity),
             spin: self.turning(body.spin) * self.factor(0, 0, -1),
             mass: body.mass * self.factor(0, 1, 0),
-            inertia: Inertia(body.inertia.0 * self.factor(2, 1, 0)),
+            inertia: Inertia(self.turned.inertia(body.inertia).0 * self.factor(2, 1, 0)),
             linear_damping: body.linear_damping * self.factor(0, 0, -1),
             angular_damping: body.angular_damping * self.factor(0, 0, -1),
             parts: body.parts.iter().map(|part| self.part(part)).collect(),
@@ -115,30 +122,23 @@ impl Transform {
     }
 
     fn part(&self, part: &Part) -> Part {
-        // Of what has no numbers to be turned itself, the pose is turned.
-        let lies_along = self.turned == Turned::Quarter
-            && match part.shape.planar() {
-                PlaneShape::Capsule { .. } => true,
-                PlaneShape::Disc(_)
-                | PlaneShape::Box(_)
-                | PlaneShape::Polygon(_)
-                | PlaneShape::Polyline(_)
-                | PlaneShape::HalfPlane(_) => false,
-            };
-        Part {
-            shape: self.shape(part.shape.planar()).into(),
-            pose: Pose::flat(
-                self.local(part.pose.xy()),
-                handedness(self.turned) * part.pose.angle + if lies_along { std::f64::consts::FRAC_PI_2 } else { 0.0 },
-            ),
-            ..part.clone()
-        }
+        let pose = self.pose(self.local(part.pose.position), &part.pose);
+        let (shape, pose) = match &part.shape {
+            // Of what has no numbers to be turned itself, the pose is turned.
+            Shape::Plane(shape @ PlaneShape::Capsule { .. }) if matches!(self.turned, Turned::Quarter(_)) => {
+                let lying = Pose::planar(pose.position, pose.angle + std::f64::consts::FRAC_PI_2);
+                (self.plane_shape(shape).into(), lying)
+            }
+            Shape::Plane(shape) => (self.plane_shape(shape).into(), pose),
+            Shape::Space(shape) => (self.space_shape(shape).into(), pose),
+        };
+        Part { shape, pose, ..part.clone() }
     }
 
-    fn shape(&self, shape: &PlaneShape) -> PlaneShape {
+    fn plane_shape(&self, shape: &PlaneShape) -> PlaneShape {
         let corners = |points: &[DVec2]| {
-            let mut points: Vec<DVec2> = points.iter().map(|&point| self.local(point)).collect();
-            if self.turned == Turned::Mirrored {
+            let mut points: Vec<DVec2> = points.iter().map(|&p| self.local(p.extend(0.0)).truncate()).collect();
+            if self.turned.hand() < 0.0 {
                 // The sense of the corners stays what it was.
                 points.reverse();
             }
@@ -146,16 +146,21 @@ impl Transform {
         };
         match shape {
             PlaneShape::Disc(radius) => PlaneShape::Disc(radius * self.length),
-            PlaneShape::Box(size) if self.turned == Turned::Quarter => {
-                PlaneShape::Box(DVec2::new(size.y, size.x) * self.length)
-            }
-            PlaneShape::Box(size) => PlaneShape::Box(*size * self.length),
+            PlaneShape::Box(size) => PlaneShape::Box(self.local(size.extend(0.0)).abs().truncate()),
             PlaneShape::Capsule { length, radius } => {
                 PlaneShape::Capsule { length: length * self.length, radius: radius * self.length }
             }
             PlaneShape::Polygon(points) => PlaneShape::Polygon(corners(points)),
             PlaneShape::Polyline(points) => PlaneShape::Polyline(corners(points)),
-            PlaneShape::HalfPlane(normal) => PlaneShape::HalfPlane(turned_vector(self.turned, *normal)),
+            PlaneShape::HalfPlane(normal) => PlaneShape::HalfPlane(self.turned.turn(normal.extend(0.0)).truncate()),
+        }
+    }
+
+    fn space_shape(&self, shape: &SpaceShape) -> SpaceShape {
+        match shape {
+            SpaceShape::Sphere(radius) => SpaceShape::Sphere(radius * self.length),
+            SpaceShape::Box(size) => SpaceShape::Box(self.local(*size).abs()),
+            SpaceShape::HalfSpace(normal) => SpaceShape::HalfSpace(self.turned.turn(*normal)),
         }
     }
 
@@ -166,8 +171,7 @@ impl Transform {
                 damping: damping * self.factor(0, 1, -1),
             },
             JointKind::Hinge { limits } => JointKind::Hinge {
-                limits: limits
-                    .map(|[from, to]| if self.turned == Turned::Mirrored { [-to, -from] } else { [from, to] }),
+                limits: limits.map(|[from, to]| if self.turned.hand() < 0.0 { [-to, -from] } else { [from, to] }),
             },
             JointKind::Slider { limits } => {
                 JointKind::Slider { limits: limits.map(|limits| limits.map(|limit| limit * self.length)) }
@@ -177,10 +181,9 @@ impl Transform {
         Joint {
             kind,
             bodies: joint.bodies.map(|id| self.id(id, count)),
-            frames: joint.frames.map(|frame| JointFrame {
-                anchor: self.local(frame.anchor.truncate()).extend(frame.anchor.z * self.length),
-                axis: turned_vector(self.turned, frame.axis.truncate()).extend(frame.axis.z),
-            }),
+            frames: joint
+                .frames
+                .map(|frame| JointFrame { anchor: self.local(frame.anchor), axis: self.turned.turn(frame.axis) }),
             length: joint.length.map(|length| length * self.length),
         }
     }
@@ -198,9 +201,7 @@ impl Transform {
             Effect::Torque(torque) => Effect::Torque(self.turning(*torque) * self.factor(2, 1, -2)),
             Effect::Velocity(velocity) => Effect::Velocity(self.velocity(*velocity)),
             Effect::Spin(spin) => Effect::Spin(self.turning(*spin) * self.factor(0, 0, -1)),
-            Effect::Place(pose) => {
-                Effect::Place(Pose::planar(self.place(pose.position, time), handedness(self.turned) * pose.angle))
-            }
+            Effect::Place(pose) => Effect::Place(self.pose(self.place(pose.position, time), pose)),
             // The pieces are built in the frame of the body, whose turn they share.
             Effect::Split(pieces) => Effect::Split(pieces.iter().map(|&id| self.id(id, count)).collect()),
             Effect::Gravity(gravity) => Effect::Gravity(self.vector(*gravity, [1, 0, -2])),
@@ -210,7 +211,15 @@ impl Transform {
     }
 }
 
-/// A disc so far away that it touches nothing: aside, and as high as it can fall in the trial.
+/// In how many directions a world extends.
+fn extents(dimension: Dimension) -> i32 {
+    match dimension {
+        Dimension::Plane => 2,
+        Dimension::Space => 3,
+    }
+}
+
+/// A disc or sphere so far away that it touches nothing: aside, and as high as it can fall in the trial.
 fn bystander(world: &World, transform: &Transform) -> Body {
     let reach = |body: &Body| {
         let parts = body.parts.iter().map(|part| part.pose.position.length() + part.shape.reach());
@@ -220,13 +229,23 @@ fn bystander(world: &World, transform: &Transform) -> Body {
     let fall = world.gravity.length() * world.duration * world.duration;
     let up = if fall > 0.0 { -world.gravity.normalize() } else { DVec3::Y };
     let radius = 0.5 * world.bodies.iter().map(Body::smallest_size).fold(f64::INFINITY, f64::min).min(extent);
-    let shape = PlaneShape::Disc(radius);
     let density = world.materials.first().map_or(1.0, |material| material.density);
-    let properties = shape_mass(&shape, density).unwrap_or_default();
+    let (shape, mass, inertia): (Shape, f64, Inertia) = match world.dimension {
+        Dimension::Plane => {
+            let shape = PlaneShape::Disc(radius);
+            let properties = shape_mass(&shape, density).unwrap_or_default();
+            (shape.into(), properties.mass, Inertia::planar(properties.inertia))
+        }
+        Dimension::Space => {
+            let shape = SpaceShape::Sphere(radius);
+            let properties = solid_mass(&shape, density);
+            (shape.into(), properties.map_or(0.0, |p| p.mass), properties.map_or(Inertia::ZERO, |p| p.inertia))
+        }
+    };
     let body = Body {
         pose: Pose::at(DVec3::new(ASIDE * extent, 0.0, 0.0) + up * (ASIDE * extent + fall)),
-        mass: properties.mass,
-        inertia: Inertia::planar(properties.inertia),
+        mass,
+        inertia,
         parts: vec![Part::solid(shape, 0)],
         ..Body::plain("bystander")
     };

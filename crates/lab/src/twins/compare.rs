@@ -1,7 +1,6 @@
 //! Two streams of frames compared: where they first differ, how far they part, how fast.
 
-use ironspin_model::rows::plane;
-use ironspin_model::{BodyState, Frame, World};
+use ironspin_model::{BodyState, Frame, World, rows};
 use serde::{Deserialize, Serialize};
 
 /// Samples of the difference over time that are kept.
@@ -126,10 +125,14 @@ impl<'a> Comparison<'a> {
         if plain.bodies.len() != twin.bodies.len() {
             return reported(String::new(), "number of bodies", [plain.bodies.len() as f64, twin.bodies.len() as f64]);
         }
+        let dimension = self.world.dimension;
+        let mut row = Vec::new();
         for (id, (a, b)) in plain.bodies.iter().zip(&twin.bodies).enumerate() {
-            for (name, (p, q)) in
-                plane::STATE_NAMES.iter().zip(plane::state_row(a).into_iter().zip(plane::state_row(b)))
-            {
+            row.clear();
+            rows::push_state(dimension, a, &mut row);
+            rows::push_state(dimension, b, &mut row);
+            let (of_plain, of_twin) = row.split_at(rows::state_len(dimension));
+            for (name, (&p, &q)) in rows::state_names(dimension).iter().zip(of_plain.iter().zip(of_twin)) {
                 // Both not a number is the same; zeros of either sign are.
                 if p != q && !(p.is_nan() && q.is_nan()) && !(p.abs().max(q.abs()) <= lost) {
                     return reported(self.world.bodies[id].name.clone(), name, [p, q]);

@@ -2,7 +2,7 @@
 
 use crate::plan::TrialPlan;
 use crate::transform::{Transform, Turned};
-use ironspin_model::{Body, DVec2, World};
+use ironspin_model::{Body, DVec3, Dimension, World};
 use ironspin_scene::TWIN_KINDS;
 
 /// Where a scene promises nothing else, a difference of position of this share of the smallest body is too much.
@@ -33,9 +33,9 @@ pub enum TwinKind {
     Bystander,
     /// Bodies handed over in the opposite order.
     Order,
-    /// x becomes -x.
+    /// x becomes -x; in space so do y and z, one after the other.
     Mirror,
-    /// A quarter turn, gravity too.
+    /// A quarter turn, gravity too; in space about each of the axes.
     Turn,
     /// The whole world moved.
     Shift,
@@ -121,6 +121,7 @@ impl TwinKind {
     /// the same world.
     pub(super) fn transforms(self, plan: &TrialPlan) -> Vec<(String, Transform)> {
         let plain = Transform::default;
+        let in_space = plan.setup.world.dimension == Dimension::Space;
         let reported = |text: String, transform| (text, transform);
         match self {
             TwinKind::Units => [1024.0, 1.0 / 1024.0]
@@ -137,20 +138,37 @@ impl TwinKind {
                 vec![reported("bodies in the opposite order".to_owned(), Transform { reversed: true, ..plain() })]
             }
             TwinKind::Mirror => {
-                vec![reported("x becomes -x".to_owned(), Transform { turned: Turned::Mirrored, ..plain() })]
+                let axes = if in_space { &["x", "y", "z"][..] } else { &["x"] };
+                let mirrored = |(axis, name): (usize, &&str)| {
+                    reported(format!("{name} becomes -{name}"), Transform { turned: Turned::Mirrored(axis), ..plain() })
+                };
+                axes.iter().enumerate().map(mirrored).collect()
+            }
+            TwinKind::Turn if in_space => {
+                let turned = |(axis, name): (usize, &str)| {
+                    reported(
+                        format!("a quarter turn about {name}"),
+                        Transform { turned: Turned::Quarter(axis), ..plain() },
+                    )
+                };
+                ["x", "y", "z"].into_iter().enumerate().map(turned).collect()
             }
             TwinKind::Turn => {
-                vec![reported("a quarter turn".to_owned(), Transform { turned: Turned::Quarter, ..plain() })]
+                vec![reported("a quarter turn".to_owned(), Transform { turned: Turned::Quarter(2), ..plain() })]
             }
             TwinKind::Shift => {
                 let far = MOVED * extent(&plan.setup.world);
-                let text = format!("moved by {far:.4e} m along x and half of it along y");
-                vec![reported(text, Transform { shift: DVec2::new(far, 0.5 * far), ..plain() })]
+                let (text, z) = if in_space {
+                    (format!("moved by {far:.4e} m along x, half of it along y and a quarter along z"), 0.25 * far)
+                } else {
+                    (format!("moved by {far:.4e} m along x and half of it along y"), 0.0)
+                };
+                vec![reported(text, Transform { shift: DVec3::new(far, 0.5 * far, z), ..plain() })]
             }
             TwinKind::Boost => {
                 let speed = (plan.setup.world.gravity.length() * smallest(plan)).sqrt().max(1.0);
                 let text = format!("in uniform motion of {speed:.4} m/s along x");
-                vec![reported(text, Transform { boost: DVec2::new(speed, 0.0), ..plain() })]
+                vec![reported(text, Transform { boost: DVec3::new(speed, 0.0, 0.0), ..plain() })]
             }
             TwinKind::Again | TwinKind::Process | TwinKind::Threads | TwinKind::Split | TwinKind::Restore => Vec::new(),
         }

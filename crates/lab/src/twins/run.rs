@@ -8,7 +8,7 @@ use crate::document::Tool;
 use crate::plan::TrialPlan;
 use crate::recording::{Recorder, Recording};
 use crate::transform::Transform;
-use ironspin_model::{DVec2, EngineError, Frame, Scalar, Verdict};
+use ironspin_model::{EngineError, Frame, Scalar, Verdict};
 use serde::{Deserialize, Serialize};
 use std::cell::Cell;
 use std::collections::VecDeque;
@@ -126,7 +126,7 @@ fn one(
             let transform = reported.map(|(_, transform)| transform);
             let resolution = Resolution {
                 eps: scalar.get().epsilon(),
-                beyond: DVec2::from_array(plan.conditions.origin.at).length()
+                beyond: plan.conditions.origin.distance()
                     + transform.map_or(0.0, |transform| transform.furthest(plan.setup.world.duration)),
             };
             let holds = match demand {

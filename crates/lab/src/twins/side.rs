@@ -58,7 +58,7 @@ impl<'a> Side<'a> {
         Ok(Side {
             engine,
             schedule,
-            triggers: TriggerWatch::new(&plan.setup.triggers),
+            triggers: TriggerWatch::new(plan.setup.world.dimension, &plan.setup.triggers),
             portions,
             begun: false,
             done: 0,

@@ -6,6 +6,7 @@ mod judged;
 mod sane;
 mod script;
 mod searching;
+mod space_gaps;
 mod sweeps;
 mod transform;
 mod yard;

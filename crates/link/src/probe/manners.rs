@@ -3,7 +3,7 @@
 use super::Question;
 use super::say::{body, disc, fixed, flying, heavy, made_of, with, world};
 use super::talk::{Stop, Talk, wrong};
-use ironspin_model::{FEATURES, PlaneShape, nearest};
+use ironspin_model::{FEATURES, PlaneShape, SpaceShape, nearest};
 use serde_json::{Value, json};
 
 /// Asked first, while nothing is built.
@@ -44,7 +44,8 @@ fn hello(talk: &mut Talk) -> Result<(), Stop> {
         return wrong("no name", "`hello` names the engine: \"engine\":{\"name\":\"...\",\"version\":\"...\"}");
     }
     if !reported["spaces"].as_array().is_some_and(|spaces| spaces.contains(&json!(2))) {
-        return wrong(format!("`spaces` is {}", reported["spaces"]), "list the worlds it can build: \"spaces\":[2]");
+        let hint = "list the worlds it can build: \"spaces\":[2] for the plane, [2,3] for space too; these questions are of the plane";
+        return wrong(format!("`spaces` is {}", reported["spaces"]), hint);
     }
     let known = |words: &Value, of: &[&str], what: &str| {
         let words = words.as_array().cloned().unwrap_or_default();
@@ -61,7 +62,8 @@ fn hello(talk: &mut Talk) -> Result<(), Stop> {
         }
         Ok(())
     };
-    known(&reported["shapes"], &PlaneShape::WORDS, "shape")?;
+    let shapes: Vec<&str> = PlaneShape::WORDS.into_iter().chain(SpaceShape::WORDS).collect();
+    known(&reported["shapes"], &shapes, "shape")?;
     let features: Vec<&str> = FEATURES.iter().copied().chain(["absent"]).collect();
     known(&reported["features"], &features, "feature")?;
     if reported["shapes"].as_array().is_none_or(Vec::is_empty) {

@@ -1,19 +1,21 @@
 //! Frames as bytes between two processes of this program. No form for others: both ends are the same program.
 
 use super::shared_memory::Reading;
-use ironspin_model::rows::plane::{CONTACT, STATE, contact_of, contact_row, state_of, state_row};
-use ironspin_model::{Frame, Rows, SensorEvent, SensorEventKind};
+use ironspin_model::rows::{contact_len, contact_of, push_contact, push_state, state_len, state_of};
+use ironspin_model::{Dimension, Frame, Rows, SensorEvent, SensorEventKind};
 use std::io::{self, Read};
 
-/// Bytes of step and counts.
-const HEAD: usize = 32;
+/// Bytes of dimension, step and counts.
+const HEAD: usize = 40;
 const EVENT: usize = 6;
 
 /// A frame, after the number of its bytes.
-pub(super) fn frame_bytes(bytes: &mut Vec<u8>, frame: &Frame) {
-    let state: Vec<f64> = frame.bodies.iter().flat_map(state_row).collect();
-    let contacts: Vec<f64> = frame.contacts.iter().flat_map(contact_row).collect();
+pub(super) fn frame_bytes(dimension: Dimension, bytes: &mut Vec<u8>, frame: &Frame) {
+    let (mut state, mut contacts) = (Vec::new(), Vec::new());
+    frame.bodies.iter().for_each(|body| push_state(dimension, body, &mut state));
+    frame.contacts.iter().for_each(|contact| push_contact(dimension, contact, &mut contacts));
     rows_bytes(
+        dimension,
         bytes,
         &Rows { step: frame.step, state: &state, contacts: &contacts, events: &frame.events, place: None },
     );
@@ -23,14 +25,14 @@ pub(super) fn frame_bytes(bytes: &mut Vec<u8>, frame: &Frame) {
 const ELSEWHERE: u64 = u64::MAX;
 
 /// The same of a frame in rows; of one that stands in shared memory its place and what sensors noticed.
-pub(super) fn rows_bytes(bytes: &mut Vec<u8>, rows: &Rows<'_>) {
+pub(super) fn rows_bytes(dimension: Dimension, bytes: &mut Vec<u8>, rows: &Rows<'_>) {
     let here = if rows.place.is_some() { 8 } else { 8 * (rows.state.len() + rows.contacts.len()) };
     let size = HEAD + here + 8 * EVENT * rows.events.len();
     // Every byte is written below; only what is new has to be made.
     bytes.resize(8 + size, 0);
     let (mut words, _) = bytes.as_chunks_mut::<8>();
-    let [bodies, contacts] = [rows.state.len() / STATE, rows.contacts.len() / CONTACT].map(|count| count as u64);
-    let head = [rows.step, bodies, contacts, rows.events.len() as u64];
+    let (bodies, contacts) = (rows.state.len() / state_len(dimension), rows.contacts.len() / contact_len(dimension));
+    let head = [u64::from(dimension.number()), rows.step, bodies as u64, contacts as u64, rows.events.len() as u64];
     match rows.place {
         Some(place) => {
             put(&mut words, [ELSEWHERE, place as u64].into_iter());
@@ -80,12 +82,14 @@ pub(super) fn read_bytes(
         return Ok(true);
     }
     let place = word()?;
-    let head = [word()?, word()?, word()?, word()?];
-    let [_, bodies, contacts, events] = head;
+    let head = [word()?, word()?, word()?, word()?, word()?];
+    let [space, _, bodies, contacts, events] = head;
     let lie =
         || io::Error::other(format!("a frame of {bodies} bodies and {contacts} contacts at {place}, where none is"));
     bytes.extend(head.iter().flat_map(|word| word.to_le_bytes()));
-    let rows = bodies.saturating_mul(STATE as u64).saturating_add(contacts.saturating_mul(CONTACT as u64));
+    let dimension = Dimension::of_number(space).ok_or_else(lie)?;
+    let [state, contact] = [state_len(dimension), contact_len(dimension)].map(|numbers| numbers as u64);
+    let rows = bodies.saturating_mul(state).saturating_add(contacts.saturating_mul(contact));
     let taken = shared.as_mut().and_then(|shared| shared.take(place as usize, rows as usize, bytes));
     taken.ok_or_else(lie)?;
     exactly(input, events.saturating_mul(8 * EVENT as u64), most, bytes)?;
@@ -119,34 +123,54 @@ impl Rest<'_> {
         Some(words)
     }
 
-    fn rows<const N: usize, T>(&mut self, count: u64, into: &mut Vec<T>, make: impl Fn([u64; N]) -> T) -> Option<()> {
+    /// Rows of so many numbers each.
+    fn rows<T>(&mut self, count: u64, width: usize, into: &mut Vec<T>, make: impl Fn(&[u64]) -> T) -> Option<()> {
         into.clear();
         // A count that is a lie ends before there is room for it.
-        if count > (self.0.len() / (8 * N)) as u64 {
+        if count > (self.0.len() / (8 * width)) as u64 {
             return None;
         }
         into.reserve(count as usize);
+        let mut words = [0; WIDEST];
         for _ in 0..count {
-            into.push(make(self.words()?));
+            let (row, rest) = self.0.split_at_checked(8 * width)?;
+            self.0 = rest;
+            for (word, bytes) in words.iter_mut().zip(row.as_chunks::<8>().0) {
+                *word = u64::from_le_bytes(*bytes);
+            }
+            into.push(make(&words[..width]));
         }
         Some(())
     }
 }
 
-/// Fills a frame with what some bytes hold; nothing where they are too few. Its time is left as it is.
-pub(super) fn read_frame(bytes: &[u8], frame: &mut Frame) -> Option<()> {
+/// Most numbers of a row.
+const WIDEST: usize = 16;
+
+/// Words as the numbers that they hold.
+fn numbers(words: &[u64]) -> [f64; WIDEST] {
+    std::array::from_fn(|place| words.get(place).map_or(0.0, |&word| f64::from_bits(word)))
+}
+
+/// Fills a frame of a world with what some bytes hold; nothing where they are too few, or of a world of another dimension. Its time is left as
+/// it is.
+pub(super) fn read_frame(dimension: Dimension, bytes: &[u8], frame: &mut Frame) -> Option<()> {
     let mut rest = Rest(bytes);
-    let [step, bodies, contacts, events] = rest.words()?;
+    let [space, step, bodies, contacts, events] = rest.words()?;
+    if Dimension::of_number(space) != Some(dimension) {
+        return None;
+    }
     frame.step = step;
-    let state = |row: [u64; STATE]| state_of(&row.map(f64::from_bits));
-    let contact = |row: [u64; CONTACT]| contact_of(&row.map(f64::from_bits));
-    let event = |[step, kind, sensor, part, other, other_part]: [u64; EVENT]| SensorEvent {
-        step,
-        kind: if kind == 1 { SensorEventKind::Leave } else { SensorEventKind::Enter },
-        sensor: [sensor as usize, part as usize],
-        other: [other as usize, other_part as usize],
+    let [state_numbers, contact_numbers] = [state_len(dimension), contact_len(dimension)];
+    let event = |row: &[u64]| SensorEvent {
+        step: row[0],
+        kind: if row[1] == 1 { SensorEventKind::Leave } else { SensorEventKind::Enter },
+        sensor: [row[2] as usize, row[3] as usize],
+        other: [row[4] as usize, row[5] as usize],
     };
-    rest.rows(bodies, &mut frame.bodies, state)?;
-    rest.rows(contacts, &mut frame.contacts, contact)?;
-    rest.rows(events, &mut frame.events, event)
+    rest.rows(bodies, state_numbers, &mut frame.bodies, |row| state_of(dimension, &numbers(row)[..state_numbers]))?;
+    rest.rows(contacts, contact_numbers, &mut frame.contacts, |row| {
+        contact_of(dimension, &numbers(row)[..contact_numbers])
+    })?;
+    rest.rows(events, EVENT, &mut frame.events, event)
 }

@@ -44,6 +44,7 @@ pub(crate) struct Remote {
 }
 
 struct Built {
+    dimension: Dimension,
     bodies: usize,
     done: u64,
     time: f64,
@@ -195,19 +196,19 @@ impl Remote {
             // A time that should be equal may be an ulp or two short after many additions.
             let now = time + 1e-9 * length;
             while let Some(action) = built.actions.get(built.next_action).filter(|action| action.at_time <= now) {
-                actions.push(ActionRow::of(built.done + number as u64, action.body, &action.effect));
+                actions.push(ActionRow::of(built.dimension, built.done + number as u64, action.body, &action.effect));
                 built.next_action += 1;
             }
             time += length;
             times.push(time);
         }
-        let (done, bodies, since) = (built.done, built.bodies, built.time);
+        let (done, bodies, since, dimension) = (built.done, built.bodies, built.time, built.dimension);
         let limit = self.process_limits.limits.to_advance(steps.len(), self.slowest);
         let asked = Advance { dt: steps.iter().map(|&step| Number(step)).collect(), record: 1, actions };
         let began = Instant::now();
         // Its lists are kept from call to call.
         let mut frame = std::mem::take(&mut self.frame);
-        let mut due = Due { done, bodies, since, times: &times, seen: 0, wrong: None };
+        let mut due = Due { dimension, done, bodies, since, times: &times, seen: 0, wrong: None };
         let steps_asked = match steps.len() {
             0 => format!("at step {done}"),
             1 => format!("in step {}", done + 1),
@@ -221,7 +222,7 @@ impl Remote {
             self.slowest = Some(self.slowest.map_or(mean, |slowest| slowest.max(mean)));
         }
         for row in answer.frames {
-            match row.frame(bodies) {
+            match row.frame(dimension, bodies) {
                 Ok(mut reported) => due.take(&mut reported, sink),
                 Err(why) => due.refuse(why),
             }
@@ -264,6 +265,7 @@ impl Remote {
 
 /// The frames that a call must give.
 struct Due<'a> {
+    dimension: Dimension,
     done: u64,
     bodies: usize,
     since: f64,
@@ -275,7 +277,7 @@ struct Due<'a> {
 
 impl Due<'_> {
     fn take_bytes(&mut self, bytes: &[u8], frame: &mut Frame, sink: &mut FrameSink<'_>) {
-        match read_frame(bytes, frame) {
+        match read_frame(self.dimension, bytes, frame) {
             Some(()) => self.take(frame, sink),
             None => self.refuse(format!("{} bytes for a frame", bytes.len())),
         }
@@ -358,6 +360,7 @@ impl Engine for Remote {
             return Err(self.wrong(format!("it built {} bodies of {}", answer["bodies"], world.bodies.len())));
         }
         self.built = Some(Built {
+            dimension: world.dimension,
             bodies: world.bodies.len(),
             done: 0,
             time: 0.0,
@@ -380,7 +383,7 @@ impl Engine for Remote {
 
     fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
         let built = self.built()?;
-        built.pending.push(ActionRow::of(built.done, body, effect));
+        built.pending.push(ActionRow::of(built.dimension, built.done, body, effect));
         Ok(())
     }
 
@@ -406,7 +409,8 @@ impl Engine for Remote {
     }
 
     fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
-        let answer: Ray = self.call("ray", &RayAsked::of(from, to), A_QUESTION)?;
-        Ok(answer.hit.map(|hit| hit.hit()))
+        let dimension = self.built()?.dimension;
+        let answer: Ray = self.call("ray", &RayAsked::of(dimension, from, to), A_QUESTION)?;
+        answer.hit.map(|hit| hit.hit(dimension)).transpose().map_err(|why| self.wrong(why))
     }
 }

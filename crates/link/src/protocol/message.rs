@@ -1,9 +1,9 @@
 //! Actions, frames and everything else that is said, as JSON, and back.
 
 use super::number::Number;
-use super::world::{flat, is_false, space};
-use ironspin_model::rows::plane as rows;
-use ironspin_model::{Contact, DVec3, Effect, Frame, Pose, SensorEvent, SensorEventKind, about_z};
+use super::vector::{Amount, TurnRow, Vector};
+use super::world::is_false;
+use ironspin_model::{Contact, DVec3, Dimension, Effect, Frame, SensorEvent, SensorEventKind, rows};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -28,17 +28,17 @@ pub(crate) struct ActionRow {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) body: Option<usize>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    impulse: Option<[Number; 2]>,
+    impulse: Option<Vector>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    force: Option<[Number; 2]>,
+    force: Option<Vector>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    point: Option<[Number; 2]>,
+    point: Option<Vector>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    torque: Option<Number>,
+    torque: Option<Amount>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    velocity: Option<[Number; 2]>,
+    velocity: Option<Vector>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    spin: Option<Number>,
+    spin: Option<Amount>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     place: Option<PlaceRow>,
     #[serde(default, skip_serializing_if = "is_false")]
@@ -48,26 +48,28 @@ pub(crate) struct ActionRow {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     split: Option<Vec<usize>>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    gravity: Option<[Number; 2]>,
+    gravity: Option<Vector>,
 }
 
 #[derive(Clone, Debug, Serialize, Deserialize)]
 struct PlaceRow {
-    position: [Number; 2],
-    angle: Number,
+    position: Vector,
+    #[serde(flatten)]
+    turn: TurnRow,
 }
 
 impl ActionRow {
-    pub(crate) fn of(before_step: u64, body: usize, effect: &Effect) -> ActionRow {
+    pub(crate) fn of(dimension: Dimension, before_step: u64, body: usize, effect: &Effect) -> ActionRow {
+        let flat = |v: DVec3| Vector::of(dimension, v);
         let mut row = ActionRow { before_step, body: Some(body), ..ActionRow::default() };
         match effect {
             Effect::Impulse { impulse, point } => (row.impulse, row.point) = (Some(flat(*impulse)), point.map(flat)),
             Effect::Force { force, point } => (row.force, row.point) = (Some(flat(*force)), point.map(flat)),
-            Effect::Torque(torque) => row.torque = Some(Number(torque.z)),
+            Effect::Torque(torque) => row.torque = Some(Amount::axial(dimension, *torque)),
             Effect::Velocity(velocity) => row.velocity = Some(flat(*velocity)),
-            Effect::Spin(spin) => row.spin = Some(Number(spin.z)),
+            Effect::Spin(spin) => row.spin = Some(Amount::axial(dimension, *spin)),
             Effect::Place(pose) => {
-                row.place = Some(PlaceRow { position: flat(pose.position), angle: Number(pose.angle) });
+                row.place = Some(PlaceRow { position: flat(pose.position), turn: TurnRow::of(dimension, pose) });
             }
             Effect::Remove => row.remove = true,
             Effect::Add => row.add = true,
@@ -78,24 +80,25 @@ impl ActionRow {
     }
 
     /// The body and the action.
-    pub(crate) fn effect(&self) -> Result<(usize, Effect), String> {
-        if let Some(gravity) = self.gravity {
-            return Ok((0, Effect::Gravity(space(gravity))));
+    pub(crate) fn effect(&self, dimension: Dimension) -> Result<(usize, Effect), String> {
+        let space = |vector: &Vector| vector.read(dimension);
+        if let Some(gravity) = &self.gravity {
+            return Ok((0, Effect::Gravity(space(gravity)?)));
         }
         let body = self.body.ok_or("an action without a body")?;
-        let point = self.point.map(space);
-        let effect = if let Some(impulse) = self.impulse {
-            Effect::Impulse { impulse: space(impulse), point }
-        } else if let Some(force) = self.force {
-            Effect::Force { force: space(force), point }
-        } else if let Some(torque) = self.torque {
-            Effect::Torque(about_z(torque.0))
-        } else if let Some(velocity) = self.velocity {
-            Effect::Velocity(space(velocity))
-        } else if let Some(spin) = self.spin {
-            Effect::Spin(about_z(spin.0))
+        let point = self.point.as_ref().map(space).transpose()?;
+        let effect = if let Some(impulse) = &self.impulse {
+            Effect::Impulse { impulse: space(impulse)?, point }
+        } else if let Some(force) = &self.force {
+            Effect::Force { force: space(force)?, point }
+        } else if let Some(torque) = &self.torque {
+            Effect::Torque(torque.read_axial(dimension)?)
+        } else if let Some(velocity) = &self.velocity {
+            Effect::Velocity(space(velocity)?)
+        } else if let Some(spin) = &self.spin {
+            Effect::Spin(spin.read_axial(dimension)?)
         } else if let Some(place) = &self.place {
-            Effect::Place(Pose::planar(space(place.position), place.angle.0))
+            Effect::Place(place.turn.pose(dimension, &place.position)?)
         } else if let Some(pieces) = &self.split {
             Effect::Split(pieces.clone())
         } else if self.remove {
@@ -136,12 +139,13 @@ struct EventRow {
 }
 
 impl FrameRow {
-    pub(crate) fn of(frame: &Frame) -> FrameRow {
-        let state = frame.bodies.iter().flat_map(rows::state_row).map(Number);
+    pub(crate) fn of(dimension: Dimension, frame: &Frame) -> FrameRow {
+        let mut state = Vec::with_capacity(rows::state_len(dimension) * frame.bodies.len());
+        frame.bodies.iter().for_each(|body| rows::push_state(dimension, body, &mut state));
         FrameRow {
             step: frame.step,
-            state: state.collect(),
-            contacts: frame.contacts.iter().map(contact_row).collect(),
+            state: state.into_iter().map(Number).collect(),
+            contacts: frame.contacts.iter().map(|contact| contact_row(dimension, contact)).collect(),
             events: frame
                 .events
                 .iter()
@@ -156,45 +160,53 @@ impl FrameRow {
     }
 
     /// The frame, at time 0.
-    pub(crate) fn frame(self, count: usize) -> Result<Frame, String> {
-        if self.state.len() != rows::STATE * count {
+    pub(crate) fn frame(self, dimension: Dimension, count: usize) -> Result<Frame, String> {
+        let width = rows::state_len(dimension);
+        if self.state.len() != width * count {
             return Err(format!(
                 "{} numbers in the state of frame {}, and {} for {count} bodies are due",
                 self.state.len(),
                 self.step,
-                rows::STATE * count
+                width * count
             ));
         }
-        let bodies = self.state.chunks_exact(rows::STATE).map(|row| {
-            let row: [f64; rows::STATE] = std::array::from_fn(|at| row[at].0);
-            rows::state_of(&row)
+        let mut row = Vec::with_capacity(width);
+        let bodies = self.state.chunks_exact(width).map(|numbers| {
+            row.clear();
+            row.extend(numbers.iter().map(|number| number.0));
+            rows::state_of(dimension, &row)
         });
         Ok(Frame {
             step: self.step,
             time: 0.0,
             bodies: bodies.collect(),
-            contacts: self.contacts.iter().map(|row| contact_of(row)).collect::<Result<_, _>>()?,
+            contacts: self.contacts.iter().map(|row| contact_of(dimension, row)).collect::<Result<_, _>>()?,
             events: self.events.iter().map(event_of).collect::<Result<_, _>>()?,
             ..Frame::default()
         })
     }
 }
 
-fn contact_row(contact: &Contact) -> Vec<Number> {
-    let row = rows::contact_row(contact).map(Number);
-    if contact.times.is_none() { row[..rows::PLAIN_CONTACT].to_vec() } else { row.to_vec() }
+fn contact_row(dimension: Dimension, contact: &Contact) -> Vec<Number> {
+    let mut row = Vec::with_capacity(rows::contact_len(dimension));
+    rows::push_contact(dimension, contact, &mut row);
+    if contact.times.is_none() {
+        row.pop();
+    }
+    row.into_iter().map(Number).collect()
 }
 
-fn contact_of(row: &[Number]) -> Result<Contact, String> {
-    if !(rows::PLAIN_CONTACT..=rows::CONTACT).contains(&row.len()) {
-        return Err(format!("a contact of {} numbers, and {} are due", row.len(), rows::PLAIN_CONTACT));
+fn contact_of(dimension: Dimension, row: &[Number]) -> Result<Contact, String> {
+    let most = rows::contact_len(dimension);
+    if !(most - 1..=most).contains(&row.len()) {
+        return Err(format!("a contact of {} numbers, and {} are due", row.len(), most - 1));
     }
     let at = |place: usize| row[place].0;
     let whole = |value: f64| (value >= 0.0 && value.fract() == 0.0 && value < 1e15).then_some(value as usize);
     let [i, j] = [whole(at(0)), whole(at(1))];
     let (Some(i), Some(j)) = (i, j) else { return Err("a contact of no bodies".to_owned()) };
     let numbers: Vec<f64> = row.iter().map(|number| number.0).collect();
-    Ok(Contact { bodies: [i, j], ..rows::contact_of(&numbers) })
+    Ok(Contact { bodies: [i, j], ..rows::contact_of(dimension, &numbers) })
 }
 
 fn event_of(row: &EventRow) -> Result<SensorEvent, String> {
@@ -247,39 +259,40 @@ pub(crate) struct Ray {
 #[derive(Debug, Serialize, Deserialize)]
 pub(crate) struct HitRow {
     pub(crate) body: usize,
-    pub(crate) point: [Number; 2],
-    pub(crate) normal: [Number; 2],
+    pub(crate) point: Vector,
+    pub(crate) normal: Vector,
     pub(crate) distance: Number,
 }
 
 /// Parameters of `ray`.
 #[derive(Debug, Serialize, Deserialize)]
 pub(crate) struct RayAsked {
-    pub(crate) from: [Number; 2],
-    pub(crate) to: [Number; 2],
+    pub(crate) from: Vector,
+    pub(crate) to: Vector,
 }
 
 impl RayAsked {
-    pub(crate) fn of(from: DVec3, to: DVec3) -> RayAsked {
-        RayAsked { from: flat(from), to: flat(to) }
+    pub(crate) fn of(dimension: Dimension, from: DVec3, to: DVec3) -> RayAsked {
+        RayAsked { from: Vector::of(dimension, from), to: Vector::of(dimension, to) }
     }
 
-    pub(crate) fn ends(&self) -> [DVec3; 2] {
-        [space(self.from), space(self.to)]
+    pub(crate) fn ends(&self, dimension: Dimension) -> Result<[DVec3; 2], String> {
+        Ok([self.from.read(dimension)?, self.to.read(dimension)?])
     }
 }
 
 impl HitRow {
-    pub(crate) fn of(hit: &ironspin_model::RayHit) -> HitRow {
-        HitRow { body: hit.body, point: flat(hit.point), normal: flat(hit.normal), distance: Number(hit.distance) }
+    pub(crate) fn of(dimension: Dimension, hit: &ironspin_model::RayHit) -> HitRow {
+        let [point, normal] = [hit.point, hit.normal].map(|v| Vector::of(dimension, v));
+        HitRow { body: hit.body, point, normal, distance: Number(hit.distance) }
     }
 
-    pub(crate) fn hit(&self) -> ironspin_model::RayHit {
-        ironspin_model::RayHit {
+    pub(crate) fn hit(&self, dimension: Dimension) -> Result<ironspin_model::RayHit, String> {
+        Ok(ironspin_model::RayHit {
             body: self.body,
-            point: space(self.point),
-            normal: space(self.normal),
+            point: self.point.read(dimension)?,
+            normal: self.normal.read(dimension)?,
             distance: self.distance.0,
-        }
+        })
     }
 }

@@ -27,6 +27,7 @@ mod shared_memory;
 mod streams;
 #[cfg(test)]
 mod tests;
+mod vector;
 mod world;
 
 pub(crate) use child::{Process, Program};

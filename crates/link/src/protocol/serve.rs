@@ -5,7 +5,7 @@ use super::message::{ActionRow, Advance, EngineRow, FrameRow, Frames, Hello, Hit
 use super::number::Number;
 use super::world::Build;
 use super::{ABSENT, BAD_PARAMETERS, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
-use ironspin_model::{Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, Token};
+use ironspin_model::{Dimension, Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, SpaceShape, Token};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -51,6 +51,23 @@ fn read<T: DeserializeOwned>(params: Value) -> Result<T, Refusal> {
     serde_json::from_value(params).map_err(bad)
 }
 
+/// The words of all shapes of some dimensions, each once.
+fn shape_words(spaces: &[Dimension]) -> Vec<String> {
+    let mut words: Vec<String> = Vec::new();
+    for dimension in spaces {
+        let own: &[&str] = match dimension {
+            Dimension::Plane => &PlaneShape::WORDS,
+            Dimension::Space => &SpaceShape::WORDS,
+        };
+        for word in own {
+            if !words.iter().any(|known| known == word) {
+                words.push((*word).to_owned());
+            }
+        }
+    }
+    words
+}
+
 /// Starts an engine with options, as pairs of name and value.
 pub type Starter<'a> = dyn Fn(&[(String, String)]) -> Result<Box<dyn Engine>, EngineError> + 'a;
 
@@ -74,6 +91,8 @@ enum Reply {
 struct Server<'a> {
     served: Served<'a>,
     engine: Option<Box<dyn Engine>>,
+    /// Of the world that was built last.
+    dimension: Dimension,
     done: u64,
     bodies: usize,
     /// Actions for later steps.
@@ -87,7 +106,15 @@ struct Server<'a> {
 /// # Errors
 /// When a stream breaks.
 pub fn serve(served: Served<'_>, input: &mut dyn BufRead, output: &mut dyn Write) -> io::Result<()> {
-    let mut server = Server { served, engine: None, done: 0, bodies: 0, waiting: Vec::new(), passed: Vec::new() };
+    let mut server = Server {
+        served,
+        engine: None,
+        dimension: Dimension::Plane,
+        done: 0,
+        bodies: 0,
+        waiting: Vec::new(),
+        passed: Vec::new(),
+    };
     let mut line = String::new();
     loop {
         line.clear();
@@ -160,9 +187,9 @@ impl Server<'_> {
             }
             "ray" => {
                 let asked: RayAsked = read(params)?;
-                let [from, to] = asked.ends();
+                let [from, to] = asked.ends(self.dimension).map_err(bad)?;
                 let hit = self.engine()?.ray(from, to)?;
-                serde_json::to_value(Ray { hit: hit.as_ref().map(HitRow::of) }).map_err(bad)
+                serde_json::to_value(Ray { hit: hit.as_ref().map(|hit| HitRow::of(self.dimension, hit)) }).map_err(bad)
             }
             "close" => Ok(json!({})),
             other => Err(Refusal { code: NO_METHOD, message: format!("no method `{other}`") }),
@@ -188,9 +215,9 @@ impl Server<'_> {
         let hello = Hello {
             protocol: VERSION,
             engine: EngineRow { name: info.name, version: info.version },
-            spaces: vec![2],
+            spaces: info.spaces.iter().map(|dimension| dimension.number()).collect(),
             scalar: info.scalar.word().to_owned(),
-            shapes: PlaneShape::WORDS.map(str::to_owned).to_vec(),
+            shapes: shape_words(&info.spaces),
             features: info.features.iter().cloned().chain([ABSENT.to_owned()]).collect(),
             options: options.collect(),
         };
@@ -202,7 +229,7 @@ impl Server<'_> {
         let (world, conditions) = build.world().map_err(bad)?;
         let mut engine = (self.served.start)(&options)?;
         engine.build(&world, &conditions)?;
-        (self.done, self.bodies) = (0, world.bodies.len());
+        (self.dimension, self.done, self.bodies) = (world.dimension, 0, world.bodies.len());
         self.waiting.clear();
         self.passed.clear();
         // What overlaps as built is reported with the first frame, whichever that is.
@@ -230,12 +257,12 @@ impl Server<'_> {
             return Ok(Reply::Frames(Vec::new()));
         }
         let (mut frames, mut bytes, mut broken) = (Vec::new(), Vec::new(), None);
-        let in_bytes = self.served.in_bytes;
+        let (in_bytes, dimension) = (self.served.in_bytes, self.dimension);
         let mut keep = |frame: &Frame| {
             if !in_bytes {
-                return frames.push(FrameRow::of(frame));
+                return frames.push(FrameRow::of(dimension, frame));
             }
-            frame_bytes(&mut bytes, frame);
+            frame_bytes(dimension, &mut bytes, frame);
             if let Err(error) = output.write_all(&bytes) {
                 broken = Some(error);
             }
@@ -280,7 +307,7 @@ impl Server<'_> {
             std::mem::take(&mut self.waiting).into_iter().partition(|action| action.before_step == done);
         self.waiting = later;
         for action in due {
-            let (body, effect) = action.effect().map_err(bad)?;
+            let (body, effect) = action.effect(self.dimension).map_err(bad)?;
             self.engine()?.act(body, &effect)?;
         }
         Ok(())
@@ -288,7 +315,7 @@ impl Server<'_> {
 
     /// The same for an engine that holds frames as rows of numbers; false for any other.
     fn advance_rows(&mut self, dt: &[Number], output: &mut dyn Write) -> Result<bool, Refusal> {
-        let (mut bytes, mut broken) = (Vec::new(), None);
+        let (mut bytes, mut broken, dimension) = (Vec::new(), None, self.dimension);
         let mut steps: Vec<&[f64]> = Vec::new();
         let lengths: Vec<f64> = dt.iter().map(|length| length.0).collect();
         steps.extend(lengths.chunks(1));
@@ -305,7 +332,7 @@ impl Server<'_> {
                     passed.extend(rows.events);
                 }
                 let events = if passed.is_empty() { rows.events } else { &passed };
-                rows_bytes(&mut bytes, &Rows { events, ..rows });
+                rows_bytes(dimension, &mut bytes, &Rows { events, ..rows });
                 // A frame in shared memory keeps its place until it is read, so that the bench must hear of it.
                 let reported = output.write_all(&bytes).and_then(|()| rows.place.map_or(Ok(()), |_| output.flush()));
                 broken = reported.err().or(broken.take());

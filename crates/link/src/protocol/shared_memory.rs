@@ -1,8 +1,8 @@
 //! Memory that the bench shares with its own process around a library: a frame is written there once, by the library itself, and
 //! read there, instead of going through a pipe in pieces.
 //!
-//! A file in memory. Its first page holds how many frames have been read; then come [`SLOTS`] frames, each as rows of six
-//! numbers a body and nine a contact. The other end alone makes it larger, and nobody can make it smaller, so that the bench
+//! A file in memory. Its first page holds how many frames have been read; then come [`SLOTS`] frames, each as the rows of its
+//! bodies and contacts. The other end alone makes it larger, and nobody can make it smaller, so that the bench
 //! can never be led beyond its end.
 #![allow(unsafe_code)]
 

@@ -1,9 +1,10 @@
 //! Worlds as JSON, and back: parameters of `build`.
 
 use super::number::Number;
+use super::vector::{Amount, TurnRow, Vector};
 use ironspin_model::{
-    Body, BodyKind, Conditions, DVec2, DVec3, Dimension, Inertia, Joint, JointFrame, JointKind, Material, PairMaterial,
-    Part, PlaneShape, Pose, World, about_z,
+    Body, BodyKind, Conditions, DVec2, DVec3, Dimension, Joint, JointFrame, JointKind, Material, PairMaterial, Part,
+    PlaneShape, Shape, SpaceShape, World,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -12,16 +13,8 @@ fn pair(v: DVec2) -> [Number; 2] {
     [Number(v.x), Number(v.y)]
 }
 
-pub(super) fn flat(v: DVec3) -> [Number; 2] {
-    [Number(v.x), Number(v.y)]
-}
-
 fn plane([x, y]: [Number; 2]) -> DVec2 {
     DVec2::new(x.0, y.0)
-}
-
-pub(super) fn space(v: [Number; 2]) -> DVec3 {
-    plane(v).extend(0.0)
 }
 
 pub(super) fn is_false(value: &bool) -> bool {
@@ -32,7 +25,7 @@ pub(super) fn is_false(value: &bool) -> bool {
 #[derive(Debug, Serialize, Deserialize)]
 pub(crate) struct Build {
     space: u8,
-    gravity: [Number; 2],
+    gravity: Vector,
     dt: Number,
     #[serde(default)]
     seed: u64,
@@ -69,12 +62,13 @@ struct BodyRow {
     id: usize,
     name: String,
     kind: KindWord,
-    position: [Number; 2],
-    angle: Number,
-    velocity: [Number; 2],
-    spin: Number,
+    position: Vector,
+    #[serde(flatten)]
+    turn: TurnRow,
+    velocity: Vector,
+    spin: Amount,
     mass: Number,
-    inertia: Number,
+    inertia: Amount,
     linear_damping: Number,
     angular_damping: Number,
     gravity_factor: Number,
@@ -98,8 +92,9 @@ enum KindWord {
 #[derive(Debug, Serialize, Deserialize)]
 struct PartRow {
     shape: ShapeRow,
-    position: [Number; 2],
-    angle: Number,
+    position: Vector,
+    #[serde(flatten)]
+    turn: TurnRow,
     material: usize,
     sensor: bool,
 }
@@ -108,18 +103,20 @@ struct PartRow {
 #[serde(rename_all = "snake_case")]
 enum ShapeRow {
     Disc(Number),
-    Box([Number; 2]),
+    Sphere(Number),
+    Box(Vec<Number>),
     Polygon(Vec<[Number; 2]>),
     Capsule([Number; 2]),
     Polyline(Vec<[Number; 2]>),
     HalfPlane([Number; 2]),
+    HalfSpace([Number; 3]),
 }
 
 #[derive(Debug, Serialize, Deserialize)]
 struct JointRow {
     kind: String,
     bodies: [usize; 2],
-    at: [[Number; 2]; 2],
+    at: [Vector; 2],
     #[serde(default, skip_serializing_if = "Option::is_none")]
     length: Option<Number>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -127,7 +124,7 @@ struct JointRow {
     #[serde(default, skip_serializing_if = "Option::is_none")]
     damping: Option<Number>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    axis: Option<[Number; 2]>,
+    axis: Option<Vector>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     limits: Option<[Number; 2]>,
 }
@@ -135,17 +132,18 @@ struct JointRow {
 impl Build {
     /// The parameters for a world.
     pub(crate) fn of(world: &World, conditions: &Conditions, options: BTreeMap<String, String>) -> Build {
+        let dimension = world.dimension;
         Build {
-            space: world.dimension.number(),
-            gravity: flat(world.gravity),
+            space: dimension.number(),
+            gravity: Vector::of(dimension, world.gravity),
             dt: Number(conditions.clock.step(conditions.dt.seconds)),
             seed: conditions.seed,
             threads: conditions.threads,
             options,
             materials: world.materials.iter().map(material_row).collect(),
             pairs: world.pairs.iter().map(pair_row).collect(),
-            bodies: world.bodies.iter().enumerate().map(|(id, body)| body_row(id, body)).collect(),
-            joints: world.joints.iter().map(joint_row).collect(),
+            bodies: world.bodies.iter().enumerate().map(|(id, body)| body_row(dimension, id, body)).collect(),
+            joints: world.joints.iter().map(|joint| joint_row(dimension, joint)).collect(),
             apart: world.excluded_pairs.clone(),
         }
     }
@@ -169,10 +167,17 @@ impl Build {
             .ok_or_else(|| format!("a world of {} dimensions, where 2 or 3 are expected", self.space))?;
         let dt = ironspin_model::Timestep { text: self.dt.0.to_string(), seconds: self.dt.0 };
         let conditions = Conditions { seed: self.seed, threads: self.threads.max(1), ..Conditions::with_dt(dt) };
-        let bodies: Vec<Body> = self.bodies.into_iter().map(body_of).collect();
+        let bodies: Vec<Body> = self
+            .bodies
+            .into_iter()
+            .map(|row| {
+                let id = row.id;
+                body_of(dimension, row).map_err(|why| format!("body {id} has {why}"))
+            })
+            .collect::<Result<_, _>>()?;
         let world = World {
             dimension,
-            gravity: space(self.gravity),
+            gravity: self.gravity.read(dimension)?,
             materials: self
                 .materials
                 .into_iter()
@@ -192,7 +197,7 @@ impl Build {
                     restitution: row.restitution.0,
                 })
                 .collect(),
-            joints: self.joints.iter().map(|row| joint_of(row, &bodies)).collect::<Result<_, _>>()?,
+            joints: self.joints.iter().map(|row| joint_of(dimension, row, &bodies)).collect::<Result<_, _>>()?,
             bodies,
             excluded_pairs: self.apart,
             ..World::planar(f64::INFINITY)
@@ -213,7 +218,7 @@ fn pair_row(pair: &PairMaterial) -> PairRow {
     PairRow { between: pair.between, friction: Number(pair.friction), restitution: Number(pair.restitution) }
 }
 
-fn body_row(id: usize, body: &Body) -> BodyRow {
+fn body_row(dimension: Dimension, id: usize, body: &Body) -> BodyRow {
     BodyRow {
         id,
         name: body.name.clone(),
@@ -222,12 +227,12 @@ fn body_row(id: usize, body: &Body) -> BodyRow {
             BodyKind::Kinematic => KindWord::Kinematic,
             BodyKind::Dynamic => KindWord::Dynamic,
         },
-        position: flat(body.pose.position),
-        angle: Number(body.pose.angle),
-        velocity: flat(body.velocity),
-        spin: Number(body.spin.z),
+        position: Vector::of(dimension, body.pose.position),
+        turn: TurnRow::of(dimension, &body.pose),
+        velocity: Vector::of(dimension, body.velocity),
+        spin: Amount::axial(dimension, body.spin),
         mass: Number(body.mass),
-        inertia: Number(body.inertia.zz()),
+        inertia: Amount::inertia(dimension, body.inertia),
         linear_damping: Number(body.linear_damping),
         angular_damping: Number(body.angular_damping),
         gravity_factor: Number(body.gravity_factor),
@@ -236,23 +241,23 @@ fn body_row(id: usize, body: &Body) -> BodyRow {
         layers: body.layers,
         meets: body.collision_mask,
         absent: body.absent,
-        parts: body.parts.iter().map(part_row).collect(),
+        parts: body.parts.iter().map(|part| part_row(dimension, part)).collect(),
     }
 }
 
-fn body_of(row: BodyRow) -> Body {
-    Body {
+fn body_of(dimension: Dimension, row: BodyRow) -> Result<Body, String> {
+    Ok(Body {
         name: row.name,
         kind: match row.kind {
             KindWord::Static => BodyKind::Static,
             KindWord::Kinematic => BodyKind::Kinematic,
             KindWord::Dynamic => BodyKind::Dynamic,
         },
-        pose: Pose::planar(space(row.position), row.angle.0),
-        velocity: space(row.velocity),
-        spin: about_z(row.spin.0),
+        pose: row.turn.pose(dimension, &row.position)?,
+        velocity: row.velocity.read(dimension)?,
+        spin: row.spin.read_axial(dimension)?,
         mass: row.mass.0,
-        inertia: Inertia::planar(row.inertia.0),
+        inertia: row.inertia.read_inertia(dimension)?,
         gravity_factor: row.gravity_factor.0,
         linear_damping: row.linear_damping.0,
         angular_damping: row.angular_damping.0,
@@ -261,51 +266,64 @@ fn body_of(row: BodyRow) -> Body {
         layers: row.layers,
         collision_mask: row.meets,
         absent: row.absent,
-        parts: row.parts.into_iter().map(part_of).collect(),
-    }
+        parts: row.parts.into_iter().map(|part| part_of(dimension, part)).collect::<Result<_, _>>()?,
+    })
 }
 
-fn part_row(part: &Part) -> PartRow {
-    let points = |points: &[DVec2]| points.iter().map(|&point| pair(point)).collect();
+fn part_row(dimension: Dimension, part: &Part) -> PartRow {
     PartRow {
-        shape: match part.shape.planar() {
-            PlaneShape::Disc(radius) => ShapeRow::Disc(Number(*radius)),
-            PlaneShape::Box(size) => ShapeRow::Box(pair(*size)),
-            PlaneShape::Polygon(corners) => ShapeRow::Polygon(points(corners)),
-            PlaneShape::Capsule { length, radius } => ShapeRow::Capsule([Number(*length), Number(*radius)]),
-            PlaneShape::Polyline(corners) => ShapeRow::Polyline(points(corners)),
-            PlaneShape::HalfPlane(normal) => ShapeRow::HalfPlane(pair(*normal)),
+        shape: match &part.shape {
+            Shape::Plane(shape) => plane_row(shape),
+            Shape::Space(SpaceShape::Sphere(radius)) => ShapeRow::Sphere(Number(*radius)),
+            Shape::Space(SpaceShape::Box(size)) => ShapeRow::Box(size.to_array().map(Number).to_vec()),
+            Shape::Space(SpaceShape::HalfSpace(normal)) => ShapeRow::HalfSpace(normal.to_array().map(Number)),
         },
-        position: pair(part.pose.xy()),
-        angle: Number(part.pose.angle),
+        position: Vector::of(dimension, part.pose.position),
+        turn: TurnRow::of(dimension, &part.pose),
         material: part.material,
         sensor: part.sensor,
     }
 }
 
-fn part_of(row: PartRow) -> Part {
-    let points = |points: Vec<[Number; 2]>| points.into_iter().map(plane).collect();
-    Part {
-        shape: match row.shape {
-            ShapeRow::Disc(radius) => PlaneShape::Disc(radius.0),
-            ShapeRow::Box(size) => PlaneShape::Box(plane(size)),
-            ShapeRow::Polygon(corners) => PlaneShape::Polygon(points(corners)),
-            ShapeRow::Capsule([length, radius]) => PlaneShape::Capsule { length: length.0, radius: radius.0 },
-            ShapeRow::Polyline(corners) => PlaneShape::Polyline(points(corners)),
-            ShapeRow::HalfPlane(normal) => PlaneShape::HalfPlane(plane(normal)),
-        }
-        .into(),
-        pose: Pose::flat(plane(row.position), row.angle.0),
-        material: row.material,
-        sensor: row.sensor,
+fn plane_row(shape: &PlaneShape) -> ShapeRow {
+    let points = |points: &[DVec2]| points.iter().map(|&point| pair(point)).collect();
+    match shape {
+        PlaneShape::Disc(radius) => ShapeRow::Disc(Number(*radius)),
+        PlaneShape::Box(size) => ShapeRow::Box(pair(*size).to_vec()),
+        PlaneShape::Polygon(corners) => ShapeRow::Polygon(points(corners)),
+        PlaneShape::Capsule { length, radius } => ShapeRow::Capsule([Number(*length), Number(*radius)]),
+        PlaneShape::Polyline(corners) => ShapeRow::Polyline(points(corners)),
+        PlaneShape::HalfPlane(normal) => ShapeRow::HalfPlane(pair(*normal)),
     }
 }
 
-fn joint_row(joint: &Joint) -> JointRow {
+fn part_of(dimension: Dimension, row: PartRow) -> Result<Part, String> {
+    let points = |points: Vec<[Number; 2]>| points.into_iter().map(plane).collect();
+    let shape: Shape = match row.shape {
+        ShapeRow::Disc(radius) => PlaneShape::Disc(radius.0).into(),
+        ShapeRow::Sphere(radius) => SpaceShape::Sphere(radius.0).into(),
+        ShapeRow::Box(size) => match size[..] {
+            [w, h] => PlaneShape::Box(DVec2::new(w.0, h.0)).into(),
+            [w, h, d] => SpaceShape::Box(DVec3::new(w.0, h.0, d.0)).into(),
+            _ => return Err(format!("a box of {} numbers, and two or three are due", size.len())),
+        },
+        ShapeRow::Polygon(corners) => PlaneShape::Polygon(points(corners)).into(),
+        ShapeRow::Capsule([length, radius]) => PlaneShape::Capsule { length: length.0, radius: radius.0 }.into(),
+        ShapeRow::Polyline(corners) => PlaneShape::Polyline(points(corners)).into(),
+        ShapeRow::HalfPlane(normal) => PlaneShape::HalfPlane(plane(normal)).into(),
+        ShapeRow::HalfSpace([x, y, z]) => SpaceShape::HalfSpace(DVec3::new(x.0, y.0, z.0)).into(),
+    };
+    if shape.dimension() != dimension {
+        return Err(format!("the shape {}, which is none of the {}", shape.word(), dimension.word()));
+    }
+    Ok(Part { shape, pose: row.turn.pose(dimension, &row.position)?, material: row.material, sensor: row.sensor })
+}
+
+fn joint_row(dimension: Dimension, joint: &Joint) -> JointRow {
     let mut row = JointRow {
         kind: joint.kind.word().to_owned(),
         bodies: joint.bodies,
-        at: joint.frames.map(|frame| flat(frame.anchor)),
+        at: joint.frames.map(|frame| Vector::of(dimension, frame.anchor)),
         length: joint.length.map(Number),
         stiffness: None,
         damping: None,
@@ -319,14 +337,14 @@ fn joint_row(joint: &Joint) -> JointRow {
         }
         JointKind::Hinge { limits } => row.limits = limited(limits),
         JointKind::Slider { limits } => {
-            (row.axis, row.limits) = (Some(flat(joint.frames[0].axis)), limited(limits));
+            (row.axis, row.limits) = (Some(Vector::of(dimension, joint.frames[0].axis)), limited(limits));
         }
         JointKind::Rod | JointKind::Rope | JointKind::Weld => {}
     }
     row
 }
 
-fn joint_of(row: &JointRow, bodies: &[Body]) -> Result<Joint, String> {
+fn joint_of(dimension: Dimension, row: &JointRow, bodies: &[Body]) -> Result<Joint, String> {
     let limits = row.limits.map(|limits| limits.map(|limit| limit.0));
     let mut axis = DVec3::Z;
     let kind = match row.kind.as_str() {
@@ -335,7 +353,7 @@ fn joint_of(row: &JointRow, bodies: &[Body]) -> Result<Joint, String> {
         "weld" => JointKind::Weld,
         "hinge" => JointKind::Hinge { limits },
         "slider" => {
-            axis = space(row.axis.ok_or("a slider without an axis")?);
+            axis = row.axis.as_ref().ok_or("a slider without an axis")?.read(dimension)?;
             JointKind::Slider { limits }
         }
         "spring" => JointKind::Spring {
@@ -345,6 +363,7 @@ fn joint_of(row: &JointRow, bodies: &[Body]) -> Result<Joint, String> {
         other => return Err(format!("a joint of an unknown kind `{other}`")),
     };
     // The ids were looked at before.
-    let frames = JointFrame::pair(row.at.map(space), axis, row.bodies.map(|id| bodies[id].pose.rotation));
+    let anchors = [row.at[0].read(dimension)?, row.at[1].read(dimension)?];
+    let frames = JointFrame::pair(anchors, axis, row.bodies.map(|id| bodies[id].pose.rotation));
     Ok(Joint { kind, bodies: row.bodies, frames, length: row.length.map(|length| length.0) })
 }

@@ -15,9 +15,9 @@ fn an_engine_says_what_it_is() {
     let hello = &answers(&[("hello", json!({}))])[0]["result"];
     assert_eq!(
         (&hello["protocol"], &hello["engine"]["name"], &hello["spaces"]),
-        (&json!(1), &json!("builtin"), &json!([2]))
+        (&json!(1), &json!("builtin"), &json!([2, 3]))
     );
-    for shape in ["disc", "box", "polygon", "capsule", "polyline", "half_plane"] {
+    for shape in ["disc", "box", "polygon", "capsule", "polyline", "half_plane", "sphere", "half_space"] {
         assert!(hello["shapes"].as_array().unwrap().contains(&json!(shape)), "{shape}");
     }
     assert!(hello["options"]["iterations"]["about"].as_str().unwrap().len() > 5);

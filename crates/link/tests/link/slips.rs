@@ -25,7 +25,7 @@ fn each_slip_has_its_code_and_says_what_was_found() {
         ("dance", json!({}), -32601, "no method `dance`"),
         ("build", json!({}), -32602, "missing field"),
         ("build", yard_with("/space", json!(4)), -32602, "a world of 4 dimensions"),
-        ("build", yard_with("/space", json!(3)), -32001, "3 dimensions"),
+        ("build", yard_with("/space", json!(3)), -32602, "a vector of 2 numbers, and three are due"),
         ("build", yard_with("/bodies/2/id", json!(5)), -32602, "body 2 has the id 5"),
         ("build", yard_with("/bodies/2/kind", json!("lively")), -32602, "lively"),
         ("build", yard_with("/bodies/2/parts/0/material", json!(9)), -32602, "material 9"),

@@ -65,13 +65,13 @@ fn polygon_mass(corners: &[DVec2], density: f64) -> MassProperties {
 }
 
 /// Mass properties of a body of several parts, each with its density; sensors weigh nothing. `None` when a solid part has no
-/// area or there is none. Source: parallel-axis theorem (Steiner).
+/// area or there is none, or a part is not one of the plane. Source: parallel-axis theorem (Steiner).
 pub fn body_mass(parts: &[Part], density: impl Fn(&Part) -> f64) -> Option<MassProperties> {
     let pieces = parts
         .iter()
         .filter(|part| !part.sensor)
         .map(|part| {
-            let own = shape_mass(part.shape.planar(), density(part))?;
+            let own = shape_mass(part.shape.planar()?, density(part))?;
             let (sin, cos) = (libm::sin(part.pose.angle), libm::cos(part.pose.angle));
             let turned = DVec2::new(cos * own.centre.x - sin * own.centre.y, sin * own.centre.x + cos * own.centre.y);
             Some(MassProperties { centre: part.pose.xy() + turned, ..own })

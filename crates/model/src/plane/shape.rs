@@ -75,6 +75,22 @@ impl PlaneShape {
         }
     }
 
+    /// The same shape of another size: every length times a factor.
+    #[must_use]
+    pub(crate) fn scaled(&self, factor: f64) -> PlaneShape {
+        let list = |points: &[DVec2]| points.iter().map(|&point| point * factor).collect();
+        match self {
+            PlaneShape::Disc(radius) => PlaneShape::Disc(radius * factor),
+            PlaneShape::Box(size) => PlaneShape::Box(*size * factor),
+            PlaneShape::Polygon(corners) => PlaneShape::Polygon(list(corners)),
+            PlaneShape::Capsule { length, radius } => {
+                PlaneShape::Capsule { length: length * factor, radius: radius * factor }
+            }
+            PlaneShape::Polyline(points) => PlaneShape::Polyline(list(points)),
+            PlaneShape::HalfPlane(normal) => PlaneShape::HalfPlane(*normal),
+        }
+    }
+
     /// Whether it has a rim that rolls, so that the normal of a contact goes with the way between the bodies.
     pub fn is_round(&self) -> bool {
         match self {

@@ -81,8 +81,10 @@ impl Drawing {
         let stride = recording.times.len().div_ceil(POINTS).max(1);
         let still = recording.energy[1].values.iter().all(|v| *v == 0.0);
         let energy = if still { &recording.energy[..1] } else { &recording.energy[..] };
-        let (axis, paths) =
-            if range(&recording.x) > range(&recording.y) { ('x', &recording.x) } else { ('y', &recording.y) };
+        let axes = [('x', &recording.x), ('z', &recording.z)];
+        let (axis, paths) = axes
+            .into_iter()
+            .fold(('y', &recording.y), |most, axis| if range(axis.1) > range(most.1) { axis } else { most });
         let some = paths.len().min(PATHS);
         let chosen = (0..some).map(|k| &paths[k * paths.len() / some.max(1)]);
         let mut replay = DrawnReplay::of(record.world(), recording, None);

@@ -1,10 +1,10 @@
 //! What a trial is played back from, as whole numbers.
 
 use super::short;
-use crate::figure::{JointSign, Primitive, body_figure};
+use crate::figure::{Ground, JointSign, Primitive, Sight, Solid, View, body_figure};
 use crate::picture::Scenery;
 use ironspin_lab::{Recording, Replay};
-use ironspin_model::{Body, BodyKind, DVec2, Joint, World};
+use ironspin_model::{Body, BodyKind, DVec2, DVec3, Dimension, Joint, Part, Pose, SpaceShape, World, turn};
 use serde::{Deserialize, Serialize};
 
 /// A place that is none.
@@ -14,31 +14,57 @@ const STEPS: f64 = 65_000.0;
 /// How far beyond the picture bodies are followed, in pictures.
 const BEYOND: f64 = 1.0;
 
-/// A trial to be played back. Places are whole numbers between the corners of `range`, and angles shares of a turn.
+/// A trial to be played back. Places are whole numbers between the corners of `range`, and angles shares of a turn; in space a rotation is a quaternion
+/// whose numbers are whole ones between -1 and 1.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(crate) struct DrawnReplay {
     /// Left, bottom, right and top of the picture, m.
     view: [f64; 4],
-    /// The same of the places that can be written.
-    range: [f64; 4],
+    /// The same of the places that can be written: lower and upper corner, of two or three numbers each.
+    range: Vec<f64>,
+    /// From where space can be seen, the usual side first; none in the plane.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    sights: Vec<DrawnSight>,
+    /// On what shadows fall in space.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    ground: Option<DrawnGround>,
     bodies: Vec<DrawnBody>,
     /// None in files of earlier versions.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     joints: Vec<DrawnJoint>,
     times: Vec<f64>,
-    /// x, y and angle of every body, frame after frame.
+    /// x, y and angle of every body, frame after frame; x, y, z and the quaternion w, x, y, z in space.
     #[serde(with = "packed")]
     states: Vec<u16>,
-    /// x, y and impulse of every contact, as a share of the largest.
+    /// x, y (and z in space) and impulse of every contact, as a share of the largest.
     #[serde(with = "packed")]
     contacts: Vec<u16>,
     contact_counts: Vec<u16>,
-    /// x, y and angle of every body of a twin, at the same times.
+    /// The same as `states` of a twin, at the same times.
     #[serde(default, with = "packed", skip_serializing_if = "Vec::is_empty")]
     ghost: Vec<u16>,
     /// What is worth seeing.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub(super) moments: Vec<DrawnMoment>,
+}
+
+/// A side from which space is seen.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct DrawnSight {
+    name: String,
+    /// Unit vectors to the right, up and to the eye.
+    axes: [[f64; 3]; 3],
+    /// Left, bottom, right and top of the picture, m.
+    view: [f64; 4],
+}
+
+/// The ground and the lines of its grid, m.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct DrawnGround {
+    point: [f64; 3],
+    normal: [f64; 3],
+    patch: [[f64; 3]; 4],
+    lines: Vec<[[f64; 3]; 2]>,
 }
 
 /// A moment worth seeing.
@@ -108,6 +134,12 @@ enum DrawnShape {
     Line(Vec<[f64; 2]>),
     /// Both ends and the radius.
     Capsule([f64; 5]),
+    /// x, y, z, radius.
+    Ball([f64; 4]),
+    /// The centre, and halves of the three edges.
+    Block([f64; 12]),
+    /// Surface point and outward normal of what has no end.
+    Half([f64; 6]),
 }
 
 /// Numbers as base64 of their bytes, the lower byte first.
@@ -131,7 +163,16 @@ mod packed {
 impl DrawnReplay {
     /// How many places it has: of bodies and contacts.
     pub(crate) fn places(&self) -> usize {
-        (self.states.len() + self.ghost.len() + self.contacts.len()) / 3
+        (self.states.len() + self.ghost.len()) / self.state_len() + self.contacts.len() / self.contact_len()
+    }
+
+    /// Numbers of a state, and of a contact.
+    fn state_len(&self) -> usize {
+        if self.sights.is_empty() { 3 } else { 7 }
+    }
+
+    fn contact_len(&self) -> usize {
+        if self.sights.is_empty() { 3 } else { 4 }
     }
 
     /// The same with about so many places at most, but two frames at least.
@@ -143,6 +184,11 @@ impl DrawnReplay {
         self.thinned((places / a_frame.max(1)).max(2))
     }
 
+    /// Sides from which it can be seen; none in the plane.
+    pub(crate) fn sides(&self) -> impl Iterator<Item = &str> {
+        self.sights.iter().map(|sight| sight.name.as_str())
+    }
+
     /// Whether there is a twin to be seen.
     pub(crate) fn has_ghost(&self) -> bool {
         !self.ghost.is_empty()
@@ -150,36 +196,41 @@ impl DrawnReplay {
 
     /// The replay of a trial, with that of a twin beside it.
     pub(super) fn of(world: &World, recording: &Recording, twin: Option<&Recording>) -> DrawnReplay {
-        let (low, high) = Scenery::of_trial(world, recording).corners();
-        let air = (high - low) * BEYOND;
-        let (from, to) = (low - air, high + air);
+        let scenery = Scenery::of_trial(world, recording, None);
+        let (low, high) = scenery.corners();
+        let region = scenery.region();
+        let air = (region.1 - region.0) * BEYOND;
+        let (from, to) = (region.0 - air, region.1 + air);
         let far = 4.0 * (high - low).max_element();
         let replay: &Replay = &recording.replay;
-        let place = |value: f64, from: f64, to: f64| {
-            if value.is_nan() {
-                NOWHERE
-            } else {
-                (STEPS * ((value - from) / (to - from)).clamp(0.0, 1.0)).round() as u16
-            }
-        };
-        let turn = |angle: f64| {
-            let turns = angle / std::f64::consts::TAU;
-            if turns.is_finite() { (STEPS * (turns - turns.floor())).round() as u16 } else { 0 }
-        };
+        let axes = if world.dimension == Dimension::Space { 3 } else { 2 };
+        let places = |point: DVec3| (0..axes).map(move |axis| place(point[axis], from[axis], to[axis]));
         let reported = |replay: &Replay| -> Vec<u16> {
-            let numbers = |&[x, y, angle]: &[f64; 3]| [place(x, from.x, to.x), place(y, from.y, to.y), turn(angle)];
-            replay.states.iter().flat_map(numbers).collect()
+            let numbers = |pose: &Pose| {
+                let turned = match world.dimension {
+                    Dimension::Plane => vec![share_of_turn(pose.angle)],
+                    Dimension::Space => {
+                        let r = pose.rotation;
+                        [r.w, r.x, r.y, r.z].map(|part| place(part, -1.0, 1.0)).to_vec()
+                    }
+                };
+                places(pose.position).chain(turned)
+            };
+            replay.poses.iter().flat_map(numbers).collect()
         };
         // A twin that ended early has no ghost.
         let ghost = twin.map(|twin| &twin.replay).filter(|twin| twin.times.len() == replay.times.len());
-        let largest = replay.contacts.iter().flatten().map(|contact| contact[2]).fold(0.0, f64::max);
-        let contacts = replay.contacts.iter().flatten().flat_map(|&[x, y, impulse]| {
+        let largest = replay.contacts.iter().flatten().map(|(_, impulse)| *impulse).fold(0.0, f64::max);
+        let contacts = replay.contacts.iter().flatten().flat_map(|&(point, impulse)| {
             let share = if largest > 0.0 { (impulse / largest).clamp(0.0, 1.0) } else { 0.0 };
-            [place(x, from.x, to.x), place(y, from.y, to.y), (STEPS * share).round() as u16]
+            places(point).chain([(STEPS * share).round() as u16])
         });
+        let corners = [from, to];
         DrawnReplay {
             view: [low.x, low.y, high.x, high.y].map(short),
-            range: [from.x, from.y, to.x, to.y],
+            range: corners.iter().flat_map(|corner| corner.to_array().into_iter().take(axes)).collect(),
+            sights: drawn_sights(world, &scenery),
+            ground: Ground::of(world, region.0, region.1).map(|ground| DrawnGround::of(&ground)),
             bodies: world.bodies.iter().map(|body| drawn_body(body, far)).collect(),
             joints: world.joints.iter().map(DrawnJoint::of).collect(),
             times: replay.times.iter().map(|&time| short(time)).collect(),
@@ -198,14 +249,14 @@ impl DrawnReplay {
             return self.clone();
         }
         let chosen: Vec<usize> = (0..frames).map(|k| k * (all - 1) / (frames - 1)).collect();
-        let row = 3 * self.bodies.len();
+        let row = self.state_len() * self.bodies.len();
         let frames_of = |states: &[u16]| -> Vec<u16> {
             let frame = |&frame: &usize| states.get(frame * row..(frame + 1) * row).unwrap_or_default();
             chosen.iter().flat_map(frame).copied().collect()
         };
         let mut ends = vec![0];
         for &count in &self.contact_counts {
-            ends.push(ends[ends.len() - 1] + 3 * usize::from(count));
+            ends.push(ends[ends.len() - 1] + self.contact_len() * usize::from(count));
         }
         DrawnReplay {
             times: chosen.iter().map(|&frame| self.times[frame]).collect(),
@@ -221,7 +272,59 @@ impl DrawnReplay {
     }
 }
 
+/// A place as a whole number between two others.
+fn place(value: f64, from: f64, to: f64) -> u16 {
+    if value.is_nan() { NOWHERE } else { (STEPS * ((value - from) / (to - from)).clamp(0.0, 1.0)).round() as u16 }
+}
+
+/// An angle as a share of a turn.
+fn share_of_turn(angle: f64) -> u16 {
+    let turns = angle / std::f64::consts::TAU;
+    if turns.is_finite() { (STEPS * (turns - turns.floor())).round() as u16 } else { 0 }
+}
+
+fn three(v: DVec3) -> [f64; 3] {
+    v.to_array().map(short)
+}
+
+/// The usual side first.
+fn drawn_sights(world: &World, scenery: &Scenery) -> Vec<DrawnSight> {
+    if world.dimension == Dimension::Plane {
+        return Vec::new();
+    }
+    let usual = View::usual(world.dimension);
+    let others = View::ALL.into_iter().filter(|view| *view != usual);
+    let drawn = |view: View| {
+        let sight = Sight::of(world, view);
+        let (low, high) = scenery.corners_from(&sight);
+        let view_corners = [low.x, low.y, high.x, high.y].map(short);
+        DrawnSight { name: view.word().to_owned(), axes: sight.axes().map(three), view: view_corners }
+    };
+    [usual].into_iter().chain(others).map(drawn).collect()
+}
+
+impl DrawnGround {
+    fn of(ground: &Ground) -> DrawnGround {
+        DrawnGround {
+            point: three(ground.point),
+            normal: three(ground.normal),
+            patch: ground.patch.map(three),
+            lines: ground.lines.iter().map(|ends| ends.map(three)).collect(),
+        }
+    }
+}
+
 fn drawn_body(body: &Body, far: f64) -> DrawnBody {
+    let drawn = |(number, part): (usize, &Part)| {
+        let shape = match part.shape.spatial() {
+            Some(shape) => Some(DrawnShape::solid(shape, part)),
+            None => body_figure(body, &Pose::IDENTITY, &Sight::FRONT).nth(number).and_then(|figure| {
+                let piece = figure.pieces.first()?;
+                Some(DrawnShape::of(&piece.primitive, far))
+            }),
+        };
+        Some(DrawnPart { shape: shape?, sensor: part.sensor })
+    };
     DrawnBody {
         name: body.name.clone(),
         kind: match body.kind {
@@ -229,13 +332,28 @@ fn drawn_body(body: &Body, far: f64) -> DrawnBody {
             BodyKind::Kinematic => BodyKindWord::Kinematic,
             BodyKind::Dynamic => BodyKindWord::Dynamic,
         },
-        parts: body_figure(body, DVec2::ZERO, 0.0)
-            .map(|part| DrawnPart { shape: DrawnShape::of(&part.primitive, far), sensor: part.sensor })
-            .collect(),
+        parts: body.parts.iter().enumerate().filter_map(drawn).collect(),
     }
 }
 
 impl DrawnShape {
+    /// A part of space in the frame of its body.
+    fn solid(shape: &SpaceShape, part: &Part) -> DrawnShape {
+        let ([x, y, z], rotation) = (three(part.pose.position), part.pose.rotation);
+        match (Solid::of(part, &Pose::IDENTITY), shape) {
+            (Some(Solid { radius, .. }), SpaceShape::Sphere(_)) => DrawnShape::Ball([x, y, z, short(radius)]),
+            (Some(Solid { halves: [a, b, c], .. }), _) => {
+                let [a, b, c] = [a, b, c].map(three);
+                DrawnShape::Block([x, y, z, a[0], a[1], a[2], b[0], b[1], b[2], c[0], c[1], c[2]])
+            }
+            (None, SpaceShape::HalfSpace(normal)) => {
+                let [u, v, w] = three(turn::turned(rotation, *normal));
+                DrawnShape::Half([x, y, z, u, v, w])
+            }
+            (None, _) => DrawnShape::Ball([x, y, z, 0.0]),
+        }
+    }
+
     /// A primitive in the frame of its body, in a picture of which no point lies further than `far` from it.
     fn of(primitive: &Primitive, far: f64) -> DrawnShape {
         let two = |p: DVec2| [short(p.x), short(p.y)];

@@ -1,7 +1,7 @@
 //! Primitives of the parts of a body.
 
-use super::Primitive;
-use ironspin_model::{Body, DVec2, PlaneShape};
+use super::{Piece, Primitive, Sight, Solid};
+use ironspin_model::{Body, BodyKind, DVec2, Part, PlaneShape, Pose, Shape, SpaceShape, turn};
 
 /// A part of a body as it is drawn.
 #[derive(Clone, Debug, PartialEq)]
@@ -10,19 +10,42 @@ pub(crate) struct PartFigure {
     pub(crate) sensor: bool,
     /// Where its own origin stands, m.
     pub(crate) origin: DVec2,
-    /// What is drawn of it.
-    pub(crate) primitive: Primitive,
+    /// What is drawn of it, in the order of painting.
+    pub(crate) pieces: Vec<Piece>,
 }
 
-/// The parts of a body that stands at a place, m, turned by an angle, rad.
-pub(crate) fn body_figure(body: &Body, at: DVec2, angle: f64) -> impl Iterator<Item = PartFigure> + '_ {
-    let turn = DVec2::new(libm::cos(angle), libm::sin(angle));
-    body.parts.iter().map(move |part| {
-        let own = DVec2::new(libm::cos(part.pose.angle), libm::sin(part.pose.angle));
-        let place = |p: DVec2| at + turn.rotate(part.pose.xy() + own.rotate(p));
-        let primitive = of_shape(part.shape.planar(), place, turn.rotate(own));
-        PartFigure { sensor: part.sensor, origin: place(DVec2::ZERO), primitive }
+/// The parts of a body that stands somewhere, as seen.
+pub(crate) fn body_figure<'a>(body: &'a Body, pose: &Pose, sight: &Sight) -> impl Iterator<Item = PartFigure> + 'a {
+    let (pose, sight) = (*pose, *sight);
+    let turn = DVec2::new(libm::cos(pose.angle), libm::sin(pose.angle));
+    body.parts.iter().map(move |part| match &part.shape {
+        Shape::Plane(shape) => {
+            let own = DVec2::new(libm::cos(part.pose.angle), libm::sin(part.pose.angle));
+            let place = |p: DVec2| pose.xy() + turn.rotate(part.pose.xy() + own.rotate(p));
+            let primitive = of_shape(shape, place, turn.rotate(own));
+            PartFigure { sensor: part.sensor, origin: place(DVec2::ZERO), pieces: vec![Piece::flat(primitive)] }
+        }
+        Shape::Space(shape) => of_solid(shape, part, &pose, body.kind == BodyKind::Static, &sight),
     })
+}
+
+fn of_solid(shape: &SpaceShape, part: &Part, pose: &Pose, still: bool, sight: &Sight) -> PartFigure {
+    let centre = pose.position + turn::turned(pose.rotation, part.pose.position);
+    let rotation = turn::product(pose.rotation, part.pose.rotation);
+    let pieces = match shape {
+        SpaceShape::HalfSpace(normal) => {
+            let normal = turn::turned(rotation, *normal);
+            let seen = sight.project(normal);
+            // On edge it is a half plane; its surface, seen from above, is the ground.
+            let on_edge = normal.dot(sight.toward).abs() < 0.05;
+            let half = Primitive::HalfPlane { point: sight.project(centre), normal: seen.normalize_or(DVec2::Y) };
+            if on_edge { vec![Piece::flat(half)] } else { Vec::new() }
+        }
+        SpaceShape::Sphere(_) | SpaceShape::Box(_) => {
+            Solid::of(part, pose).map_or_else(Vec::new, |solid| solid.faces(rotation, still, sight))
+        }
+    };
+    PartFigure { sensor: part.sensor, origin: sight.project(centre), pieces }
 }
 
 /// A shape; `place` carries its points into the world, and `turn` is where its x axis lies there.
@@ -53,7 +76,6 @@ fn of_shape(shape: &PlaneShape, place: impl Fn(DVec2) -> DVec2, turn: DVec2) -> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{Part, Pose};
     use std::f64::consts::FRAC_PI_2;
 
     #[test]
@@ -66,14 +88,15 @@ mod tests {
         ];
         let body = Body { parts: shapes.map(part).to_vec(), ..Body::plain("b") };
         // The body is turned to the left too, so that the parts stand on their heads.
-        let drawn: Vec<PartFigure> = body_figure(&body, DVec2::new(10.0, 0.0), FRAC_PI_2).collect();
+        let drawn: Vec<PartFigure> =
+            body_figure(&body, &Pose::flat(DVec2::new(10.0, 0.0), FRAC_PI_2), &Sight::FRONT).collect();
         let near = |a: DVec2, x: f64, y: f64| a.distance(DVec2::new(x, y)) < 1e-12;
         assert!(near(drawn[0].origin, 10.0, 1.0));
-        let Primitive::Area(corners) = &drawn[0].primitive else { panic!("{drawn:?}") };
+        let Primitive::Area(corners) = &drawn[0].pieces[0].primitive else { panic!("{drawn:?}") };
         assert!(near(corners[0], 12.0, 2.0) && near(corners[2], 8.0, 0.0), "{corners:?}");
-        let Primitive::Stadium { ends, radius: 0.5 } = &drawn[1].primitive else { panic!("{drawn:?}") };
+        let Primitive::Stadium { ends, radius: 0.5 } = &drawn[1].pieces[0].primitive else { panic!("{drawn:?}") };
         assert!(near(ends[0], 11.0, 1.0) && near(ends[1], 9.0, 1.0), "{ends:?}");
-        let Primitive::HalfPlane { normal, .. } = &drawn[2].primitive else { panic!("{drawn:?}") };
+        let Primitive::HalfPlane { normal, .. } = &drawn[2].pieces[0].primitive else { panic!("{drawn:?}") };
         assert!(near(*normal, -1.0, 0.0), "{normal}");
     }
 }

@@ -4,21 +4,53 @@
 //! | file | duty |
 //! |---|---|
 //! | `camera.rs` | what part of a world is seen, and where a point of it lies on the picture |
+//! | `sight.rs` | from where it is seen |
 //! | `bodies.rs` | primitives of the parts of a body |
+//! | `solids.rs` | what is seen of solids: faces, what hides what, shadows |
+//! | `ground.rs` | the ground of space with its grid and the shadows on it |
 //! | `joints.rs` | primitives of a joint |
 
 mod bodies;
 mod camera;
+mod ground;
 mod joints;
+mod sight;
+mod solids;
 
 pub(crate) use bodies::{PartFigure, body_figure};
 pub(crate) use camera::Camera;
+pub(crate) use ground::{Ground, Tint};
 pub(crate) use joints::{JointSign, joint_figure};
+pub(crate) use sight::Sight;
+pub use sight::View;
+pub(crate) use solids::{Solid, paint_order};
 
 use ironspin_model::{DVec2, Dimension};
 
 /// The worlds that figures are made for.
-pub const FIGURES_MADE_FOR: &[Dimension] = Dimension::PLANE_ONLY;
+pub const FIGURES_MADE_FOR: &[Dimension] = Dimension::BOTH;
+
+/// Something drawn of a body.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Piece {
+    pub(crate) primitive: Primitive,
+    /// Factor of the body's colour by the light that falls on it; 1 in the plane.
+    pub(crate) light: f64,
+    /// Whether its outline is drawn.
+    pub(crate) edged: bool,
+}
+
+impl Piece {
+    fn flat(primitive: Primitive) -> Piece {
+        Piece { primitive, light: 1.0, edged: true }
+    }
+
+    /// The body's colour in its light.
+    pub(crate) fn lit(&self, (r, g, b): (u8, u8, u8)) -> (u8, u8, u8) {
+        let part = |part: u8| (f64::from(part) * self.light).clamp(0.0, 255.0) as u8;
+        (part(r), part(g), part(b))
+    }
+}
 
 /// Something to be drawn, in the coordinates of the plane that is looked at, m.
 #[derive(Clone, Debug, PartialEq)]

@@ -15,9 +15,10 @@ pub use blocks::play;
 pub(crate) use raster::paint;
 
 use crate::drawing::{DrawnMoment, moments};
+use crate::figure::{Ground, View};
 use crate::picture::Scenery;
 use ironspin_lab::TrialRecord;
-use ironspin_model::{BodyKind, DVec2};
+use ironspin_model::{BodyKind, DVec2, Pose};
 use palette::Palette;
 use raster::Raster;
 use rayon::prelude::*;
@@ -53,6 +54,8 @@ pub struct FilmStyle {
     pub slow: bool,
     /// One of so many frames is shown otherwise.
     pub every: usize,
+    /// From where it is seen; from where it is usual when left out.
+    pub view: Option<View>,
     /// A body in the middle of every picture.
     pub follow: Option<usize>,
     /// What the trial is called, on each picture.
@@ -73,8 +76,8 @@ struct Filming<'a> {
     record: &'a TrialRecord,
     style: &'a FilmStyle,
     size: [u32; 2],
-    low: DVec2,
-    high: DVec2,
+    scenery: Scenery,
+    ground: Option<Ground>,
     largest_impulse: f64,
     /// Largest speed of any frame, m/s.
     fastest: f64,
@@ -95,7 +98,9 @@ impl<'a> Filming<'a> {
             let why = if record.reason.is_empty() { "no frame was made".to_owned() } else { record.reason.clone() };
             return Err(FilmError::Nothing(why));
         }
-        let (low, high) = Scenery::of_trial(record.world(), recording).corners();
+        let scenery = Scenery::of_trial(record.world(), recording, style.view);
+        let (low, high) = scenery.corners();
+        let region = scenery.region();
         let across = high - low;
         let tall = f64::from(style.width) * (across.y / across.x).clamp(0.3, 1.2);
         // Most readers of films want even sizes.
@@ -103,15 +108,15 @@ impl<'a> Filming<'a> {
         if size.iter().any(|&side| side == 0 || side > MOST) {
             return Err(FilmError::Size(size[0], size[1]));
         }
-        let impulses = recording.replay.contacts.iter().flatten().map(|contact| contact[2]);
+        let impulses = recording.replay.contacts.iter().flatten().map(|(_, impulse)| *impulse);
         let largest_impulse = impulses.fold(0.0, f64::max);
         let moments = moments(record);
         let mut filming = Filming {
             record,
             style,
             size,
-            low,
-            high,
+            ground: Ground::of(record.world(), region.0, region.1),
+            scenery,
             largest_impulse,
             fastest: 0.0,
             lettered: true,
@@ -148,36 +153,41 @@ impl<'a> Filming<'a> {
 
     fn picture(&self, frame: usize) -> Result<Pixmap, FilmError> {
         let replay = &self.record.recording.replay;
-        let states = replay.frame(frame);
-        let at = |state: &[f64; 3]| DVec2::new(state[0], state[1]);
-        let shift = self.style.follow.and_then(|body| states.get(body)).map(at).filter(|place| place.is_finite());
-        let shift = shift.map_or(DVec2::ZERO, |place| place - 0.5 * (self.low + self.high));
-        let raster = Raster::new(self.size, self.low + shift, self.high + shift);
+        let poses = replay.frame(frame);
+        let (sight, (low, high)) = (*self.scenery.sight(), self.scenery.corners());
+        let at = |pose: &Pose| sight.project(pose.position);
+        let shift = self.style.follow.and_then(|body| poses.get(body)).map(at).filter(|place| place.is_finite());
+        let shift = shift.map_or(DVec2::ZERO, |place| place - 0.5 * (low + high));
+        let raster = Raster::new(self.size, low + shift, high + shift, sight);
         let mut raster = raster.ok_or(FilmError::Size(self.size[0], self.size[1]))?;
         let world = self.record.world();
         let moving = self.moving();
+        if let Some(ground) = &self.ground {
+            raster.ground(ground, world, poses);
+        }
         if self.style.trails {
             for (number, &id) in moving.iter().enumerate() {
                 let way = (0..=frame).filter_map(|frame| replay.frame(frame).get(id).map(at));
                 raster.trail(&way.filter(|place| place.is_finite()).collect::<Vec<_>>(), number);
             }
         }
-        raster.world(world, states);
-        raster.joints(world, states);
+        raster.world(world, poses);
+        raster.joints(world, poses);
         if self.style.velocities {
             raster.velocities(&self.velocities(frame), self.fastest);
         }
         if self.style.contacts {
-            for &[x, y, impulse] in &replay.contacts[frame] {
-                raster.contact(DVec2::new(x, y), impulse / self.largest_impulse.max(f64::MIN_POSITIVE));
+            for &(point, impulse) in &replay.contacts[frame] {
+                raster.contact(sight.project(point), impulse / self.largest_impulse.max(f64::MIN_POSITIVE));
             }
         }
-        let gone = moving.iter().filter(|&&id| states[id][0].is_finite() && !raster.shows(at(&states[id]))).count();
+        let is_gone = |pose: &Pose| pose.position.is_finite() && !raster.shows(at(pose));
+        let gone = moving.iter().filter(|&&id| is_gone(&poses[id])).count();
         if self.lettered {
             raster.text(&format!("{:.3} s  {}", replay.times[frame], self.style.title), 0, false);
         }
         let broken = || self.moments.iter().zip(&self.marked).filter(|(_, frames)| frames.contains(&frame));
-        for place in broken().filter_map(|(moment, _)| states.get(moment.body?)).map(at).filter(|at| at.is_finite()) {
+        for place in broken().filter_map(|(moment, _)| poses.get(moment.body?)).map(at).filter(|at| at.is_finite()) {
             raster.ring(place);
         }
         if let Some((moment, _)) = broken().next().filter(|_| self.lettered) {
@@ -202,7 +212,7 @@ impl<'a> Filming<'a> {
         let time = end - replay.times[first];
         let (here, a, b) = (replay.frame(frame), replay.frame(first), replay.frame(first + 1));
         let arrow = |id: usize| {
-            let place = |state: [f64; 3]| DVec2::new(state[0], state[1]);
+            let place = |pose: Pose| self.scenery.sight().project(pose.position);
             (place(here[id]), (place(b[id]) - place(a[id])) / time)
         };
         self.moving().into_iter().map(arrow).filter(|(from, way)| from.is_finite() && way.is_finite()).collect()

@@ -1,13 +1,12 @@
 //! Bodies, contacts, velocities, trails and letters on a raster image.
 
-use crate::figure::{Camera, PartFigure, Primitive, body_figure, joint_figure};
+use crate::figure::{Camera, Ground, PartFigure, Primitive, Sight, Tint, body_figure, joint_figure, paint_order};
 use crate::lettering;
-use crate::look::SERIES;
-use ironspin_model::{Body, BodyKind, DVec2, World};
+use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL};
+use ironspin_model::{Body, BodyKind, DVec2, Dimension, Pose, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
 
 const INK: (u8, u8, u8) = (0x22, 0x26, 0x2a);
-const STILL: (u8, u8, u8) = (0x9a, 0x95, 0x8a);
 const ALARM: (u8, u8, u8) = (0xa9, 0x3a, 0x12);
 const PAPER: (u8, u8, u8) = (0xfb, 0xfa, 0xf6);
 /// Half the size of the sign of a joint, dots.
@@ -26,15 +25,16 @@ pub(crate) fn paint(colour: (u8, u8, u8), opacity: f32) -> Paint<'static> {
 pub(super) struct Raster {
     pub(super) pixels: Pixmap,
     camera: Camera,
+    sight: Sight,
 }
 
 impl Raster {
-    /// An empty picture that shows everything between two corners; nothing for a size of none.
-    pub(super) fn new(size: [u32; 2], low: DVec2, high: DVec2) -> Option<Raster> {
+    /// An empty picture that shows everything between two corners of what is seen; nothing for a size of none.
+    pub(super) fn new(size: [u32; 2], low: DVec2, high: DVec2, sight: Sight) -> Option<Raster> {
         let mut pixels = Pixmap::new(size[0], size[1])?;
         pixels.fill(Color::from_rgba8(PAPER.0, PAPER.1, PAPER.2, 255));
         let camera = Camera::showing(low, high, DVec2::new(f64::from(size[0]), f64::from(size[1])));
-        Some(Raster { pixels, camera })
+        Some(Raster { pixels, camera, sight })
     }
 
     /// Whether a point lies in the picture.
@@ -42,45 +42,71 @@ impl Raster {
         self.camera.shows(p)
     }
 
-    /// All bodies where they are; `states` are x, y and angle.
-    pub(super) fn world(&mut self, world: &World, states: &[[f64; 3]]) {
-        let mut moving = 0;
-        for (body, &[x, y, angle]) in world.bodies.iter().zip(states) {
-            let still = body.kind == BodyKind::Static;
-            let colour = if still { STILL } else { SERIES[moving % SERIES.len()] };
-            moving += usize::from(!still);
-            if x.is_finite() && y.is_finite() && angle.is_finite() {
-                self.body(body, DVec2::new(x, y), angle, colour, still);
-            }
-        }
-    }
-
-    fn body(&mut self, body: &Body, at: DVec2, angle: f64, colour: (u8, u8, u8), still: bool) {
-        let far = self.camera.furthest(at);
-        for PartFigure { sensor, primitive, .. } in body_figure(body, at, angle) {
-            let Some(path) = self.outline(&primitive, far, still) else { continue };
-            let opacity = if sensor {
-                0.15
-            } else if still {
-                0.55
-            } else {
-                0.85
+    /// The ground of space, with its grid and the shadows on it.
+    pub(super) fn ground(&mut self, ground: &Ground, world: &World, poses: &[Pose]) {
+        for (tint, drawn) in ground.backdrop(world, poses, &self.sight) {
+            let Some(path) = self.outline(&drawn, 0.0, true) else { continue };
+            let colour = match tint {
+                Tint::Ground => GROUND,
+                Tint::Grid => GRID,
+                Tint::Shadow => SHADOW,
             };
-            if primitive.is_filled() {
-                self.pixels.fill_path(&path, &paint(colour, opacity), FillRule::Winding, Transform::identity(), None);
+            let paint = paint(colour, 1.0);
+            if drawn.is_filled() {
+                self.pixels.fill_path(&path, &paint, FillRule::Winding, Transform::identity(), None);
+            } else {
+                self.pixels.stroke_path(&path, &paint, &Stroke::default(), Transform::identity(), None);
             }
-            let dash = if sensor { StrokeDash::new(vec![4.0, 3.0], 0.0) } else { None };
-            let stroke = Stroke { width: 1.2, dash, ..Stroke::default() };
-            self.pixels.stroke_path(&path, &paint(INK, 1.0), &stroke, Transform::identity(), None);
         }
     }
 
-    /// The joints of a world; `states` are x, y and angle.
-    pub(super) fn joints(&mut self, world: &World, states: &[[f64; 3]]) {
+    /// All bodies where they are, those behind others first.
+    pub(super) fn world(&mut self, world: &World, poses: &[Pose]) {
+        let in_space = world.dimension == Dimension::Space;
+        let numbers = world.bodies.iter().scan(0, |moving, body| {
+            let still = body.kind == BodyKind::Static;
+            let colour = if still { STILL } else { SERIES[*moving % SERIES.len()] };
+            *moving += usize::from(!still);
+            Some((colour, still))
+        });
+        let looks: Vec<_> = numbers.collect();
+        for id in paint_order(world.bodies.iter().zip(poses.iter().copied()), in_space, &self.sight) {
+            let ((colour, still), pose) = (looks[id], &poses[id]);
+            if pose.position.is_finite() && pose.angle.is_finite() {
+                let opacity = match (in_space, still) {
+                    (true, _) => 1.0,
+                    (false, true) => 0.55,
+                    (false, false) => 0.85,
+                };
+                self.body(&world.bodies[id], pose, colour, still, opacity);
+            }
+        }
+    }
+
+    fn body(&mut self, body: &Body, pose: &Pose, colour: (u8, u8, u8), still: bool, opacity: f32) {
+        let far = self.camera.furthest(self.sight.project(pose.position));
+        for PartFigure { sensor, pieces, .. } in body_figure(body, pose, &self.sight) {
+            for piece in pieces {
+                let Some(path) = self.outline(&piece.primitive, far, still) else { continue };
+                let colour = paint(piece.lit(colour), if sensor { 0.15 } else { opacity });
+                if piece.primitive.is_filled() {
+                    self.pixels.fill_path(&path, &colour, FillRule::Winding, Transform::identity(), None);
+                }
+                if piece.edged {
+                    let dash = if sensor { StrokeDash::new(vec![4.0, 3.0], 0.0) } else { None };
+                    let stroke = Stroke { width: 1.2, dash, ..Stroke::default() };
+                    self.pixels.stroke_path(&path, &paint(INK, 1.0), &stroke, Transform::identity(), None);
+                }
+            }
+        }
+    }
+
+    /// The joints of a world.
+    pub(super) fn joints(&mut self, world: &World, poses: &[Pose]) {
         let small = JOINT / self.camera.scale();
         let pose = |body: usize| {
-            let finite = |&&[x, y, angle]: &&[f64; 3]| x.is_finite() && y.is_finite() && angle.is_finite();
-            states.get(body).filter(finite).map(|&[x, y, angle]| (DVec2::new(x, y), angle))
+            let there = poses.get(body).filter(|pose| pose.position.is_finite() && pose.angle.is_finite());
+            there.map(|pose| (pose.xy(), pose.angle))
         };
         for primitive in world.joints.iter().flat_map(|joint| joint_figure(joint, pose, small)) {
             if let Some(path) = self.outline(&primitive, 0.0, true) {

@@ -136,6 +136,14 @@ pub(super) fn replay(name: &str, scene: &str, replay: &DrawnReplay) -> Markup {
                         @for speed in SPEEDS { option value=(speed) selected[speed == "1"] { (speed) "x" } }
                     }
                 }
+                @if replay.sides().next().is_some() {
+                    label {
+                        "seen from "
+                        select data-do="side" aria-label="seen from" {
+                            @for (number, side) in replay.sides().enumerate() { option value=(number) { (side) } }
+                        }
+                    }
+                }
                 @for (tick, on) in shown {
                     label { input type="checkbox" data-show=(tick) checked[on]; " " (tick) }
                 }

@@ -50,7 +50,7 @@
         place.append(button, " ");
       }
     }
-    speed() { return Number(this.figure.querySelector("select").value); }
+    speed() { return Number(this.figure.querySelector("select[aria-label=speed]").value); }
     toggle() { if (this.timer === null) this.play(); else this.pause(); }
     play() {
       if (this.now >= this.times[this.last]) this.now = this.times[0];
@@ -113,18 +113,21 @@
       const gap = frame < this.last ? this.times[frame + 1] - this.times[frame] : 0;
       const share = gap > 0 ? (this.now - this.times[frame]) / gap : 0;
       if (this.is("trails")) this.trails(pen, frame, line);
-      let number = 0;
-      this.bodies.forEach((body, i) => {
-        const still = body.kind === "static", colour = still ? "#9a958a" : COLOURS[number++ % COLOURS.length];
-        const at = this.between(frame, share, i);
-        if (at) this.body(pen, body, at, colour, still, line);
-      });
+      this.scene(pen, this.bodies.map((body, i) => this.between(frame, share, i)), line);
       this.joints.forEach((joint) => this.joint(pen, joint, joint.bodies.map((i) => this.between(frame, share, i)), line));
       if (this.is("twin")) this.twin(pen, frame, share, line);
       if (this.mark && this.mark.body !== undefined) this.ring(pen, this.between(frame, share, this.mark.body), line);
       if (this.is("velocities")) this.velocities(pen, frame, share, line);
       if (this.is("contacts")) this.dots(pen, frame, line);
       pen.setTransform(1, 0, 0, 1, 0, 0);
+    }
+    // All bodies where they are.
+    scene(pen, places, line) {
+      let number = 0;
+      this.bodies.forEach((body, i) => {
+        const still = body.kind === "static", colour = still ? "#9a958a" : COLOURS[number++ % COLOURS.length];
+        if (places[i]) this.body(pen, body, places[i], colour, still, line);
+      });
     }
     // The line and the rings that its sign says.
     joint(pen, joint, [p, q], line) {
@@ -243,17 +246,195 @@
       return this.most;
     }
     dots(pen, frame, line) {
-      const [a, b, c, d] = this.range;
       pen.fillStyle = "#a93a12";
-      for (let k = 3 * this.ends[frame]; k < 3 * this.ends[frame + 1]; k += 3) {
-        const x = a + (c - a) * this.contacts[k] / STEPS, y = b + (d - b) * this.contacts[k + 1] / STEPS;
-        pen.beginPath(); pen.arc(x, y, line * (1.5 + 4 * Math.sqrt(this.contacts[k + 2] / STEPS)), 0, TURN); pen.fill();
+      for (let k = this.ends[frame]; k < this.ends[frame + 1]; k++) {
+        const [x, y, share] = this.contact(k);
+        pen.beginPath(); pen.arc(x, y, line * (1.5 + 4 * Math.sqrt(share)), 0, TURN); pen.fill();
+      }
+    }
+    contact(k) {
+      const [a, b, c, d] = this.range, [x, y, share] = this.contacts.subarray(3 * k, 3 * k + 3);
+      return [a + (c - a) * x / STEPS, b + (d - b) * y / STEPS, share / STEPS];
+    }
+  }
+
+  const dot = (a, b) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+  const plus = (a, b, times = 1) => [a[0] + times * b[0], a[1] + times * b[1], a[2] + times * b[2]];
+  const cross = (a, b) => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
+  const unit = (a) => { const long = Math.hypot(...a); return long > 0 ? a.map((part) => part / long) : a; };
+  // A vector turned by a quaternion w, x, y, z.
+  const turned = ([w, ...axis], v) => { const twice = cross(axis, v).map((part) => 2 * part); return plus(plus(v, twice, w), cross(axis, twice)); };
+  const shaded = (colour, light) => `rgb(${[1, 3, 5].map((k) => Math.min(255, Math.round(light * parseInt(colour.slice(k, k + 2), 16)))).join(",")})`;
+  // The smallest convex area around points.
+  const hull = (points) => {
+    const side = (a, b, p) => (b[0] - a[0]) * (p[1] - b[1]) - (b[1] - a[1]) * (p[0] - b[0]);
+    const chain = (points) => {
+      const kept = [];
+      for (const p of points) { while (kept.length > 1 && side(kept[kept.length - 2], kept[kept.length - 1], p) <= 0) kept.pop(); kept.push(p); }
+      return kept.slice(0, -1);
+    };
+    const sorted = [...points].sort((a, b) => a[0] - b[0] || a[1] - b[1]);
+    return [...chain(sorted), ...chain(sorted.reverse())];
+  };
+
+  // Space, seen from one of some sides by parallel projection. The first two numbers of a place are those of the picture, as in the plane.
+  class SolidPlayer extends Player {
+    look(number) {
+      this.sight = this.sights[number];
+      [this.right, this.up, this.toward] = this.sight.axes;
+      this.view = this.sight.view;
+      this.light = unit(plus(plus(this.right.map((part) => 0.35 * part), this.up, 0.75), this.toward, 0.55));
+      this.most = undefined;
+      if (this.now !== undefined) this.draw();
+    }
+    show(time) {
+      if (!this.sight) {
+        const side = this.figure.querySelector("[data-do=side]");
+        side.addEventListener("change", () => this.look(Number(side.value)));
+        this.look(Number(side.value));
+      }
+      super.show(time);
+    }
+    draw() { if (this.sight) super.draw(); }
+    seen(p) { return [dot(p, this.right), dot(p, this.up)]; }
+    point(numbers) { return [0, 1, 2].map((axis) => this.range[axis] + (this.range[axis + 3] - this.range[axis]) * numbers[axis] / STEPS); }
+    place(frame, body, states = this.states) {
+      const from = 7 * (frame * this.bodies.length + body), numbers = states.subarray(from, from + 7);
+      if (numbers[0] === NOWHERE) return null;
+      const at = this.point(numbers), turn = unit([3, 4, 5, 6].map((k) => 2 * numbers[k] / STEPS - 1));
+      return [...this.seen(at), { at, turn }];
+    }
+    between(frame, share, body, states = this.states) {
+      const p = this.place(frame, body, states), q = share > 0 ? this.place(frame + 1, body, states) : null;
+      if (!p || !q) return p;
+      const at = plus(p[2].at, plus(q[2].at, p[2].at, -1), share);
+      // The shorter way round.
+      const same = p[2].turn.reduce((sum, part, k) => sum + part * q[2].turn[k], 0) < 0 ? -1 : 1;
+      const turn = unit(p[2].turn.map((part, k) => part + share * (same * q[2].turn[k] - part)));
+      return [...this.seen(at), { at, turn }];
+    }
+    contact(k) {
+      const numbers = this.contacts.subarray(4 * k, 4 * k + 4);
+      return [...this.seen(this.point(numbers)), numbers[3] / STEPS];
+    }
+    // The convex parts of a body where they stand.
+    solids(body, { at, turn }) {
+      return body.parts.filter((part) => part.ball || part.block).map((part) => {
+        const n = part.ball || part.block, centre = plus(at, turned(turn, n.slice(0, 3)));
+        if (part.ball) return { part, turn, centre, halves: [], radius: n[3] };
+        return { part, turn, centre, halves: [3, 6, 9].map((k) => turned(turn, n.slice(k, k + 3))), radius: 0 };
+      });
+    }
+    reach(solid, n) { return solid.halves.reduce((sum, half) => sum + Math.abs(dot(half, n)), solid.radius); }
+    // Whether one must be painted before another; nothing when neither hides the other. By the plane between them, as films do it.
+    behind(a, b) {
+      const way = plus(b.centre, a.centre, -1);
+      if ([this.right, this.up].some((axis) => Math.abs(dot(way, axis)) >= this.reach(a, axis) + this.reach(b, axis))) return null;
+      let best = null;
+      for (const raw of [...a.halves, ...b.halves, way]) {
+        const n = unit(raw), reach = this.reach(a, n) + this.reach(b, n), along = dot(way, n);
+        const apart = (Math.abs(along) - reach) / reach, slant = dot(n, this.toward) * (along < 0 ? -1 : 1);
+        if (!(apart > -0.1 && Math.abs(slant) > 1e-6)) continue;
+        const rank = [Math.min(apart, 0), Math.abs(slant)];
+        if (!best || rank[0] > best.rank[0] || (rank[0] === best.rank[0] && rank[1] > best.rank[1])) best = { rank, slant };
+      }
+      return best ? best.slant > 0 : dot(way, this.toward) > 0;
+    }
+    order(solids) {
+      const count = solids.length, before = solids.map(() => []);
+      const first = (a, b) => { for (const p of solids[a]) for (const q of solids[b]) { const found = this.behind(p, q); if (found !== null) return found; } return null; };
+      for (let a = 0; a < count; a++) for (let b = a + 1; b < count; b++) {
+        const found = first(a, b);
+        if (found !== null) before[found ? b : a].push(found ? a : b);
+      }
+      const depth = (id) => (solids[id].length ? dot(solids[id][0].centre, this.toward) : -Infinity);
+      const order = [], begun = solids.map(() => false);
+      const visit = (id) => { if (!begun[id]) { begun[id] = true; before[id].forEach(visit); order.push(id); } };
+      [...solids.keys()].sort((a, b) => depth(a) - depth(b)).forEach(visit);
+      return order;
+    }
+    scene(pen, places, line) {
+      const solids = this.bodies.map((body, i) => (places[i] ? this.solids(body, places[i][2]) : []));
+      this.paintGround(pen, solids.flat(), line);
+      let number = 0;
+      const colours = this.bodies.map((body) => (body.kind === "static" ? "#9a958a" : COLOURS[number++ % COLOURS.length]));
+      this.bodies.forEach((body, i) => { if (places[i]) this.halves(pen, body, places[i][2], line); });
+      for (const i of this.order(solids)) for (const solid of solids[i]) this.paint(pen, solid, colours[i], this.bodies[i].kind === "static", line);
+    }
+    path(pen, points, close = true) {
+      pen.beginPath();
+      points.forEach(([x, y], k) => (k ? pen.lineTo(x, y) : pen.moveTo(x, y)));
+      if (close) pen.closePath();
+    }
+    paintGround(pen, solids, line) {
+      const ground = this.ground;
+      if (!ground || dot(ground.normal, this.toward) < 0.05) return;
+      pen.setLineDash([]);
+      pen.fillStyle = "#ece8dd"; this.path(pen, ground.patch.map((p) => this.seen(p))); pen.fill();
+      pen.strokeStyle = "#cfc9b9"; pen.lineWidth = line;
+      for (const ends of ground.lines) { this.path(pen, ends.map((p) => this.seen(p)), false); pen.stroke(); }
+      const onto = (p) => plus(p, ground.normal, -dot(plus(p, ground.point, -1), ground.normal));
+      pen.fillStyle = "#b9b2a2";
+      for (const solid of solids) {
+        if (solid.part.sensor || dot(plus(solid.centre, ground.point, -1), ground.normal) < 0) continue;
+        this.path(pen, hull(this.outline(solid, ground.normal).map((p) => this.seen(onto(p))))); pen.fill();
+      }
+    }
+    // Points whose shadow along a direction is that of the solid.
+    outline(solid, normal) {
+      if (solid.radius > 0) {
+        const u = unit(cross(normal, Math.abs(normal[0]) < 0.9 ? [1, 0, 0] : [0, 1, 0])), v = cross(normal, u);
+        return Array.from({ length: 24 }, (_, k) => plus(plus(solid.centre, u, solid.radius * Math.cos(TURN * k / 24)), v, solid.radius * Math.sin(TURN * k / 24)));
+      }
+      return Array.from({ length: 8 }, (_, k) => solid.halves.reduce((p, half, axis) => plus(p, half, (k >> axis) & 1 ? 1 : -1), solid.centre));
+    }
+    // What has no end is seen only on edge.
+    halves(pen, body, { at, turn }, line) {
+      for (const part of body.parts.filter((part) => part.half)) {
+        const point = plus(at, turned(turn, part.half.slice(0, 3))), normal = turned(turn, part.half.slice(3));
+        if (Math.abs(dot(normal, this.toward)) >= 0.05) continue;
+        const p = this.seen(point), n = unit([...this.seen(normal), 0]), far = 8 * (this.view[2] - this.view[0] + this.view[3] - this.view[1]);
+        const [x, y] = [n[0] * far, n[1] * far];
+        this.path(pen, [[p[0] - y, p[1] + x], [p[0] + y, p[1] - x], [p[0] + y - x, p[1] - x - y], [p[0] - y - x, p[1] + x - y]]);
+        pen.globalAlpha = 0.55; pen.fillStyle = "#9a958a"; pen.fill(); pen.globalAlpha = 1;
+        pen.strokeStyle = "#22262a"; pen.lineWidth = line; pen.setLineDash([]); pen.stroke();
+      }
+    }
+    // A twin's body, as an outline.
+    body(pen, body, place, colour, still, line) { for (const solid of this.solids(body, place[2])) this.paint(pen, solid, null, still, line); }
+    paint(pen, solid, colour, still, line) {
+      const ghost = colour === null, sensor = solid.part.sensor;
+      pen.strokeStyle = ghost ? "#a93a12" : "#22262a"; pen.lineWidth = ghost ? 1.6 * line : line;
+      pen.setLineDash(sensor ? [4 * line, 3 * line] : []);
+      const fill = (light) => { if (ghost) return; pen.globalAlpha = sensor ? 0.15 : 1; pen.fillStyle = shaded(colour, light); pen.fill(); pen.globalAlpha = 1; };
+      if (solid.radius > 0) return this.paintBall(pen, solid, still, fill, line);
+      for (let axis = 0; axis < 3; axis++) {
+        const half = solid.halves[axis], out = dot(half, this.toward) < 0 ? half.map((part) => -part) : half, normal = unit(out);
+        if (dot(normal, this.toward) < 1e-6) continue;
+        const middle = plus(solid.centre, out), u = solid.halves[(axis + 1) % 3], v = solid.halves[(axis + 2) % 3];
+        this.path(pen, [[-1, -1], [1, -1], [1, 1], [-1, 1]].map(([a, b]) => this.seen(plus(plus(middle, u, a), v, b))));
+        fill(0.72 + 0.4 * dot(normal, this.light)); pen.stroke();
+      }
+    }
+    paintBall(pen, { centre, radius, turn }, still, fill, line) {
+      const [x, y] = this.seen(centre), seen = Math.max(radius, 1.5 * line);
+      for (const [shift, share, light] of [[0, 1, 0.8], [0.12, 0.84, 0.92], [0.3, 0.6, 1.04], [0.5, 0.3, 1.16]]) {
+        pen.beginPath(); pen.arc(x + 0.35 * shift * radius, y + 0.75 * shift * radius, share * seen, 0, TURN); fill(light);
+        if (share === 1) pen.stroke();
+      }
+      // Two great circles show how it is turned.
+      for (const own of still ? [] : [[1, 0, 0], [0, 1, 0]]) {
+        const axis = turned(turn, own), near = plus(this.toward, axis, -dot(axis, this.toward));
+        if (Math.hypot(...near) < 1e-3) continue;
+        const front = unit(near), side = cross(axis, front);
+        const arc = Array.from({ length: 13 }, (_, k) => TURN / 4 * (k / 6 - 1)).map((angle) => this.seen(plus(plus(centre, front, radius * Math.cos(angle)), side, radius * Math.sin(angle))));
+        this.path(pen, arc, false); pen.stroke();
       }
     }
   }
 
   const players = new Map();
-  const begin = (figure) => { if (!players.has(figure)) players.set(figure, new Player(figure)); return players.get(figure); };
+  const begin = (figure) => { if (!players.has(figure)) players.set(figure, figure.querySelector("[data-do=side]") ? new SolidPlayer(figure) : new Player(figure)); return players.get(figure); };
   // Some at once, the rest when they come into view: a long page opens at once.
   [...document.querySelectorAll("details[open] figure.replay")].slice(0, 6).forEach(begin);
   const watch = new IntersectionObserver((seen) => seen.filter((one) => one.isIntersecting).forEach((one) => begin(one.target)));

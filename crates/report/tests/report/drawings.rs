@@ -87,6 +87,7 @@ fn what_cannot_be_plotted_says_what_there_is() {
 
 fn style() -> FilmStyle {
     FilmStyle {
+        view: None,
         width: 160,
         contacts: true,
         velocities: true,

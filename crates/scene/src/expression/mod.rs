@@ -15,9 +15,9 @@ mod tree;
 use crate::diagnostic::Diagnostic;
 use crate::names::Names;
 use crate::number::{Number, NumberText};
-use crate::state::{STATE_NAMES, state_values};
+use crate::state::{state_names, state_values};
 use functions::function_names;
-use ironspin_model::Measure;
+use ironspin_model::{Dimension, Measure};
 use parse::ParseError;
 use std::cell::{Cell, RefCell};
 use std::collections::{BTreeMap, BTreeSet};
@@ -118,7 +118,13 @@ impl Evaluator {
     ///
     /// # Errors
     /// When it does not parse, or uses an unknown name or one that is a parameter too.
-    pub(crate) fn measure(&self, text: &str, names: &Names, own: &[&str]) -> Result<Measure, Diagnostic> {
+    pub(crate) fn measure(
+        &self,
+        dimension: Dimension,
+        text: &str,
+        names: &Names,
+        own: &[&str],
+    ) -> Result<Measure, Diagnostic> {
         let mut all = names.clone();
         for name in own {
             all = all.with(name, 1.0);
@@ -137,7 +143,7 @@ impl Evaluator {
         let sources: Vec<Result<usize, f64>> = parsed
             .names
             .iter()
-            .map(|name| match STATE_NAMES.iter().position(|state| state == name) {
+            .map(|name| match state_names(dimension).iter().position(|state| state == name) {
                 Some(place) if own.contains(&name.as_str()) => Ok(place),
                 _ => Err(names.position(name).map_or(f64::NAN, |place| names.values[place].1)),
             })
@@ -145,7 +151,7 @@ impl Evaluator {
         let resolved = with_values(text, &parsed.names, &sources);
         let (seed, tree) = (self.seed, Arc::clone(&parsed.tree));
         Ok(Measure::new(resolved, move |state, time| {
-            let own = state_values(state, time);
+            let own = state_values(dimension, state, time);
             let values: Vec<Option<f64>> =
                 sources.iter().map(|source| Some(source.map_or_else(|value| value, |place| own[place]))).collect();
             tree.value(&values, seed).ok().filter(|value| value.is_finite()).unwrap_or(f64::NAN)

@@ -1,6 +1,6 @@
 //! Bodies as they are written.
 
-use super::{Ordered, Placed};
+use super::{Amount, Ordered, Placed, Turns};
 use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -22,9 +22,11 @@ pub(crate) enum KindWord {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 pub(crate) enum ShapeTable {
-    /// Radius.
+    /// Radius; in the plane.
     Disc(Number),
-    /// Width and height.
+    /// Radius; in space.
+    Sphere(Number),
+    /// Width and height, in space depth too.
     Box(Vec<Number>),
     /// Corners of a convex polygon, in either sense.
     Polygon(Vec<Vec<Number>>),
@@ -32,8 +34,10 @@ pub(crate) enum ShapeTable {
     Capsule(Vec<Number>),
     /// Points of a chain of segments; static only.
     Polyline(Vec<Vec<Number>>),
-    /// Normal that points out of the solid; static only.
+    /// Normal that points out of the solid; static only, in the plane.
     HalfPlane(Vec<Number>),
+    /// Normal that points out of the solid; static only, in space.
+    HalfSpace(Vec<Number>),
 }
 
 /// One piece of a body.
@@ -43,8 +47,10 @@ pub(crate) struct PartTable {
     pub(crate) shape: Placed<ShapeTable>,
     /// Offset in the body's frame, m.
     pub(crate) at: Option<Placed<Vec<Number>>>,
-    /// Angle in the body's frame, rad.
+    /// Angle in the body's frame, rad; in the plane.
     pub(crate) angle: Option<Number>,
+    /// Turn in the body's frame; in space.
+    pub(crate) turn: Option<Placed<Turns>>,
     /// Its own material; the body's when left out.
     pub(crate) material: Option<Placed<String>>,
     /// It notices what overlaps it and pushes nothing.
@@ -88,12 +94,14 @@ pub(crate) enum MotionTable {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub(crate) enum PlaceTable {
-    /// Rows and columns; counters row and column.
-    Grid { columns: Number, rows: Number, pitch: Placed<Vec<Number>> },
-    /// As a grid, every other row shifted by half a pitch; counters row and column.
-    Brick { columns: Number, rows: Number, pitch: Placed<Vec<Number>> },
-    /// Rows that get shorter by one; counters row and column.
+    /// Columns along x, rows along y and in space layers along z; counters row, column and in space layer.
+    Grid { columns: Number, rows: Number, layers: Option<Number>, pitch: Placed<Vec<Number>> },
+    /// As a grid, every other row shifted by half a pitch along x, and of those of a layer behind the others; counters as of a grid.
+    Brick { columns: Number, rows: Number, layers: Option<Number>, pitch: Placed<Vec<Number>> },
+    /// Rows that get shorter by one, in space on a square base; counters as of a grid.
     Pyramid { base: Number, pitch: Placed<Vec<Number>> },
+    /// One after the other, each a step further; counter i.
+    Stack { count: Number, step: Placed<Vec<Number>> },
     /// On a circle about `at`; counter i.
     Ring {
         count: Number,
@@ -111,7 +119,7 @@ pub(crate) enum PlaceTable {
     /// At random in a box or a disc about `at`, without overlap; counter i.
     Scatter {
         count: Number,
-        /// Width and height, m.
+        /// Width and height, in space depth too, m.
         in_box: Option<Placed<Vec<Number>>>,
         /// Radius, m.
         in_disc: Option<Number>,
@@ -163,18 +171,21 @@ body_table! {
     parts: Vec<PartTable>,
     /// Where it stands, m.
     at: Placed<Vec<Number>>,
-    /// rad, or "30 deg".
+    /// rad, or "30 deg"; in the plane.
     angle: Number,
+    /// How it is turned; in space.
+    turn: Placed<Turns>,
     /// m/s.
     velocity: Placed<Vec<Number>>,
-    /// rad/s.
-    spin: Number,
+    /// rad/s; in space three numbers, along the world's axes.
+    spin: Amount,
     /// Name of its material.
     material: Placed<String>,
     /// kg; from the density when left out.
     mass: Number,
-    /// kg m² about the centre of mass; as the density spreads it when left out.
-    inertia: Number,
+    /// kg m² about the centre of mass; as the density spreads it when left out. In space the three moments about the body's own axes, or the
+    /// six numbers Ixx, Iyy, Izz, Ixy, Ixz, Iyz of its matrix.
+    inertia: Amount,
     /// Whether `at` and the places of the parts are about the centre of mass, as in a resolved scene.
     about_centre: bool,
     /// The speed falls as exp(-c t), 1/s.

@@ -1,10 +1,12 @@
 //! The form of a scene file, version 1, word for word. Nothing is worked out here.
 
+pub(crate) mod amount;
 pub(crate) mod body;
 pub(crate) mod rules;
 
 use crate::number::Number;
 pub(crate) use crate::placed::{Ordered, Placed};
+pub(crate) use amount::{Amount, TurnTable, Turns};
 pub(crate) use body::{BodyTable, KindWord, MotionTable, PartTable, PlaceTable, ShapeTable};
 pub(crate) use rules::{
     ActionTable, ApartTable, ClaimTable, JointTable, JointWord, LawTable, SeriesTable, SeverityWord, TwinTable,
@@ -32,7 +34,7 @@ pub(crate) struct SceneFile {
     /// The older form of `topics`: codes such as N2.
     #[serde(default)]
     pub(crate) needs: Vec<String>,
-    /// 2 for the plane.
+    /// 2 for the plane, 3 for space: then every vector has three numbers.
     #[serde(default = "two")]
     pub(crate) space: Placed<i64>,
     /// Files of the same folder whose parameters, materials, pairs and templates are used.
@@ -139,9 +141,9 @@ pub(crate) enum MixingWord {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct BoundsTable {
-    /// Lower left corner, m.
+    /// Lower corner, m.
     pub(crate) min: Placed<Vec<Number>>,
-    /// Upper right corner, m.
+    /// Upper corner, m.
     pub(crate) max: Placed<Vec<Number>>,
 }
 
@@ -157,7 +159,7 @@ pub(crate) struct EngineTable {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct MaterialTable {
-    /// Mass per area, kg/m².
+    /// Mass per area, kg/m²; in space per volume, kg/m³.
     pub(crate) density: Number,
     /// Coulomb's coefficient.
     pub(crate) friction: Number,

@@ -1,6 +1,6 @@
 //! Joints, actions, and what must hold, as they are written.
 
-use super::{Ordered, Placed};
+use super::{Amount, Ordered, Placed, Turns};
 use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -65,8 +65,10 @@ pub(crate) struct ApartTable {
 pub(crate) struct WhereTable {
     /// m.
     pub(crate) at: Placed<Vec<Number>>,
-    /// rad.
+    /// rad; in the plane.
     pub(crate) angle: Option<Number>,
+    /// How it is turned; in space.
+    pub(crate) turn: Option<Placed<Turns>>,
 }
 
 /// A ray to be cast.
@@ -87,14 +89,15 @@ pub(crate) struct ForecastTable {
     pub(crate) horizon: Number,
 }
 
-/// A scripted action. Expressions may use mass, x, y, angle, vx, vy and spin of the body as built.
+/// A scripted action. Expressions may use mass, x, y, angle, vx, vy and spin of the body as built, and in space mass, x, y, z, qw, qx, qy, qz, vx,
+/// vy, vz, wx, wy and wz.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct ActionTable {
     /// s; before the first step that starts at or after it.
     pub(crate) at_time: Option<Number>,
     /// A condition on the body, such as "y < 1 && vy < 0"; done once, before the step after it came true. It may use x, y, angle, vx, vy,
-    /// speed, spin and t.
+    /// speed, spin and t, and in space x, y, z, qw, qx, qy, qz, vx, vy, vz, speed, wx, wy, wz and t.
     pub(crate) when: Option<Placed<String>>,
     /// Again after this time, s.
     pub(crate) every: Option<Number>,
@@ -106,16 +109,16 @@ pub(crate) struct ActionTable {
     pub(crate) impulse: Option<Placed<Vec<Number>>>,
     /// N, over `for_time`.
     pub(crate) force: Option<Placed<Vec<Number>>>,
-    /// N m, over `for_time`.
-    pub(crate) torque: Option<Number>,
+    /// N m, over `for_time`; in space three numbers, along the world's axes.
+    pub(crate) torque: Option<Amount>,
     /// Where impulse and force act, in the world, m; at the centre when left out.
     pub(crate) point: Option<Placed<Vec<Number>>>,
     /// How long force and torque act, s.
     pub(crate) for_time: Option<Number>,
     /// m/s.
     pub(crate) velocity: Option<Placed<Vec<Number>>>,
-    /// rad/s.
-    pub(crate) spin: Option<Number>,
+    /// rad/s; in space three numbers, along the world's axes.
+    pub(crate) spin: Option<Amount>,
     /// Put elsewhere.
     pub(crate) place: Option<WhereTable>,
     /// Taken out.
@@ -170,10 +173,11 @@ pub(crate) struct ClaimTable {
     pub(crate) of: Placed<String>,
     /// The bodies they are measured against.
     pub(crate) against: Option<Placed<String>>,
-    /// An expression over the state of a body (x, y, angle, vx, vy, speed, spin, t), for gauges that need one.
+    /// An expression over the state of a body (x, y, angle, vx, vy, speed, spin, t; in space x, y, z, qw, qx, qy, qz, vx, vy, vz, speed, wx,
+    /// wy, wz, t), for gauges that need one.
     pub(crate) measure: Option<Placed<String>>,
-    /// Closed form of x and y over the time t, m, for gauges that need it.
-    pub(crate) path: Option<[Placed<String>; 2]>,
+    /// Closed form of x, y and in space z over the time t, m, for gauges that need it.
+    pub(crate) path: Option<Placed<Vec<Placed<String>>>>,
     /// The law that values must follow, for gauges that need it.
     pub(crate) law: Option<Placed<LawTable>>,
     /// From and to, s.

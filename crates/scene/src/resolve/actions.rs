@@ -4,8 +4,8 @@ use super::Resolver;
 use crate::diagnostic::Diagnostic;
 use crate::file::{ActionTable, Placed, SceneFile};
 use crate::rules::{Probe, Question, Trigger};
-use crate::state::STATE_NAMES;
-use ironspin_model::{Action, Body, BodyKind, Effect, FEATURES, Pose, World, about_z};
+use crate::state::{state_names, state_values};
+use ironspin_model::{Action, Body, BodyKind, BodyState, Effect, FEATURES, Pose, World};
 
 /// What the actions of a scene come to.
 #[derive(Default)]
@@ -156,9 +156,8 @@ impl Resolver {
         for body in self.selected(on, bodies, &self.names)? {
             let built = &bodies[body];
             let mut names = self.names.clone();
-            let (p, v) = (built.pose.position, built.velocity);
-            let values = [p.x, p.y, built.pose.angle, v.x, v.y, v.length(), built.spin.z, 0.0];
-            for (name, value) in STATE_NAMES.iter().zip(values) {
+            let values = state_values(self.dimension, &as_built(built), 0.0);
+            for (name, value) in state_names(self.dimension).iter().zip(values) {
                 if self.names.has(name) && self.evaluator.has_used(name) {
                     return Err(at(Diagnostic::nowhere(format!(
                         "`{name}` is a parameter, and in a condition the body's own"
@@ -195,16 +194,10 @@ impl Resolver {
     fn effects(&self, table: &ActionTable, id: usize, bodies: &[Body]) -> Result<Vec<Effect>, Diagnostic> {
         let body = &bodies[id];
         let mut names = self.names.clone();
-        for (name, value) in [
-            ("mass", body.mass),
-            ("x", body.pose.position.x),
-            ("y", body.pose.position.y),
-            ("angle", body.pose.angle),
-            ("vx", body.velocity.x),
-            ("vy", body.velocity.y),
-            ("spin", body.spin.z),
-        ] {
-            if !names.has(name) {
+        let values = state_values(self.dimension, &as_built(body), 0.0);
+        let own = state_names(self.dimension).iter().copied().zip(values);
+        for (name, value) in std::iter::once(("mass", body.mass)).chain(own) {
+            if !names.has(name) && name != "t" && name != "speed" {
                 names = names.with(name, value);
             }
         }
@@ -221,17 +214,20 @@ impl Resolver {
             effects.push(Effect::Force { force: self.placed_vector(force, names)?, point });
         }
         if let Some(torque) = &table.torque {
-            effects.push(Effect::Torque(about_z(self.evaluator.value(torque, names)?)));
+            effects.push(Effect::Torque(self.axial(torque, "a torque", names)?));
         }
         if let Some(velocity) = &table.velocity {
             effects.push(Effect::Velocity(self.placed_vector(velocity, names)?));
         }
         if let Some(spin) = &table.spin {
-            effects.push(Effect::Spin(about_z(self.evaluator.value(spin, names)?)));
+            effects.push(Effect::Spin(self.axial(spin, "a spin", names)?));
         }
         if let Some(place) = &table.place {
-            let angle = self.optional(place.angle.as_ref(), body.pose.angle, names)?;
-            effects.push(Effect::Place(Pose::planar(self.placed_vector(&place.at, names)?, angle)));
+            let at = self.placed_vector(&place.at, names)?;
+            let pose = self.pose(at, place.angle.as_ref(), place.turn.as_ref(), id as u64, names)?;
+            // It keeps its turn where none is given.
+            let turned = place.angle.is_some() || place.turn.is_some();
+            effects.push(Effect::Place(if turned { pose } else { Pose { position: at, ..body.pose } }));
         }
         if table.remove {
             effects.push(Effect::Remove);
@@ -303,6 +299,11 @@ impl Resolver {
         features.dedup();
         Ok(features)
     }
+}
+
+/// The state that a body has as it is built.
+fn as_built(body: &Body) -> BodyState {
+    BodyState { pose: body.pose, velocity: body.velocity, spin: body.spin }
 }
 
 /// All bodies that can be pushed.

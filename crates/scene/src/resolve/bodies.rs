@@ -8,7 +8,7 @@ use crate::file::{BodyTable, KindWord, Ordered, Placed};
 use crate::names::Names;
 use crate::number::Number;
 use crate::select::split;
-use ironspin_model::{Action, Body, BodyKind, DVec2, DVec3, Material, Pose, about_z};
+use ironspin_model::{Action, Body, BodyKind, DVec3, Dimension, Material, Pose};
 use std::ops::Range;
 
 /// Most layers a scene may have: the bits of a mask.
@@ -118,10 +118,10 @@ impl Resolver {
         built: &mut Built,
     ) -> Result<(), Diagnostic> {
         let Some(place) = &table.place else {
-            let placing = Placing { offset: DVec2::ZERO, turn: 0.0, counters: [0, 0] };
+            let placing = Placing { offset: DVec3::ZERO, turn: 0.0, counters: [0; 3] };
             return self.add_body(table, materials, names, name, &placing, built);
         };
-        let counters = place.get_ref().counters();
+        let counters = place.get_ref().counters(self.dimension);
         let mut inside = names.clone();
         for counter in counters {
             if inside.has(counter) {
@@ -133,11 +133,11 @@ impl Resolver {
             }
             inside = inside.with(counter, 0.0);
         }
-        let at = self.optional_vector(table.at.as_ref(), &inside)?.truncate();
+        let at = self.optional_vector(table.at.as_ref(), &inside)?;
         let reach = self
             .parts(table, materials, &inside)?
             .iter()
-            .map(|p| p.pose.xy().length() + p.shape.reach())
+            .map(|p| p.pose.position.length() + p.shape.reach())
             .fold(0.0, f64::max);
         for placing in self.placings(place, at, reach, stream, &inside)? {
             let mut full_name = name.clone();
@@ -169,7 +169,7 @@ impl Resolver {
             return Err(self.too_many(span));
         }
         let id = built.bodies.len();
-        let mut body = self.body(table, materials, names, name, placing)?;
+        let mut body = self.body(table, materials, names, name, placing, id)?;
         match (&table.motion, body.kind) {
             (None, _) => {}
             (Some(motion), BodyKind::Kinematic) => self.drive(motion, id, &mut body, names, &mut built.effects)?,
@@ -190,12 +190,16 @@ impl Resolver {
         names: &Names,
         name: String,
         placing: &Placing,
+        id: usize,
     ) -> Result<Body, Diagnostic> {
         let Some(at) = &table.at else {
             let span = table.name.as_ref().map_or(0..0, Placed::span);
-            return Err(Diagnostic::at(span, "the key `at` is missing")
-                .label("where does it stand?")
-                .help("add a line at = [x, y]"));
+            return Err(Diagnostic::at(span, "the key `at` is missing").label("where does it stand?").help(match self
+                .dimension
+            {
+                Dimension::Plane => "add a line at = [x, y]",
+                Dimension::Space => "add a line at = [x, y, z]",
+            }));
         };
         let optional = |number: &Option<Number>, default: f64| self.optional(number.as_ref(), default, names);
         let damping = |number: &Option<Number>, what: &str| {
@@ -207,12 +211,9 @@ impl Resolver {
                 KindWord::Kinematic => BodyKind::Kinematic,
                 KindWord::Dynamic => BodyKind::Dynamic,
             },
-            pose: Pose::planar(
-                self.placed_vector(at, names)? + placing.offset.extend(0.0),
-                optional(&table.angle, 0.0)? + placing.turn,
-            ),
+            pose: self.body_pose(table, at, placing, id, names)?,
             velocity: self.optional_vector(table.velocity.as_ref(), names)?,
-            spin: about_z(optional(&table.spin, 0.0)?),
+            spin: table.spin.as_ref().map_or(Ok(DVec3::ZERO), |spin| self.axial(spin, "a spin", names))?,
             gravity_factor: optional(&table.gravity_factor, 1.0)?,
             linear_damping: damping(&table.damping, "a damping")?,
             angular_damping: damping(&table.turn_damping, "a damping")?,
@@ -231,14 +232,36 @@ impl Resolver {
         }
         if body.kind == BodyKind::Dynamic {
             self.give_mass(&mut body, table, materials, names)?;
-        } else if body.kind == BodyKind::Static && (body.velocity != DVec3::ZERO || body.spin != about_z(0.0)) {
+        } else if body.kind == BodyKind::Static && (body.velocity != DVec3::ZERO || body.spin != DVec3::ZERO) {
             let span = table.velocity.as_ref().map_or(at.span(), Placed::span);
             return Err(Diagnostic::at(span, "a static body cannot have a velocity")
                 .help("leave it out, or make the body dynamic or kinematic"));
         } else if body.kind == BodyKind::Kinematic && body.parts.iter().any(|part| part.shape.static_only()) {
-            return Err(Diagnostic::at(at.span(), "a half-plane or polyline cannot move").help("add kind = \"static\""));
+            let what = match self.dimension {
+                Dimension::Plane => "a half-plane or polyline",
+                Dimension::Space => "a half-space",
+            };
+            return Err(Diagnostic::at(at.span(), format!("{what} cannot move")).help("add kind = \"static\""));
         }
         Ok(body)
+    }
+
+    /// Where a body stands, and how it is turned.
+    fn body_pose(
+        &self,
+        table: &BodyTable,
+        at: &Placed<Vec<Number>>,
+        placing: &Placing,
+        id: usize,
+        names: &Names,
+    ) -> Result<Pose, Diagnostic> {
+        let position = self.placed_vector(at, names)? + placing.offset;
+        // Bodies of a pattern that are turned at random are turned each in its own way.
+        let mut pose = self.pose(position, table.angle.as_ref(), table.turn.as_ref(), id as u64, names)?;
+        if self.dimension == Dimension::Plane {
+            pose.turn_to(pose.angle + placing.turn);
+        }
+        Ok(pose)
     }
 
     /// Gives each layer its bit, in the order in which they are named.

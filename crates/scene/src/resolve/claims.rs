@@ -7,8 +7,8 @@ use crate::names::Names;
 use crate::number::{Number, NumberText};
 use crate::rules::{Series, SeriesShape, TWIN_KINDS, Twin};
 use crate::setup::Parameter;
-use crate::state::STATE_NAMES;
-use ironspin_model::{BodyKind, Bound, Claim, Details, Law, Scalar, Severity, Window, World};
+use crate::state::state_names;
+use ironspin_model::{BodyKind, Bound, Claim, Details, Dimension, Law, Scalar, Severity, Window, World};
 
 impl Resolver {
     pub(super) fn claims(&self, tables: &[ClaimTable], world: &World) -> Result<Vec<Claim>, Diagnostic> {
@@ -78,15 +78,29 @@ impl Resolver {
     fn details(&self, table: &ClaimTable, names: &Names) -> Result<Details, Diagnostic> {
         let measure = |text: &Placed<String>, own: &[&str]| {
             self.evaluator
-                .measure(text.get_ref(), names, own)
+                .measure(self.dimension, text.get_ref(), names, own)
                 .map_err(|diagnostic| Diagnostic { span: Some(text.span()), ..diagnostic })
         };
         let path = match &table.path {
-            Some([x, y]) => Some([measure(x, &["t"])?, measure(y, &["t"])?]),
+            Some(path) => {
+                let (due, form) = match self.dimension {
+                    Dimension::Plane => (2, "[x, y]"),
+                    Dimension::Space => (3, "[x, y, z]"),
+                };
+                let texts = path.get_ref();
+                if texts.len() != due {
+                    return Err(Diagnostic::at(
+                        path.span(),
+                        format!("found {} expressions where the {form} of a path is expected", texts.len()),
+                    )
+                    .label(format!("expected {due} expressions over t")));
+                }
+                Some(texts.iter().map(|text| measure(text, &["t"])).collect::<Result<Vec<_>, _>>()?)
+            }
             None => None,
         };
         Ok(Details {
-            measure: table.measure.as_ref().map(|text| measure(text, &STATE_NAMES)).transpose()?,
+            measure: table.measure.as_ref().map(|text| measure(text, state_names(self.dimension))).transpose()?,
             path,
             law: table.law.as_ref().map(|law| self.law(law, names)).transpose()?,
         })

@@ -4,7 +4,7 @@ use super::Resolver;
 use crate::diagnostic::Diagnostic;
 use crate::file::{ApartTable, JointTable, JointWord, Placed};
 use crate::names::Names;
-use ironspin_model::{Body, DVec2, DVec3, Joint, JointFrame, JointKind};
+use ironspin_model::{Body, DVec2, DVec3, Dimension, Joint, JointFrame, JointKind};
 use std::ops::Range;
 
 /// Most pairs of bodies that a scene may keep apart.
@@ -21,6 +21,11 @@ fn into_frame(v: DVec2, body: &Body) -> DVec2 {
 
 impl Resolver {
     pub(super) fn joints(&self, tables: &[JointTable], bodies: &[Body]) -> Result<Vec<Joint>, Diagnostic> {
+        if let (Dimension::Space, Some(table)) = (self.dimension, tables.first()) {
+            return Err(Diagnostic::at(table.kind.span(), "joints are for scenes of the plane")
+                .label("this scene has space = 3")
+                .help("leave the joint out, or write space = 2"));
+        }
         let mut joints = Vec::new();
         for table in tables {
             let mut names = self.names.clone();

@@ -116,6 +116,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
     resolver.check_effect_count(script.effects.len())?;
     script.effects.sort_by(|a, b| a.at_time.total_cmp(&b.at_time));
     let world = World {
+        dimension,
         gravity,
         bounds,
         materials,
@@ -210,16 +211,23 @@ impl Resolver {
                     min: self.placed_vector(&corners.min, &self.names)?,
                     max: self.placed_vector(&corners.max, &self.names)?,
                 };
-                if !(bounds.min.x < bounds.max.x && bounds.min.y < bounds.max.y) {
-                    return Err(Diagnostic::at(
-                        corners.max.span(),
-                        "the upper corner of the bounds must lie above and right of the lower one",
-                    ));
-                }
                 if self.dimension == Dimension::Plane {
                     // A planar world stays at z = 0; the region is open along z.
                     bounds.min.z = f64::NEG_INFINITY;
                     bounds.max.z = f64::INFINITY;
+                }
+                if !bounds.min.cmplt(bounds.max).all() {
+                    return Err(Diagnostic::at(
+                        corners.max.span(),
+                        match self.dimension {
+                            Dimension::Plane => {
+                                "the upper corner of the bounds must lie above and right of the lower one"
+                            }
+                            Dimension::Space => {
+                                "the upper corner of the bounds must lie further along every axis than the lower one"
+                            }
+                        },
+                    ));
                 }
                 Some(bounds)
             }

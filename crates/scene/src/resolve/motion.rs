@@ -4,11 +4,11 @@ use super::Resolver;
 use crate::diagnostic::Diagnostic;
 use crate::file::{MotionTable, Placed};
 use crate::names::Names;
-use ironspin_model::{Action, Body, DVec2, Effect, about_z};
+use ironspin_model::{Action, Body, DVec3, Dimension, Effect, about_z};
 use std::f64::consts::TAU;
 
-/// Offset and angle from where the body was built, at a time.
-type Path = Box<dyn Fn(f64) -> (DVec2, f64)>;
+/// Offset and angle about z from where the body was built, at a time.
+type Path = Box<dyn Fn(f64) -> (DVec3, f64)>;
 
 impl Resolver {
     /// Sets the velocity of a kinematic body at the start and adds the actions that change it, step by step.
@@ -20,11 +20,11 @@ impl Resolver {
         names: &Names,
         effects: &mut Vec<Action>,
     ) -> Result<(), Diagnostic> {
-        if body.velocity != ironspin_model::DVec3::ZERO || body.spin != about_z(0.0) {
+        if body.velocity != DVec3::ZERO || body.spin != about_z(0.0) {
             return Err(Diagnostic::at(motion.span(), "a body has either a `motion` or a `velocity` and `spin`")
                 .label("has both"));
         }
-        let path = self.path(motion, body.pose.position.truncate(), names)?;
+        let path = self.path(motion, body.pose.position, names)?;
         let steps = (self.duration / self.dt).ceil();
         if !(steps < super::EFFECT_LIMIT as f64) {
             return Err(self
@@ -38,9 +38,9 @@ impl Resolver {
             let ((p, a), (q, b)) = (path(from), path(to));
             let now = ((q - p) / self.dt, (b - a) / self.dt);
             if step == 0 {
-                (body.velocity, body.spin) = (now.0.extend(0.0), about_z(now.1));
+                (body.velocity, body.spin) = (now.0, about_z(now.1));
             } else if last.is_some_and(|(velocity, _)| velocity != now.0) {
-                effects.push(Action { at_time: from, body: id, effect: Effect::Velocity(now.0.extend(0.0)) });
+                effects.push(Action { at_time: from, body: id, effect: Effect::Velocity(now.0) });
             }
             if step > 0 && last.is_some_and(|(_, spin)| spin != now.1) {
                 effects.push(Action { at_time: from, body: id, effect: Effect::Spin(about_z(now.1)) });
@@ -51,10 +51,10 @@ impl Resolver {
         Ok(())
     }
 
-    fn path(&self, motion: &Placed<MotionTable>, start: DVec2, names: &Names) -> Result<Path, Diagnostic> {
+    fn path(&self, motion: &Placed<MotionTable>, start: DVec3, names: &Names) -> Result<Path, Diagnostic> {
         match motion.get_ref() {
             MotionTable::Line { to, speed, back } => {
-                let way = self.planar_vector(to, names)? - start;
+                let way = self.placed_vector(to, names)? - start;
                 let speed = self.positive(speed, "a speed", names)?;
                 let length = way.length();
                 if length == 0.0 {
@@ -74,9 +74,14 @@ impl Resolver {
                 }))
             }
             MotionTable::Circle { about, period } => {
-                let centre = self.planar_vector(about, names)?;
+                if self.dimension == Dimension::Space {
+                    return Err(Diagnostic::at(motion.span(), "the motion `circle` is for scenes of the plane")
+                        .label("this scene has space = 3")
+                        .help("in space a driven body follows a line or swings, or has a velocity and a spin"));
+                }
+                let centre = self.placed_vector(about, names)?;
                 let period = self.period(period, names)?;
-                if centre == DVec2::ZERO {
+                if centre == DVec3::ZERO {
                     return Err(
                         Diagnostic::at(about.span(), "the circle has no radius").label("the centre lies on the body")
                     );
@@ -85,15 +90,15 @@ impl Resolver {
                     let angle = TAU * time / period;
                     let (sin, cos) = (libm::sin(angle), libm::cos(angle));
                     let arm = -centre;
-                    (centre + DVec2::new(cos * arm.x - sin * arm.y, sin * arm.x + cos * arm.y), 0.0)
+                    (centre + DVec3::new(cos * arm.x - sin * arm.y, sin * arm.x + cos * arm.y, 0.0), 0.0)
                 }))
             }
             MotionTable::Swing { reach, turn, period, phase } => {
-                let reach = self.optional_vector(reach.as_ref(), names)?.truncate();
+                let reach = self.optional_vector(reach.as_ref(), names)?;
                 let turn = self.optional(turn.as_ref(), 0.0, names)?;
                 let period = self.period(period, names)?;
                 let phase = self.optional(phase.as_ref(), 0.0, names)?;
-                if reach == DVec2::ZERO && turn == 0.0 {
+                if reach == DVec3::ZERO && turn == 0.0 {
                     return Err(
                         Diagnostic::at(motion.span(), "the swing goes nowhere").help("give it `reach` or `turn`")
                     );

@@ -2,10 +2,13 @@
 
 use super::Resolver;
 use crate::diagnostic::Diagnostic;
-use crate::file::{BodyTable, PartTable, Placed, ShapeTable};
+use crate::file::{Amount, BodyTable, PartTable, Placed, ShapeTable};
 use crate::names::Names;
 use crate::number::Number;
-use ironspin_model::{Body, DVec2, Inertia, Material, Part, PlaneShape, Pose, body_mass};
+use ironspin_model::{
+    Body, DMat3, DVec2, DVec3, Dimension, Inertia, Material, Part, PlaneShape, Shape, SolidProperties, SpaceShape,
+    body_mass, solid_body_mass, turn,
+};
 use std::ops::Range;
 
 /// Largest coordinate, size or mass that is taken for meant; beyond it squares and products lose their digits.
@@ -29,9 +32,12 @@ impl Resolver {
             (Some(_), Some(_)) => {
                 Err(Diagnostic::at(place, "a body has either a `shape` or `parts`").label("has both"))
             }
-            (None, None) => Err(Diagnostic::at(place, "a body needs a shape")
-                .label("`shape` is missing here")
-                .help("add shape = { disc = 0.5 } or shape = { box = [1, 1] }")),
+            (None, None) => Err(Diagnostic::at(place, "a body needs a shape").label("`shape` is missing here").help(
+                match self.dimension {
+                    Dimension::Plane => "add shape = { disc = 0.5 } or shape = { box = [1, 1] }",
+                    Dimension::Space => "add shape = { sphere = 0.5 } or shape = { box = [1, 1, 1] }",
+                },
+            )),
             (Some(shape), None) => {
                 let material = self.material_of(table.material.as_ref(), &place, materials)?;
                 let shape = self.shape(shape.get_ref(), shape.span(), names)?;
@@ -57,11 +63,14 @@ impl Resolver {
         let material =
             self.material_of(part.material.as_ref().or(table.material.as_ref()), &part.shape.span(), materials)?;
         Ok(Part {
-            shape: self.shape(part.shape.get_ref(), part.shape.span(), names)?.into(),
-            pose: Pose::planar(
+            shape: self.shape(part.shape.get_ref(), part.shape.span(), names)?,
+            pose: self.pose(
                 self.optional_vector(part.at.as_ref(), names)?,
-                self.optional(part.angle.as_ref(), 0.0, names)?,
-            ),
+                part.angle.as_ref(),
+                part.turn.as_ref(),
+                u64::MAX,
+                names,
+            )?,
             material,
             sensor: part.sensor || all_sensors,
         })
@@ -93,21 +102,33 @@ impl Resolver {
         let place = table.shape.as_ref().map_or_else(|| table.name.as_ref().map_or(0..0, Placed::span), Placed::span);
         let only_static = body.parts.iter().find(|part| part.shape.static_only() && !part.sensor);
         if let Some(part) = only_static {
-            let what =
-                if matches!(part.shape.planar(), PlaneShape::HalfPlane(_)) { "a half-plane" } else { "a polyline" };
+            let what = match part.shape {
+                Shape::Space(_) => "a half-space",
+                Shape::Plane(_) if part.shape.is_endless() => "a half-plane",
+                Shape::Plane(_) => "a polyline",
+            };
             return Err(Diagnostic::at(place, format!("{what} has no finite mass"))
                 .label("only static")
                 .help("add kind = \"static\""));
         }
-        let natural = body_mass(&body.parts, |part| materials[part.material].density);
+        let density = |part: &Part| materials[part.material].density;
+        let natural = match self.dimension {
+            Dimension::Plane => body_mass(&body.parts, density).map(|plane| SolidProperties {
+                mass: plane.mass,
+                centre: plane.centre.extend(0.0),
+                inertia: Inertia::planar(plane.inertia),
+            }),
+            Dimension::Space => solid_body_mass(&body.parts, density),
+        };
         let mass = table.mass.as_ref().map(|mass| self.positive(mass, "a mass", names)).transpose()?;
-        let inertia = table.inertia.as_ref().map(|i| self.positive(i, "an inertia", names)).transpose()?;
-        let (mass, moment) = match (natural, mass, inertia) {
+        let inertia = table.inertia.as_ref().map(|inertia| self.inertia(inertia, names)).transpose()?;
+        let (mass, inertia) = match (natural, mass, inertia) {
             (_, Some(mass), Some(inertia)) => (mass, inertia),
             // A given mass is spread over the shape as the density would have been.
             (Some(natural), mass, inertia) => {
                 let mass = mass.unwrap_or(natural.mass);
-                (mass, inertia.unwrap_or(natural.inertia * (mass / natural.mass)))
+                let spread = Inertia(natural.inertia.0 * (mass / natural.mass));
+                (mass, inertia.unwrap_or(spread))
             }
             (None, ..) => {
                 return Err(Diagnostic::at(place, "a body of sensors only has no mass of its own")
@@ -115,27 +136,156 @@ impl Resolver {
                     .help("give it `mass` and `inertia`, or make it static or kinematic"));
             }
         };
-        (body.mass, body.inertia) = (mass, Inertia::planar(moment));
-        if !(mass.is_normal() && moment.is_normal() && body.mass < SANE_LIMIT) {
+        (body.mass, body.inertia) = (mass, inertia);
+        let moments = match self.dimension {
+            Dimension::Plane => vec![inertia.zz()],
+            Dimension::Space => vec![inertia.0.x_axis.x, inertia.0.y_axis.y, inertia.zz()],
+        };
+        if !(mass.is_normal() && moments.iter().all(|moment| moment.is_normal()) && body.mass < SANE_LIMIT) {
             return Err(Diagnostic::at(
                 place,
                 format!("body `{}` gets a mass of {} kg, which cannot be computed with", body.name, body.mass),
             ));
         }
-        let centre = natural.map_or(DVec2::ZERO, |natural| natural.centre);
-        if centre != DVec2::ZERO && table.about_centre != Some(true) {
+        let centre = natural.map_or(DVec3::ZERO, |natural| natural.centre);
+        if centre != DVec3::ZERO && table.about_centre != Some(true) {
             for part in &mut body.parts {
-                part.pose.position -= centre.extend(0.0);
+                part.pose.position -= centre;
             }
-            let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
-            body.pose.position.x += cos * centre.x - sin * centre.y;
-            body.pose.position.y += sin * centre.x + cos * centre.y;
+            match self.dimension {
+                Dimension::Plane => {
+                    let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
+                    body.pose.position.x += cos * centre.x - sin * centre.y;
+                    body.pose.position.y += sin * centre.x + cos * centre.y;
+                }
+                Dimension::Space => body.pose.position += turn::turned(body.pose.rotation, centre),
+            }
         }
         Ok(())
     }
 
-    fn shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<PlaneShape, Diagnostic> {
+    /// A moment in the plane; in space three moments about the body's own axes, or the six numbers of a matrix.
+    fn inertia(&self, amount: &Amount, names: &Names) -> Result<Inertia, Diagnostic> {
+        let list = match (self.dimension, amount) {
+            (Dimension::Plane, Amount::One(moment)) => {
+                return self.positive(moment, "an inertia", names).map(Inertia::planar);
+            }
+            (Dimension::Space, Amount::List(list)) => list,
+            (Dimension::Plane, Amount::List(list)) => {
+                return Err(Diagnostic::at(list.span(), "an inertia in the plane is one number, about z")
+                    .label("expected one number"));
+            }
+            (Dimension::Space, Amount::One(moment)) => {
+                return Err(Diagnostic::at(
+                    moment.span(),
+                    "an inertia in space has three numbers, or six of its matrix",
+                )
+                .label("expected [Ixx, Iyy, Izz] or [Ixx, Iyy, Izz, Ixy, Ixz, Iyz]")
+                .help("about the centre of mass, along the body's own axes"));
+            }
+        };
+        let values = list.get_ref().iter().map(|n| self.evaluator.value(n, names)).collect::<Result<Vec<_>, _>>()?;
+        let matrix = match values[..] {
+            [xx, yy, zz] => DMat3::from_diagonal(DVec3::new(xx, yy, zz)),
+            [xx, yy, zz, xy, xz, yz] => {
+                DMat3::from_cols(DVec3::new(xx, xy, xz), DVec3::new(xy, yy, yz), DVec3::new(xz, yz, zz))
+            }
+            _ => {
+                return Err(Diagnostic::at(
+                    list.span(),
+                    format!("an inertia in space has three or six numbers, and here are {}", values.len()),
+                )
+                .label("expected [Ixx, Iyy, Izz] or [Ixx, Iyy, Izz, Ixy, Ixz, Iyz]"));
+            }
+        };
+        let (x, y) = (matrix.x_axis, matrix.y_axis);
+        // Sylvester's criterion, and of a body that there can be no moment is above the sum of the two others.
+        let positive = x.x > 0.0 && x.x * y.y - x.y * x.y > 0.0 && matrix.determinant() > 0.0;
+        let [xx, yy, zz] = [values[0], values[1], values[2]];
+        let slack = 1e-9 * (xx + yy + zz);
+        if positive && xx <= yy + zz + slack && yy <= xx + zz + slack && zz <= xx + yy + slack {
+            return Ok(Inertia(matrix));
+        }
+        Err(Diagnostic::at(list.span(), "no body has this inertia")
+            .label(if positive { "one moment is above the sum of the two others" } else { "not positive" })
+            .help("about the centre of mass, along the body's own axes; Ixy is the entry of the matrix"))
+    }
+
+    /// A shape, of the dimension of the scene.
+    fn shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<Shape, Diagnostic> {
+        match self.dimension {
+            Dimension::Plane => self.plane_shape(table, span, names).map(Shape::from),
+            Dimension::Space => self.space_shape(table, span, names).map(Shape::from),
+        }
+    }
+
+    fn space_shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<SpaceShape, Diagnostic> {
+        let foreign = |word: &str, near: Option<&str>| {
+            let found =
+                Diagnostic::at(span.clone(), format!("`{word}` is a shape of the plane, and this scene is of space"))
+                    .label("no shape of space");
+            match near {
+                Some(near) => found.help(format!("did you mean `{near}`?")),
+                None => found.help(format!("shapes of space are: {}", SpaceShape::WORDS.join(", "))),
+            }
+        };
         match table {
+            ShapeTable::Sphere(radius) => Ok(SpaceShape::Sphere(self.size(radius, "a radius", names)?)),
+            ShapeTable::Box(sizes) => {
+                let [width, height, depth] = sizes.as_slice() else {
+                    return Err(Diagnostic::at(
+                        span,
+                        format!(
+                            "a box in space has a width, a height and a depth, and here are {} numbers",
+                            sizes.len()
+                        ),
+                    )
+                    .label("expected [width, height, depth]"));
+                };
+                Ok(SpaceShape::Box(DVec3::new(
+                    self.size(width, "a width", names)?,
+                    self.size(height, "a height", names)?,
+                    self.size(depth, "a depth", names)?,
+                )))
+            }
+            ShapeTable::HalfSpace(normal) => {
+                Ok(SpaceShape::HalfSpace(self.normal(normal, span, names, "half-space", "[0, 1, 0]")?))
+            }
+            ShapeTable::Disc(_) => Err(foreign("disc", Some("sphere"))),
+            ShapeTable::HalfPlane(_) => Err(foreign("half_plane", Some("half_space"))),
+            ShapeTable::Polygon(_) => Err(foreign("polygon", None)),
+            ShapeTable::Capsule(_) => Err(foreign("capsule", None)),
+            ShapeTable::Polyline(_) => Err(foreign("polyline", None)),
+        }
+    }
+
+    /// A normal of unit length; what is one already keeps its bits.
+    fn normal(
+        &self,
+        normal: &[Number],
+        span: Range<usize>,
+        names: &Names,
+        of: &str,
+        floor: &str,
+    ) -> Result<DVec3, Diagnostic> {
+        let normal = self.vector(normal, span.clone(), names)?;
+        let length = normal.length();
+        if length == 0.0 {
+            return Err(Diagnostic::at(span, format!("the normal of a {of} cannot be zero"))
+                .help(format!("{floor} is a floor")));
+        }
+        Ok(if (length - 1.0).abs() < 1e-15 { normal } else { normal / length })
+    }
+
+    fn plane_shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<PlaneShape, Diagnostic> {
+        let foreign = |word: &str, near: &str| {
+            Diagnostic::at(span.clone(), format!("`{word}` is a shape of space, and this scene is of the plane"))
+                .label("no shape of the plane")
+                .help(format!("did you mean `{near}`? Scenes of space have space = 3"))
+        };
+        match table {
+            ShapeTable::Sphere(_) => Err(foreign("sphere", "disc")),
+            ShapeTable::HalfSpace(_) => Err(foreign("half_space", "half_plane")),
             ShapeTable::Disc(radius) => Ok(PlaneShape::Disc(self.size(radius, "a radius", names)?)),
             ShapeTable::Box(sizes) => {
                 let [width, height] = sizes.as_slice() else {
@@ -180,15 +330,7 @@ impl Resolver {
                 Ok(PlaneShape::Polyline(points))
             }
             ShapeTable::HalfPlane(normal) => {
-                let normal = self.vector(normal, span.clone(), names)?.truncate();
-                let length = normal.length();
-                if length == 0.0 {
-                    return Err(
-                        Diagnostic::at(span, "the normal of a half-plane cannot be zero").help("[0, 1] is a floor")
-                    );
-                }
-                // What is a unit vector already keeps its bits.
-                Ok(PlaneShape::HalfPlane(if (length - 1.0).abs() < 1e-15 { normal } else { normal / length }))
+                Ok(PlaneShape::HalfPlane(self.normal(normal, span, names, "half-plane", "[0, 1]")?.truncate()))
             }
         }
     }

@@ -6,8 +6,9 @@ use crate::file::{PlaceTable, Placed};
 use crate::names::Names;
 use crate::number::Number;
 use crate::random::Generator;
-use ironspin_model::DVec2;
+use ironspin_model::{DVec2, DVec3, Dimension};
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 /// Tries for one body of a scatter.
 const TRIES: u32 = 2_000;
@@ -16,19 +17,30 @@ const TRIES: u32 = 2_000;
 #[derive(Clone, Debug)]
 pub(super) struct Placing {
     /// From the body's `at`, m.
-    pub(super) offset: DVec2,
-    /// rad, added to the body's angle.
+    pub(super) offset: DVec3,
+    /// rad, added to the body's angle; 0 in space.
     pub(super) turn: f64,
-    /// Values of the counters: row and column, or one number.
-    pub(super) counters: [usize; 2],
+    /// Values of the counters: row, column and layer, or one number.
+    pub(super) counters: [usize; 3],
+}
+
+impl Placing {
+    /// Of a pattern that counts by one number.
+    fn simple(offset: DVec3, turn: f64, i: usize) -> Self {
+        Placing { offset, turn, counters: [i, 0, 0] }
+    }
 }
 
 impl PlaceTable {
     /// The names of the counters.
-    pub(super) fn counters(&self) -> &'static [&'static str] {
+    pub(super) fn counters(&self, dimension: Dimension) -> &'static [&'static str] {
         match self {
-            PlaceTable::Grid { .. } | PlaceTable::Brick { .. } | PlaceTable::Pyramid { .. } => &["row", "column"],
+            PlaceTable::Grid { .. } | PlaceTable::Brick { .. } | PlaceTable::Pyramid { .. } => match dimension {
+                Dimension::Plane => &["row", "column"],
+                Dimension::Space => &["row", "column", "layer"],
+            },
             PlaceTable::Ring { .. }
+            | PlaceTable::Stack { .. }
             | PlaceTable::Line { .. }
             | PlaceTable::Slope { .. }
             | PlaceTable::Scatter { .. } => &["i"],
@@ -41,22 +53,27 @@ impl Resolver {
     pub(super) fn placings(
         &self,
         table: &Placed<PlaceTable>,
-        at: DVec2,
+        at: DVec3,
         reach: f64,
         stream: u64,
         names: &Names,
     ) -> Result<Vec<Placing>, Diagnostic> {
         match table.get_ref() {
-            PlaceTable::Grid { columns, rows, pitch } => {
-                self.rows(columns, Some(rows), pitch, names, |_, columns| (columns, 0.0))
+            PlaceTable::Grid { columns, rows, layers, pitch } => {
+                self.rows([columns, rows], layers.as_ref(), pitch, names, |_, _| 0.0)
             }
-            PlaceTable::Brick { columns, rows, pitch } => {
-                self.rows(columns, Some(rows), pitch, names, |row, columns| (columns, 0.5 * (row % 2) as f64))
+            // The joints of a row lie amid the bricks of the next, and so do those of a layer behind.
+            PlaceTable::Brick { columns, rows, layers, pitch } => {
+                self.rows([columns, rows], layers.as_ref(), pitch, names, |row, layer| 0.5 * ((row + layer) % 2) as f64)
             }
-            PlaceTable::Pyramid { base, pitch } => {
-                self.rows(base, None, pitch, names, |row, base| (base - row, 0.5 * row as f64))
+            PlaceTable::Pyramid { base, pitch } => self.pyramid(base, pitch, names),
+            PlaceTable::Stack { count, step } => {
+                let count = self.count(count, "the number of bodies", names)?;
+                let step = self.placed_vector(step, names)?;
+                Ok((0..count).map(|i| Placing::simple(step * i as f64, 0.0, i)).collect())
             }
             PlaceTable::Ring { count, radius, from, facing } => {
+                self.plane_only("ring", table.span())?;
                 let count = self.count(count, "the number of bodies", names)?;
                 let radius = self.positive(radius, "a radius", names)?;
                 let from = self.optional(from.as_ref(), 0.0, names)?;
@@ -64,50 +81,107 @@ impl Resolver {
                     let angle = from + std::f64::consts::TAU * i as f64 / count as f64;
                     let (sin, cos) = (libm::sin(angle), libm::cos(angle));
                     let turn = if *facing { angle } else { 0.0 };
-                    Placing { offset: radius * DVec2::new(cos, sin), turn, counters: [i, 0] }
+                    Placing::simple(radius * DVec3::new(cos, sin, 0.0), turn, i)
                 };
                 Ok((0..count).map(placing).collect())
             }
             PlaceTable::Line { count, to } => {
                 let count = self.count(count, "the number of bodies", names)?;
-                let way = self.planar_vector(to, names)? - at;
+                let way = self.placed_vector(to, names)? - at;
                 let gaps = count.saturating_sub(1).max(1) as f64;
-                let placing = |i: usize| Placing { offset: way * (i as f64 / gaps), turn: 0.0, counters: [i, 0] };
-                Ok((0..count).map(placing).collect())
+                Ok((0..count).map(|i| Placing::simple(way * (i as f64 / gaps), 0.0, i)).collect())
             }
             PlaceTable::Slope { count, angle, pitch } => {
+                self.plane_only("slope", table.span())?;
                 let count = self.count(count, "the number of bodies", names)?;
                 let angle = self.evaluator.value(angle, names)?;
                 let pitch = self.evaluator.value(pitch, names)?;
-                let along = DVec2::new(libm::cos(angle), libm::sin(angle)) * pitch;
-                let placing = |i: usize| Placing { offset: along * i as f64, turn: angle, counters: [i, 0] };
-                Ok((0..count).map(placing).collect())
+                let along = DVec3::new(libm::cos(angle), libm::sin(angle), 0.0) * pitch;
+                Ok((0..count).map(|i| Placing::simple(along * i as f64, angle, i)).collect())
             }
             PlaceTable::Scatter { .. } => self.scatter(table, reach, stream, names),
         }
     }
 
-    /// Rows of so many columns, each shifted by a share of the pitch.
+    /// Refuses a pattern that has no form in space.
+    fn plane_only(&self, pattern: &str, span: Range<usize>) -> Result<(), Diagnostic> {
+        match self.dimension {
+            Dimension::Plane => Ok(()),
+            Dimension::Space => {
+                Err(Diagnostic::at(span, format!("the pattern `{pattern}` is for scenes of the plane"))
+                    .label("this scene has space = 3")
+                    .help("in space there are grid, brick, pyramid, stack, line and scatter"))
+            }
+        }
+    }
+
+    /// Refuses layers in the plane.
+    fn layers(&self, layers: Option<&Number>, names: &Names) -> Result<usize, Diagnostic> {
+        match (self.dimension, layers) {
+            (_, None) => Ok(1),
+            (Dimension::Space, Some(layers)) => self.count(layers, "the number of layers", names),
+            (Dimension::Plane, Some(layers)) => {
+                Err(Diagnostic::at(layers.span(), "`layers` lie behind each other, and in the plane nothing does")
+                    .label("this scene has space = 2")
+                    .help("leave it out, or write space = 3 at the head of the scene"))
+            }
+        }
+    }
+
+    fn check_size(&self, counts: &[usize], span: Range<usize>) -> Result<(), Diagnostic> {
+        let all = counts.iter().fold(1_usize, |all, &count| all.saturating_mul(count));
+        if all <= self.body_limit.saturating_mul(2) {
+            return Ok(());
+        }
+        let shown: Vec<String> = counts.iter().map(usize::to_string).collect();
+        Err(self.too_many(span).label(shown.join(" x ")))
+    }
+
+    /// Rows of so many columns, in so many layers, each shifted by a share of the pitch.
     fn rows(
         &self,
-        columns: &Number,
-        rows: Option<&Number>,
+        [columns, rows]: [&Number; 2],
+        layers: Option<&Number>,
         pitch: &Placed<Vec<Number>>,
         names: &Names,
-        of_row: impl Fn(usize, usize) -> (usize, f64),
+        shift: impl Fn(usize, usize) -> f64,
     ) -> Result<Vec<Placing>, Diagnostic> {
         let most = self.count(columns, "the number of columns", names)?;
-        let rows_wanted = rows.map_or(Ok(most), |rows| self.count(rows, "the number of rows", names))?;
-        if most.saturating_mul(rows_wanted) > self.body_limit.saturating_mul(2) {
-            return Err(self.too_many(columns.span()).label(format!("{most} x {rows_wanted}")));
-        }
-        let pitch = self.planar_vector(pitch, names)?;
+        let rows_wanted = self.count(rows, "the number of rows", names)?;
+        let layers_wanted = self.layers(layers, names)?;
+        let counts = [most, rows_wanted, layers_wanted];
+        self.check_size(if self.dimension == Dimension::Plane { &counts[..2] } else { &counts }, columns.span())?;
+        let pitch = self.placed_vector(pitch, names)?;
         let mut placings = Vec::new();
         for row in 0..rows_wanted {
-            let (columns, shift) = of_row(row, most);
-            for column in 0..columns {
-                let offset = DVec2::new((column as f64 + shift) * pitch.x, row as f64 * pitch.y);
-                placings.push(Placing { offset, turn: 0.0, counters: [row, column] });
+            for column in 0..most {
+                for layer in 0..layers_wanted {
+                    let steps = DVec3::new(column as f64 + shift(row, layer), row as f64, layer as f64);
+                    placings.push(Placing { offset: steps * pitch, turn: 0.0, counters: [row, column, layer] });
+                }
+            }
+        }
+        Ok(placings)
+    }
+
+    /// Rows that get shorter by one, over the middle of the one below; in space squares.
+    fn pyramid(&self, base: &Number, pitch: &Placed<Vec<Number>>, names: &Names) -> Result<Vec<Placing>, Diagnostic> {
+        let base_wanted = self.count(base, "the number of columns", names)?;
+        let deep = match self.dimension {
+            Dimension::Plane => 1,
+            Dimension::Space => base_wanted,
+        };
+        let counts = [base_wanted, base_wanted, deep];
+        self.check_size(if self.dimension == Dimension::Plane { &counts[..2] } else { &counts }, base.span())?;
+        let pitch = self.placed_vector(pitch, names)?;
+        let mut placings = Vec::new();
+        for row in 0..base_wanted {
+            let (along, shift) = (base_wanted - row, 0.5 * row as f64);
+            for column in 0..along {
+                for layer in 0..along.min(deep) {
+                    let steps = DVec3::new(column as f64 + shift, row as f64, layer as f64 + shift);
+                    placings.push(Placing { offset: steps * pitch, turn: 0.0, counters: [row, column, layer] });
+                }
             }
         }
         Ok(placings)
@@ -126,8 +200,11 @@ impl Resolver {
         };
         let wanted = self.count(count, "the number of bodies", names)?;
         let region = match (in_box, in_disc) {
-            (Some(size), None) => Region::Box(self.planar_vector(size, names)?),
-            (None, Some(radius)) => Region::Disc(self.positive(radius, "a radius", names)?),
+            (Some(size), None) => Region::Box(self.placed_vector(size, names)?, self.dimension),
+            (None, Some(radius)) => {
+                self.plane_only("scatter in a disc", table.span())?;
+                Region::Disc(self.positive(radius, "a radius", names)?)
+            }
             _ => {
                 return Err(Diagnostic::at(table.span(), "a scatter has one of `in_box` and `in_disc`")
                     .label("in this scatter"));
@@ -140,16 +217,17 @@ impl Resolver {
         let own = self.optional(seed.as_ref(), 0.0, names)?;
         let mut generator = Generator::new(self.seed, stream ^ own.to_bits().rotate_left(17));
         // Cells of the spacing: only neighbours can be too near.
-        let cell = |p: DVec2| {
-            if spacing > 0.0 { ((p.x / spacing).floor() as i64, (p.y / spacing).floor() as i64) } else { (0, 0) }
+        let cell = |p: DVec3| {
+            let of = |x: f64| if spacing > 0.0 { (x / spacing).floor() as i64 } else { 0 };
+            [of(p.x), of(p.y), of(p.z)]
         };
-        let mut taken: BTreeMap<(i64, i64), Vec<DVec2>> = BTreeMap::new();
+        let mut taken: BTreeMap<[i64; 3], Vec<DVec3>> = BTreeMap::new();
         let mut placings = Vec::with_capacity(wanted);
         for i in 0..wanted {
             let free = (0..TRIES).map(|_| region.throw(&mut generator)).find(|&p| {
-                let (x, y) = cell(p);
-                let near = |dx: i64, dy: i64| taken.get(&(x + dx, y + dy)).into_iter().flatten();
-                spacing == 0.0 || !(-1..=1).any(|dx| (-1..=1).any(|dy| near(dx, dy).any(|q| q.distance(p) < spacing)))
+                let [x, y, z] = cell(p);
+                let near = |by: [i64; 3]| taken.get(&[x + by[0], y + by[1], z + by[2]]).into_iter().flatten();
+                spacing == 0.0 || !around().any(|by| near(by).any(|q| q.distance(p) < spacing))
             });
             let Some(offset) = free else {
                 return Err(Diagnostic::at(count.span(), format!("there is no room for body {i} of {wanted}"))
@@ -157,26 +235,40 @@ impl Resolver {
                     .help("make the region larger, the spacing smaller, or use a grid"));
             };
             taken.entry(cell(offset)).or_default().push(offset);
-            placings.push(Placing { offset, turn: 0.0, counters: [i, 0] });
+            placings.push(Placing::simple(offset, 0.0, i));
         }
         Ok(placings)
     }
 }
 
+/// The steps to a cell itself and to those around it; in the plane those behind and before it are empty.
+fn around() -> impl Iterator<Item = [i64; 3]> {
+    let one = || -1..=1_i64;
+    one().flat_map(move |x| one().flat_map(move |y| one().map(move |z| [x, y, z])))
+}
+
 enum Region {
-    Box(DVec2),
+    Box(DVec3, Dimension),
     Disc(f64),
 }
 
 impl Region {
     /// A point of the region, each as likely as any other.
-    fn throw(&self, generator: &mut Generator) -> DVec2 {
+    fn throw(&self, generator: &mut Generator) -> DVec3 {
         match self {
-            Region::Box(size) => DVec2::new(generator.share() - 0.5, generator.share() - 0.5) * *size,
+            Region::Box(size, dimension) => {
+                let mut share = || generator.share() - 0.5;
+                let (x, y) = (share(), share());
+                let z = match dimension {
+                    Dimension::Plane => 0.0,
+                    Dimension::Space => share(),
+                };
+                DVec3::new(x, y, z) * *size
+            }
             Region::Disc(radius) => loop {
                 let p = DVec2::new(2.0 * generator.share() - 1.0, 2.0 * generator.share() - 1.0);
                 if p.length_squared() <= 1.0 {
-                    return p * *radius;
+                    return (p * *radius).extend(0.0);
                 }
             },
         }

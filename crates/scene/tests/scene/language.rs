@@ -200,7 +200,7 @@ fn a_condition_is_met_once_and_a_force_lasts() {
     let setup = setup_of(&format!(
         "{TWO}[[action]]\nwhen = \"y < 1 && vy < 0\"\non = \"b\"\nforce = [1, 0]\nvelocity = [0, 0]\nfor_time = 0.25\n"
     ));
-    let mut watch = ironspin_scene::TriggerWatch::new(&setup.triggers);
+    let mut watch = ironspin_scene::TriggerWatch::new(setup.world.dimension, &setup.triggers);
     let states =
         |y: f64, vy: f64| vec![BodyState::planar(DVec3::new(0.0, y, 0.0), 0.0, DVec3::new(0.0, vy, 0.0), 0.0); 2];
     assert!(watch.due(&states(2.0, -1.0), 0.0).is_empty());
@@ -242,5 +242,5 @@ fn only_if_leaves_bodies_out() {
     );
     let names: Vec<&str> = setup.world.bodies.iter().map(|body| body.name.as_str()).collect();
     assert_eq!(names, ["b[0]", "b[2]", "b[4]"]);
-    assert!(matches!(setup.world.bodies[0].parts[0].shape.planar(), PlaneShape::Disc(_)));
+    assert!(matches!(setup.world.bodies[0].parts[0].shape.planar(), Some(PlaneShape::Disc(_))));
 }

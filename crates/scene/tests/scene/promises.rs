@@ -46,7 +46,8 @@ fn measures_are_worked_out_for_any_state() {
 #[test]
 fn a_path_is_two_expressions_over_time() {
     let claim = claimed("path = [\"3 * t\", \"5 - g * t ^ 2 / 2\"]\nat_most = 1");
-    let [x, y] = claim.details.path.unwrap();
+    let path = claim.details.path.unwrap();
+    let (x, y) = (&path[0], &path[1]);
     let anywhere = state(0.0, 0.0, 0.0, 0.0);
     assert_eq!(x.value(&anywhere, 2.0), 6.0);
     assert!((y.value(&anywhere, 2.0) - (5.0 - 0.5 * 9.81 * 4.0)).abs() < 1e-12);

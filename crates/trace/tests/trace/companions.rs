@@ -1,7 +1,7 @@
 //! The files of contacts and notices beside a trace, and the step of a trace: what is read, and what is said of damage.
 
 use crate::world;
-use ironspin_model::{BodyState, Contact, DVec3, Frame, SensorEvent, SensorEventKind};
+use ironspin_model::{BodyState, Contact, DVec3, Dimension, Frame, SensorEvent, SensorEventKind};
 use ironspin_trace::{
     Column, Conventions, FrameReader, Header, Table, TraceError, TraceFormat, TraceWriter, column_names,
 };
@@ -15,7 +15,7 @@ fn written(format: TraceFormat) -> (TempDir, PathBuf) {
     let path = folder.path().join(format!("yard.{}", format.ending()));
     let header = Header { scene: "yard".into(), engine: "builtin".into(), dt: "1/8".into(), seed: 3 };
     let names = world().bodies.iter().map(|body| body.name.clone()).collect();
-    let mut writer = TraceWriter::begin(&path, format, &header, names).unwrap();
+    let mut writer = TraceWriter::begin(&path, format, &header, Dimension::Plane, names).unwrap();
     let bodies = vec![BodyState::planar(DVec3::Y, 0.25, DVec3::X, 0.5); 3];
     let contact = Contact { bodies: [0, 1], point: DVec3::X, normal: DVec3::Y, depth: 0.5, impulse: 2.0, times: None };
     let event = SensorEvent { step: 1, kind: SensorEventKind::Enter, sensor: [0, 0], other: [1, 2] };
@@ -65,7 +65,7 @@ fn a_later_trace_without_contacts_leaves_none_of_an_earlier_one() {
     assert!(contacts.is_file());
     let header = Header { scene: "yard".into(), engine: "builtin".into(), dt: "1/8".into(), seed: 1 };
     let names = world().bodies.iter().map(|body| body.name.clone()).collect();
-    let mut writer = TraceWriter::begin(&path, TraceFormat::Csv, &header, names).unwrap();
+    let mut writer = TraceWriter::begin(&path, TraceFormat::Csv, &header, Dimension::Plane, names).unwrap();
     writer
         .add(&Frame { bodies: vec![BodyState::planar(DVec3::Y, 0.0, DVec3::ZERO, 0.0); 3], ..Frame::default() })
         .unwrap();
@@ -81,7 +81,7 @@ fn a_trace_that_is_given_up_leaves_what_was_there() {
     let before = std::fs::read(&path).unwrap();
     let header = Header { scene: "other".into(), engine: "builtin".into(), dt: "1/8".into(), seed: 1 };
     let names = world().bodies.iter().map(|body| body.name.clone()).collect();
-    let mut writer = TraceWriter::begin(&path, TraceFormat::Csv, &header, names).unwrap();
+    let mut writer = TraceWriter::begin(&path, TraceFormat::Csv, &header, Dimension::Plane, names).unwrap();
     writer
         .add(&Frame { bodies: vec![BodyState::planar(DVec3::Y, 0.0, DVec3::ZERO, 0.0); 3], ..Frame::default() })
         .unwrap();

@@ -3,8 +3,8 @@
 mod companions;
 
 use ironspin_model::{
-    Body, BodyKind, BodyState, Contact, DVec2, DVec3, Frame, Part, PlaneShape, Pose, SensorEvent, SensorEventKind,
-    World,
+    Body, BodyKind, BodyState, Contact, DVec2, DVec3, Dimension, Frame, Part, PlaneShape, Pose, SensorEvent,
+    SensorEventKind, World,
 };
 use ironspin_trace::{Angles, Conventions, FrameReader, Header, Table, TraceError, TraceFormat, TraceWriter, Upward};
 use proptest::prelude::*;
@@ -94,7 +94,7 @@ proptest! {
             let path = folder.path().join(format!("drop.{}", format.ending()));
             let header = Header { scene: "drop".into(), engine: "builtin".into(), dt: "1/60".into(), seed: 1 };
             let names = world().bodies.iter().map(|body| body.name.clone()).collect();
-            let mut writer = TraceWriter::begin(&path, format, &header, names).unwrap();
+            let mut writer = TraceWriter::begin(&path, format, &header, Dimension::Plane, names).unwrap();
             frames.iter().for_each(|frame| writer.add(frame).unwrap());
             prop_assert!(!path.exists(), "nothing by halves");
             writer.finish().unwrap();

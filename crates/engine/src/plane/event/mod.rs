@@ -5,9 +5,9 @@
 
 mod resting;
 
+use crate::common::mixed::Mixed;
 use crate::common::settings::Settings;
 use crate::plane::bodies::{Bodies, Inverse, Motion};
-use crate::plane::contacts::Mixed;
 use crate::plane::impact::{Pair, Target};
 use crate::plane::shape::Form;
 use crate::plane::sweep::Impact;

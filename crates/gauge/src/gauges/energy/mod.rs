@@ -3,13 +3,13 @@
 mod causes;
 
 use crate::advice;
-use crate::derived::{MechanicalEnergy, brought, first_touch, kinetic_energy, springs_of, unexplained};
+use crate::derived::{MechanicalEnergy, brought, first_touch, springs_of, unexplained};
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
 use causes::{Cause, Causes, cause};
-use ironspin_model::{BodyKind, DVec3, World};
+use ironspin_model::{BodyKind, DVec3, Dimension, World};
 
 pub(crate) const DRIFT: GaugeEntry = GaugeEntry {
     name: "energy.drift",
@@ -17,13 +17,14 @@ pub(crate) const DRIFT: GaugeEntry = GaugeEntry {
     unit: "1",
     better: Better::Lower,
     definition: "Largest distance of the mechanical energy of the bodies from its value in the first frame of the window, as a share of their largest kinetic energy in the window. Springs count; the work of scripted actions, of changes of gravity and of bodies that come and go is taken off.",
-    formula: "max_t |E(t) - W(t) - E(t0)| / max_t K(t), with E = sum(m v^2/2 + I w^2/2 - m g.x) + sum(k d^2/2), K its first two terms and W the work from outside",
+    formula: "max_t |E(t) - W(t) - E(t0)| / max_t K(t), with E = sum(m v^2/2 + w.I w/2 - m g.x) + sum(k d^2/2), K its first two terms and W the work from outside",
     source: "conservation of mechanical energy; work-energy theorem",
     limits: "Only for bodies that nothing but gravity, springs without damping and perfectly elastic contact acts on. Below 1e-10 of the energy of height the share is rounding noise, and a warning says so. The work of a kinematic body is taken off where it moves without turning and is the only one outside the set that is touched; otherwise the gauge says that it is not supported.",
     usual_causes: "restitution applied at the end of the step with the bodies already inside each other; an explicit integrator; pushing bodies apart against gravity; hidden damping",
     next_step: advice::ENERGY,
     by_default: true,
     make: drift,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -155,7 +156,7 @@ impl Energy {
         let present = self.scope.of.iter().filter(|&&id| view.present(id));
         let own = present.map(|&id| {
             let state = &before.bodies[id];
-            kinetic_energy(view.cache.traits(id), state.velocity + view.fall(id) * touch.time, state.spin)
+            view.cache.traits(id).kinetic_energy(state.velocity + view.fall(id) * touch.time, state)
         });
         own.sum()
     }

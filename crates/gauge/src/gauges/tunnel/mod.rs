@@ -7,7 +7,7 @@ mod seam;
 use crate::derived::unexplained;
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Collider, Shapes, winding};
+use crate::geometry::{Collider, outlines, winding};
 pub(crate) use entries::{COUNT, PUSHED, SEAM, STACK, TOUCHED, UNTOUCHED};
 use follow::{Stage, Through, follow, path};
 use ironspin_model::{BodyState, DVec2, Frame, PlaneShape, World};
@@ -68,7 +68,7 @@ struct Tunnel {
     scope: Scope,
     /// `None` counts all kinds.
     counts: Option<Kind>,
-    shapes: Shapes,
+    outlines: Vec<Vec<Collider>>,
     /// One for each measured body, barrier and part of it, in this order.
     stages: Vec<Stage>,
     courses: Vec<Course>,
@@ -83,8 +83,8 @@ struct Tunnel {
 }
 
 fn new(world: &World, scope: &Scope, counts: Option<Kind>) -> Box<dyn Gauge> {
-    let shapes = Shapes::new(world);
-    let parts: usize = scope.against.iter().map(|&barrier| shapes.parts(barrier).len()).sum();
+    let outlines = outlines(world);
+    let parts: usize = scope.against.iter().map(|&barrier| outlines[barrier].len()).sum();
     let sizes = scope.of.iter().map(|&id| world.bodies[id].smallest_size());
     Box::new(Tunnel {
         stages: vec![Stage::Outside; parts * scope.of.len()],
@@ -93,7 +93,7 @@ fn new(world: &World, scope: &Scope, counts: Option<Kind>) -> Box<dyn Gauge> {
         seams: Vec::new(),
         seams_of: Vec::new(),
         widest: sizes.filter(|size| size.is_finite()).fold(0.0, f64::max),
-        shapes,
+        outlines,
         scope: scope.clone(),
         counts,
         frames: 0,
@@ -127,7 +127,7 @@ pub(crate) fn seam(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 /// The closed polylines of a body, in its own frame.
 fn closed_chains(world: &World, id: usize) -> Vec<(usize, Vec<DVec2>)> {
     let chains = world.bodies[id].parts.iter().filter_map(|part| match part.shape.planar() {
-        PlaneShape::Polyline(points) if points.len() > 3 && points.first() == points.last() => {
+        Some(PlaneShape::Polyline(points)) if points.len() > 3 && points.first() == points.last() => {
             let turn = DVec2::new(libm::cos(part.pose.angle), libm::sin(part.pose.angle));
             Some((id, points[1..].iter().map(|&point| part.pose.xy() + turn.rotate(point)).collect()))
         }
@@ -151,8 +151,9 @@ impl Tunnel {
         let mut through = None;
         for &barrier in &self.scope.against {
             let (stood, stands) = (&before.bodies[barrier], &view.now.bodies[barrier]);
-            let parts = self.shapes.parts(barrier);
-            let near = self.shapes.reach(barrier) + step + (stands.pose.position - stood.pose.position).length();
+            let parts = &self.outlines[barrier];
+            let near =
+                view.cache.shapes().reach(barrier) + step + (stands.pose.position - stood.pose.position).length();
             let here = view.present(id) && view.present(barrier);
             let far = !here || barrier == id || (was.pose.position - stood.pose.position).length() > near;
             let stages = &mut self.stages[*number..*number + parts.len()];
@@ -168,7 +169,8 @@ impl Tunnel {
             for (stage, collider) in stages.iter_mut().zip(parts) {
                 let began_inside = *stage != Stage::Outside;
                 for ends in corners.windows(2) {
-                    let (next, passed) = follow(collider, *stage, [ends[0], ends[1]], speed, self.shapes.reach(id));
+                    let (next, passed) =
+                        follow(collider, *stage, [ends[0], ends[1]], speed, view.cache.shapes().reach(id));
                     *stage = next;
                     if let Some(passed) = passed {
                         let turned = DVec2::new(libm::cos(stands.pose.angle), libm::sin(stands.pose.angle));
@@ -203,6 +205,7 @@ impl Tunnel {
     }
 
     fn find_seams(&mut self, view: &View<'_>) {
+        let Some(plane) = view.cache.plane() else { return };
         let states = || self.scope.against.iter().map(|&id| view.now.bodies[id]);
         if self.scope.against.len() < 2 || states().eq(self.seams_of.iter().copied()) {
             return;
@@ -212,7 +215,7 @@ impl Tunnel {
             .against
             .iter()
             .filter(|&&id| !view.now.bodies[id].is_absent())
-            .map(|&id| (id, view.cache.colliders(When::Now, id)))
+            .map(|&id| (id, plane.colliders(When::Now, id)))
             .collect();
         self.seams = seams(&barriers, self.widest);
         self.seams_of = states().collect();

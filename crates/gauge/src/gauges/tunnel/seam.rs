@@ -1,6 +1,6 @@
 //! Seams: gaps between parts of barriers that are too narrow for a body.
 
-use crate::geometry::{Collider, Gap};
+use crate::geometry::{Collider, PlaneGap};
 use ironspin_model::DVec2;
 
 /// A gap must be narrower than this share of a body's smallest size to be one that the body cannot pass.
@@ -10,7 +10,7 @@ const NARROW: f64 = 0.98;
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Seam {
     pub(super) barriers: (usize, usize),
-    gap: Gap,
+    gap: PlaneGap,
 }
 
 /// The gaps between parts of different barriers that are narrower than `widest`.

@@ -1,6 +1,6 @@
 //! When two moving, turning outlines first touch, between two frames.
 
-use super::{Collider, Gap};
+use super::{Collider, PlaneGap};
 use ironspin_model::{BodyState, DVec2, DVec3};
 
 /// Most small moves within one step.
@@ -30,7 +30,7 @@ impl Moving<'_> {
     ///
     /// Conservative advancement (Mirtich, "Impulse-based dynamic simulation of rigid body systems", 1996, section
     /// 2.3): the gap cannot close faster than the relative motion and both turns allow, so that time may pass safely.
-    pub fn first_touch(&self, other: &Moving<'_>, touch: f64) -> Option<(f64, Gap)> {
+    pub fn first_touch(&self, other: &Moving<'_>, touch: f64) -> Option<(f64, PlaneGap)> {
         let shift = |one: &Moving<'_>| (one.to.pose.position - one.from.pose.position).truncate();
         // A half-plane does not turn in any scene; should it, its far parts move without bound and only frames are looked at.
         let swing = |one: &Moving<'_>| {

@@ -1,6 +1,6 @@
 //! Outlines of parts in the plane.
 
-use ironspin_model::{BodyState, DVec2, Part, PlaneShape};
+use ironspin_model::{Body, BodyState, DVec2, Part, PlaneShape, World};
 
 /// A convex outline in the plane.
 #[derive(Clone, Debug, PartialEq)]
@@ -21,6 +21,12 @@ pub enum Collider {
     },
 }
 
+/// The outlines of every body's solid parts in its own frame.
+pub(crate) fn outlines(world: &World) -> Vec<Vec<Collider>> {
+    let of_body = |body: &Body| body.parts.iter().filter(|part| !part.sensor).flat_map(Collider::of_part).collect();
+    world.bodies.iter().map(of_body).collect()
+}
+
 /// Rotation by an angle with sine and cosine of one library.
 fn turned(v: DVec2, angle: f64) -> DVec2 {
     let (sin, cos) = (libm::sin(angle), libm::cos(angle));
@@ -35,7 +41,9 @@ impl Collider {
             corners: corners.iter().map(|&c| place(c)).collect(),
             radius,
         };
-        match part.shape.planar() {
+        // A part of space has no outline in the plane.
+        let Some(shape) = part.shape.planar() else { return Vec::new() };
+        match shape {
             PlaneShape::Disc(radius) => vec![Collider::Hull { corners: vec![part.pose.xy()], radius: *radius }],
             PlaneShape::Box(size) => {
                 let half = 0.5 * *size;

@@ -6,7 +6,7 @@ use ironspin_model::DVec2;
 
 /// Gap of two outlines.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Gap {
+pub struct PlaneGap {
     /// Distance, m; negative for overlap, then the shortest way out.
     pub distance: f64,
     /// Unit normal from the first to the second.
@@ -15,23 +15,23 @@ pub struct Gap {
     pub point: DVec2,
 }
 
-impl Gap {
+impl PlaneGap {
     /// What has no gap: infinitely far.
-    pub(crate) const FAR: Gap = Gap { distance: f64::INFINITY, normal: DVec2::Y, point: DVec2::ZERO };
+    pub(crate) const FAR: PlaneGap = PlaneGap { distance: f64::INFINITY, normal: DVec2::Y, point: DVec2::ZERO };
 
-    pub(crate) fn turned_round(self) -> Gap {
-        Gap { normal: -self.normal, ..self }
+    pub(crate) fn turned_round(self) -> PlaneGap {
+        PlaneGap { normal: -self.normal, ..self }
     }
 }
 
 impl Collider {
     /// Gap from this outline to another. Two half-planes have none: infinity.
-    pub fn gap_to(&self, other: &Collider) -> Gap {
+    pub fn gap_to(&self, other: &Collider) -> PlaneGap {
         self.gap_within(other, f64::INFINITY)
     }
 
     /// As [`Collider::gap_to`]; may be infinity at once when the gap is certainly above `within`.
-    pub fn gap_within(&self, other: &Collider, within: f64) -> Gap {
+    pub fn gap_within(&self, other: &Collider, within: f64) -> PlaneGap {
         match (self, other) {
             (Collider::Hull { corners: a, radius: ra }, Collider::Hull { corners: b, radius: rb }) => {
                 hulls(a, *ra, b, *rb, within)
@@ -39,29 +39,29 @@ impl Collider {
             (Collider::HalfPlane { normal, level }, Collider::Hull { corners, radius }) => {
                 let height = |corner: &DVec2| normal.dot(*corner) - level;
                 let Some(&lowest) = corners.iter().min_by(|p, q| height(p).total_cmp(&height(q))) else {
-                    return Gap::FAR;
+                    return PlaneGap::FAR;
                 };
                 let distance = height(&lowest) - radius;
-                Gap { distance, normal: *normal, point: lowest - *normal * (radius + 0.5 * distance) }
+                PlaneGap { distance, normal: *normal, point: lowest - *normal * (radius + 0.5 * distance) }
             }
             (Collider::Hull { .. }, Collider::HalfPlane { .. }) => other.gap_within(self, within).turned_round(),
-            (Collider::HalfPlane { .. }, Collider::HalfPlane { .. }) => Gap::FAR,
+            (Collider::HalfPlane { .. }, Collider::HalfPlane { .. }) => PlaneGap::FAR,
         }
     }
 }
 
-fn hulls(a: &[DVec2], ra: f64, b: &[DVec2], rb: f64, within: f64) -> Gap {
+fn hulls(a: &[DVec2], ra: f64, b: &[DVec2], rb: f64, within: f64) -> PlaneGap {
     if let ([p], [q]) = (a, b) {
         let between = *q - *p;
         let length = between.length();
         let normal = if length > 0.0 { between / length } else { DVec2::Y };
         let distance = length - ra - rb;
-        return Gap { distance, normal, point: *p + normal * (ra + 0.5 * distance) };
+        return PlaneGap { distance, normal, point: *p + normal * (ra + 0.5 * distance) };
     }
-    let Some(nearest) = gjk::nearest(a, b, within + ra + rb) else { return Gap::FAR };
+    let Some(nearest) = gjk::nearest(a, b, within + ra + rb) else { return PlaneGap::FAR };
     let distance = nearest.distance - ra - rb;
     let middle = 0.5 * ((nearest.on_a + nearest.normal * ra) + (nearest.on_b - nearest.normal * rb));
-    Gap { distance, normal: nearest.normal, point: middle }
+    PlaneGap { distance, normal: nearest.normal, point: middle }
 }
 
 #[cfg(test)]

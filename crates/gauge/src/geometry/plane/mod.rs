@@ -1,23 +1,22 @@
 //! Colliders of the plane: gaps by support functions (`gjk.rs`), first touches between two frames by conservative advancement
-//! (`advance.rs`), inside and outside of a closed chain by its winding number (`winding.rs`). The bodies of a frame are put in place when
-//! somebody asks for them (`placement.rs`); bounds of a gap follow from the one known last and from how far both bodies have gone
-//! (`bounds.rs`).
+//! (`advance.rs`), inside and outside of a closed chain by its winding number (`winding.rs`); where bodies stand and how far they can have
+//! gone (`pose.rs`), rectangles around them (`rectangle.rs`), and all of it as what is written once sees it (`room.rs`).
 
 mod advance;
-mod bounds;
 mod collider;
 mod crossing;
 mod gap;
 mod gjk;
-mod placement;
-mod shapes;
+mod pose;
+mod rectangle;
+mod room;
 mod winding;
 
 pub use advance::Moving;
-pub(crate) use bounds::{Anchor, Bounds, Pose};
 pub use collider::Collider;
+pub(crate) use collider::outlines;
 pub(crate) use crossing::cross;
-pub use gap::Gap;
-pub(crate) use placement::{Placed, Placement, furthest_moved, sweep};
-pub(crate) use shapes::{Shapes, velocity_at};
+pub use gap::PlaneGap;
+pub(crate) use pose::Pose;
+pub(crate) use room::Plane;
 pub(crate) use winding::winding;

@@ -1,1 +1,14 @@
-//! Colliders of space. Empty so far: every gauge says that it is made for the plane.
+//! Colliders of space: gaps by support functions, apart (`distance.rs`) and in each other (`depth.rs`), where bodies stand and how far they can
+//! have gone (`pose.rs`), boxes around them (`cuboid.rs`), and all of it as what is written once for every dimension sees it (`room.rs`).
+
+mod collider;
+mod cuboid;
+mod depth;
+mod difference;
+mod distance;
+mod gap;
+mod pose;
+mod room;
+
+pub use collider::SpaceCollider;
+pub(crate) use room::Space;

@@ -1,7 +1,7 @@
 //! Frames as bytes between two processes: to the bit, and without trust in what a count says.
 
 use super::super::bytes::{frame_bytes, read_bytes, read_frame};
-use ironspin_model::{BodyState, Contact, DVec3, Frame, SensorEvent, SensorEventKind};
+use ironspin_model::{BodyState, Contact, DQuat, DVec3, Dimension, Frame, Pose, SensorEvent, SensorEventKind};
 use proptest::prelude::*;
 
 fn frame() -> Frame {
@@ -18,7 +18,7 @@ fn frame() -> Frame {
 
 fn bytes_of(frame: &Frame) -> Vec<u8> {
     let mut bytes = Vec::new();
-    frame_bytes(&mut bytes, frame);
+    frame_bytes(Dimension::Plane, &mut bytes, frame);
     bytes
 }
 
@@ -37,10 +37,29 @@ fn a_frame_comes_back_to_the_bit() {
     let sent = frame();
     let bytes = read(&bytes_of(&sent), 1 << 20).unwrap().unwrap();
     let mut got = Frame { time: 4.0, ..Frame::default() };
-    read_frame(&bytes, &mut got).unwrap();
+    read_frame(Dimension::Plane, &bytes, &mut got).unwrap();
     assert_eq!(got.time, 4.0, "times are the bench's");
     assert_eq!(format!("{:?}", Frame { time: 0.0, ..got }), format!("{sent:?}"));
     assert_eq!(read(&0_u64.to_le_bytes(), 9), Ok(None), "no frame follows");
+}
+
+#[test]
+fn a_frame_of_space_comes_back_to_the_bit() {
+    let pose = Pose {
+        position: DVec3::new(1.0 / 3.0, -0.0, 7.0),
+        rotation: DQuat::from_xyzw(0.1, -0.2, 0.3, 0.9),
+        angle: 0.0,
+    };
+    let state = BodyState { pose, velocity: DVec3::new(1.0, 2.0, 3.0), spin: DVec3::new(-4.0, 5.0, -6.0) };
+    let contact = Contact { point: DVec3::new(0.1, 0.2, 0.3), normal: DVec3::Z, ..frame().contacts[1] };
+    let sent = Frame { bodies: vec![state, BodyState::absent()], contacts: vec![contact], ..frame() };
+    let mut bytes = Vec::new();
+    frame_bytes(Dimension::Space, &mut bytes, &sent);
+    let bytes = read(&bytes, 1 << 20).unwrap().unwrap();
+    let mut got = Frame::default();
+    read_frame(Dimension::Space, &bytes, &mut got).unwrap();
+    assert_eq!(format!("{got:?}"), format!("{sent:?}"));
+    assert_eq!(read_frame(Dimension::Plane, &bytes, &mut got), None, "a world of another dimension");
 }
 
 #[test]
@@ -54,20 +73,20 @@ fn lengths_that_lie_are_told_and_reserve_nothing() {
     assert!(read(&huge, 1 << 20).unwrap_err().contains("bytes of frames"));
     // A place in shared memory where there is none.
     let mut elsewhere = u64::MAX.to_le_bytes().to_vec();
-    elsewhere.extend([5_u64, 1, 2, 0, 0].iter().flat_map(|word| word.to_le_bytes()));
+    elsewhere.extend([5_u64, 2, 1, 2, 0, 0].iter().flat_map(|word| word.to_le_bytes()));
     assert!(read(&elsewhere, 1 << 20).unwrap_err().contains("where none is"));
 }
 
 #[test]
 fn counts_that_lie_make_no_frame() {
     let whole = read(&bytes_of(&frame()), 1 << 20).unwrap().unwrap();
-    // Step, bodies, contacts and events stand in front.
-    for (word, count) in [(1, 3_u64), (1, u64::MAX), (2, 9), (2, u64::MAX / 2), (3, 2)] {
+    // Dimension, step, bodies, contacts and events stand in front.
+    for (word, count) in [(0, 3_u64), (0, 7), (2, 3), (2, u64::MAX), (3, 9), (3, u64::MAX / 2), (4, 2)] {
         let mut lie = whole.clone();
         lie[8 * word..8 * (word + 1)].copy_from_slice(&count.to_le_bytes());
-        assert_eq!(read_frame(&lie, &mut Frame::default()), None, "word {word} says {count}");
+        assert_eq!(read_frame(Dimension::Plane, &lie, &mut Frame::default()), None, "word {word} says {count}");
     }
-    assert_eq!(read_frame(&whole[..24], &mut Frame::default()), None);
+    assert_eq!(read_frame(Dimension::Plane, &whole[..32], &mut Frame::default()), None);
 }
 
 proptest! {
@@ -75,6 +94,6 @@ proptest! {
     #[test]
     fn no_bytes_panic(bytes in prop::collection::vec(any::<u8>(), 0..300)) {
         let _ = read(&bytes, 1 << 16);
-        let _ = read_frame(&bytes, &mut Frame::default());
+        let _ = read_frame(Dimension::Plane, &bytes, &mut Frame::default());
     }
 }

@@ -1,7 +1,7 @@
 //! Actions and frames as they are said and heard.
 
 use super::super::message::{ActionRow, Advance, FrameRow, Hello, Ray};
-use ironspin_model::{DVec3, Effect, Frame, Pose, SensorEventKind, about_z};
+use ironspin_model::{DQuat, DVec3, Dimension, Effect, Frame, Pose, SensorEventKind, about_z};
 use serde_json::{Value, from_value, to_value};
 #[test]
 fn every_action_comes_back_as_it_was_said() {
@@ -19,20 +19,42 @@ fn every_action_comes_back_as_it_was_said() {
         Effect::Add,
         Effect::Split(vec![3, 4]),
     ] {
-        let said = to_value(ActionRow::of(8, 2, &effect)).unwrap();
+        let said = to_value(ActionRow::of(Dimension::Plane, 8, 2, &effect)).unwrap();
         // Nothing is said but the step, the body, what is done, and where.
         assert!(said.as_object().unwrap().len() <= 4, "{said}");
         let heard: ActionRow = from_value(said).unwrap();
-        assert_eq!((heard.before_step, heard.effect().unwrap()), (8, (2, effect)));
+        assert_eq!((heard.before_step, heard.effect(Dimension::Plane).unwrap()), (8, (2, effect)));
     }
     let gravity = Effect::Gravity(DVec3::new(0.0, -1.6, 0.0));
-    let said = to_value(ActionRow::of(1, 0, &gravity)).unwrap();
+    let said = to_value(ActionRow::of(Dimension::Plane, 1, 0, &gravity)).unwrap();
     assert!(said.get("body").is_none());
-    assert_eq!(from_value::<ActionRow>(said).unwrap().effect().unwrap().1, gravity);
+    assert_eq!(from_value::<ActionRow>(said).unwrap().effect(Dimension::Plane).unwrap().1, gravity);
+}
+
+#[test]
+fn every_action_of_space_comes_back_as_it_was_said() {
+    let point = Some(DVec3::new(0.5, -1.5, 2.0));
+    let push = DVec3::new(0.1, -2.0, 3.0);
+    let turned = Pose { position: push, rotation: DQuat::from_xyzw(0.5, -0.5, 0.5, 0.5), angle: 0.0 };
+    for effect in [
+        Effect::Impulse { impulse: push, point },
+        Effect::Force { force: push, point: None },
+        Effect::Torque(push),
+        Effect::Velocity(push),
+        Effect::Spin(push),
+        Effect::Place(turned),
+        Effect::Gravity(push),
+    ] {
+        let said = to_value(ActionRow::of(Dimension::Space, 8, 2, &effect)).unwrap();
+        let heard: ActionRow = from_value(said.clone()).unwrap();
+        assert_eq!(heard.effect(Dimension::Space).unwrap().1, effect);
+        // What is said of space cannot be meant of the plane.
+        assert!(heard.effect(Dimension::Plane).is_err(), "{said}");
+    }
 }
 
 fn frame_of(text: &str) -> Result<Frame, String> {
-    serde_json::from_str::<FrameRow>(text).map_err(|error| error.to_string())?.frame(1)
+    serde_json::from_str::<FrameRow>(text).map_err(|error| error.to_string())?.frame(Dimension::Plane, 1)
 }
 
 #[test]
@@ -41,8 +63,8 @@ fn frames_come_back_to_the_bit() {
         "contacts": [[0, 1, 0.5, 0.25, 0, 1, -0.001, 0.7]],
         "events": [{"step": 2, "kind": "leave", "sensor": [1, 0], "other": [0, 2]}]}"#;
     let frame = frame_of(text).unwrap();
-    let again: FrameRow = from_value(to_value(FrameRow::of(&frame)).unwrap()).unwrap();
-    assert_eq!(again.frame(1).unwrap(), frame);
+    let again: FrameRow = from_value(to_value(FrameRow::of(Dimension::Plane, &frame)).unwrap()).unwrap();
+    assert_eq!(again.frame(Dimension::Plane, 1).unwrap(), frame);
     assert_eq!(frame.bodies[0].pose.position.y.to_bits(), (-0.0_f64).to_bits());
     assert_eq!((frame.contacts[0].bodies, frame.contacts[0].times), ([0, 1], None));
     assert_eq!(frame.events[0].kind, SensorEventKind::Leave);

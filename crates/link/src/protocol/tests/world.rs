@@ -2,9 +2,10 @@
 
 use super::super::world::Build;
 use ironspin_model::{
-    Body, BodyKind, Conditions, DVec2, DVec3, Inertia, Joint, JointFrame, JointKind, Material, PairMaterial, Part,
-    PlaneShape, Pose, Timestep, World, about_z,
+    Body, BodyKind, Conditions, DMat3, DQuat, DVec2, DVec3, Dimension, Inertia, Joint, JointFrame, JointKind, Material,
+    PairMaterial, Part, PlaneShape, Pose, SpaceShape, Timestep, World, about_z,
 };
+use serde_json::json;
 use std::collections::BTreeMap;
 /// One body for each shape and kind, and one joint for each kind.
 fn everything() -> World {
@@ -90,4 +91,63 @@ fn what_is_unusual_is_all_that_is_written_of_joints_and_absence() {
     assert_eq!(text["joints"][0].as_object().unwrap().len(), 4, "a rod has kind, bodies, at and length");
     assert!(text["bodies"][0].get("absent").is_none() && text["bodies"][5]["absent"] == true);
     assert_eq!(text["bodies"][1]["parts"][0]["shape"]["polyline"].as_array().unwrap().len(), 3);
+}
+
+#[test]
+fn a_world_of_space_is_said_as_the_protocol_has_it_and_comes_back() {
+    let body = Body {
+        pose: Pose { position: DVec3::new(1.0, 2.0, 3.0), rotation: DQuat::from_xyzw(0.5, -0.5, 0.5, 0.5), angle: 0.0 },
+        velocity: DVec3::X,
+        spin: DVec3::new(4.0, 5.0, 6.0),
+        mass: 7.0,
+        inertia: Inertia(DMat3::from_cols(
+            DVec3::new(1.0, 0.1, -0.2),
+            DVec3::new(0.1, 2.0, 0.3),
+            DVec3::new(-0.2, 0.3, 2.5),
+        )),
+        parts: vec![
+            Part::solid(SpaceShape::Sphere(0.5), 0),
+            Part { pose: Pose::at(DVec3::Z), ..Part::solid(SpaceShape::Box(DVec3::new(1.0, 2.0, 3.0)), 0) },
+        ],
+        ..Body::plain("ingot")
+    };
+    let floor = Body {
+        kind: BodyKind::Static,
+        parts: vec![Part::solid(SpaceShape::HalfSpace(DVec3::Y), 0)],
+        ..Body::plain("quay")
+    };
+    let world = World {
+        dimension: Dimension::Space,
+        gravity: DVec3::new(0.0, 0.0, -9.81),
+        materials: everything().materials,
+        bodies: vec![body, floor],
+        ..World::planar(f64::INFINITY)
+    };
+    let conditions = Conditions::with_dt("1/60".parse::<Timestep>().unwrap());
+    let said = serde_json::to_value(Build::of(&world, &conditions, BTreeMap::new())).unwrap();
+    let first = &said["bodies"][0];
+    assert_eq!((&said["space"], &said["gravity"]), (&json!(3), &json!([0.0, 0.0, -9.81])));
+    assert_eq!((&first["position"], &first["rotation"]), (&json!([1.0, 2.0, 3.0]), &json!([0.5, 0.5, -0.5, 0.5])));
+    assert_eq!((&first["spin"], &first["inertia"]), (&json!([4.0, 5.0, 6.0]), &json!([1.0, 2.0, 2.5, 0.1, -0.2, 0.3])));
+    assert!(first.get("angle").is_none());
+    assert_eq!(first["parts"][1]["shape"], json!({"box": [1.0, 2.0, 3.0]}));
+    assert_eq!(said["bodies"][1]["parts"][0]["shape"], json!({"half_space": [0.0, 1.0, 0.0]}));
+    let heard: Build = serde_json::from_value(said.clone()).unwrap();
+    assert_eq!(heard.world().unwrap().0, world);
+    for (path, wrong, part) in [
+        ("position", json!([1, 2]), "a vector of 2 numbers, and three are due"),
+        ("spin", json!(3), "a spin or torque that is not of three numbers"),
+        ("inertia", json!([1, 2, 3]), "an inertia that is not of six numbers"),
+        ("rotation", serde_json::Value::Null, "the missing field `rotation`"),
+    ] {
+        let mut broken = said.clone();
+        broken["bodies"][0][path] = wrong;
+        let build: Build = serde_json::from_value(broken).unwrap();
+        let why = build.world().unwrap_err();
+        assert!(why.contains("body 0 has") && why.contains(part), "{why}");
+    }
+    let mut flat = said;
+    flat["bodies"][0]["parts"][0]["shape"] = json!({"disc": 1});
+    let build: Build = serde_json::from_value(flat).unwrap();
+    assert!(build.world().unwrap_err().contains("the shape disc, which is none of the space"));
 }

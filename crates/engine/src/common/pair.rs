@@ -2,7 +2,7 @@
 
 /// Two pieces, the lower number first, in one word that sorts by the first and then by the second.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
-pub(crate) struct Pair(pub(super) u64);
+pub(crate) struct Pair(pub(crate) u64);
 
 impl Pair {
     #[inline]

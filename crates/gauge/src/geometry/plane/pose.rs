@@ -1,12 +1,8 @@
-//! Between which bounds a gap must lie, from one that is known and from how far both bodies have gone since.
-//!
-//! A gap, and the depth of an overlap, changes by no more than the points of both bodies move against each other: it is a distance to the
-//! Minkowski difference, which is 1-Lipschitz (de Berg et al., Computational Geometry, section 13.3).
+//! Where bodies of the plane stand, and how far they can have gone.
 
+use crate::geometry::common::{Anchor, Bounds, NOISE};
+use crate::geometry::plane::Plane;
 use ironspin_model::{BodyState, DVec2};
-
-/// Rounding of a gap as a share of the coordinates it comes from, with room to spare.
-const NOISE: f64 = 1e-12;
 
 /// Place and angle of a body.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -55,56 +51,19 @@ impl Pose {
     }
 }
 
-/// The least and the greatest that a gap can be, m.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct Bounds {
-    pub(crate) low: f64,
-    pub(crate) high: f64,
-}
-
-impl Bounds {
-    pub(crate) const UNKNOWN: Bounds = Bounds { low: f64::NEG_INFINITY, high: f64::INFINITY };
-
-    pub(crate) fn at_least(low: f64) -> Self {
-        Bounds { low, high: f64::INFINITY }
-    }
-
-    /// With so much more room on both sides.
-    #[inline]
-    pub(crate) fn widened(self, by: f64) -> Self {
-        Bounds { low: self.low - by, high: self.high + by }
-    }
-
-    pub(crate) fn exactly(gap: f64) -> Self {
-        Bounds { low: gap, high: gap }
-    }
-}
-
-/// Bounds of the gap of two bodies, and where both were.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Anchor {
-    pub(crate) bounds: Bounds,
-    pub(crate) poses: [Pose; 2],
-}
-
-impl Anchor {
-    pub(crate) const UNKNOWN: Anchor = Anchor { bounds: Bounds::UNKNOWN, poses: [Pose::NOWHERE; 2] };
-
-    /// Between what the gap lies with the bodies at other places; `reaches` are the greatest distances of their points from their
-    /// centres. Not a number when anything is not known, so that no comparison holds.
-    #[inline]
-    pub(crate) fn bounds_at(&self, poses: [Pose; 2], reaches: [f64; 2]) -> Bounds {
-        let [a, b] = poses;
-        let [was_a, was_b] = self.poses;
-        let along = ((b.x - a.x) - (was_b.x - was_a.x)).abs() + ((b.y - a.y) - (was_b.y - was_a.y)).abs();
-        let turned = |now: Pose, was: Pose, reach: f64| {
-            let by = (now.angle - was.angle).abs();
-            if by == 0.0 { 0.0 } else { by * reach }
-        };
-        let noise = a.noise(reaches[0]) + b.noise(reaches[1]);
-        let moved = along + turned(a, was_a, reaches[0]) + turned(b, was_b, reaches[1]) + noise;
-        Bounds { low: self.bounds.low - moved, high: self.bounds.high + moved }
-    }
+/// Between what the gap lies with the bodies at other places.
+#[inline]
+pub(super) fn bounds_at(anchor: &Anchor<Plane>, poses: [Pose; 2], reaches: [f64; 2]) -> Bounds {
+    let [a, b] = poses;
+    let [was_a, was_b] = anchor.poses;
+    let along = ((b.x - a.x) - (was_b.x - was_a.x)).abs() + ((b.y - a.y) - (was_b.y - was_a.y)).abs();
+    let turned = |now: Pose, was: Pose, reach: f64| {
+        let by = (now.angle - was.angle).abs();
+        if by == 0.0 { 0.0 } else { by * reach }
+    };
+    let noise = a.noise(reaches[0]) + b.noise(reaches[1]);
+    let moved = along + turned(a, was_a, reaches[0]) + turned(b, was_b, reaches[1]) + noise;
+    Bounds { low: anchor.bounds.low - moved, high: anchor.bounds.high + moved }
 }
 
 #[cfg(test)]
@@ -147,7 +106,7 @@ mod tests {
             prop_assume!(known.is_finite());
             let anchor = Anchor { bounds: Bounds::exactly(known), poses: [Pose::of(&then[0]), Pose::of(&then[1])] };
             let poses = [Pose::of(&now[0]), Pose::of(&now[1])];
-            let Bounds { low, high } = anchor.bounds_at(poses, [colliders[0].reach(), colliders[1].reach()]);
+            let Bounds { low, high } = bounds_at(&anchor, poses, [colliders[0].reach(), colliders[1].reach()]);
             let gap = gap(&now);
             prop_assert!(low <= gap && gap <= high, "{} not in {}..{}", gap, low, high);
         }
@@ -158,7 +117,7 @@ mod tests {
         let here = Pose { x: 1.0, y: 2.0, angle: 0.0 };
         let anchor = Anchor { bounds: Bounds::exactly(0.1), poses: [here; 2] };
         for bounds in
-            [anchor.bounds_at([here, Pose::NOWHERE], [1.0; 2]), Anchor::UNKNOWN.bounds_at([here; 2], [1.0; 2])]
+            [bounds_at(&anchor, [here, Pose::NOWHERE], [1.0; 2]), bounds_at(&Anchor::UNKNOWN, [here; 2], [1.0; 2])]
         {
             let tells = bounds.low > f64::NEG_INFINITY || bounds.high < f64::INFINITY;
             assert!(!tells, "{bounds:?}");

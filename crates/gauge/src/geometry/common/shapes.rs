@@ -1,16 +1,14 @@
-//! The outlines of all bodies of a world, worked out once.
+//! What there is to know of the outlines of all bodies of a world, whatever their dimension, worked out once.
 
-use super::collider::Collider;
-use ironspin_model::{BodyState, DVec2, World};
+use ironspin_model::World;
 use std::collections::BTreeSet;
 
-/// Outlines of every body in its own frame.
+/// Sizes of all bodies, and who may touch whom.
 #[derive(Clone, Debug)]
 pub(crate) struct Shapes {
-    parts: Vec<Vec<Collider>>,
-    /// Greatest distance of any point of a body from its centre, m; infinite with a half-plane.
+    /// Greatest distance of any point of a body from its centre, m; infinite for what has no end.
     reach: Vec<f64>,
-    /// Smallest full size of each body, m; infinite for a half-plane.
+    /// Smallest full size of each body, m; infinite for what has no end.
     sizes: Vec<f64>,
     widest: f64,
     /// The layers each body is on, and those it meets.
@@ -19,26 +17,15 @@ pub(crate) struct Shapes {
     apart: BTreeSet<[usize; 2]>,
 }
 
-/// Velocity of the point of a body that is at `point` now, m/s.
-pub(crate) fn velocity_at(state: &BodyState, point: DVec2) -> DVec2 {
-    let arm = point - state.pose.position.truncate();
-    state.velocity.truncate() + state.spin.z * arm.perp()
-}
-
 impl Shapes {
-    pub(crate) fn new(world: &World) -> Self {
-        let parts: Vec<Vec<Collider>> = world
-            .bodies
-            .iter()
-            .map(|body| body.parts.iter().filter(|part| !part.sensor).flat_map(Collider::of_part).collect())
-            .collect();
-        let reach = parts.iter().map(|colliders| colliders.iter().map(Collider::reach).fold(0.0, f64::max)).collect();
+    /// Of a world whose bodies reach so far.
+    pub(crate) fn new(world: &World, reach: Vec<f64>) -> Self {
         let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
         let apart = world.excluded_pairs.iter().copied().chain(joined).map(|[a, b]| [a.min(b), a.max(b)]).collect();
         let layers = world.bodies.iter().map(|body| [body.layers, body.collision_mask]).collect();
         let sizes: Vec<f64> = world.bodies.iter().map(ironspin_model::Body::smallest_size).collect();
         let widest = sizes.iter().copied().filter(|size| size.is_finite()).fold(0.0, f64::max);
-        Shapes { parts, reach, sizes, widest, layers, apart }
+        Shapes { reach, sizes, widest, layers, apart }
     }
 
     /// Whether two bodies may touch at all.
@@ -54,14 +41,9 @@ impl Shapes {
         self.apart.is_empty() && all(0) & all(1) != 0
     }
 
-    /// Outlines of a body's parts in its own frame.
-    pub(crate) fn parts(&self, body: usize) -> &[Collider] {
-        &self.parts[body]
-    }
-
     /// How many bodies there are.
     pub(crate) fn count(&self) -> usize {
-        self.parts.len()
+        self.sizes.len()
     }
 
     /// The largest of the bodies' smallest sizes that is finite, m.

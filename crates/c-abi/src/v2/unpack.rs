@@ -1,0 +1,319 @@
+//! Plain arrays of the second version as worlds and actions.
+#![allow(unsafe_code)]
+
+use super::raw;
+use crate::unpack::{list, text};
+use ironspin_model::{
+    Body, BodyKind, Conditions, DMat3, DQuat, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind,
+    Material, PairMaterial, Part, PlaneShape, Pose, Shape, SpaceShape, Timestep, World,
+};
+
+fn vector(v: [f64; 3]) -> DVec3 {
+    DVec3::from_array(v)
+}
+
+/// A pose in a world of some dimension: in the plane by the angle, which counts whole turns.
+fn pose(dimension: Dimension, position: [f64; 3], [w, x, y, z]: [f64; 4], angle: f64) -> Pose {
+    match dimension {
+        Dimension::Plane => Pose::planar(vector(position), angle),
+        Dimension::Space => Pose { position: vector(position), rotation: DQuat::from_xyzw(x, y, z, w), angle: 0.0 },
+    }
+}
+
+/// The world that stands in some arrays, and its conditions.
+///
+/// # Errors
+/// Says what is wrong with it.
+///
+/// # Safety
+/// Every pointer must lead to as many items as the counts beside it say.
+pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), String> {
+    if reported.size != size_of::<raw::World>() as u64 {
+        return Err(format!("a world of {} bytes, and {} are due", reported.size, size_of::<raw::World>()));
+    }
+    let dimension =
+        Dimension::of_number(u64::from(reported.space)).ok_or("a world of neither two nor three dimensions")?;
+    // The caller guarantees it, here and below.
+    let (parts, numbers) =
+        unsafe { (list(reported.parts, reported.part_count), list(reported.numbers, reported.number_count)) };
+    let bodies = unsafe { list(reported.bodies, reported.body_count) };
+    let bodies = bodies
+        .iter()
+        .map(|row| {
+            let name = unsafe { text(row.name) };
+            let first = row.first_part as usize;
+            let rows = parts.get(first..first + row.part_count as usize).ok_or("parts beyond the list")?;
+            let parts = rows.iter().map(|part| part_of(dimension, part, numbers)).collect::<Result<_, String>>()?;
+            body_of(dimension, row, name, parts)
+        })
+        .collect::<Result<Vec<_>, String>>()?;
+    let world = World {
+        dimension,
+        gravity: vector(reported.gravity),
+        materials: unsafe { list(reported.materials, reported.material_count) }
+            .iter()
+            .map(|row| Material {
+                name: unsafe { text(row.name) },
+                density: 1.0,
+                friction: row.friction,
+                restitution: row.restitution,
+            })
+            .collect(),
+        pairs: unsafe { list(reported.pairs, reported.pair_count) }
+            .iter()
+            .map(|row| PairMaterial {
+                between: row.between.map(|index| index as usize),
+                friction: row.friction,
+                restitution: row.restitution,
+            })
+            .collect(),
+        joints: unsafe { list(reported.joints, reported.joint_count) }
+            .iter()
+            .map(|row| joint_of(row, &bodies))
+            .collect::<Result<_, _>>()?,
+        bodies,
+        excluded_pairs: unsafe { list(reported.apart, 2 * reported.apart_count) }
+            .chunks_exact(2)
+            .map(|pair| [pair[0] as usize, pair[1] as usize])
+            .collect(),
+        ..World::planar(f64::INFINITY)
+    };
+    let dt = Timestep { text: reported.dt.to_string(), seconds: reported.dt };
+    let conditions =
+        Conditions { seed: reported.seed, threads: reported.threads.max(1) as usize, ..Conditions::with_dt(dt) };
+    Ok((world, conditions))
+}
+
+fn part_of(dimension: Dimension, row: &raw::Part, numbers: &[f64]) -> Result<Part, String> {
+    let first = row.first_number as usize;
+    let numbers = numbers.get(first..first + row.number_count as usize).ok_or("numbers beyond the list")?;
+    let points = || numbers.chunks_exact(2).map(|point| DVec2::new(point[0], point[1])).collect();
+    let shape: Shape = match (row.shape, numbers) {
+        (0, &[radius]) => PlaneShape::Disc(radius).into(),
+        (1, &[width, height]) => PlaneShape::Box(DVec2::new(width, height)).into(),
+        (1, &[width, height, depth]) => SpaceShape::Box(DVec3::new(width, height, depth)).into(),
+        (2, _) => PlaneShape::Polygon(points()).into(),
+        (3, &[length, radius]) => PlaneShape::Capsule { length, radius }.into(),
+        (4, _) => PlaneShape::Polyline(points()).into(),
+        (5, &[x, y]) => PlaneShape::HalfPlane(DVec2::new(x, y)).into(),
+        (6, &[radius]) => SpaceShape::Sphere(radius).into(),
+        (7, &[x, y, z]) => SpaceShape::HalfSpace(DVec3::new(x, y, z)).into(),
+        (kind, numbers) => return Err(format!("a shape of kind {kind} with {} numbers", numbers.len())),
+    };
+    Ok(Part {
+        shape,
+        pose: pose(dimension, row.position, row.rotation, row.angle),
+        material: row.material as usize,
+        sensor: row.sensor != 0,
+    })
+}
+
+fn body_of(dimension: Dimension, row: &raw::Body, name: String, parts: Vec<Part>) -> Result<Body, String> {
+    let [xx, yy, zz, xy, xz, yz] = row.inertia;
+    Ok(Body {
+        name,
+        kind: match row.kind {
+            0 => BodyKind::Static,
+            1 => BodyKind::Kinematic,
+            2 => BodyKind::Dynamic,
+            other => return Err(format!("a body of kind {other}")),
+        },
+        pose: pose(dimension, row.position, row.rotation, row.angle),
+        velocity: vector(row.velocity),
+        spin: vector(row.spin),
+        mass: row.mass,
+        inertia: Inertia(DMat3::from_cols(vector([xx, xy, xz]), vector([xy, yy, yz]), vector([xz, yz, zz]))),
+        gravity_factor: row.gravity_factor,
+        linear_damping: row.linear_damping,
+        angular_damping: row.angular_damping,
+        fixed_turn: row.fixed_turn != 0,
+        ccd: row.swept != 0,
+        layers: row.layers,
+        collision_mask: row.meets,
+        absent: row.absent != 0,
+        parts,
+    })
+}
+
+fn joint_of(row: &raw::Joint, bodies: &[Body]) -> Result<Joint, String> {
+    let limits = (row.has_limits != 0).then_some(row.limits);
+    let kind = match row.kind {
+        0 => JointKind::Rod,
+        1 => JointKind::Spring { stiffness: row.stiffness, damping: row.damping },
+        2 => JointKind::Hinge { limits },
+        3 => JointKind::Slider { limits },
+        4 => JointKind::Weld,
+        5 => JointKind::Rope,
+        other => return Err(format!("a joint of kind {other}")),
+    };
+    let [ax, ay, az, bx, by, bz] = row.anchors;
+    let ids = row.bodies.map(|id| id as usize);
+    // A wrong id is for the engine to refuse.
+    let rotations = ids.map(|id| bodies.get(id).map_or(DQuat::IDENTITY, |body| body.pose.rotation));
+    let axis = if row.kind == 3 { vector(row.axis) } else { DVec3::Z };
+    Ok(Joint {
+        kind,
+        bodies: ids,
+        frames: JointFrame::pair([vector([ax, ay, az]), vector([bx, by, bz])], axis, rotations),
+        length: (row.has_length != 0).then_some(row.length),
+    })
+}
+
+/// The body and the action of an action.
+///
+/// # Errors
+/// For a kind that is not known.
+///
+/// # Safety
+/// As many pieces as are counted must stand where the action says.
+pub unsafe fn action_of(dimension: Dimension, reported: &raw::Action) -> Result<(usize, Effect), String> {
+    let (given, point) = (vector(reported.vector), (reported.has_point != 0).then(|| vector(reported.point)));
+    let effect = match reported.kind {
+        0 => Effect::Impulse { impulse: given, point },
+        1 => Effect::Force { force: given, point },
+        2 => Effect::Torque(given),
+        3 => Effect::Velocity(given),
+        4 => Effect::Spin(given),
+        5 => Effect::Place(pose(dimension, reported.vector, reported.rotation, reported.angle)),
+        6 => Effect::Remove,
+        7 => Effect::Add,
+        // The caller guarantees it.
+        8 => Effect::Split(
+            unsafe { list(reported.pieces, reported.piece_count) }.iter().map(|&id| id as usize).collect(),
+        ),
+        9 => Effect::Gravity(given),
+        other => return Err(format!("an action of kind {other}")),
+    };
+    Ok((reported.body as usize, effect))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::v2::{Packed, PackedAction};
+    use ironspin_model::about_z;
+
+    fn conditions() -> Conditions {
+        Conditions { seed: 7, threads: 3, ..Conditions::with_dt("0.0125".parse().unwrap()) }
+    }
+
+    fn body(shape: impl Into<Shape>, pose: Pose) -> Body {
+        Body {
+            pose,
+            velocity: DVec3::new(1.0, 2.0, 0.0),
+            spin: about_z(3.0),
+            mass: 4.0,
+            inertia: Inertia::planar(5.0),
+            parts: vec![Part { pose, ..Part::solid(shape, 0) }],
+            ..Body::plain("körper")
+        }
+    }
+
+    fn world(dimension: Dimension) -> World {
+        let mut world = World { dimension, gravity: DVec3::new(0.5, -9.81, 0.0), ..World::planar(f64::INFINITY) };
+        world.materials = vec![Material { name: "iron".into(), density: 1.0, friction: 0.3, restitution: 0.1 }];
+        world.pairs = vec![PairMaterial { between: [0, 0], friction: 0.2, restitution: 0.4 }];
+        match dimension {
+            Dimension::Plane => {
+                let pose = Pose::planar(DVec3::new(1.0, -1.0, 0.0), 7.25);
+                for shape in [
+                    PlaneShape::Disc(0.5),
+                    PlaneShape::Box(DVec2::new(1.0, 2.0)),
+                    PlaneShape::Polygon(vec![DVec2::ZERO, DVec2::X, DVec2::Y]),
+                    PlaneShape::Capsule { length: 1.5, radius: 0.25 },
+                    PlaneShape::Polyline(vec![DVec2::ZERO, DVec2::X]),
+                    PlaneShape::HalfPlane(DVec2::Y),
+                ] {
+                    world.bodies.push(body(shape, pose));
+                }
+                let frames = JointFrame::pair(
+                    [DVec3::X, DVec3::Y],
+                    DVec3::X,
+                    [world.bodies[0].pose.rotation, world.bodies[1].pose.rotation],
+                );
+                let kind = JointKind::Slider { limits: Some([-1.0, 1.0]) };
+                world.joints = vec![Joint { kind, bodies: [0, 1], frames, length: None }];
+            }
+            Dimension::Space => {
+                let rotation = DQuat::from_xyzw(0.5, -0.5, 0.5, 0.5);
+                let pose = Pose { position: DVec3::new(1.0, 2.0, 3.0), rotation, angle: 0.0 };
+                for shape in [
+                    SpaceShape::Sphere(0.5),
+                    SpaceShape::Box(DVec3::new(1.0, 2.0, 3.0)),
+                    SpaceShape::HalfSpace(DVec3::Z),
+                ] {
+                    let mut body = body(shape, pose);
+                    body.spin = DVec3::new(4.0, 5.0, 6.0);
+                    body.inertia.0 = DMat3::from_cols(
+                        DVec3::new(1.0, 0.1, -0.2),
+                        DVec3::new(0.1, 2.0, 0.3),
+                        DVec3::new(-0.2, 0.3, 2.5),
+                    );
+                    world.bodies.push(body);
+                }
+                world.excluded_pairs = vec![[0, 1], [2, 1]];
+            }
+        }
+        world
+    }
+
+    #[test]
+    fn worlds_of_both_dimensions_come_back_as_they_were() {
+        for dimension in [Dimension::Plane, Dimension::Space] {
+            let world = world(dimension);
+            let packed = Packed::new(&world, &conditions());
+            // The lists stand in `packed`.
+            let (back, reported) = unsafe { world_of(packed.world()) }.unwrap();
+            assert_eq!(back, world);
+            assert_eq!((reported.seed, reported.threads, reported.dt.seconds), (7, 3, 0.0125));
+            let wrong = raw::World { size: 8, ..*packed.world() };
+            assert!(unsafe { world_of(&wrong) }.unwrap_err().contains("8 bytes"));
+            let wrong = raw::World { space: 4, ..*packed.world() };
+            assert!(unsafe { world_of(&wrong) }.unwrap_err().contains("neither two nor three"));
+        }
+    }
+
+    #[test]
+    fn numbers_that_mean_nothing_are_refused_and_not_followed() {
+        let world = world(Dimension::Space);
+        for (part, change) in [
+            ("numbers beyond the list", (|p| p.first_number = 99) as fn(&mut raw::Part)),
+            ("numbers beyond the list", |p| p.number_count = 999),
+            ("a shape of kind 77 with 1 numbers", |p| p.shape = 77),
+            ("a shape of kind 7 with 1 numbers", |p| p.shape = 7),
+        ] {
+            let packed = Packed::new(&world, &conditions());
+            let mut changed = *packed.world();
+            // The lists stand in `packed`, which lives longer than the copy.
+            let mut parts = unsafe { std::slice::from_raw_parts(changed.parts, changed.part_count as usize) }.to_vec();
+            change(&mut parts[0]);
+            changed.parts = parts.as_ptr();
+            let said = unsafe { world_of(&changed) }.unwrap_err();
+            assert!(said.contains(part), "`{part}` not in `{said}`");
+        }
+    }
+
+    #[test]
+    fn actions_come_back_as_they_were() {
+        let push = DVec3::new(0.1, -2.0, 3.0);
+        let turned = Pose { position: push, rotation: DQuat::from_xyzw(0.5, -0.5, 0.5, 0.5), angle: 0.0 };
+        for effect in [
+            Effect::Impulse { impulse: push, point: Some(DVec3::ONE) },
+            Effect::Force { force: push, point: None },
+            Effect::Torque(push),
+            Effect::Velocity(push),
+            Effect::Spin(push),
+            Effect::Place(turned),
+            Effect::Remove,
+            Effect::Add,
+            Effect::Split(vec![3, 4]),
+            Effect::Gravity(push),
+        ] {
+            let packed = PackedAction::new(2, &effect);
+            // The list stands in `packed`.
+            assert_eq!(unsafe { action_of(Dimension::Space, packed.action()) }, Ok((2, effect)));
+        }
+        let wrong = raw::Action { kind: 77, ..*PackedAction::new(2, &Effect::Remove).action() };
+        assert!(unsafe { action_of(Dimension::Space, &wrong) }.unwrap_err().contains("kind 77"));
+    }
+}

@@ -1,0 +1,211 @@
+//! Broad phase: pairs of pieces whose boxes overlap. Every way finds the same pairs in the same order.
+//!
+//! Source: Baraff, "Dynamic Simulation of Non-Penetrating Rigid Bodies" (1992), section 2.3.2 (sort and sweep); Goldsmith and Salmon
+//! (1987) for the tree of boxes.
+
+use crate::common::pair::Pair;
+use crate::common::scalar::Real;
+use crate::common::settings::BroadPhase;
+use crate::common::tolerance::SLOP;
+use crate::space::bodies::Bodies;
+use crate::space::shape::Form;
+use crate::space::vector::Vec3;
+
+/// A box along the world's axes around a piece.
+#[derive(Clone, Copy, Debug)]
+struct Bound<R> {
+    low: Vec3<R>,
+    high: Vec3<R>,
+    piece: u32,
+}
+
+impl<R: Real> Bound<R> {
+    fn meets(&self, other: &Bound<R>) -> bool {
+        self.low.x <= other.high.x
+            && other.low.x <= self.high.x
+            && self.low.y <= other.high.y
+            && other.low.y <= self.high.y
+            && self.low.z <= other.high.z
+            && other.low.z <= self.high.z
+    }
+}
+
+/// Cells along an axis that a box may lie in before it is looked at with every other.
+const WIDE: f64 = 4.0;
+
+/// Boxes in a leaf of the tree.
+const LEAF: usize = 4;
+
+/// Pair finder that keeps its lists between steps.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Broad<R> {
+    bounds: Vec<Bound<R>>,
+    /// Pairs of pieces, the lower index first, sorted.
+    pub(crate) pairs: Vec<Pair>,
+}
+
+impl<R: Real> Broad<R> {
+    /// Finds all pairs of pieces of different bodies that may meet and whose boxes, grown by the contact margin and by how far their bodies
+    /// may go, overlap.
+    pub(crate) fn find(&mut self, bodies: &Bodies<R>, how: BroadPhase) {
+        self.bounds.clear();
+        let mut found = Vec::new();
+        for (number, piece) in bodies.pieces.iter().enumerate().filter(|(_, piece)| bodies.present[piece.body]) {
+            if matches!(piece.form, Form::HalfSpace(_)) {
+                continue;
+            }
+            let pose = piece.pose(&bodies.pose(piece.body));
+            let grown = R::of(SLOP) * piece.size + bodies.slack[piece.body];
+            let extent = piece.extent(&pose) + Vec3::new(grown, grown, grown);
+            self.bounds.push(Bound { low: pose.position - extent, high: pose.position + extent, piece: number as u32 });
+        }
+        let mut note = |a: u32, b: u32| found.push(Pair::of(a, b));
+        match how {
+            BroadPhase::AllPairs => all_pairs(&self.bounds, &mut note),
+            BroadPhase::Sort => sort(&mut self.bounds, &mut note),
+            BroadPhase::Grid => grid(&self.bounds, &mut note),
+            BroadPhase::Tree => tree(&self.bounds, &mut note),
+        }
+        self.beside_half_spaces(bodies, &mut note);
+        let body = |piece: u32| bodies.pieces[piece as usize].body;
+        found.retain(|pair| {
+            let (a, b) = pair.both();
+            bodies.may_meet(body(a), body(b))
+        });
+        found.sort_unstable();
+        self.pairs = found;
+    }
+
+    fn beside_half_spaces(&self, bodies: &Bodies<R>, note: &mut dyn FnMut(u32, u32)) {
+        for (number, piece) in bodies.pieces.iter().enumerate().filter(|(_, piece)| bodies.present[piece.body]) {
+            let Form::HalfSpace(normal) = piece.form else { continue };
+            let pose = piece.pose(&bodies.pose(piece.body));
+            let normal = pose.axes.times(normal);
+            for bound in &self.bounds {
+                let (middle, half) = ((bound.low + bound.high) * R::HALF, (bound.high - bound.low) * R::HALF);
+                if normal.dot(middle - pose.position) <= normal.abs().dot(half) {
+                    note(number as u32, bound.piece);
+                }
+            }
+        }
+    }
+}
+
+fn all_pairs<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
+    for (number, a) in bounds.iter().enumerate() {
+        bounds[number + 1..].iter().filter(|b| a.meets(b)).for_each(|b| note(a.piece, b.piece));
+    }
+}
+
+/// Along x.
+fn sort<R: Real>(bounds: &mut [Bound<R>], note: &mut dyn FnMut(u32, u32)) {
+    bounds.sort_by(|a, b| a.low.x.to_f64().total_cmp(&b.low.x.to_f64()).then(a.piece.cmp(&b.piece)));
+    for (number, a) in bounds.iter().enumerate() {
+        let near = bounds[number + 1..].iter().take_while(|b| b.low.x <= a.high.x);
+        near.filter(|b| a.meets(b)).for_each(|b| note(a.piece, b.piece));
+    }
+}
+
+/// Cells as large as the box in the middle of all sizes; boxes much larger than that are compared with every other.
+fn grid<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
+    let mut sizes: Vec<f64> = bounds.iter().map(|bound| (bound.high - bound.low).largest().to_f64()).collect();
+    if sizes.is_empty() {
+        return;
+    }
+    let middle = sizes.len() / 2;
+    sizes.select_nth_unstable_by(middle, f64::total_cmp);
+    let cell = sizes[middle];
+    let index = |coordinate: R| (coordinate.to_f64() / cell).floor();
+    let mut entries: Vec<([i64; 3], u32)> = Vec::new();
+    let mut wide: Vec<u32> = Vec::new();
+    for (number, bound) in bounds.iter().enumerate() {
+        let range = [0, 1, 2].map(|axis| (index(bound.low.component(axis)), index(bound.high.component(axis))));
+        if range.iter().any(|(low, high)| !(high - low <= WIDE)) {
+            wide.push(number as u32);
+            continue;
+        }
+        let [x, y, z] = range.map(|(low, high)| low as i64..=high as i64);
+        for i in x {
+            for j in y.clone() {
+                entries.extend(z.clone().map(|k| ([i, j, k], number as u32)));
+            }
+        }
+    }
+    entries.sort_unstable();
+    for run in entries.chunk_by(|a, b| a.0 == b.0) {
+        for (place, &(key, first)) in run.iter().enumerate() {
+            let a = &bounds[first as usize];
+            for &(_, second) in &run[place + 1..] {
+                let b = &bounds[second as usize];
+                // Of all cells that both lie in, the pair counts in the first.
+                let home = [0, 1, 2].map(|axis| index(a.low.component(axis).max(b.low.component(axis))) as i64);
+                if home == key && a.meets(b) {
+                    note(a.piece, b.piece);
+                }
+            }
+        }
+    }
+    for (place, &number) in wide.iter().enumerate() {
+        let a = &bounds[number as usize];
+        for (other, b) in bounds.iter().enumerate() {
+            let twice = wide[..=place].binary_search(&(other as u32)).is_ok();
+            if !twice && a.meets(b) {
+                note(a.piece, b.piece);
+            }
+        }
+    }
+}
+
+/// A tree of boxes, cut in half along the longest way of their middles.
+fn tree<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
+    struct Node<R> {
+        bound: Bound<R>,
+        /// Children, or the run of boxes of a leaf.
+        inner: Option<[usize; 2]>,
+        run: std::ops::Range<usize>,
+    }
+    fn grow<R: Real>(bounds: &mut [Bound<R>], first: usize, nodes: &mut Vec<Node<R>>) -> usize {
+        let around = bounds.iter().skip(1).fold(bounds[0], |all, bound| Bound {
+            low: all.low.min(bound.low),
+            high: all.high.max(bound.high),
+            piece: 0,
+        });
+        let number = nodes.len();
+        nodes.push(Node { bound: around, inner: None, run: first..first + bounds.len() });
+        if bounds.len() > LEAF {
+            let way = around.high - around.low;
+            let axis = (1..3).fold(0, |best, axis| if way.component(axis) > way.component(best) { axis } else { best });
+            let middle = |bound: &Bound<R>| (bound.low + bound.high).component(axis).to_f64();
+            bounds.sort_by(|a, b| middle(a).total_cmp(&middle(b)).then(a.piece.cmp(&b.piece)));
+            let half = bounds.len() / 2;
+            let (left, right) = bounds.split_at_mut(half);
+            let children = [grow(left, first, nodes), grow(right, first + half, nodes)];
+            nodes[number].inner = Some(children);
+        }
+        number
+    }
+    if bounds.is_empty() {
+        return;
+    }
+    let mut sorted = bounds.to_vec();
+    let mut nodes = Vec::new();
+    grow(&mut sorted, 0, &mut nodes);
+    let mut open = Vec::new();
+    for (place, bound) in sorted.iter().enumerate() {
+        open.push(0);
+        while let Some(number) = open.pop() {
+            let node = &nodes[number];
+            if node.run.end <= place + 1 || !node.bound.meets(bound) {
+                continue;
+            }
+            match node.inner {
+                Some(children) => open.extend(children),
+                None => {
+                    let others = sorted[node.run.clone()].iter().enumerate();
+                    let later = others.filter(|(k, _)| node.run.start + k > place);
+                    later.filter(|(_, b)| bound.meets(b)).for_each(|(_, b)| note(bound.piece, b.piece));
+                }
+            }
+        }
+    }
+}

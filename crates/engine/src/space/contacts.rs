@@ -1,0 +1,166 @@
+//! Contacts that persist from step to step.
+
+use crate::common::carry::Carry;
+use crate::common::mixed::Mixed;
+use crate::common::pair::Pair;
+use crate::common::scalar::Real;
+use crate::common::threads::Threads;
+use crate::common::tolerance::SLOP;
+use crate::space::bodies::Bodies;
+use crate::space::contact::{Contact, ContactPoint, POINTS};
+use crate::space::narrow::{Manifold, collide};
+use crate::space::vector::Vec3;
+
+/// Pairs looked at together.
+const PORTION: usize = 8192;
+
+/// How far a point may have gone on the first body from step to step to be taken for the same, as a share of the smaller body's size.
+const SAME_POINT: f64 = 0.1;
+
+/// What the next step needs to know of a point.
+#[derive(Clone, Copy, Debug, Default)]
+struct KnownPoint<R> {
+    /// In the frame of the first body.
+    place: Vec3<R>,
+    normal_impulse: R,
+    friction_impulse: Vec3<R>,
+    so_far: R,
+}
+
+/// What the next step needs to know of a contact.
+#[derive(Clone, Copy, Debug, Default)]
+struct Memory<R> {
+    pieces: (u32, u32),
+    points: [KnownPoint<R>; POINTS],
+    count: usize,
+}
+
+/// The contacts of this step, sorted by pieces, and the impulses of the step before.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Contacts<R> {
+    pub(crate) list: Vec<Contact<R>>,
+    memory: Vec<Memory<R>>,
+    /// Kept between steps to spare allocations.
+    manifolds: Vec<Manifold<R>>,
+}
+
+impl<R: Real> Contacts<R> {
+    /// Works out the contacts of all pairs at the present poses; points known from before keep their impulses.
+    pub(crate) fn refresh(
+        &mut self,
+        bodies: &Bodies<R>,
+        pairs: &[Pair],
+        mixed: &Mixed<R>,
+        carry: Carry<R>,
+        threads: &Threads,
+    ) {
+        self.remember(bodies);
+        let touch = |pair: &Pair| {
+            let (a, b) = pair.both();
+            let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
+            let margin = R::of(SLOP) * first.size.min(second.size);
+            collide(first, &bodies.pose(first.body), second, &bodies.pose(second.body), margin)
+        };
+        self.list.clear();
+        let mut old = 0;
+        let mut manifolds = std::mem::take(&mut self.manifolds);
+        for pairs in pairs.chunks(PORTION) {
+            threads.map(pairs, touch, &mut manifolds);
+            for (&pair, manifold) in pairs.iter().zip(&manifolds).filter(|(_, manifold)| manifold.count > 0) {
+                self.keep(bodies, pair.both(), manifold, mixed, carry, &mut old);
+            }
+        }
+        self.manifolds = manifolds;
+    }
+
+    /// Impulses of the step before for a step of another length.
+    pub(crate) fn scale_impulses(&mut self, ratio: R) {
+        for point in self.list.iter_mut().flat_map(|contact| &mut contact.points) {
+            point.normal_impulse = point.normal_impulse * ratio;
+            point.friction_impulse = point.friction_impulse * ratio;
+        }
+    }
+
+    /// Puts a contact into the list, with the impulses it had before; `old` walks along the memory, which is sorted as the pairs are.
+    fn keep(
+        &mut self,
+        bodies: &Bodies<R>,
+        (a, b): (u32, u32),
+        manifold: &Manifold<R>,
+        mixed: &Mixed<R>,
+        carry: Carry<R>,
+        old: &mut usize,
+    ) {
+        let (first, second) = (&bodies.pieces[a as usize], &bodies.pieces[b as usize]);
+        while self.memory.get(*old).is_some_and(|memory| memory.pieces < (a, b)) {
+            *old += 1;
+        }
+        let known = self.memory.get(*old).filter(|memory| memory.pieces == (a, b));
+        let (friction, restitution) = mixed.of(first.material, second.material);
+        let mut contact = Contact {
+            pieces: (a, b),
+            bodies: [first.body, second.body],
+            normal: manifold.normal,
+            friction,
+            restitution,
+            size: first.size.min(second.size),
+            points: [ContactPoint::default(); POINTS],
+            count: manifold.count,
+        };
+        let centres = contact.bodies.map(|body| bodies.position[body]);
+        for (point, found) in contact.points.iter_mut().zip(manifold.points()) {
+            point.position = found.position;
+            point.arms = centres.map(|centre| found.position - centre);
+            point.gap = found.gap;
+            point.feature = found.feature;
+        }
+        if let Some(known) = known {
+            carry_over(&mut contact, known, bodies, carry);
+        }
+        self.list.push(contact);
+    }
+
+    fn remember(&mut self, bodies: &Bodies<R>) {
+        self.memory.clear();
+        self.memory.extend(self.list.iter().map(|contact| {
+            let frame = bodies.pose(contact.bodies[0]);
+            Memory {
+                pieces: contact.pieces,
+                points: contact.points.map(|point| KnownPoint {
+                    place: frame.point_back(point.position),
+                    normal_impulse: point.normal_impulse,
+                    friction_impulse: point.friction_impulse,
+                    so_far: point.so_far,
+                }),
+                count: contact.count,
+            }
+        }));
+    }
+}
+
+/// Each point takes the impulses of the nearest known one that no other has taken. A single point, as of a ball, is the same wherever
+/// it has rolled.
+fn carry_over<R: Real>(contact: &mut Contact<R>, known: &Memory<R>, bodies: &Bodies<R>, carry: Carry<R>) {
+    let frame = bodies.pose(contact.bodies[0]);
+    let single = contact.count == 1 && known.count == 1;
+    let within = R::of(SAME_POINT) * contact.size;
+    let mut taken = [false; POINTS];
+    for point in &mut contact.points[..contact.count] {
+        let place = frame.point_back(point.position);
+        let mut nearest: Option<(R, usize)> = None;
+        for (number, old) in known.points[..known.count].iter().enumerate().filter(|&(number, _)| !taken[number]) {
+            let distance = (old.place - place).length();
+            if (single || distance <= within) && nearest.is_none_or(|(least, _)| distance < least) {
+                nearest = Some((distance, number));
+            }
+        }
+        let Some((_, number)) = nearest else { continue };
+        taken[number] = true;
+        let old = &known.points[number];
+        point.normal_impulse = old.normal_impulse * carry.ratio;
+        // Friction lies in the plane of the contact as it is now.
+        let friction = old.friction_impulse * carry.ratio;
+        point.friction_impulse = friction - contact.normal * contact.normal.dot(friction);
+        point.so_far = if carry.same_step { old.so_far + old.normal_impulse } else { R::ZERO };
+    }
+}

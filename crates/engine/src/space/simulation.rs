@@ -1,0 +1,253 @@
+//! Everything about a world that is stepped, and one step, in order.
+
+use crate::common::carry::Carry;
+use crate::common::mixed::Mixed;
+use crate::common::scalar::Real;
+use crate::common::settings::Settings;
+use crate::common::threads::Threads;
+use crate::space::bodies::{Bodies, Motion};
+use crate::space::broad::Broad;
+use crate::space::contact::Impact;
+use crate::space::contacts::Contacts;
+use crate::space::forces::Forces;
+use crate::space::overlap;
+use crate::space::solver::{Solver, StepNumbers};
+use crate::space::vector::{Quat, Vec3};
+use ironspin_model::{Effect, World};
+
+/// Everything about a world that is stepped.
+#[derive(Clone, Debug)]
+pub(crate) struct Simulation<R> {
+    pub(crate) bodies: Bodies<R>,
+    settings: Settings,
+    mixed: Mixed<R>,
+    gravity: R,
+    /// Gap up to which pieces count as touching, as a share of the smaller one's size.
+    pub(crate) touch: R,
+    last_dt: R,
+    broad: Broad<R>,
+    pub(crate) contacts: Contacts<R>,
+    forces: Forces<R>,
+    pub(crate) solver: Solver<R>,
+    threads: Threads,
+    /// Motion of every body at the start of the step, after impacts, and before contacts push it.
+    start: Vec<Motion<R>>,
+    unpressed: Vec<Motion<R>>,
+    /// The last round of impacts in which each body was hit.
+    pub(crate) hit: Vec<u32>,
+    /// What was hit in this step, in order.
+    pub(crate) hit_now: Vec<Impact<R>>,
+    /// Whether the contacts are those of the bodies as they stand now, with their impacts applied.
+    pub(crate) looked_ahead: bool,
+}
+
+impl<R: Real> Simulation<R> {
+    /// Of a world that was checked.
+    pub(crate) fn new(world: &World, settings: &Settings, touch: f64, threads: usize) -> Self {
+        let bodies = Bodies::new(world);
+        Simulation {
+            settings: settings.clone(),
+            mixed: Mixed::new(world, settings),
+            gravity: R::of(world.gravity.length()),
+            touch: R::of(touch),
+            last_dt: R::ZERO,
+            broad: Broad::default(),
+            contacts: Contacts::default(),
+            forces: Forces::new(&bodies),
+            solver: Solver::default(),
+            threads: Threads::new(threads),
+            start: Vec::new(),
+            unpressed: Vec::new(),
+            hit: Vec::new(),
+            hit_now: Vec::new(),
+            looked_ahead: false,
+            bodies,
+        }
+    }
+
+    /// One step. `note` sees it when its contacts have been pressed and before what touches then is found anew.
+    pub(crate) fn step(&mut self, dt: R, note: &mut dyn FnMut(&Self)) {
+        self.hit_now.clear();
+        if !(dt > R::ZERO) {
+            note(self);
+            return;
+        }
+        let substeps = self.settings.substeps_in_force();
+        let part = dt / R::of(f64::from(substeps));
+        for number in 0..substeps {
+            self.substep(part, number > 0);
+        }
+        self.forces.end_step();
+        note(self);
+        self.look_ahead();
+    }
+
+    fn substep(&mut self, dt: R, same_step: bool) {
+        self.look(dt, same_step);
+        self.start.clone_from(&self.bodies.motion);
+        let integrator = self.settings.integrator;
+        self.forces.integrate(&mut self.bodies, dt, integrator);
+        self.unpressed.clone_from(&self.bodies.motion);
+        if !self.contacts.list.is_empty() {
+            let late: R = integrator.lateness();
+            let numbers = StepNumbers {
+                dt,
+                iterations: self.settings.iterations,
+                rest_speed: self.rest_speed(dt),
+                scale: self.speed_scale(dt),
+                push_time: (R::ONE - late) * dt,
+            };
+            let pressed = self.solver.solve(&self.bodies, &self.start, &mut self.contacts, numbers);
+            for (body, &motion) in pressed.iter().enumerate() {
+                if self.bodies.inverse[body].moves() {
+                    self.bodies.take_motion(body, motion);
+                }
+            }
+            overlap::remove(&mut self.bodies, &self.contacts);
+        }
+        self.note_acceleration(dt);
+        self.forces.travel(&mut self.bodies, &self.unpressed, dt, integrator);
+    }
+
+    /// Keeps the mean acceleration over the step, for the impacts of the next look. Of a body that nothing pushed it is gravity to the
+    /// bit.
+    fn note_acceleration(&mut self, dt: R) {
+        let rate = R::ONE / dt;
+        let constant = self.forces.constant_only();
+        for body in 0..self.bodies.len() {
+            let (end, fall) = (self.bodies.motion[body].linear, self.bodies.fall[body]);
+            self.bodies.acceleration[body] = if constant {
+                fall + (end - self.unpressed[body].linear) * rate
+            } else {
+                (end - self.start[body].linear) * rate
+            };
+        }
+    }
+
+    /// Finds what touches now and applies the impacts of the time since the last look.
+    fn look(&mut self, dt: R, same_step: bool) {
+        let ratio = if !self.settings.warm_start {
+            R::ZERO
+        } else if self.last_dt > R::ZERO {
+            dt / self.last_dt
+        } else {
+            R::ONE
+        };
+        self.last_dt = dt;
+        if std::mem::take(&mut self.looked_ahead) {
+            // The end of the step before is the start of this one.
+            if ratio != R::ONE {
+                self.contacts.scale_impulses(ratio);
+            }
+            return;
+        }
+        self.find_contacts(Carry { ratio, same_step });
+        self.apply_impacts(dt, self.rest_speed(dt));
+    }
+
+    /// Looks at the end of a step, so that an impact is seen in the frame after it and not a step later.
+    fn look_ahead(&mut self) {
+        let dt = self.last_dt;
+        let ratio = if self.settings.warm_start { R::ONE } else { R::ZERO };
+        self.find_contacts(Carry { ratio, same_step: false });
+        self.apply_impacts(dt, self.rest_speed(dt));
+        self.looked_ahead = true;
+    }
+
+    fn find_contacts(&mut self, carry: Carry<R>) {
+        if self.bodies.moved {
+            self.find_pairs();
+        }
+        self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, carry, &self.threads);
+    }
+
+    /// Finds the pairs that may touch, anew, and counts them.
+    pub(crate) fn find_pairs(&mut self) -> usize {
+        self.broad.find(&self.bodies, self.settings.broad);
+        self.bodies.pairs_are_known();
+        self.broad.pairs.len()
+    }
+
+    fn rest_speed(&self, dt: R) -> R {
+        R::of(self.settings.rest_speed) * self.gravity * dt
+    }
+
+    /// One step of gravity, or without gravity the fastest motion.
+    fn speed_scale(&self, dt: R) -> R {
+        let fall = self.gravity * dt;
+        if fall > R::ZERO {
+            return fall;
+        }
+        self.bodies.motion.iter().map(|motion| motion.linear.length()).fold(R::ZERO, R::max)
+    }
+
+    pub(crate) fn act(&mut self, body: usize, effect: &Effect) {
+        self.looked_ahead = false;
+        match effect {
+            Effect::Impulse { impulse, point } => {
+                let arm = self.arm(body, point.map(Vec3::of));
+                let kick = self.bodies.inverse[body].kick(arm, Vec3::of(*impulse));
+                let motion = self.bodies.motion[body].plus(kick);
+                self.bodies.take_motion(body, motion);
+            }
+            Effect::Force { force, point } => {
+                let arm = self.arm(body, point.map(Vec3::of));
+                self.forces.push(body, Vec3::of(*force), arm, Vec3::ZERO);
+            }
+            Effect::Torque(torque) => self.forces.push(body, Vec3::ZERO, Vec3::ZERO, Vec3::of(*torque)),
+            Effect::Velocity(velocity) => self.bodies.motion[body].linear = Vec3::of(*velocity),
+            Effect::Spin(spin) => self.bodies.set_spin(body, Vec3::of(*spin)),
+            Effect::Place(pose) => self.put_at(body, Vec3::of(pose.position), Quat::of(pose.rotation)),
+            Effect::Remove => self.bodies.present[body] = false,
+            Effect::Add => self.bodies.present[body] = true,
+            Effect::Split(pieces) => self.split(body, pieces),
+            Effect::Gravity(gravity) => {
+                self.gravity = R::of(gravity.length());
+                self.bodies.set_gravity(Vec3::of(*gravity));
+            }
+        }
+        self.bodies.moved = true;
+    }
+
+    /// Puts a body elsewhere with its velocity and its spin.
+    pub(crate) fn put_at(&mut self, body: usize, position: Vec3<R>, rotation: Quat<R>) {
+        let spin = self.bodies.motion[body].spin;
+        self.bodies.place(body, position, rotation);
+        self.bodies.set_spin(body, spin);
+        self.bodies.moved = true;
+    }
+
+    fn arm(&self, body: usize, point: Option<Vec3<R>>) -> Vec3<R> {
+        point.map_or(Vec3::ZERO, |point| point - self.bodies.position[body])
+    }
+
+    /// Each piece takes its place in the frame of the whole and moves as that place moved, so that momentum, angular
+    /// momentum and energy stay what they were.
+    fn split(&mut self, body: usize, pieces: &[usize]) {
+        let (whole, motion, rotation) = (self.bodies.pose(body), self.bodies.motion[body], self.bodies.rotation[body]);
+        for &piece in pieces {
+            let place = whole.point(self.bodies.position[piece]);
+            let turned = rotation.after(self.bodies.rotation[piece]).of_unit_length();
+            self.bodies.place(piece, place, turned);
+            self.bodies.motion[piece].linear = motion.at(place - whole.position);
+            self.bodies.set_spin(piece, motion.spin);
+            self.bodies.acceleration[piece] = self.bodies.acceleration[body];
+            self.bodies.present[piece] = true;
+        }
+        self.bodies.present[body] = false;
+    }
+
+    /// The impacts of this step so far, and then the resting contacts that were pressed in it.
+    pub(crate) fn record(&self) -> impl Iterator<Item = Impact<R>> {
+        let pressed = self.contacts.list.iter().flat_map(|contact| {
+            contact.points().iter().map(|point| Impact {
+                bodies: contact.bodies,
+                point: point.position,
+                normal: contact.normal,
+                gap: point.gap,
+                impulse: point.so_far + point.normal_impulse,
+            })
+        });
+        self.hit_now.iter().copied().chain(pressed)
+    }
+}

@@ -1,0 +1,9 @@
+//! The room of space: free flight, impacts, friction, piles, and what must give the same bits.
+
+mod flight;
+mod friction;
+mod impacts;
+mod refusals;
+mod rest;
+mod same_bits;
+pub(crate) mod yard;
