@@ -388,7 +388,9 @@ def boxes(a, b):
         if dot(normal, way) < 0.0:
             normal = scaled(normal, -1.0)
         overlap = a.reach(normal) + b.reach(normal) - dot(way, normal)
-        if best is None or overlap < best[0] - (1e-3 if kind == "edge" else 1e-4) * min(a.half + b.half):
+        # A choice that changed from step to step would lose what is known of the last.
+        favour = 0.0 if best is None else {"face": 0.01 * (p == 1), "edge": 0.02}[kind] * min(a.half + b.half)
+        if best is None or overlap < best[0] - favour:
             best = (overlap, kind, p, q, normal)
         if overlap < -World.MARGIN:
             return []
@@ -396,7 +398,7 @@ def boxes(a, b):
     if kind == "edge":
         return edge_edge(a, b, p, q, normal, overlap)
     first, second, out = (a, b, normal) if p == 0 else (b, a, scaled(normal, -1.0))
-    return clip(first, second, q, out, normal, 100 * p + 10 * q)
+    return clip(first, second, q, out, normal, 100 * p + 20 * q)
 
 
 def edge_edge(a, b, p, q, normal, overlap):
@@ -420,14 +422,17 @@ def clip(first, second, axis, out, normal, mark):
     sign = -1.0 if dot(second.axes[k], out) > 0.0 else 1.0
     middle = plus(second.at, second.axes[k], sign * second.half[k])
     u, v = (k + 1) % 3, (k + 2) % 3
+    # Each corner with a mark by which the next step knows it again: its own, or that of the cut that made it.
     corners = []
-    for i, j in ((-1, -1), (1, -1), (1, 1), (-1, 1)):
+    for name, (i, j) in enumerate(((-1, -1), (1, -1), (1, 1), (-1, 1))):
         corner = plus(plus(middle, second.axes[u], i * second.half[u]), second.axes[v], j * second.half[v])
-        corners.append(corner)
+        corners.append((name, corner))
+    cut = 0
     for side in ((axis + 1) % 3, (axis + 2) % 3):
         for way in (1.0, -1.0):
             edge = scaled(first.axes[side], way)
-            height = [dot(plus(corner, first.at, -1.0), edge) - first.half[side] for corner in corners]
+            height = [dot(plus(corner, first.at, -1.0), edge) - first.half[side] for _, corner in corners]
+            cut += 2
             kept = []
             for here in range(len(corners)):
                 there = (here + 1) % len(corners)
@@ -435,12 +440,13 @@ def clip(first, second, axis, out, normal, mark):
                     kept.append(corners[here])
                 if height[here] * height[there] < 0.0:
                     share = height[here] / (height[here] - height[there])
-                    kept.append(plus(corners[here], plus(corners[there], corners[here], -1.0), share))
+                    (_, start), (_, end) = corners[here], corners[there]
+                    kept.append((2 + cut + (height[here] > 0.0), plus(start, plus(end, start, -1.0), share)))
             corners = kept
     found = []
-    for number, corner in enumerate(corners):
+    for name, corner in corners:
         depth = first.half[axis] - dot(plus(corner, first.at, -1.0), out)
-        found.append((mark + number, plus(corner, out, 0.5 * depth), normal, depth))
+        found.append((mark + name, plus(corner, out, 0.5 * depth), normal, depth))
     return found
 
 

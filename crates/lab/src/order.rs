@@ -3,7 +3,7 @@
 use crate::defaults::measure_by_default;
 use crate::plan::{TrialPlan, check_claims, hash};
 use ironspin_link::{EngineSpec, ProcessLimits};
-use ironspin_model::{Clock, ClockKind, Conditions, EngineError, Factor, Origin, Timestep};
+use ironspin_model::{Clock, ClockKind, Conditions, Dimension, EngineError, Factor, Origin, Timestep};
 use ironspin_scene::{Scene, SceneError, Settings};
 use std::sync::Arc;
 
@@ -150,6 +150,14 @@ pub enum PlanError {
     /// A list without anything in it.
     #[error("a grid without {0}: nothing would be run")]
     Nothing(&'static str),
+    /// A world of the plane moved out of it.
+    #[error("the origin {origin} has a z, and `{scene}` is a scene of the plane")]
+    OutOfThePlane {
+        /// The scene.
+        scene: String,
+        /// As typed.
+        origin: String,
+    },
 }
 
 /// Resolves and checks a grid; trials come scene by scene, parameters by parameters, engine by engine, then units, size, origin, clock, threads,
@@ -203,6 +211,10 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
                         setup
                     }
                 };
+                if setup.world.dimension == Dimension::Plane && conditions.origin.at[2] != 0.0 {
+                    let origin = conditions.origin.text.clone();
+                    return Err(PlanError::OutOfThePlane { scene: name.clone(), origin });
+                }
                 cells.push((conditions, setup));
             }
             for (engine, engine_hash) in &engines {
@@ -289,5 +301,7 @@ mod tests {
         let endless = GridOrder { seeds: vec![1; 1 << 20], repeat: u32::MAX, ..order("ingot-stack") };
         assert!(endless.trials().is_none_or(|trials| trials > endless.trial_limit));
         assert!(matches!(plan_grid(&GridOrder { steps: Vec::new(), ..order("x") }), Err(PlanError::Nothing(_))));
+        let deep = |scene: &str| plan_grid(&GridOrder { origins: vec!["0:0:9".parse().unwrap()], ..order(scene) });
+        assert!(matches!(deep("ingot-stack"), Err(PlanError::OutOfThePlane { .. })) && deep("solid-drop").is_ok());
     }
 }

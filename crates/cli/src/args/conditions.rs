@@ -50,7 +50,7 @@ pub(crate) struct ConditionOptions {
     /// The world so many times as big, under the same gravity
     #[arg(long, value_name = "FACTOR,...", value_delimiter = ',', default_value = "1")]
     pub(crate) size: Vec<Factor>,
-    /// The whole world moved, m: x or x:y, such as 1e6
+    /// The whole world moved, m: x, x:y or x:y:z, such as 1e6
     #[arg(long, value_name = "PLACE,...", value_delimiter = ',', default_value = "0", allow_hyphen_values = true)]
     pub(crate) origin: Vec<Origin>,
     /// Threads allowed to the engine

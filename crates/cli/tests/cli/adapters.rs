@@ -57,6 +57,9 @@ fn the_sample_in_python_for_space_passes_what_it_lists() {
     }
     let yard = Yard::new();
     let engine = format!("cmd:python3 '{ROOT}/adapters/python/space_engine.py'");
+    // The questions are of the plane, but for its manners.
+    let (status, out) = probe(&yard, &engine);
+    assert!(status == 0 && out.contains("7 right, 0 wrong, 74 not asked"), "{out}");
     let words = ["run", "solid-drop", "solid-bearings", "solid-tumble", "first-drop", "--engine", &engine, "-q"];
     let (status, out, err) = run(&yard, &words);
     assert!(status == 0 && out.contains("4 trials: 3 pass, 0 fail, 1 unsupported"), "{out}{err}");

@@ -69,7 +69,7 @@ impl TwinKind {
                 "more passes: what goes away is a residual of the solver, what stays treats the first body in another way",
             ),
             TwinKind::Mirror => entry(
-                "x becomes -x, and with it the sign of angles.",
+                "x becomes -x, and with it the sign of angles; in space y and z too, one after the other, and spins are axial vectors.",
                 "a tie that is broken to the left; a normal or tangent that points one way; corners in one sense only",
                 "a world that is its own mirror image, such as one box on a floor: does it go to a side?",
             ),

@@ -43,8 +43,9 @@ fn hello(talk: &mut Talk) -> Result<(), Stop> {
     if reported["engine"]["name"].as_str().is_none_or(str::is_empty) {
         return wrong("no name", "`hello` names the engine: \"engine\":{\"name\":\"...\",\"version\":\"...\"}");
     }
-    if !reported["spaces"].as_array().is_some_and(|spaces| spaces.contains(&json!(2))) {
-        let hint = "list the worlds it can build: \"spaces\":[2] for the plane, [2,3] for space too; these questions are of the plane";
+    let known_spaces = |spaces: &Vec<Value>| spaces.iter().all(|space| [json!(2), json!(3)].contains(space));
+    if !reported["spaces"].as_array().is_some_and(|spaces| !spaces.is_empty() && known_spaces(spaces)) {
+        let hint = "list the worlds it can build: \"spaces\":[2] for the plane, [3] for space, [2,3] for both";
         return wrong(format!("`spaces` is {}", reported["spaces"]), hint);
     }
     let known = |words: &Value, of: &[&str], what: &str| {
@@ -88,7 +89,9 @@ fn unknown_method(talk: &mut Talk) -> Result<(), Stop> {
 }
 
 fn bad_parameters(talk: &mut Talk) -> Result<(), Stop> {
-    talk.refused("build", &json!({"space": 2}), -32602, "answer parameters that lack something with error -32602")
+    // In a world that it can build, so that only what is missing is wrong.
+    let space = talk.tell("hello", &Talk::greeting())?["spaces"][0].clone();
+    talk.refused("build", &json!({"space": space}), -32602, "answer parameters that lack something with error -32602")
 }
 
 fn bad_json(talk: &mut Talk) -> Result<(), Stop> {
