@@ -25,6 +25,15 @@ fn body_of(world: &World, name: &str) -> Result<usize, Diagnostic> {
     })
 }
 
+/// Refuses a side from which a world cannot be seen.
+pub(super) fn can_be_seen(world: &World, view: Option<View>) -> Result<(), Diagnostic> {
+    if world.dimension == Dimension::Plane && view.is_some_and(|view| view != View::Front) {
+        let why = "a scene of the plane is only seen from the front; --view is for scenes in space";
+        return Err(Diagnostic::Kept { why: why.to_owned() });
+    }
+    Ok(())
+}
+
 /// What is made of a trial.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Kind {
@@ -73,9 +82,7 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
     let states = plan.conditions.schedule(plan.setup.world.duration).count() * plan.setup.world.bodies.len() as u64;
     let all = states <= STATES && !options.no_slow;
     plan.pace = Some(if all { 1 } else { every });
-    if plan.setup.world.dimension == Dimension::Plane && options.view.is_some_and(|view| view != View::Front) {
-        return wrong("a scene of the plane is only seen from the front; --view is for scenes in space".to_owned());
-    }
+    can_be_seen(&plan.setup.world, options.view)?;
     let style = FilmStyle {
         width: options.width,
         view: options.view,

@@ -1,5 +1,6 @@
 //! `scenes`: what is bundled, what is in a scene, and scenes of one's own.
 
+use super::film::can_be_seen;
 use crate::args::{ScenesAction, ScenesOptions, ShowOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::output;
@@ -75,6 +76,7 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
         tell_warning(warning);
     }
     if let Some(path) = &options.picture {
+        can_be_seen(&setup.world, options.view)?;
         write_new(path, &drawn(&setup, options.view), true)?;
     }
     if options.resolved {
@@ -120,11 +122,11 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
 
 /// The numbers of a vector of a world.
 fn numbers(dimension: Dimension, vector: DVec3) -> String {
-    let axes = match dimension {
-        Dimension::Plane => 2,
-        Dimension::Space => 3,
-    };
-    vector.to_array()[..axes].iter().map(|&number| show(number)).collect::<Vec<_>>().join(", ")
+    vector.to_array()[..usize::from(dimension.number())]
+        .iter()
+        .map(|&number| show(number))
+        .collect::<Vec<_>>()
+        .join(", ")
 }
 
 /// How much there is of everything.

@@ -257,6 +257,7 @@ fn space_is_seen_from_four_sides() {
     assert!(front.contains("###") && !above.split("across").next().unwrap_or_default().contains("###"), "{shown}");
     for (words, part) in [
         ("film slag-lob --at 1 --out x.png --view top", "a scene of the plane is only seen from the front"),
+        ("scenes show slag-lob --picture x.svg --view top", "a scene of the plane is only seen from the front"),
         ("film solid-drop --at 1 --out x.png --view behind", "possible values: front, side, top, corner"),
     ] {
         let answer = yard.expect(2, words);

@@ -122,10 +122,7 @@ impl Transform {
         Transform {
             length: conditions.units.value * size,
             // The density stays.
-            mass: match dimension {
-                Dimension::Plane => size * size,
-                Dimension::Space => size * size * size,
-            },
+            mass: power(size, i32::from(dimension.number())),
             time: conditions.slowness(),
             shift: DVec3::from_array(conditions.origin.at),
             ..Transform::default()

@@ -84,7 +84,7 @@ impl Transform {
                 .materials
                 .iter()
                 .map(|material| Material {
-                    density: material.density * self.factor(-extents(world.dimension), 1, 0),
+                    density: material.density * self.factor(-i32::from(world.dimension.number()), 1, 0),
                     ..material.clone()
                 })
                 .collect(),
@@ -208,14 +208,6 @@ impl Transform {
             Effect::Remove => Effect::Remove,
             Effect::Add => Effect::Add,
         }
-    }
-}
-
-/// In how many directions a world extends.
-fn extents(dimension: Dimension) -> i32 {
-    match dimension {
-        Dimension::Plane => 2,
-        Dimension::Space => 3,
     }
 }
 

@@ -203,7 +203,7 @@ impl DrawnReplay {
         let (from, to) = (region.0 - air, region.1 + air);
         let far = 4.0 * (high - low).max_element();
         let replay: &Replay = &recording.replay;
-        let axes = if world.dimension == Dimension::Space { 3 } else { 2 };
+        let axes = usize::from(world.dimension.number());
         let places = |point: DVec3| (0..axes).map(move |axis| place(point[axis], from[axis], to[axis]));
         let reported = |replay: &Replay| -> Vec<u16> {
             let numbers = |pose: &Pose| {

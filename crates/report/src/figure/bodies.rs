@@ -1,5 +1,6 @@
 //! Primitives of the parts of a body.
 
+use super::solids::placed;
 use super::{Piece, Primitive, Sight, Solid};
 use ironspin_model::{Body, BodyKind, DVec2, Part, PlaneShape, Pose, Shape, SpaceShape, turn};
 
@@ -30,8 +31,7 @@ pub(crate) fn body_figure<'a>(body: &'a Body, pose: &Pose, sight: &Sight) -> imp
 }
 
 fn of_solid(shape: &SpaceShape, part: &Part, pose: &Pose, still: bool, sight: &Sight) -> PartFigure {
-    let centre = pose.position + turn::turned(pose.rotation, part.pose.position);
-    let rotation = turn::product(pose.rotation, part.pose.rotation);
+    let Pose { position: centre, rotation, .. } = placed(part, pose);
     let pieces = match shape {
         SpaceShape::HalfSpace(normal) => {
             let normal = turn::turned(rotation, *normal);

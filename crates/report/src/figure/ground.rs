@@ -1,6 +1,6 @@
 //! What bodies of space stand before: the ground with its grid, and their shadows on it, by which height can be read.
 
-use super::solids::Solid;
+use super::solids::{Solid, placed};
 use super::{Primitive, Sight};
 use ironspin_model::{BodyKind, DVec3, Dimension, Pose, SpaceShape, World, turn};
 
@@ -26,8 +26,6 @@ pub(crate) struct Ground {
     pub(crate) patch: [DVec3; 4],
     /// Ends of the lines of the grid, m.
     pub(crate) lines: Vec<[DVec3; 2]>,
-    /// From line to line, m.
-    pub(crate) pitch: f64,
 }
 
 /// About so many lines of the grid cross the larger side.
@@ -44,9 +42,8 @@ impl Ground {
         for body in world.bodies.iter().filter(|body| body.kind == BodyKind::Static && !body.absent) {
             for part in &body.parts {
                 let Some(SpaceShape::HalfSpace(normal)) = part.shape.spatial() else { continue };
-                let rotation = turn::product(body.pose.rotation, part.pose.rotation);
+                let Pose { position: point, rotation, .. } = placed(part, &body.pose);
                 let normal = turn::turned(rotation, *normal);
-                let point = body.pose.position + turn::turned(body.pose.rotation, part.pose.position);
                 if normal.dot(up) > found.map_or(0.5, |(_, found)| found.dot(up)) {
                     found = Some((point, normal));
                 }
@@ -81,10 +78,10 @@ impl Ground {
         lines.extend(steps(across).map(|j| [at(along[0], j), at(along[1], j)]));
         let patch =
             [at(along[0], across[0]), at(along[1], across[0]), at(along[1], across[1]), at(along[0], across[1])];
-        Ground { point, normal, patch, lines, pitch }
+        Ground { point, normal, patch, lines }
     }
 
-    /// It and the shadows of bodies, as seen, in the order of painting; nothing but shadows' lines when it is seen from below.
+    /// It and the shadows of bodies, as seen, in the order of painting; nothing when it is seen on edge or from below.
     pub(crate) fn backdrop(&self, world: &World, poses: &[Pose], sight: &Sight) -> Vec<(Tint, Primitive)> {
         let mut drawn = Vec::new();
         // On edge it is a line that the half space draws itself.
@@ -130,7 +127,7 @@ mod tests {
     #[test]
     fn the_ground_is_the_floor_and_its_grid_has_round_numbers() {
         let ground = Ground::of(&world(DVec3::Y, 2.0), DVec3::splat(-3.0), DVec3::splat(4.0)).unwrap();
-        assert_eq!((ground.normal, ground.pitch), (DVec3::Y, 1.0));
+        assert_eq!(ground.normal, DVec3::Y);
         assert!(ground.lines.iter().flatten().all(|end| end.y == 2.0 && end.x.fract() == 0.0 && end.z.fract() == 0.0));
         assert_eq!(ground.lines.len(), 16);
         // A wall is none, and where there is no floor the bottom is as good.

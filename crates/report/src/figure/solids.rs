@@ -19,11 +19,19 @@ pub(crate) struct Solid {
 const ARC: usize = 12;
 const STUCK: f64 = 0.1;
 
+/// Where a part of a body stands in the world.
+pub(super) fn placed(part: &Part, pose: &Pose) -> Pose {
+    Pose {
+        position: pose.position + turn::turned(pose.rotation, part.pose.position),
+        rotation: turn::product(pose.rotation, part.pose.rotation),
+        angle: 0.0,
+    }
+}
+
 impl Solid {
     /// A part of a body; nothing for what has no end.
     pub(crate) fn of(part: &Part, pose: &Pose) -> Option<Solid> {
-        let centre = pose.position + turn::turned(pose.rotation, part.pose.position);
-        let rotation = turn::product(pose.rotation, part.pose.rotation);
+        let Pose { position: centre, rotation, .. } = placed(part, pose);
         match part.shape.spatial()? {
             SpaceShape::Sphere(radius) => Some(Solid { centre, halves: [0.0; 3].map(DVec3::splat), radius: *radius }),
             SpaceShape::Box(size) => {
