@@ -7,8 +7,9 @@ use crate::faults::{FaultEntry, FaultInjector};
 use crate::{plane, space};
 use ironspin_model::{
     Action, BodyKind, BodyState, Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, FEATURES,
-    Frame, FrameSink, RayHit, Scalar, Token, World,
+    Frame, FrameSink, RayHit, Scalar, Token, World, spread,
 };
+use std::sync::Arc;
 
 /// The built-in engine.
 #[derive(Debug, Default)]
@@ -25,6 +26,8 @@ struct Running {
     next_action: usize,
     moving: Vec<bool>,
     frame: Frame,
+    /// What soft bodies there are, for actions on all of one.
+    world: Arc<World>,
     /// A fault at work around the steps; nothing in a sound engine.
     injector: Option<FaultInjector>,
 }
@@ -89,11 +92,7 @@ impl Engine for Builtin {
             },
             spaces: vec![Dimension::Plane, Dimension::Space],
             // The event solver does less and says so when it builds.
-            features: FEATURES
-                .iter()
-                .filter(|&&feature| feature != "soft")
-                .map(|&feature| feature.to_owned())
-                .collect(),
+            features: FEATURES.iter().map(|&feature| feature.to_owned()).collect(),
         }
     }
 
@@ -117,10 +116,15 @@ impl Engine for Builtin {
         let settings = faulty_settings.as_ref().unwrap_or(&self.settings);
         let core = match world.dimension {
             Dimension::Plane => plane::build(world, settings, threads)?,
+            Dimension::Space if !world.softs.is_empty() => {
+                let feature = format!("soft bodies in {}", world.dimension.feature());
+                return Err(EngineError::Unsupported { feature });
+            }
             Dimension::Space => space::build(world, settings, threads)?,
         };
         let mut running = Running {
             frame: Frame::default(),
+            world: Arc::new(soft_alone(world)),
             actions: world.actions.clone(),
             next_action: 0,
             moving: world.bodies.iter().map(|body| body.kind != BodyKind::Static || body.absent).collect(),
@@ -129,7 +133,7 @@ impl Engine for Builtin {
         };
         for action in &world.actions {
             // A static body may be placed elsewhere or taken out.
-            running.moving[action.body] = true;
+            world.meant_by(action.body).for_each(|body| running.moving[body] = true);
         }
         running.frame.bodies = states(&*running.core, world.bodies.len());
         running.core.take_events(&mut running.frame.events);
@@ -155,10 +159,9 @@ impl Engine for Builtin {
 
     fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
         let running = self.running()?;
-        if let Some(refusal) = running.core.refusal(effect) {
+        if let Some(refusal) = running.core.refusal(body, effect) {
             return Err(refusal);
         }
-        running.moving[body] = true;
         running.act_on(body, effect);
         Ok(())
     }
@@ -210,8 +213,18 @@ impl Clone for Running {
             moving: self.moving.clone(),
             frame: self.frame.clone(),
             injector: self.injector.clone(),
+            world: Arc::clone(&self.world),
         }
     }
+}
+
+/// What actions on a soft body as a whole ask of its world; nothing of one without soft bodies.
+fn soft_alone(world: &World) -> World {
+    let empty = World::planar(world.duration);
+    if world.softs.is_empty() {
+        return empty;
+    }
+    World { bodies: world.bodies.clone(), softs: world.softs.clone(), ..empty }
 }
 
 /// The states of all bodies.
@@ -220,8 +233,20 @@ fn states(core: &dyn Stepped, count: usize) -> Vec<BodyState> {
 }
 
 impl Running {
-    /// Does an action, or what a fault makes of it.
+    /// Does an action on a body, a node, or all nodes of a soft body.
     fn act_on(&mut self, body: usize, effect: &Effect) {
+        if body < self.moving.len() {
+            self.moving[body] = true;
+            return self.act_on_one(body, effect);
+        }
+        let core = &self.core;
+        for (node, effect) in spread(&self.world, body, effect, |node| core.is_held(node)) {
+            self.act_on_one(node, &effect);
+        }
+    }
+
+    /// Does an action, or what a fault makes of it.
+    fn act_on_one(&mut self, body: usize, effect: &Effect) {
         let Some(injector) = &self.injector else { return self.core.act(body, effect) };
         let centre = self.core.state(body).pose.position;
         if let Some(effect) = injector.effect(effect, centre) {

@@ -53,10 +53,10 @@ fn one_of(words: &[&str]) -> String {
 }
 
 /// All settings of the built-in engine.
-pub const SETTINGS: [Setting; 14] = [
+pub const SETTINGS: [Setting; 15] = [
     Setting {
         name: "integrator",
-        about: "how forces are integrated; verlet is exact for constant forces, rk4 costs four evaluations of springs",
+        about: "how forces are integrated, those in soft bodies too; verlet is exact for constant forces, rk4 costs four evaluations of springs",
         values: || one_of(Integrator::WORDS),
         read: |s, text| set(&mut s.settings.integrator, Integrator::read(text)),
         show: |s| s.integrator.word().to_owned(),
@@ -82,6 +82,13 @@ pub const SETTINGS: [Setting; 14] = [
         values: || "a whole number to 1000, 0 for 2 with impulse, 4 with compliant, 8 with position".to_owned(),
         read: |s, text| set(&mut s.settings.substeps, whole(text, 0, 1000)),
         show: |s| s.substeps.to_string(),
+    },
+    Setting {
+        name: "soft-substeps",
+        about: "steps of soft bodies within a step, shared out over the substeps; more of them carry stiffer springs",
+        values: || "a whole number from 1 to 1000".to_owned(),
+        read: |s, text| set(&mut s.settings.soft_substeps, whole(text, 1, 1000)),
+        show: |s| s.soft_substeps.to_string(),
     },
     Setting {
         name: "warm-start",

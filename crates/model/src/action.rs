@@ -1,6 +1,6 @@
 //! What a scene does to bodies while it runs.
 
-use crate::Pose;
+use crate::{Pose, World};
 use glam::DVec3;
 
 /// A scripted action, done just before a step.
@@ -8,7 +8,7 @@ use glam::DVec3;
 pub struct Action {
     /// Simulated time at which it is done, s: before the first step that starts at or after it.
     pub at_time: f64,
-    /// The body it is done to; of no meaning for gravity.
+    /// The body or node it is done to, or a soft body as a whole ([`World::soft_id`](crate::World::soft_id)); of no meaning for gravity.
     pub body: usize,
     /// What is done.
     pub effect: Effect,
@@ -48,12 +48,16 @@ pub enum Effect {
     Split(Vec<usize>),
     /// Gravity changes, m/s².
     Gravity(DVec3),
+    /// Nodes are moved by a way, m; their velocities stay.
+    Shift(DVec3),
+    /// A node is held where it is, or let go from rest.
+    Hold(bool),
 }
 
 impl Effect {
     /// The words of what is done to a body, as scenes write them.
-    pub const BODY_WORDS: [&'static str; 9] =
-        ["impulse", "force", "torque", "velocity", "spin", "place", "remove", "add", "split"];
+    pub const BODY_WORDS: [&'static str; 11] =
+        ["impulse", "force", "torque", "velocity", "spin", "place", "remove", "add", "split", "move_by", "hold"];
 
     /// The word of what is done to a body; nothing for what is done to the whole world.
     pub fn body_word(&self) -> Option<&'static str> {
@@ -67,8 +71,37 @@ impl Effect {
             Effect::Remove => 6,
             Effect::Add => 7,
             Effect::Split(_) => 8,
+            Effect::Shift(_) => 9,
+            Effect::Hold(_) => 10,
             Effect::Gravity(_) => return None,
         };
         Some(Effect::BODY_WORDS[index])
     }
+}
+
+/// What an action on a soft body as a whole does to each of its nodes: `impulse` and `force` are shared by mass among those that are free,
+/// everything else is done to all. `held` tells which nodes are held now.
+pub fn spread(world: &World, id: usize, effect: &Effect, held: impl Fn(usize) -> bool) -> Vec<(usize, Effect)> {
+    let Some(soft) = world.whole_soft(id) else { return vec![(id, effect.clone())] };
+    let free = |node: usize| world.bodies[node].mass > 0.0 && !held(node);
+    let mass: f64 = soft.nodes.clone().filter(|&node| free(node)).map(|node| world.bodies[node].mass).sum();
+    let share = |node: usize| if free(node) { world.bodies[node].mass / mass } else { 0.0 };
+    let with_mass = |node: usize| world.bodies[node].mass > 0.0;
+    soft.nodes
+        .clone()
+        .filter_map(|node| {
+            let own = match effect {
+                Effect::Impulse { impulse, .. } => {
+                    free(node).then(|| Effect::Impulse { impulse: *impulse * share(node), point: None })
+                }
+                Effect::Force { force, .. } => {
+                    free(node).then(|| Effect::Force { force: *force * share(node), point: None })
+                }
+                Effect::Velocity(_) => free(node).then(|| effect.clone()),
+                Effect::Hold(_) => with_mass(node).then(|| effect.clone()),
+                _ => Some(effect.clone()),
+            };
+            own.map(|own| (node, own))
+        })
+        .collect()
 }

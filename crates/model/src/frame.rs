@@ -43,15 +43,6 @@ impl BodyState {
     }
 }
 
-/// The state of one node of a soft body at one step.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct NodeState {
-    /// m.
-    pub position: DVec3,
-    /// m/s.
-    pub velocity: DVec3,
-}
-
 /// One contact point as the engine reports it. Gauges treat it as a hint and check it against the states.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Contact {
@@ -76,10 +67,8 @@ pub struct Frame {
     pub step: u64,
     /// Simulated time, s: the sum of the step lengths so far.
     pub time: f64,
-    /// One state per body, in the order of the ids.
+    /// One state per body, in the order of the ids: rigid bodies, then the nodes of soft ones.
     pub bodies: Vec<BodyState>,
-    /// One state per node, soft body after soft body; empty without soft bodies.
-    pub nodes: Vec<NodeState>,
     /// Contact points of this step, in the order in which they acted.
     pub contacts: Vec<Contact>,
     /// What sensors noticed since the frame before.
@@ -113,7 +102,6 @@ impl Frame {
     pub fn take_motion_of(&mut self, frame: &Frame) {
         (self.step, self.time) = (frame.step, frame.time);
         self.bodies.clone_from(&frame.bodies);
-        self.nodes.clone_from(&frame.nodes);
         self.contacts.clear();
         self.events.clear();
     }

@@ -9,10 +9,10 @@
 //! | [`PlaneShape`], [`shape_mass`], [`body_mass`] | shapes of the plane; mass, centre and inertia from geometry | `plane/` |
 //! | [`SpaceShape`], [`solid_mass`], [`solid_body_mass`] | shapes of space; mass, centre and inertia from geometry | `space/` |
 //! | [`turn`] | rotations of space with one library of sines | `turn.rs` |
-//! | [`SoftBody`], [`Node`] | soft bodies | `soft.rs` |
+//! | [`SoftBody`], [`NodeSpring`], [`Pressure`], [`Net`] | soft bodies, what they store, how fast they swing | `soft/` |
 //! | [`Joint`], [`JointFrame`] | joints between bodies | `joint.rs` |
 //! | [`Action`], [`Effect`] | what a scene does to bodies while it runs | `action.rs` |
-//! | [`Frame`], [`BodyState`], [`NodeState`], [`Contact`] | what an engine answers: the state of every body and node at one step | `frame.rs` |
+//! | [`Frame`], [`BodyState`], [`Contact`] | what an engine answers: the state of every body at one step | `frame.rs` |
 //! | [`Conditions`] | everything about a run that is neither scene nor engine | `conditions.rs` |
 //! | [`Clock`], [`Schedule`] | how steps come out of frame times | `clock.rs` |
 //! | [`Timestep`], [`Factor`], [`Origin`] | numbers that keep their text | `factor.rs` |
@@ -49,7 +49,7 @@ mod space;
 pub mod turn;
 mod world;
 
-pub use action::{Action, Effect};
+pub use action::{Action, Effect, spread};
 pub use body::{Body, BodyKind, Part, Shape};
 pub use claim::{Bound, Claim, Details, Law, Measure, MeasureFunction, Severity, Verdict, Window};
 pub use clock::{Clock, ClockError, ClockKind, Schedule, Stall};
@@ -58,12 +58,14 @@ pub use dimension::Dimension;
 pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, RowSink, Rows, Scalar, Token};
 pub use error::EngineError;
 pub use factor::{Factor, NumberError, Origin, Timestep};
-pub use frame::{BodyState, Contact, Frame, NodeState, SensorEvent, SensorEventKind};
+pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};
 pub use glam::{DMat3, DQuat, DVec2, DVec3};
 pub use joint::{Joint, JointFrame, JointKind};
 pub use nearest::nearest;
 pub use plane::{MassProperties, PlaneShape, body_mass, shape_mass};
 pub use pose::{Inertia, Pose, about_z};
-pub use soft::{Node, SoftBody};
+pub use soft::{
+    CELL_LIMIT, NODE, NODE_LIMIT, Net, NodeSpring, NodeTraits, Pressure, SOFT_SUBSTEPS, SPRING_LIMIT, SoftBody, largest_step,
+};
 pub use space::{SolidProperties, SpaceShape, solid_body_mass, solid_mass};
 pub use world::{Bounds, Material, PairMaterial, World};

@@ -18,9 +18,9 @@ pub struct World {
     pub materials: Vec<Material>,
     /// Friction and restitution of particular material pairs, instead of the mixed values.
     pub pairs: Vec<PairMaterial>,
-    /// Bodies; a body's index here is its id everywhere.
+    /// Bodies; a body's index here is its id everywhere. Behind the rigid ones stand the nodes of soft bodies.
     pub bodies: Vec<Body>,
-    /// Soft bodies; their ids follow those of the rigid ones.
+    /// Soft bodies, in the order of their nodes.
     pub softs: Vec<SoftBody>,
     /// Joints between bodies.
     pub joints: Vec<Joint>,

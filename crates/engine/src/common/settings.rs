@@ -1,7 +1,7 @@
 //! The choices of the engine, as values; `options.rs` reads and shows them.
 
 use crate::common::injection::{Injection, InjectionPoint};
-use ironspin_model::World;
+use ironspin_model::{SOFT_SUBSTEPS, World};
 
 /// A setting with a fixed set of words.
 macro_rules! words {
@@ -145,6 +145,8 @@ pub struct Settings {
     pub iterations: u32,
     /// Steps within a step; 0 for the solver's own number.
     pub substeps: u32,
+    /// Sub-steps of soft bodies within a step.
+    pub soft_substeps: u32,
     /// Whether a contact starts from its impulse of the step before.
     pub warm_start: bool,
     /// Which bodies get swept collision.
@@ -172,6 +174,7 @@ impl Default for Settings {
             solver: SolverKind::Impulse,
             iterations: 100,
             substeps: 0,
+            soft_substeps: SOFT_SUBSTEPS,
             warm_start: true,
             swept: Swept::Marked,
             broad: BroadPhase::Grid,

@@ -12,10 +12,15 @@ pub(crate) trait Stepped: Debug + Send {
     fn step(&mut self, dt: f64, contacts: Option<&mut Vec<Contact>>) -> Result<(), EngineError>;
 
     /// Why it does not do an action on a condition; nothing where it does.
-    fn refusal(&self, effect: &Effect) -> Option<EngineError>;
+    fn refusal(&self, body: usize, effect: &Effect) -> Option<EngineError>;
 
     /// Does an action.
     fn act(&mut self, body: usize, effect: &Effect);
+
+    /// Whether a node is held now.
+    fn is_held(&self, _node: usize) -> bool {
+        false
+    }
 
     /// The state of a body.
     fn state(&self, body: usize) -> BodyState;

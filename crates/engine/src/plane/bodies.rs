@@ -243,7 +243,7 @@ impl<R: Real> Bodies<R> {
     /// [`EngineError::BadWorld`] for masses, sizes or states that are not finite or not positive where they must be.
     pub(crate) fn new(world: &World) -> Result<Self, EngineError> {
         let mut bodies = Bodies { gravity: Vec2::of(world.gravity.truncate()), ..Bodies::default() };
-        for (id, body) in world.bodies.iter().enumerate() {
+        for (id, body) in world.rigid().iter().enumerate() {
             if let Some(what) = complaint::<R>(body, world) {
                 return Err(EngineError::BadWorld { why: format!("body `{}` has {what}", body.name) });
             }
@@ -400,6 +400,8 @@ fn apart_pairs(world: &World) -> Result<Vec<(usize, usize)>, EngineError> {
     if pairs.iter().any(|&(_, b)| b >= world.bodies.len()) {
         return Err(EngineError::BadWorld { why: "a pair of bodies that are not both there".to_owned() });
     }
+    // Those of nodes are for the room of soft bodies.
+    pairs.retain(|&(_, b)| b < world.rigid_count());
     pairs.sort_unstable();
     pairs.dedup();
     Ok(pairs)

@@ -7,7 +7,7 @@ use ironspin_model::{EngineError, JointKind, World};
 pub(crate) fn check_joints(world: &World) -> Result<(), EngineError> {
     for joint in &world.joints {
         let bad = |what: &str| Err(EngineError::BadWorld { why: format!("a joint has {what}") });
-        if joint.bodies.iter().any(|&body| body >= world.bodies.len()) || joint.bodies[0] == joint.bodies[1] {
+        if joint.bodies.iter().any(|&body| body >= world.rigid_count()) || joint.bodies[0] == joint.bodies[1] {
             return bad("bodies that are not two of the world's");
         }
         if joint.frames.iter().any(|frame| !frame.anchor.is_finite())

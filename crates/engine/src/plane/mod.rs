@@ -21,7 +21,7 @@
 //! | `Simulation` | everything about a world that is stepped; one step, in order; the engine's view of it | `simulation.rs`, `step.rs`, `stepped.rs` |
 //! | | what a fault does in the middle of a step | `mid_step.rs` |
 
-mod bodies;
+pub(crate) mod bodies;
 mod bound;
 mod boxes;
 mod broad;
@@ -42,14 +42,14 @@ mod inner;
 mod joints;
 mod late_impacts;
 mod mid_step;
-mod narrow;
+pub(crate) mod narrow;
 mod passes;
 mod phases;
 mod position;
-mod rays;
+pub(crate) mod rays;
 mod rooms;
 mod sensors;
-mod shape;
+pub(crate) mod shape;
 mod simulation;
 mod sleep;
 mod solver;
@@ -58,7 +58,7 @@ mod stepped;
 mod sweep;
 mod touching;
 mod tournament;
-mod vector;
+pub(crate) mod vector;
 mod wide;
 
 pub(crate) use stepped::build;

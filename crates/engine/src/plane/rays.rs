@@ -29,11 +29,16 @@ pub(crate) fn cast<R: Real>(bodies: &Bodies<R>, from: Vec2<R>, to: Vec2<R>) -> V
             None => hits.push(hit),
         }
     }
-    hits.sort_by(|a, b| a.share.to_f64().total_cmp(&b.share.to_f64()).then(a.body.cmp(&b.body)));
+    in_order(&mut hits);
     hits
 }
 
-fn meet<R: Real>(form: &Form<R>, pose: &Pose<R>, from: Vec2<R>, to: Vec2<R>) -> Option<(R, Vec2<R>)> {
+/// The nearest first, and of those that are as near the one of the smaller id.
+pub(crate) fn in_order<R: Real>(hits: &mut [Hit<R>]) {
+    hits.sort_by(|a, b| a.share.to_f64().total_cmp(&b.share.to_f64()).then(a.body.cmp(&b.body)));
+}
+
+pub(crate) fn meet<R: Real>(form: &Form<R>, pose: &Pose<R>, from: Vec2<R>, to: Vec2<R>) -> Option<(R, Vec2<R>)> {
     let way = to - from;
     let back = (-way).unit_or(Vec2::new(R::ZERO, R::ONE));
     match form {

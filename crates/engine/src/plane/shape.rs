@@ -79,7 +79,8 @@ fn edge_normals<R: Real>(corners: &[Vec2<R>]) -> Vec<Vec2<R>> {
 }
 
 impl<R: Real> Convex<R> {
-    fn new(corners: Vec<Vec2<R>>, radius: R) -> Self {
+    /// The hull of some corners, counter-clockwise, with a rounded rim.
+    pub(crate) fn rounded(corners: Vec<Vec2<R>>, radius: R) -> Self {
         Convex { normals: edge_normals(&corners), corners, radius, seams: None }
     }
 
@@ -110,12 +111,12 @@ pub(crate) fn pieces_of_part<R: Real>(body: usize, number: usize, part: &Part) -
     // Nothing else is let into a world of the plane.
     let Some(shape) = part.shape.planar() else { return Vec::new() };
     let forms = match shape {
-        PlaneShape::Disc(radius) => vec![Form::Convex(Convex::new(vec![place.position], R::of(*radius)))],
+        PlaneShape::Disc(radius) => vec![Form::Convex(Convex::rounded(vec![place.position], R::of(*radius)))],
         PlaneShape::Box(size) => {
             let (x, y) = (R::of(0.5 * size.x), R::of(0.5 * size.y));
             let corners = [(-x, -y), (x, -y), (x, y), (-x, y)].map(|(x, y)| place.point(Vec2::new(x, y)));
             let sides = [(R::ZERO, -R::ONE), (R::ONE, R::ZERO), (R::ZERO, R::ONE), (-R::ONE, R::ZERO)];
-            let mut convex = Convex::new(corners.to_vec(), R::ZERO);
+            let mut convex = Convex::rounded(corners.to_vec(), R::ZERO);
             // Exact normals, not worked out from differences of corners.
             convex.normals = sides.map(|(x, y)| place.rotation.turn(Vec2::new(x, y))).to_vec();
             vec![Form::Convex(convex)]
@@ -127,11 +128,11 @@ pub(crate) fn pieces_of_part<R: Real>(body: usize, number: usize, part: &Part) -
             if twice_area < R::ZERO {
                 corners.reverse();
             }
-            vec![Form::Convex(Convex::new(corners, R::ZERO))]
+            vec![Form::Convex(Convex::rounded(corners, R::ZERO))]
         }
         PlaneShape::Capsule { length, radius } => {
             let half = DVec2::new(0.5 * length, 0.0);
-            vec![Form::Convex(Convex::new(placed(&[-half, half]), R::of(*radius)))]
+            vec![Form::Convex(Convex::rounded(placed(&[-half, half]), R::of(*radius)))]
         }
         PlaneShape::Polyline(points) => segments(&placed(points)),
         PlaneShape::HalfPlane(normal) => {
@@ -160,7 +161,7 @@ fn segments<R: Real>(points: &[Vec2<R>]) -> Vec<Form<R>> {
         .map(|i| {
             let before = if i > 0 { Some(way(i - 1)) } else { closed.then(|| way(count - 1)) };
             let after = if i + 1 < count { Some(way(i + 1)) } else { closed.then(|| way(0)) };
-            let mut convex = Convex::new(vec![points[i], points[i + 1]], R::ZERO);
+            let mut convex = Convex::rounded(vec![points[i], points[i + 1]], R::ZERO);
             convex.seams = Some(Seams { before, after });
             Form::Convex(convex)
         })

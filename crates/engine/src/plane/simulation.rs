@@ -17,12 +17,15 @@ use crate::plane::sleep::Sleep;
 use crate::plane::solver::Solver;
 use crate::plane::sweep::{Impact, Sweeper};
 use crate::plane::vector::Vec2;
+use crate::soft::SoftRoom;
 use ironspin_model::{Effect, EngineError, World};
 
 /// Everything about a world that is stepped.
 #[derive(Clone, Debug)]
 pub(crate) struct Simulation<R> {
     pub(crate) bodies: Bodies<R>,
+    /// Soft bodies, if there are any.
+    pub(crate) soft: Option<Box<SoftRoom<R>>>,
     pub(crate) settings: Settings,
     pub(crate) mixed: Mixed<R>,
     pub(crate) gravity: R,
@@ -87,6 +90,7 @@ impl<R: Real> Simulation<R> {
         };
         let simulation = Simulation {
             any_swept,
+            soft: SoftRoom::new(world, settings)?.map(Box::new),
             unpressed: Vec::new(),
             settings: settings.clone(),
             mixed: Mixed::new(world, settings),
@@ -124,6 +128,12 @@ impl<R: Real> Simulation<R> {
         if self.settings.sleep {
             self.sleep.wake_all(&mut self.bodies);
         }
+        if body >= self.bodies.len()
+            && !matches!(effect, Effect::Gravity(_))
+            && let Some(soft) = &mut self.soft
+        {
+            return soft.act(body, effect);
+        }
         match effect {
             Effect::Impulse { impulse, point } => {
                 let arm = self.arm(body, point.map(|p| Vec2::of(p.truncate())));
@@ -144,7 +154,12 @@ impl<R: Real> Simulation<R> {
             Effect::Gravity(gravity) => {
                 self.gravity = R::of(gravity.length());
                 self.bodies.set_gravity(Vec2::of(gravity.truncate()));
+                if let Some(soft) = &mut self.soft {
+                    soft.set_gravity(Vec2::of(gravity.truncate()));
+                }
             }
+            // Of nodes alone.
+            Effect::Shift(_) | Effect::Hold(_) => {}
         }
     }
 

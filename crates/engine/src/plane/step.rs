@@ -9,6 +9,7 @@ use crate::plane::simulation::Simulation;
 use crate::plane::solver::StepNumbers;
 use crate::plane::sweep::SweepNumbers;
 use crate::plane::{compliant, position};
+use crate::soft::SubStep;
 use ironspin_model::{EngineError, World};
 
 impl<R: Real> Simulation<R> {
@@ -36,6 +37,9 @@ impl<R: Real> Simulation<R> {
             return;
         }
         self.sensors.begin(&self.bodies);
+        if let Some(soft) = &mut self.soft {
+            soft.begin_step();
+        }
         match self.settings.solver {
             SolverKind::Compliant => compliant::step(self, dt),
             SolverKind::Position => position::step(self, dt),
@@ -44,8 +48,12 @@ impl<R: Real> Simulation<R> {
                 let part = dt / R::of(f64::from(substeps));
                 for number in 0..substeps {
                     self.substep(part, number > 0);
+                    self.soften(number + 1, substeps, dt);
                 }
             }
+        }
+        if matches!(self.settings.solver, SolverKind::Compliant | SolverKind::Position) {
+            self.soften(1, 1, dt);
         }
         self.pressed = true;
         self.forces.end_step();
@@ -95,6 +103,37 @@ impl<R: Real> Simulation<R> {
         if !self.joints.is_empty() && self.settings.injected(InjectionPoint::JointDrift).is_none() {
             self.hold_joints(dt, scale);
         }
+    }
+
+    /// The sub-steps of the soft bodies that are due once a part of the step is done by the rigid ones.
+    fn soften(&mut self, part: u32, parts: u32, dt: R) {
+        let Some(mut soft) = self.soft.take() else { return };
+        let of = self.settings.soft_substeps;
+        let due = soft.due(part, parts, of);
+        let length = dt / R::of(f64::from(of));
+        let rest_speed = self.rest_speed(length);
+        if due > 0 {
+            self.bodies.turn_axes();
+        }
+        let mut touched = false;
+        for number in 0..due {
+            let ahead = length * R::of(f64::from(due - number));
+            let step = SubStep { dt: length, ahead, rest_speed };
+            touched |= soft.advance(&mut self.bodies, &self.mixed, &self.settings, step);
+        }
+        if part == parts {
+            soft.end_step();
+        }
+        if touched {
+            self.bodies.moved = true;
+            self.bodies.only_falling = false;
+            self.looked_ahead = false;
+            self.bodies.turn_axes();
+            if self.settings.sleep {
+                self.sleep.wake_all(&mut self.bodies);
+            }
+        }
+        self.soft = Some(soft);
     }
 
     /// Takes the drift out of the joints, gives the velocities what that moved, and makes them fit the joints again. Source: Andersen,

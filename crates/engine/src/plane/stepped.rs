@@ -18,6 +18,9 @@ use ironspin_model::{BodyState, Contact, DVec3, Effect, EngineError, RayHit, Sen
 /// [`EngineError::BadWorld`] and [`EngineError::Unsupported`] when it cannot be built.
 pub(crate) fn build(world: &World, settings: &Settings, threads: usize) -> Result<Box<dyn Stepped>, EngineError> {
     Ok(match (settings.solver, settings.precision) {
+        (SolverKind::Event, _) if !world.softs.is_empty() => {
+            return Err(EngineError::Unsupported { feature: "solver=event for soft bodies".to_owned() });
+        }
         (SolverKind::Event, _) => Box::new(EventWorld::new(world, settings)?),
         (_, Precision::F64) => Box::new(Simulation::<f64>::begin(world, settings, TOUCH, threads)?),
         (_, Precision::F32) => Box::new(Simulation::<f32>::begin(world, settings, TOUCH_SINGLE, threads)?),
@@ -35,26 +38,38 @@ impl<R: Real> Stepped for Simulation<R> {
         Simulation::step(self, R::of(dt), &mut |simulation| {
             hits = simulation.hit_now.len();
             out.extend(simulation.record().map(|impact| contact_of(&impact)));
+            out.extend(simulation.soft.iter().flat_map(|soft| soft.contacts()));
         });
         // And what was seen at its end.
         out.extend(self.hit_now[hits..].iter().map(contact_of));
         Ok(())
     }
 
-    fn refusal(&self, _: &Effect) -> Option<EngineError> {
-        None
+    fn refusal(&self, body: usize, effect: &Effect) -> Option<EngineError> {
+        if body < self.bodies.len() { None } else { crate::soft::refusal(effect) }
     }
 
     fn act(&mut self, body: usize, effect: &Effect) {
         Simulation::act(self, body, effect);
     }
 
+    fn is_held(&self, node: usize) -> bool {
+        self.soft.as_ref().is_some_and(|soft| soft.is_held(node))
+    }
+
     fn state(&self, body: usize) -> BodyState {
-        self.bodies.state(body)
+        match &self.soft {
+            Some(soft) if body >= self.bodies.len() => soft.state(body),
+            _ => self.bodies.state(body),
+        }
     }
 
     fn write_states(&self, moving: &[bool], out: &mut [BodyState]) {
-        write_states(&self.bodies, moving, out);
+        let (rigid, nodes) = out.split_at_mut(self.bodies.len());
+        write_states(&self.bodies, moving, rigid);
+        if let Some(soft) = &self.soft {
+            soft.write_states(nodes);
+        }
     }
 
     fn put(&mut self, body: usize, state: &BodyState) {
@@ -67,7 +82,12 @@ impl<R: Real> Stepped for Simulation<R> {
     }
 
     fn rays(&mut self, from: DVec3, to: DVec3) -> Vec<RayHit> {
-        rays_of(&mut self.bodies, from, to)
+        self.bodies.turn_axes();
+        let [start, end] = [from, to].map(|point| Vec2::of(point.truncate()));
+        let mut hits = rays::cast(&self.bodies, start, end);
+        hits.extend(self.soft.iter().flat_map(|soft| soft.rays(start, end)));
+        rays::in_order(&mut hits);
+        shown(&hits, from, to)
     }
 
     fn forget_contacts(&mut self) {
@@ -98,7 +118,7 @@ impl Stepped for EventWorld {
         Ok(())
     }
 
-    fn refusal(&self, effect: &Effect) -> Option<EngineError> {
+    fn refusal(&self, _: usize, effect: &Effect) -> Option<EngineError> {
         match effect {
             Effect::Force { .. } | Effect::Torque(_) | Effect::Split(_) => {
                 Some(EngineError::Unsupported { feature: "solver=event for forces, torques and splits".to_owned() })
@@ -109,6 +129,8 @@ impl Stepped for EventWorld {
             | Effect::Place(_)
             | Effect::Remove
             | Effect::Add
+            | Effect::Shift(_)
+            | Effect::Hold(_)
             | Effect::Gravity(_) => None,
         }
     }
@@ -160,9 +182,12 @@ fn write_states<R: Real>(bodies: &Bodies<R>, moving: &[bool], out: &mut [BodySta
 
 fn rays_of<R: Real>(bodies: &mut Bodies<R>, from: DVec3, to: DVec3) -> Vec<RayHit> {
     bodies.turn_axes();
+    shown(&rays::cast(bodies, Vec2::of(from.truncate()), Vec2::of(to.truncate())), from, to)
+}
+
+fn shown<R: Real>(hits: &[rays::Hit<R>], from: DVec3, to: DVec3) -> Vec<RayHit> {
     let length = (to - from).length();
-    let hits = rays::cast(bodies, Vec2::of(from.truncate()), Vec2::of(to.truncate()));
-    hits.into_iter()
+    hits.iter()
         .map(|hit| RayHit {
             body: hit.body,
             point: from.lerp(to, hit.share.to_f64()),

@@ -201,6 +201,8 @@ impl<R: Real> Simulation<R> {
             Effect::Remove => self.bodies.present[body] = false,
             Effect::Add => self.bodies.present[body] = true,
             Effect::Split(pieces) => self.split(body, pieces),
+            // Of nodes, which are refused in space.
+            Effect::Shift(_) | Effect::Hold(_) => {}
             Effect::Gravity(gravity) => {
                 self.gravity = R::of(gravity.length());
                 self.bodies.set_gravity(Vec3::of(*gravity));

@@ -46,7 +46,7 @@ impl<R: Real> Stepped for Simulation<R> {
         Ok(())
     }
 
-    fn refusal(&self, _: &Effect) -> Option<EngineError> {
+    fn refusal(&self, _: usize, _: &Effect) -> Option<EngineError> {
         None
     }
 

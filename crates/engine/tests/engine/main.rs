@@ -21,3 +21,4 @@ mod space;
 mod symmetry;
 mod worlds;
 mod yard;
+mod soft;

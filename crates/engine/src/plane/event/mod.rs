@@ -302,6 +302,8 @@ impl EventWorld {
             Effect::Remove => self.bodies.present[body] = false,
             Effect::Add => self.bodies.present[body] = true,
             Effect::Gravity(gravity) => self.bodies.set_gravity(flat(gravity)),
+            // Of nodes, which this solver does not know.
+            Effect::Shift(_) | Effect::Hold(_) => {}
             // Refused when the world was built.
             Effect::Force { .. } | Effect::Torque(_) | Effect::Split(_) => {}
         }
