@@ -70,6 +70,12 @@ pub(super) fn end<R: Real>(
 ) {
     if integrator == Integrator::Verlet {
         half_kick(soft, nodes, gravity, dt, scratch);
+    }
+}
+
+/// Damping of the nodes after contacts have pressed, so that what presses carries the whole weight.
+pub(super) fn finish<R: Real>(soft: &Soft<R>, nodes: &mut Nodes<R>, dt: R, integrator: Integrator) {
+    if integrator == Integrator::Verlet {
         fade(soft, nodes, dt);
     }
 }

@@ -114,10 +114,5 @@ pub(super) fn solve<R: Real>(touches: &mut [Touch<R>], moving: &mut Moving<'_, R
 
 /// Velocities of nodes and rigid bodies as impulses change them.
 pub(super) fn speeds<'a, R: Real>(nodes: &'a mut Nodes<R>, bodies: &'a mut Bodies<R>) -> Moving<'a, R> {
-    Moving {
-        nodes: &mut nodes.velocity,
-        inverse: &nodes.inverse,
-        rigid: &mut bodies.motion,
-        bodies: &bodies.inverse,
-    }
+    Moving { nodes: &mut nodes.velocity, inverse: &nodes.inverse, rigid: &mut bodies.motion, bodies: &bodies.inverse }
 }

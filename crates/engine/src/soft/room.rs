@@ -152,6 +152,9 @@ impl<R: Real> SoftRoom<R> {
         if !self.touches.is_empty() {
             self.fit_speeds(bodies, dt, rest_speed, settings.iterations);
         }
+        for soft in self.softs.iter().filter(|soft| soft.present) {
+            integrate::finish(soft, &mut self.nodes, dt, settings.integrator);
+        }
         moved
     }
 
@@ -225,14 +228,8 @@ impl<R: Real> SoftRoom<R> {
             let touch = &self.touches[index];
             let ids = touch.sides.map(|side| self.id(&side));
             let impulse = touch.on_speeds[0];
-            let fresh = Noted {
-                ids,
-                point: touch.point,
-                normal: touch.normal,
-                gap: touch.gap,
-                impulse: R::ZERO,
-                impacts: 0,
-            };
+            let fresh =
+                Noted { ids, point: touch.point, normal: touch.normal, gap: touch.gap, impulse: R::ZERO, impacts: 0 };
             let noted = self.noted.entry(touch.key).or_insert(fresh);
             (noted.point, noted.normal, noted.gap) = (touch.point, touch.normal, touch.gap);
             noted.impulse += impulse;

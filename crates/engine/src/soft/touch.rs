@@ -78,8 +78,7 @@ impl<R: Real> Look<'_, R> {
 
     /// Lower and upper corner of the box around what a soft body sweeps, with its radius.
     pub(super) fn swept_box(&self, soft: &Soft<R>) -> [Vec2<R>; 2] {
-        let (mut low, mut high) =
-            (Vec2::new(R::INFINITY, R::INFINITY), Vec2::new(-R::INFINITY, -R::INFINITY));
+        let (mut low, mut high) = (Vec2::new(R::INFINITY, R::INFINITY), Vec2::new(-R::INFINITY, -R::INFINITY));
         for node in soft.nodes.clone() {
             for p in [self.at(node), self.after(node)] {
                 low = Vec2::new(low.x.min(p.x), low.y.min(p.y));
@@ -229,8 +228,7 @@ impl<R: Real> Look<'_, R> {
                 if !(gap <= R::ZERO || later < R::ZERO) {
                     continue;
                 }
-                let mut touch =
-                    self.between_materials([piece.material, soft.material], (body, number, a, 1 + corner));
+                let mut touch = self.between_materials([piece.material, soft.material], (body, number, a, 1 + corner));
                 touch.key.2 = soft.nodes.start + segment;
                 touch.sides = [Side::Rigid { body, arm: now - centre }, Side::between([a, b], share)];
                 // From the rigid body to the skin.

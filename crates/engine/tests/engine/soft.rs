@@ -15,14 +15,26 @@ pub(crate) fn engine(options: &[(&str, &str)]) -> Builtin {
 }
 
 /// A world with one soft body of nodes, velocities, masses and springs [a, b, length, stiffness, damping].
-pub(crate) fn net(nodes: &[[f64; 2]], velocities: &[[f64; 2]], masses: &[f64], springs: &[(usize, usize, f64, f64, f64)]) -> World {
+pub(crate) fn net(
+    nodes: &[[f64; 2]],
+    velocities: &[[f64; 2]],
+    masses: &[f64],
+    springs: &[(usize, usize, f64, f64, f64)],
+) -> World {
     let mut world = World::planar(1e9);
     world.materials = vec![Material { name: "rubber".into(), density: 1.0, friction: 0.5, restitution: 0.0 }];
     add_net(&mut world, 0.01, nodes, velocities, masses, springs);
     world
 }
 
-fn add_net(world: &mut World, radius: f64, nodes: &[[f64; 2]], velocities: &[[f64; 2]], masses: &[f64], springs: &[(usize, usize, f64, f64, f64)]) {
+fn add_net(
+    world: &mut World,
+    radius: f64,
+    nodes: &[[f64; 2]],
+    velocities: &[[f64; 2]],
+    masses: &[f64],
+    springs: &[(usize, usize, f64, f64, f64)],
+) {
     let name = format!("net[{}]", world.softs.len());
     let traits = NodeTraits {
         name: name.clone(),
@@ -65,8 +77,12 @@ fn run(engine: &mut Builtin, world: &World, dt: f64, steps: usize, mut each: imp
 }
 
 fn energy(world: &World, frame: &Frame) -> f64 {
-    let moving: f64 =
-        world.bodies.iter().zip(&frame.bodies).map(|(body, state)| 0.5 * body.mass * state.velocity.length_squared()).sum();
+    let moving: f64 = world
+        .bodies
+        .iter()
+        .zip(&frame.bodies)
+        .map(|(body, state)| 0.5 * body.mass * state.velocity.length_squared())
+        .sum();
     let stored: f64 = world
         .softs
         .iter()
@@ -112,11 +128,14 @@ fn place_after(integrator: &str, dt: f64, damping: f64) -> f64 {
 
 #[test]
 fn each_integrator_has_its_order_with_and_without_damping() {
-    for (damping, exact) in [(0.0_f64, 0.1 - 0.1 * libm::cos(10.0)), (0.5, {
-        // Of the stretch: w0² = 100, 2 z w0 = 2 * 0.5 / 1.
-        let (fading, swing) = (0.5_f64, (100.0_f64 - 0.25).sqrt());
-        0.1 - 0.1 * libm::exp(-fading) * (libm::cos(swing) + fading / swing * libm::sin(swing))
-    })] {
+    for (damping, exact) in [
+        (0.0_f64, 0.1 - 0.1 * libm::cos(10.0)),
+        (0.5, {
+            // Of the stretch: w0² = 100, 2 z w0 = 2 * 0.5 / 1.
+            let (fading, swing) = (0.5_f64, (100.0_f64 - 0.25).sqrt());
+            0.1 - 0.1 * libm::exp(-fading) * (libm::cos(swing) + fading / swing * libm::sin(swing))
+        }),
+    ] {
         for (integrator, order) in [("explicit-euler", 1.0), ("symplectic-euler", 1.0), ("verlet", 2.0), ("rk4", 4.0)] {
             let off = |dt: f64| (place_after(integrator, dt, damping) - exact).abs();
             let found = (off(1.0 / 512.0) / off(1.0 / 1024.0)).log2();
@@ -308,7 +327,11 @@ fn what_was_saved_goes_on_to_the_bit_and_a_ray_meets_the_skin_at_its_radius() {
     world.gravity = DVec3::new(0.0, -9.81, 0.0);
     world.bodies.push(rigid("quay", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), [0.0, 0.0], [0.0, 0.0]));
     ring(&mut world, 12, 0.5, [0.0, 2.8], 400.0, 8.0);
-    world.actions.push(Action { at_time: 0.2, body: world.soft_id(0), effect: Effect::Impulse { impulse: DVec3::X, point: None } });
+    world.actions.push(Action {
+        at_time: 0.2,
+        body: world.soft_id(0),
+        effect: Effect::Impulse { impulse: DVec3::X, point: None },
+    });
     let mut engine = engine(&[]);
     engine.build(&world, &conditions(1.0 / 60.0)).unwrap();
     let hit = engine.ray(DVec3::new(0.0, 5.0, 0.0), DVec3::new(0.0, 0.5, 0.0)).unwrap().unwrap();
@@ -330,11 +353,8 @@ fn nodes_are_held_let_go_and_moved() {
     let mut world = net(&[[0.0, 0.0], [0.5, 0.0]], &[], &[1.0, 1.0], &[(0, 1, 0.5, 100.0, 1.0)]);
     world.gravity = DVec3::new(0.0, -10.0, 0.0);
     let act = |at_time: f64, body: usize, effect: Effect| Action { at_time, body, effect };
-    world.actions = vec![
-        act(0.0, 0, Effect::Hold(true)),
-        act(0.5, 2, Effect::Shift(DVec3::X)),
-        act(1.0, 0, Effect::Hold(false)),
-    ];
+    world.actions =
+        vec![act(0.0, 0, Effect::Hold(true)), act(0.5, 2, Effect::Shift(DVec3::X)), act(1.0, 0, Effect::Hold(false))];
     let mut frames = Vec::new();
     run(&mut engine(&[]), &world, 0.01, 200, |frame| frames.push(frame.clone()));
     assert_eq!(frames[40].bodies[0].pose.position, DVec3::ZERO);

@@ -15,7 +15,9 @@ impl SoftBody {
     /// What is wrong with it in its world, if anything: numbers of nodes that there are not, sizes that are not finite or below zero, a skin that
     /// is open or inside out with gas inside, a cell turned inside out.
     pub fn complaint(&self, world: &World) -> Option<String> {
-        self.lists().or_else(|| self.numbers(world)).or_else(|| self.inside(|node| world.bodies[self.nodes.start + node].pose.position))
+        self.lists()
+            .or_else(|| self.numbers(world))
+            .or_else(|| self.inside(|node| world.bodies[self.nodes.start + node].pose.position))
     }
 
     /// Numbers of nodes in its lists.
@@ -54,7 +56,9 @@ impl SoftBody {
         }
         for node in &world.bodies[self.nodes.clone()] {
             if !(not_negative(node.mass) && node.pose.position.is_finite() && node.velocity.is_finite()) {
-                return Some("a node whose mass, place or velocity is not finite, or whose mass is below zero".to_owned());
+                return Some(
+                    "a node whose mass, place or velocity is not finite, or whose mass is below zero".to_owned(),
+                );
             }
             if !(not_negative(node.linear_damping) && node.gravity_factor.is_finite()) {
                 return Some("a damping below zero, or a factor that is not finite".to_owned());
@@ -77,14 +81,21 @@ impl SoftBody {
                 return Some("a pressure and no skin that could hold it".to_owned());
             }
             if let Some(node) = self.open_node() {
-                return Some(format!("a pressure in a skin that is not closed, or not evenly oriented, at node {node}"));
+                return Some(format!(
+                    "a pressure in a skin that is not closed, or not evenly oriented, at node {node}"
+                ));
             }
             if !(self.enclosed(at) > 0.0) {
-                return Some("a pressure in a skin that encloses nothing, or is inside out: the inside lies to the left".to_owned());
+                return Some(
+                    "a pressure in a skin that encloses nothing, or is inside out: the inside lies to the left"
+                        .to_owned(),
+                );
             }
         }
         let inverted = (0..self.cells.len()).find(|&cell| !(self.cell_turn(cell, at) > 0.0));
-        inverted.map(|cell| format!("cell {cell} of nodes {:?} turned inside out: they run counter-clockwise", self.cells[cell]))
+        inverted.map(|cell| {
+            format!("cell {cell} of nodes {:?} turned inside out: they run counter-clockwise", self.cells[cell])
+        })
     }
 
     /// The first node that begins other than as many pieces of skin as it ends.

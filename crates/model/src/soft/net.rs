@@ -133,7 +133,8 @@ impl Linear {
         }
         let mut most = rows.iter().copied().fold(0.0, f64::max);
         if let Some((squeezed, gradient, pressure, _)) = &self.gas {
-            let squared: f64 = gradient.iter().zip(&self.inverse).map(|(g, inverse)| g.length_squared() * inverse).sum();
+            let squared: f64 =
+                gradient.iter().zip(&self.inverse).map(|(g, inverse)| g.length_squared() * inverse).sum();
             let lightest = self.inverse.iter().copied().fold(0.0, f64::max);
             most += squeezed * squared + 2.0 * pressure.abs() * lightest;
         }
