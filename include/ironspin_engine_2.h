@@ -75,7 +75,9 @@ enum {
     IRONSPIN_REMOVE = 6,
     IRONSPIN_ADD = 7,      /* feature `absent` */
     IRONSPIN_SPLIT = 8,    /* feature `absent`: pieces are the bodies that come in */
-    IRONSPIN_GRAVITY = 9   /* vector; body means nothing */
+    IRONSPIN_GRAVITY = 9,  /* vector; body means nothing */
+    IRONSPIN_MOVE_BY = 10, /* feature `soft`: nodes are moved by vector */
+    IRONSPIN_HOLD = 11     /* feature `soft`: nodes are held where they are, or by held = 0 let go from rest */
 };
 
 typedef struct ironspin_material {
@@ -139,8 +141,50 @@ typedef struct ironspin_joint {
     double limits[2];
 } ironspin_joint;
 
+/* Soft bodies: feature `soft`. The ids of soft bodies follow those of the rigid ones: of n bodies and m softs, 0 to n-1 and n to n+m-1. Nodes,
+ * springs, pieces of skin and cells of all of them stand in common lists; ends of springs, skin and cells are numbers of nodes within their
+ * soft body. */
+typedef struct ironspin_soft {
+    const char *name; /* UTF-8 */
+    uint64_t material;
+    double radius; /* nodes and skin are rounded by it */
+    uint32_t layers;
+    uint32_t meets;
+    uint32_t swept;
+    uint32_t absent;
+    uint32_t touches_itself;
+    uint32_t has_pressure;
+    double gravity_factor;
+    double damping; /* the speed of a node falls as exp(-damping t) */
+    double amount;  /* n R T of the gas in its closed skin, J: p = amount / volume - outside */
+    double outside; /* Pa */
+    uint64_t first_node;
+    uint64_t node_count;
+    uint64_t first_spring;
+    uint64_t spring_count;
+    uint64_t first_skin;
+    uint64_t skin_count;
+    uint64_t first_cell;
+    uint64_t cell_count;
+} ironspin_soft;
+
+/* A node of mass 0 is held. */
+typedef struct ironspin_node {
+    double position[3];
+    double velocity[3];
+    double mass;
+} ironspin_node;
+
+/* Pulls with stiffness * (l - length) + damping * dl/dt. */
+typedef struct ironspin_spring {
+    uint64_t ends[2];
+    double length;
+    double stiffness;
+    double damping;
+} ironspin_spring;
+
 typedef struct ironspin_world {
-    uint64_t size; /* bytes of this structure, as the bench knows it */
+    uint64_t size; /* bytes of this structure up to soft_count in a world without soft bodies, and of all of it in one with them */
     uint32_t space; /* 2 or 3 */
     uint32_t threads; /* that the engine may use */
     uint64_t seed;
@@ -160,6 +204,17 @@ typedef struct ironspin_world {
     const double *numbers;
     const ironspin_joint *joints;
     const uint64_t *apart; /* two ids a pair: bodies that never touch each other */
+    /* What follows is there in worlds with soft bodies only: see size. */
+    uint64_t soft_count;
+    uint64_t node_count;
+    uint64_t spring_count;
+    uint64_t skin_count;
+    uint64_t cell_count;
+    const ironspin_soft *softs;
+    const ironspin_node *nodes;
+    const ironspin_spring *springs;
+    const uint64_t *skin;  /* two nodes a segment, the inside to its left */
+    const uint64_t *cells; /* three nodes a triangle, counter-clockwise; they carry no force */
 } ironspin_world;
 
 typedef struct ironspin_action {
@@ -172,6 +227,9 @@ typedef struct ironspin_action {
     double angle;       /* in the plane; 0 in space */
     uint64_t piece_count;
     const uint64_t *pieces;
+    uint64_t node;     /* of the soft body that body names */
+    uint32_t has_node; /* 0: the body, or the soft body as a whole: impulse and force are shared by mass among its free nodes */
+    uint32_t held;
 } ironspin_action;
 
 typedef struct ironspin_hit {
@@ -210,7 +268,7 @@ IRONSPIN_EXPORT int32_t ironspin_act(ironspin_engine *engine, const ironspin_act
 IRONSPIN_EXPORT int32_t ironspin_step(ironspin_engine *engine, double dt);
 
 /* In the plane six numbers a body, in the order of the ids: x, y, angle, vx, vy, spin; in space thirteen: x, y, z, qw, qx, qy, qz, vx, vy, vz,
- * wx, wy, wz. All not-a-number for a removed body. */
+ * wx, wy, wz. Then, soft body after soft body, four numbers a node: x, y, vx, vy; in space six. All not-a-number for what was removed. */
 IRONSPIN_EXPORT int32_t ironspin_state(ironspin_engine *engine, double *rows);
 
 /* --- To be exported by those that list the feature ----------------------------------------------------------- */

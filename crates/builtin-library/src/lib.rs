@@ -5,9 +5,10 @@
 use ironspin_c_abi::v2::{INTERFACE, action_of, raw, world_of};
 use ironspin_c_abi::{EVENT_NUMBERS, status};
 use ironspin_engine::{Builtin, Settings};
-use ironspin_model::rows::{plane, space};
+use ironspin_model::rows::{plane, push_node, space, state_len};
 use ironspin_model::{
-    DVec3, Dimension, Engine, EngineError, Frame, PlaneShape, RayHit, SensorEvent, SensorEventKind, SpaceShape, Token,
+    Contact, DVec3, Dimension, Engine, EngineError, Frame, PlaneShape, RayHit, SensorEvent, SensorEventKind,
+    SpaceShape, Token, WireIds,
 };
 use serde_json::json;
 use std::ffi::{CStr, CString, c_char};
@@ -18,6 +19,7 @@ pub struct Handle {
     engine: Option<Builtin>,
     /// Of the world that was built last.
     dimension: Dimension,
+    ids: WireIds,
     options: Vec<(String, String)>,
     error: CString,
 }
@@ -111,7 +113,13 @@ pub extern "C" fn ironspin_describe() -> *const c_char {
 /// See the header.
 #[unsafe(no_mangle)]
 pub extern "C" fn ironspin_create() -> *mut Handle {
-    let handle = Handle { engine: None, dimension: Dimension::Plane, options: Vec::new(), error: CString::default() };
+    let handle = Handle {
+        engine: None,
+        dimension: Dimension::Plane,
+        ids: WireIds::default(),
+        options: Vec::new(),
+        error: CString::default(),
+    };
     Box::into_raw(Box::new(handle))
 }
 
@@ -161,7 +169,7 @@ pub unsafe extern "C" fn ironspin_build(engine: *mut Handle, world: *const raw::
             let (world, conditions) = world_of(&*world).map_err(|why| EngineError::BadWorld { why })?;
             let mut engine = Builtin::new(settings);
             engine.build(&world, &conditions)?;
-            handle.dimension = world.dimension;
+            (handle.dimension, handle.ids) = (world.dimension, WireIds::of(&world));
             handle.engine = Some(engine);
             Ok(())
         })
@@ -175,7 +183,8 @@ pub unsafe extern "C" fn ironspin_act(engine: *mut Handle, action: *const raw::A
     // The caller guarantees it.
     unsafe {
         with(engine, |handle| {
-            let (body, effect) = action_of(handle.dimension, &*action).map_err(|why| EngineError::BadAnswer { why })?;
+            let (body, effect) =
+                action_of(handle.dimension, &handle.ids, &*action).map_err(|why| EngineError::BadAnswer { why })?;
             handle.built()?.act(body, &effect)
         })
     }
@@ -197,10 +206,17 @@ pub unsafe extern "C" fn ironspin_state(engine: *mut Handle, rows: *mut f64) -> 
     unsafe {
         with(engine, |handle| {
             let frame = handle.frame().ok_or(EngineError::NothingBuilt)?;
+            let (rigid, nodes) = frame.bodies.split_at(handle.ids.rigid());
             match handle.dimension {
-                Dimension::Plane => write_rows(&frame.bodies, plane::state_row, rows, u64::MAX),
-                Dimension::Space => write_rows(&frame.bodies, space::state_row, rows, u64::MAX),
+                Dimension::Plane => write_rows(rigid, plane::state_row, rows, u64::MAX),
+                Dimension::Space => write_rows(rigid, space::state_row, rows, u64::MAX),
             };
+            if !nodes.is_empty() {
+                let mut numbers = Vec::new();
+                nodes.iter().for_each(|node| push_node(handle.dimension, node, &mut numbers));
+                let behind = rows.add(state_len(handle.dimension) * rigid.len());
+                behind.copy_from_nonoverlapping(numbers.as_ptr(), numbers.len());
+            }
             Ok(())
         })
     }
@@ -213,9 +229,18 @@ pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, 
     // The caller guarantees it.
     unsafe {
         let handle = &*engine;
-        handle.frame().map_or(0, |frame| match handle.dimension {
-            Dimension::Plane => write_rows(&frame.contacts, plane::contact_row, rows, room),
-            Dimension::Space => write_rows(&frame.contacts, space::contact_row, rows, room),
+        handle.frame().map_or(0, |frame| {
+            let outside: Vec<Contact>;
+            let contacts = if handle.ids.are_same() {
+                &frame.contacts
+            } else {
+                outside = frame.contacts.iter().map(|contact| handle.ids.contact_outside(contact)).collect();
+                &outside
+            };
+            match handle.dimension {
+                Dimension::Plane => write_rows(contacts, plane::contact_row, rows, room),
+                Dimension::Space => write_rows(contacts, space::contact_row, rows, room),
+            }
         })
     }
 }
@@ -225,7 +250,13 @@ pub unsafe extern "C" fn ironspin_contacts(engine: *mut Handle, rows: *mut f64, 
 #[unsafe(no_mangle)]
 pub unsafe extern "C" fn ironspin_events(engine: *mut Handle, rows: *mut u64, room: u64) -> u64 {
     // The caller guarantees it.
-    unsafe { (*engine).frame().map_or(0, |frame| write_rows(&frame.events, event_numbers, rows, room)) }
+    unsafe {
+        (*engine).frame().map_or(0, |frame| {
+            let events: Vec<SensorEvent> =
+                frame.events.iter().map(|event| (*engine).ids.event_outside(event)).collect();
+            write_rows(&events, event_numbers, rows, room)
+        })
+    }
 }
 
 /// # Safety
@@ -266,7 +297,7 @@ pub unsafe extern "C" fn ironspin_ray(
             let reported: Option<RayHit> = handle.built()?.ray(from, to)?;
             *found = u32::from(reported.is_some());
             if let Some(reported) = reported {
-                let (body, distance) = (reported.body as u64, reported.distance);
+                let (body, distance) = (handle.ids.outside(reported.body).0 as u64, reported.distance);
                 let [point, normal] = [reported.point, reported.normal].map(|v| v.to_array());
                 *hit = raw::Hit { body, point, normal, distance };
             }

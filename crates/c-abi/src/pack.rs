@@ -228,6 +228,9 @@ impl PackedAction {
             Effect::Add => (7, DVec3::ZERO, 0.0),
             Effect::Split(_) => (8, DVec3::ZERO, 0.0),
             Effect::Gravity(gravity) => (9, *gravity, 0.0),
+            // Of nodes, which the first header does not know: no world with them is built by it.
+            Effect::Shift(way) => (10, *way, 0.0),
+            Effect::Hold(_) => (11, DVec3::ZERO, 0.0),
         };
         let point = match effect {
             Effect::Impulse { point, .. } | Effect::Force { point, .. } => *point,

@@ -5,6 +5,7 @@ pub(crate) const MOMENTUM: &str = "take bodies away until two are left that stil
 pub(crate) const REBOUND: &str = "drop the same ball at half the step and at twice the speed: an error that follows the step is where in the step the bounce is put, one that follows the speed is a threshold";
 pub(crate) const TUNNEL: &str = "find the speed at which it begins (`ironspin edge`), and mark the fast bodies for swept collision; if it begins where a body passes its own size in a step, nothing is swept";
 pub(crate) const OVERLAP: &str = "look at the replay where it is deepest; raise the passes of the solver, and see whether the overlap follows the load (too few passes) or the size (a slop in metres)";
+pub(crate) const SOFT: &str = "halve the step: what goes away was a step too long for the stiffest spring (`scenes check` tells its limit); what stays is in the forces, the sense of the skin or the contacts";
 pub(crate) const SHAKING: &str = "switch friction, restitution and overlap correction off one after the other; whichever ends the shaking is the one that overshoots";
 pub(crate) const CREEP: &str = "look whether it slides or leans in the replay; run it in other units (`ironspin twin --by units`): what changes is a threshold in metres";
 pub(crate) const IMPACTS: &str =

@@ -47,6 +47,8 @@ pub enum Need {
     Forecast,
     /// A body with a sensor.
     Sensor,
+    /// A soft body.
+    Soft,
 }
 
 impl Need {
@@ -61,6 +63,7 @@ impl Need {
             Need::Ray => ("an action that casts a ray", "ray = { from = [0, 0], to = [10, 0] }"),
             Need::Forecast => ("an action that starts a forecast", "forecast = { horizon = 2 }"),
             Need::Sensor => ("a body with a sensor", "sensor = true"),
+            Need::Soft => ("a soft body", "[[soft]]"),
         }
     }
 }

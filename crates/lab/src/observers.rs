@@ -6,7 +6,7 @@ use crate::recording::Recorder;
 use crate::sanity::Sanity;
 use crate::watch::Watch;
 use ironspin_gauge::{Derived, FrameCache, QueryResult, Step, View};
-use ironspin_model::{DVec3, Effect, Engine, EngineError, Frame, Schedule, World};
+use ironspin_model::{DVec3, Effect, Engine, EngineError, Frame, Schedule, World, spread};
 use ironspin_scene::{Question, Setup};
 use ironspin_trace::{Header, TraceWriter};
 use std::path::PathBuf;
@@ -120,6 +120,11 @@ impl<'a> Observers<'a> {
                 effects.push((body, effect.clone()));
                 self.done += 1;
             }
+        }
+        if !self.world.softs.is_empty() {
+            let held = |node: usize| self.cache.is_held(node);
+            effects = effects.iter().flat_map(|(id, effect)| spread(self.world, *id, effect, held)).collect();
+            self.cache.note_effects(&effects);
         }
         if let Some(Err(error)) = self.writer.as_mut().map(|writer| writer.add(frame)) {
             self.writer = None;

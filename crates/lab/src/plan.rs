@@ -143,6 +143,7 @@ pub(crate) fn lacks(needs: &[Need], claim: &Claim, setup: &Setup) -> Option<(Nee
         Need::Law => claim.details.law.is_some(),
         Need::Ray => asks(true),
         Need::Forecast => asks(false),
+        Need::Soft => !setup.world.softs.is_empty(),
         Need::Sensor => setup.world.bodies.iter().any(|body| body.parts.iter().any(|part| part.sensor)),
     };
     needs.iter().copied().find(|&need| !met(need)).map(|need| (need, need.texts()))

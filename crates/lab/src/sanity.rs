@@ -23,7 +23,7 @@ fn may_be_absent(setup: &Setup) -> Vec<bool> {
     let mut may: Vec<bool> = setup.world.bodies.iter().map(|body| body.absent).collect();
     for (body, effect) in effects(setup) {
         if matches!(effect, Effect::Remove | Effect::Split(_)) {
-            may[body] = true;
+            setup.world.meant_by(body).for_each(|body| may[body] = true);
         }
     }
     may
@@ -42,11 +42,13 @@ fn energy_brought(setup: &Setup) -> f64 {
     // Speed that actions can give each body, m/s, and the fastest anything is scripted to move.
     let mut given = vec![0.0_f64; world.bodies.len()];
     let mut fastest = world.bodies.iter().map(|body| body.velocity.length()).fold(0.0, f64::max);
-    for (body, effect) in effects(setup) {
-        let mass = world.bodies[body].mass.max(f64::MIN_POSITIVE);
+    for (id, effect) in effects(setup) {
+        let meant = world.meant_by(id);
+        let mass = meant.clone().map(|body| world.bodies[body].mass).sum::<f64>().max(f64::MIN_POSITIVE);
+        let mut give = |speed: f64| meant.clone().for_each(|body| given[body] += speed);
         match effect {
-            Effect::Impulse { impulse, .. } => given[body] += impulse.length() / mass,
-            Effect::Force { force, .. } => given[body] += force.length() * world.duration / mass,
+            Effect::Impulse { impulse, .. } => give(impulse.length() / mass),
+            Effect::Force { force, .. } => give(force.length() * world.duration / mass),
             Effect::Velocity(velocity) => fastest = fastest.max(velocity.length()),
             Effect::Gravity(changed) => gravity = gravity.max(changed.length()),
             _ => {}
@@ -74,7 +76,9 @@ fn energy_brought(setup: &Setup) -> f64 {
 impl Sanity {
     pub(crate) fn new(setup: &Setup) -> Self {
         let brought = energy_brought(setup);
-        let most_energy = if brought > 0.0 { BLOWN_UP * brought } else { f64::INFINITY };
+        // A net that explodes is for the gauges to tell, with where it began; only what is not finite ends its trial.
+        let most_energy =
+            if brought > 0.0 && setup.world.softs.is_empty() { BLOWN_UP * brought } else { f64::INFINITY };
         Sanity { may_be_absent: may_be_absent(setup), most_energy }
     }
 
@@ -103,7 +107,8 @@ impl Sanity {
                 ));
             }
             if !state.is_absent() && !state.is_finite() {
-                return bad(format!("the state of `{name}` is not finite at step {step} ({time:.4} s)"));
+                let net = if body >= world.rigid_count() { ": its net has exploded" } else { "" };
+                return bad(format!("the state of `{name}` is not finite at step {step} ({time:.4} s){net}"));
             }
             if world.dimension == Dimension::Space && !state.is_absent() {
                 let length = state.pose.rotation.length();

@@ -123,7 +123,8 @@ pub(crate) fn lacking(info: &EngineInfo, setup: &Setup, schedule: &Schedule) -> 
     let world = &setup.world;
     let lasting = |effect: &Effect| matches!(effect, Effect::Force { .. } | Effect::Torque(_));
     let driven = |body: usize, effect: &Effect| {
-        world.bodies[body].kind == BodyKind::Kinematic && matches!(effect, Effect::Velocity(_) | Effect::Spin(_))
+        world.bodies.get(body).is_some_and(|body| body.kind == BodyKind::Kinematic)
+            && matches!(effect, Effect::Velocity(_) | Effect::Spin(_))
     };
     let laid_out = world.actions.iter().any(|action| lasting(&action.effect) || driven(action.body, &action.effect))
         || setup.triggers.iter().any(|trigger| trigger.effects.iter().any(lasting));

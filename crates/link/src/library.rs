@@ -9,7 +9,7 @@ use ironspin_c_abi::{EVENT_NUMBERS, Packed, PackedAction, raw, status, v2};
 use ironspin_model::rows;
 use ironspin_model::{
     Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, RowSink, Rows,
-    Scalar, SensorEvent, SensorEventKind, Token, World,
+    Scalar, SensorEvent, SensorEventKind, Token, WireIds, World,
 };
 use raw::EngineHandle;
 use serde_json::Value;
@@ -33,6 +33,7 @@ struct Foreign {
     options: Vec<(String, String)>,
     dimension: Dimension,
     bodies: usize,
+    ids: WireIds,
     step: u64,
     time: f64,
     /// Memory shared with the bench.
@@ -62,6 +63,7 @@ impl Foreign {
             options: options.to_vec(),
             dimension: Dimension::Plane,
             bodies: 0,
+            ids: WireIds::default(),
             step: 0,
             time: 0.0,
             shared_memory,
@@ -95,8 +97,41 @@ impl Foreign {
         [rows::state_len(self.dimension), rows::contact_len(self.dimension)]
     }
 
+    /// Asks for the present frame of a world with soft bodies, and hands it on with every node as a body.
+    fn look_at_nodes(&mut self, sink: &mut RowSink<'_>) -> Result<(), EngineError> {
+        let (dimension, [state, contact]) = (self.dimension, self.widths());
+        let (rigid, node) = (state * self.ids.rigid(), rows::node_len(dimension));
+        self.rows.resize(rigid + node * self.ids.nodes(), f64::NAN);
+        // There is room for every body and node, and for as many rows as are said.
+        let code = unsafe { (self.interface.state)(self.handle, self.rows.as_mut_ptr()) };
+        self.check(code)?;
+        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, contact) };
+        let events = self.noticed();
+        let (bodies, nodes) = self.rows.split_at(rigid);
+        let mut frame = Frame {
+            step: self.step,
+            time: self.time,
+            bodies: bodies.chunks_exact(state).map(|row| rows::state_of(dimension, row)).collect(),
+            contacts: self.contacts[..contacts * contact]
+                .chunks_exact(contact)
+                .map(|row| rows::contact_of(dimension, row))
+                .collect(),
+            events,
+        };
+        frame.bodies.extend(nodes.chunks_exact(node).map(|row| rows::node_of(dimension, row)));
+        self.ids.take_in(&mut frame);
+        let (mut states, mut touches) = (Vec::new(), Vec::new());
+        frame.bodies.iter().for_each(|body| rows::push_state(dimension, body, &mut states));
+        frame.contacts.iter().for_each(|contact| rows::push_contact(dimension, contact, &mut touches));
+        sink(Rows { step: self.step, state: &states, contacts: &touches, events: &frame.events, place: None });
+        Ok(())
+    }
+
     /// Asks for the present frame, and hands it on.
     fn look(&mut self, sink: &mut RowSink<'_>) -> Result<(), EngineError> {
+        if !self.ids.are_same() {
+            return self.look_at_nodes(sink);
+        }
         let [state, contact] = self.widths();
         self.rows.resize(state * self.bodies, f64::NAN);
         // There is room for every body, and for as many rows as are said.
@@ -111,7 +146,8 @@ impl Foreign {
 
     /// The same by way of memory that the bench reads, where there is enough of it. Only for frames that the bench is notified of.
     fn look_together(&mut self, sink: &mut RowSink<'_>) -> Result<(), EngineError> {
-        match self.look_into_the_room(sink)? {
+        // Nodes need their rows laid out anew.
+        match self.ids.are_same() && self.look_into_the_room(sink)? {
             true => Ok(()),
             false => self.look(sink),
         }
@@ -179,7 +215,6 @@ fn frame_of(dimension: Dimension, frame: &Rows<'_>, time: f64) -> Frame {
         bodies: bodies.collect(),
         contacts: contacts.map(|row| rows::contact_of(dimension, row)).collect(),
         events: frame.events.to_vec(),
-        ..Frame::default()
     }
 }
 
@@ -249,6 +284,9 @@ impl Engine for Foreign {
             self.check(code)?;
         }
         let code = match (self.interface.version, world.dimension) {
+            (Version::One, _) if !world.softs.is_empty() => {
+                return Err(EngineError::Unsupported { feature: "soft".to_owned() });
+            }
             (Version::One, Dimension::Plane) => {
                 let packed = Packed::new(world, conditions);
                 // The arrays stand in `packed`.
@@ -265,6 +303,7 @@ impl Engine for Foreign {
         };
         self.check(code)?;
         (self.dimension, self.bodies, self.step, self.time) = (world.dimension, world.bodies.len(), 0, 0.0);
+        self.ids = WireIds::of(world);
         self.saved.clear();
         Ok(())
     }
@@ -302,7 +341,7 @@ impl Engine for Foreign {
                 unsafe { (self.interface.act)(self.handle, std::ptr::from_ref(packed.action()).cast()) }
             }
             Version::Two => {
-                let packed = v2::PackedAction::new(body, effect);
+                let packed = v2::PackedAction::new(&self.ids, body, effect);
                 // As above.
                 unsafe { (self.interface.act)(self.handle, std::ptr::from_ref(packed.action()).cast()) }
             }
@@ -352,7 +391,7 @@ impl Engine for Foreign {
                 RayHit { body: hit.body as usize, point, normal, distance: hit.distance }
             }
         };
-        Ok((found != 0).then_some(hit))
+        Ok((found != 0).then(|| self.ids.hit_inside(hit)))
     }
 }
 

@@ -74,9 +74,10 @@ impl Body {
         }
     }
 
-    /// The smallest full size of any part, m; the natural yardstick for overlap and creep.
+    /// The smallest full size of any part, m; the natural yardstick for overlap and creep. A point has none and yields to what it touches.
     pub fn smallest_size(&self) -> f64 {
-        self.parts.iter().map(|p| p.shape.smallest_size()).fold(f64::INFINITY, f64::min)
+        let sizes = self.parts.iter().map(|p| p.shape.smallest_size());
+        sizes.filter(|size| *size > 0.0).fold(f64::INFINITY, f64::min)
     }
 }
 

@@ -20,6 +20,7 @@
 //! | [`EngineError`] | how an engine can refuse or fail | `error.rs` |
 //! | [`Claim`], [`Bound`], [`Verdict`] | what must hold, and how it turned out | `claim.rs` |
 //! | [`rows`] | states and contacts as rows of numbers, the one layout of them | `rows.rs` |
+//! | [`WireIds`] | how engines outside number bodies, soft bodies and nodes | `wire.rs` |
 //! | [`nearest`] | the nearest known name to a misspelt one | `nearest.rs` |
 //!
 //! # Conventions, stated once
@@ -47,6 +48,7 @@ pub mod rows;
 mod soft;
 mod space;
 pub mod turn;
+mod wire;
 mod world;
 
 pub use action::{Action, Effect, spread};
@@ -69,4 +71,5 @@ pub use soft::{
     largest_step,
 };
 pub use space::{SolidProperties, SpaceShape, solid_body_mass, solid_mass};
+pub use wire::WireIds;
 pub use world::{Bounds, Material, PairMaterial, World};

@@ -143,6 +143,28 @@ pub fn state_of(dimension: Dimension, row: &[f64]) -> BodyState {
     }
 }
 
+/// Numbers of a node of a soft body: its place and its velocity.
+pub fn node_len(dimension: Dimension) -> usize {
+    2 * usize::from(dimension.number())
+}
+
+/// Appends the row of a node: x, y, vx, vy in the plane, x, y, z, vx, vy, vz in space.
+pub fn push_node(dimension: Dimension, state: &BodyState, out: &mut Vec<f64>) {
+    let axes = usize::from(dimension.number());
+    out.extend(&state.pose.position.to_array()[..axes]);
+    out.extend(&state.velocity.to_array()[..axes]);
+}
+
+/// The node of a row of [`node_len`] numbers; nothing but not-a-number is one that is not there.
+pub fn node_of(dimension: Dimension, row: &[f64]) -> BodyState {
+    if row.iter().all(|number| number.is_nan()) {
+        return BodyState::absent();
+    }
+    let axes = usize::from(dimension.number());
+    let vector = |numbers: &[f64]| DVec3::new(numbers[0], numbers[1], numbers.get(2).copied().unwrap_or(0.0));
+    BodyState::planar(vector(&row[..axes]), 0.0, vector(&row[axes..]), 0.0)
+}
+
 /// Numbers of a contact; one fewer where it is not said how many impacts it stands for.
 pub fn contact_len(dimension: Dimension) -> usize {
     match dimension {

@@ -169,6 +169,8 @@ pub fn features_of_bodies(setup: &Setup) -> Vec<BTreeSet<Feature>> {
     let waiting = setup.triggers.iter().flat_map(|trigger| trigger.effects.iter().map(|effect| (trigger.body, effect)));
     for (body, effect) in scripted.chain(waiting) {
         if let Some(word) = effect.body_word() {
+            // Of a soft body as a whole by its first node.
+            let body = world.meant_by(body).start;
             of_body[body].insert(Feature { family: Family::Action, word });
         }
     }

@@ -4,12 +4,12 @@ use crate::diagnostic::Diagnostic;
 use crate::file::SceneFile;
 use crate::near::each_near_pair;
 use crate::resolve::Resolved;
-use ironspin_model::{BodyKind, Dimension, World};
+use ironspin_model::{BodyKind, Dimension, Net, SOFT_SUBSTEPS, World, largest_step};
 use std::ops::Range;
 
 /// The kinds of warnings, as `allow` names them.
-pub const WARNINGS: [&str; 8] =
-    ["overlap", "pixels", "step", "gravity", "mass-ratio", "bounds", "restitution", "unused"];
+pub const WARNINGS: [&str; 9] =
+    ["overlap", "pixels", "step", "gravity", "mass-ratio", "bounds", "restitution", "stiff-net", "unused"];
 
 /// Overlap below this share of the smaller size is touching.
 const TOUCHING: f64 = 1e-3;
@@ -43,6 +43,9 @@ pub(crate) fn warnings(
     found.extend(units(world, dt, &file.world.gravity.span()));
     found.extend(outside_bounds(world, &resolved.places));
     found.extend(restitutions(world, &resolved.material_places));
+    if !allowed("stiff-net") {
+        found.extend(stiff_net(world, &resolved.places, dt));
+    }
     for place in &resolved.unused {
         found.push(("unused", Diagnostic::at(place.clone(), "nothing uses this parameter").label("unused")));
     }
@@ -95,6 +98,31 @@ fn outside_bounds(world: &World, places: &[Range<usize>]) -> Option<(&'static st
     let message = format!("`{}` starts outside the bounds, at {place}", body.name);
     let diagnostic = Diagnostic::at(places[id].clone(), message).label("counts as escaped at once");
     Some(("bounds", diagnostic.help("widen the bounds in [world]")))
+}
+
+/// The first soft body that the built-in engine cannot carry with this step as it is set from the start. Engines with other methods and
+/// sub-steps have other limits, so that the frequency is told too.
+fn stiff_net(world: &World, places: &[Range<usize>], dt: f64) -> Option<(&'static str, Diagnostic)> {
+    let substeps = f64::from(SOFT_SUBSTEPS);
+    let limit = |net: &Net| substeps * largest_step(net, "verlet");
+    let (soft, net) = world
+        .softs
+        .iter()
+        .filter(|soft| dt > limit(&Net::rough(soft, world)))
+        .map(|soft| (soft, Net::of(soft, world)))
+        .find(|(_, net)| dt > limit(net))?;
+    let message = format!(
+        "the net of `{}` is too stiff for a step of {dt:.4} s: its fastest motion has {:.4} rad/s",
+        soft.name, net.omega
+    );
+    let one = largest_step(&net, "verlet");
+    let diagnostic = Diagnostic::at(places[soft.nodes.start].clone(), message)
+        .label(format!("{:.4} s would do, with {SOFT_SUBSTEPS} sub-steps of verlet", limit(&net)))
+        .help(format!(
+            "with one step of verlet or symplectic Euler {one:.4} s, of rk4 {:.4} s; take shorter steps, more sub-steps, heavier nodes or softer springs",
+            largest_step(&net, "rk4")
+        ));
+    Some(("stiff-net", diagnostic))
 }
 
 /// Materials that add energy with each bounce.

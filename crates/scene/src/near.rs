@@ -47,6 +47,10 @@ pub(crate) fn meetings(world: &World) -> impl Fn(usize, usize) -> bool {
         .map(|[a, b]| [a.min(b), a.max(b)])
         .collect();
     move |a: usize, b: usize| {
+        // Nodes of one soft body may overlap.
+        if a.min(b) >= world.rigid_count() && world.soft_of_node(a) == world.soft_of_node(b) {
+            return false;
+        }
         let (one, other) = (&world.bodies[a], &world.bodies[b]);
         one.layers & other.collision_mask != 0
             && other.layers & one.collision_mask != 0

@@ -3,6 +3,8 @@
 //! Read again it builds the same world, bit for bit: numbers are printed so that they read back exactly, bodies stand about their
 //! centres of mass, and masses and inertias are given.
 
+mod soft;
+
 use crate::expression::Evaluator;
 use crate::names::Names;
 use crate::rules::{Probe, Question, Series, SeriesShape, Trigger, Twin};
@@ -12,6 +14,7 @@ use ironspin_model::{
     Action, Body, BodyKind, Bound, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointKind, Law, Part, PlaneShape,
     Pose, Severity, Shape, SpaceShape, World,
 };
+use soft::soft_table;
 use std::fmt::Write;
 
 /// The resolved form of a scene.
@@ -63,8 +66,11 @@ pub(crate) fn resolved(setup: &Setup, topics: &[&str], allow: &[&str]) -> String
         ));
     }
     let layers = layer_names(&world.bodies);
-    for body in &world.bodies {
+    for body in world.rigid() {
         line(body_table(body, world, &layers));
+    }
+    for soft in &world.softs {
+        line(soft_table(soft, world, &layers));
     }
     for joint in &world.joints {
         line(joint_table(joint, world));
@@ -167,7 +173,7 @@ fn inertia(dimension: Dimension, inertia: Inertia) -> String {
 }
 
 fn name(world: &World, id: usize) -> String {
-    quoted(&world.bodies[id].name)
+    quoted(world.name_of(id))
 }
 
 /// A name for each bit that any body is on, so that masks come back as they were: bit 0 is the layer common.
@@ -325,6 +331,8 @@ fn effects_lines(effects: &[Effect], world: &World) -> String {
             Effect::Add => "add = true".to_owned(),
             Effect::Split(pieces) => format!("split = {}", names(pieces, world)),
             Effect::Gravity(gravity) => format!("gravity = {}", pair(*gravity)),
+            Effect::Shift(way) => format!("move_by = {}", pair(*way)),
+            Effect::Hold(held) => format!("hold = {held}"),
         };
         // Writing to a string cannot fail.
         let _ = write!(out, "\n{line}");

@@ -2,6 +2,7 @@
 
 mod pack;
 pub mod raw;
+mod softs;
 mod unpack;
 
 pub use pack::{Packed, PackedAction};

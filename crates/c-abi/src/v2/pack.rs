@@ -1,11 +1,16 @@
 //! Worlds and actions as plain arrays of the second version.
 
 use super::raw;
+use super::softs::Lists;
 use crate::pack::text;
 use ironspin_model::{
-    Body, BodyKind, Conditions, DVec2, DVec3, Effect, Joint, JointKind, PlaneShape, Pose, Shape, SpaceShape, World,
+    Body, BodyKind, Conditions, DVec2, DVec3, Effect, Joint, JointKind, PlaneShape, Pose, Shape, SpaceShape, WireIds,
+    World,
 };
 use std::ffi::CString;
+
+/// Bytes of a world without soft bodies, as the header had it before it knew them: libraries that compare sizes stay welcome.
+pub(super) const RIGID_SIZE: u64 = std::mem::offset_of!(raw::World, soft_count) as u64;
 
 /// A world as plain arrays, and the arrays themselves.
 #[derive(Debug)]
@@ -20,6 +25,7 @@ pub struct Packed {
     _numbers: Vec<f64>,
     _joints: Vec<raw::Joint>,
     _apart: Vec<u64>,
+    _softs: Lists,
 }
 
 fn pair(v: DVec2) -> [f64; 2] {
@@ -56,7 +62,7 @@ impl Packed {
             .collect();
         let (mut parts, mut numbers) = (Vec::new(), Vec::new());
         let bodies: Vec<raw::Body> = world
-            .bodies
+            .rigid()
             .iter()
             .map(|body| {
                 let first_part = parts.len() as u64;
@@ -78,9 +84,11 @@ impl Packed {
             })
             .collect();
         let joints: Vec<raw::Joint> = world.joints.iter().map(joint_row).collect();
-        let apart: Vec<u64> = world.excluded_pairs.iter().flatten().map(|&id| id as u64).collect();
+        let apart = WireIds::of(world).pairs_outside(&world.excluded_pairs);
+        let apart: Vec<u64> = apart.iter().flatten().map(|&id| id as u64).collect();
+        let softs = Lists::of(world, &mut named);
         let reported = raw::World {
-            size: size_of::<raw::World>() as u64,
+            size: if world.softs.is_empty() { RIGID_SIZE } else { size_of::<raw::World>() as u64 },
             space: u32::from(world.dimension.number()),
             threads: u32::try_from(conditions.threads).unwrap_or(u32::MAX),
             seed: conditions.seed,
@@ -92,7 +100,7 @@ impl Packed {
             part_count: parts.len() as u64,
             number_count: numbers.len() as u64,
             joint_count: joints.len() as u64,
-            apart_count: world.excluded_pairs.len() as u64,
+            apart_count: (apart.len() / 2) as u64,
             materials: materials.as_ptr(),
             pairs: pairs.as_ptr(),
             bodies: bodies.as_ptr(),
@@ -100,6 +108,16 @@ impl Packed {
             numbers: numbers.as_ptr(),
             joints: joints.as_ptr(),
             apart: apart.as_ptr(),
+            soft_count: softs.softs.len() as u64,
+            node_count: softs.nodes.len() as u64,
+            spring_count: softs.springs.len() as u64,
+            skin_count: (softs.skin.len() / 2) as u64,
+            cell_count: (softs.cells.len() / 3) as u64,
+            softs: softs.softs.as_ptr(),
+            nodes: softs.nodes.as_ptr(),
+            springs: softs.springs.as_ptr(),
+            skin: softs.skin.as_ptr(),
+            cells: softs.cells.as_ptr(),
         };
         Packed {
             world: reported,
@@ -111,6 +129,7 @@ impl Packed {
             _numbers: numbers,
             _joints: joints,
             _apart: apart,
+            _softs: softs,
         }
     }
 
@@ -231,7 +250,8 @@ pub struct PackedAction {
 
 impl PackedAction {
     /// Lays an action out.
-    pub fn new(body: usize, effect: &Effect) -> PackedAction {
+    pub fn new(ids: &WireIds, id: usize, effect: &Effect) -> PackedAction {
+        let (body, node) = ids.outside(id);
         let pieces: Vec<u64> = match effect {
             Effect::Split(pieces) => pieces.iter().map(|&id| id as u64).collect(),
             _ => Vec::new(),
@@ -247,6 +267,8 @@ impl PackedAction {
             Effect::Add => (7, DVec3::ZERO),
             Effect::Split(_) => (8, DVec3::ZERO),
             Effect::Gravity(gravity) => (9, *gravity),
+            Effect::Shift(way) => (10, *way),
+            Effect::Hold(_) => (11, DVec3::ZERO),
         };
         let pose = match effect {
             Effect::Place(pose) => *pose,
@@ -266,6 +288,9 @@ impl PackedAction {
             angle: pose.angle,
             piece_count: pieces.len() as u64,
             pieces: pieces.as_ptr(),
+            node: node.unwrap_or(0) as u64,
+            has_node: u32::from(node.is_some()),
+            held: u32::from(matches!(effect, Effect::Hold(true))),
         };
         PackedAction { action, _pieces: pieces }
     }

@@ -84,6 +84,62 @@ pub struct World {
     pub numbers: *const f64,
     pub joints: *const Joint,
     pub apart: *const u64,
+    pub soft_count: u64,
+    pub node_count: u64,
+    pub spring_count: u64,
+    pub skin_count: u64,
+    pub cell_count: u64,
+    pub softs: *const Soft,
+    pub nodes: *const Node,
+    pub springs: *const Spring,
+    pub skin: *const u64,
+    pub cells: *const u64,
+}
+
+/// `ironspin_soft`.
+#[repr(C)]
+#[derive(Clone, Copy, Debug)]
+pub struct Soft {
+    pub name: *const c_char,
+    pub material: u64,
+    pub radius: f64,
+    pub layers: u32,
+    pub meets: u32,
+    pub swept: u32,
+    pub absent: u32,
+    pub touches_itself: u32,
+    pub has_pressure: u32,
+    pub gravity_factor: f64,
+    pub damping: f64,
+    pub amount: f64,
+    pub outside: f64,
+    pub first_node: u64,
+    pub node_count: u64,
+    pub first_spring: u64,
+    pub spring_count: u64,
+    pub first_skin: u64,
+    pub skin_count: u64,
+    pub first_cell: u64,
+    pub cell_count: u64,
+}
+
+/// `ironspin_node`.
+#[repr(C)]
+#[derive(Clone, Copy, Debug)]
+pub struct Node {
+    pub position: [f64; 3],
+    pub velocity: [f64; 3],
+    pub mass: f64,
+}
+
+/// `ironspin_spring`.
+#[repr(C)]
+#[derive(Clone, Copy, Debug)]
+pub struct Spring {
+    pub ends: [u64; 2],
+    pub length: f64,
+    pub stiffness: f64,
+    pub damping: f64,
 }
 
 /// `ironspin_action`.
@@ -99,6 +155,9 @@ pub struct Action {
     pub angle: f64,
     pub piece_count: u64,
     pub pieces: *const u64,
+    pub node: u64,
+    pub has_node: u32,
+    pub held: u32,
 }
 
 /// `ironspin_hit`.

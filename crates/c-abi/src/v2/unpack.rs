@@ -1,11 +1,12 @@
 //! Plain arrays of the second version as worlds and actions.
 #![allow(unsafe_code)]
 
-use super::raw;
+use super::pack::RIGID_SIZE;
+use super::{raw, softs};
 use crate::unpack::{list, text};
 use ironspin_model::{
     Body, BodyKind, Conditions, DMat3, DQuat, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind,
-    Material, PairMaterial, Part, PlaneShape, Pose, Shape, SpaceShape, Timestep, World,
+    Material, PairMaterial, Part, PlaneShape, Pose, Shape, SpaceShape, Timestep, WireIds, World,
 };
 
 fn vector(v: [f64; 3]) -> DVec3 {
@@ -28,7 +29,8 @@ fn pose(dimension: Dimension, position: [f64; 3], [w, x, y, z]: [f64; 4], angle:
 /// # Safety
 /// Every pointer must lead to as many items as the counts beside it say.
 pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), String> {
-    if reported.size != size_of::<raw::World>() as u64 {
+    let has_softs = reported.size == size_of::<raw::World>() as u64;
+    if !has_softs && reported.size != RIGID_SIZE {
         return Err(format!("a world of {} bytes, and {} are due", reported.size, size_of::<raw::World>()));
     }
     let dimension =
@@ -37,7 +39,7 @@ pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), Str
     let (parts, numbers) =
         unsafe { (list(reported.parts, reported.part_count), list(reported.numbers, reported.number_count)) };
     let bodies = unsafe { list(reported.bodies, reported.body_count) };
-    let bodies = bodies
+    let mut bodies = bodies
         .iter()
         .map(|row| {
             let name = unsafe { text(row.name) };
@@ -47,8 +49,13 @@ pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), Str
             body_of(dimension, row, name, parts)
         })
         .collect::<Result<Vec<_>, String>>()?;
+    let joints = unsafe { list(reported.joints, reported.joint_count) };
+    let joints = joints.iter().map(|row| joint_of(row, &bodies)).collect::<Result<_, _>>()?;
+    let softs = if has_softs { unsafe { softs::read(reported, &mut bodies) }? } else { Vec::new() };
     let world = World {
         dimension,
+        softs,
+        joints,
         gravity: vector(reported.gravity),
         materials: unsafe { list(reported.materials, reported.material_count) }
             .iter()
@@ -67,17 +74,13 @@ pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), Str
                 restitution: row.restitution,
             })
             .collect(),
-        joints: unsafe { list(reported.joints, reported.joint_count) }
-            .iter()
-            .map(|row| joint_of(row, &bodies))
-            .collect::<Result<_, _>>()?,
         bodies,
-        excluded_pairs: unsafe { list(reported.apart, 2 * reported.apart_count) }
-            .chunks_exact(2)
-            .map(|pair| [pair[0] as usize, pair[1] as usize])
-            .collect(),
         ..World::planar(f64::INFINITY)
     };
+    let apart = unsafe { list(reported.apart, 2 * reported.apart_count) };
+    let apart: Vec<[usize; 2]> = apart.as_chunks::<2>().0.iter().map(|pair| pair.map(|id| id as usize)).collect();
+    let excluded_pairs = WireIds::of(&world).pairs_inside(&apart);
+    let world = World { excluded_pairs, ..world };
     let dt = Timestep { text: reported.dt.to_string(), seconds: reported.dt };
     let conditions =
         Conditions { seed: reported.seed, threads: reported.threads.max(1) as usize, ..Conditions::with_dt(dt) };
@@ -159,14 +162,20 @@ fn joint_of(row: &raw::Joint, bodies: &[Body]) -> Result<Joint, String> {
     })
 }
 
-/// The body and the action of an action.
+/// The id and the action of an action.
 ///
 /// # Errors
 /// For a kind that is not known.
 ///
 /// # Safety
 /// As many pieces as are counted must stand where the action says.
-pub unsafe fn action_of(dimension: Dimension, reported: &raw::Action) -> Result<(usize, Effect), String> {
+pub unsafe fn action_of(
+    dimension: Dimension,
+    ids: &WireIds,
+    reported: &raw::Action,
+) -> Result<(usize, Effect), String> {
+    let node = (reported.has_node != 0).then_some(reported.node as usize);
+    let id = ids.inside(reported.body as usize, node).ok_or("an action on a body that there is not")?;
     let (given, point) = (vector(reported.vector), (reported.has_point != 0).then(|| vector(reported.point)));
     let effect = match reported.kind {
         0 => Effect::Impulse { impulse: given, point },
@@ -182,16 +191,18 @@ pub unsafe fn action_of(dimension: Dimension, reported: &raw::Action) -> Result<
             unsafe { list(reported.pieces, reported.piece_count) }.iter().map(|&id| id as usize).collect(),
         ),
         9 => Effect::Gravity(given),
+        10 => Effect::Shift(given),
+        11 => Effect::Hold(reported.held != 0),
         other => return Err(format!("an action of kind {other}")),
     };
-    Ok((reported.body as usize, effect))
+    Ok((id, effect))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::v2::{Packed, PackedAction};
-    use ironspin_model::about_z;
+    use ironspin_model::{NodeSpring, NodeTraits, Pressure, SoftBody, about_z};
 
     fn conditions() -> Conditions {
         Conditions { seed: 7, threads: 3, ..Conditions::with_dt("0.0125".parse().unwrap()) }
@@ -213,7 +224,64 @@ mod tests {
         let mut world = World { dimension, gravity: DVec3::new(0.5, -9.81, 0.0), ..World::planar(f64::INFINITY) };
         world.materials = vec![Material { name: "iron".into(), density: 1.0, friction: 0.3, restitution: 0.1 }];
         world.pairs = vec![PairMaterial { between: [0, 0], friction: 0.2, restitution: 0.4 }];
-        match dimension {
+        with_bodies(&mut world);
+        world
+    }
+
+    /// A ring of three nodes, the first held.
+    fn with_ring(mut world: World) -> World {
+        let traits = NodeTraits {
+            name: "ring".into(),
+            material: 0,
+            radius: 0.1,
+            layers: 2,
+            collision_mask: 7,
+            gravity_factor: 0.5,
+            damping: 0.2,
+            ccd: true,
+            absent: false,
+        };
+        let first = world.bodies.len();
+        for (i, at) in [DVec3::ZERO, DVec3::X, DVec3::Y].into_iter().enumerate() {
+            world.bodies.push(traits.node(&format!("[{i}]"), at, DVec3::X, i as f64));
+        }
+        let spring = |a: usize, b: usize| NodeSpring { ends: [a, b], length: 0.9, stiffness: 20.0, damping: 0.1 };
+        world.softs.push(SoftBody {
+            name: "ring".into(),
+            nodes: first..first + 3,
+            material: 0,
+            radius: 0.1,
+            self_contact: true,
+            springs: vec![spring(0, 1), spring(1, 2)],
+            skin: vec![[0, 1], [1, 2], [2, 0]],
+            cells: vec![[0, 1, 2]],
+            pressure: Some(Pressure { amount: 3.0, outside: 1.0 }),
+        });
+        world.excluded_pairs = (first..first + 3).map(|node| [0, node]).collect();
+        world
+    }
+
+    #[test]
+    fn soft_bodies_come_back_as_they_were_and_a_world_without_them_has_its_older_size() {
+        let world = with_ring(world(Dimension::Plane));
+        let packed = Packed::new(&world, &conditions());
+        // The lists stand in `packed`.
+        assert_eq!(unsafe { world_of(packed.world()) }.unwrap().0, world);
+        assert_eq!(packed.world().apart_count, 1);
+        let rigid = Packed::new(&super::tests::world(Dimension::Plane), &conditions());
+        assert_eq!(rigid.world().size, RIGID_SIZE);
+        let mut wrong = *packed.world();
+        wrong.spring_count = 1;
+        assert!(unsafe { world_of(&wrong) }.unwrap_err().contains("beyond its end"));
+        let ids = WireIds::of(&world);
+        for (id, effect) in [(7, Effect::Hold(true)), (9, Effect::Shift(DVec3::X))] {
+            let packed = PackedAction::new(&ids, id, &effect);
+            assert_eq!(unsafe { action_of(Dimension::Plane, &ids, packed.action()) }, Ok((id, effect)));
+        }
+    }
+
+    fn with_bodies(world: &mut World) {
+        match world.dimension {
             Dimension::Plane => {
                 let pose = Pose::planar(DVec3::new(1.0, -1.0, 0.0), 7.25);
                 for shape in [
@@ -254,7 +322,6 @@ mod tests {
                 world.excluded_pairs = vec![[0, 1], [2, 1]];
             }
         }
-        world
     }
 
     #[test]
@@ -296,6 +363,7 @@ mod tests {
     #[test]
     fn actions_come_back_as_they_were() {
         let push = DVec3::new(0.1, -2.0, 3.0);
+        let ids = WireIds::of(&world(Dimension::Space));
         let turned = Pose { position: push, rotation: DQuat::from_xyzw(0.5, -0.5, 0.5, 0.5), angle: 0.0 };
         for effect in [
             Effect::Impulse { impulse: push, point: Some(DVec3::ONE) },
@@ -308,12 +376,15 @@ mod tests {
             Effect::Add,
             Effect::Split(vec![3, 4]),
             Effect::Gravity(push),
+            Effect::Shift(push),
+            Effect::Hold(true),
+            Effect::Hold(false),
         ] {
-            let packed = PackedAction::new(2, &effect);
+            let packed = PackedAction::new(&ids, 2, &effect);
             // The list stands in `packed`.
-            assert_eq!(unsafe { action_of(Dimension::Space, packed.action()) }, Ok((2, effect)));
+            assert_eq!(unsafe { action_of(Dimension::Space, &ids, packed.action()) }, Ok((2, effect)));
         }
-        let wrong = raw::Action { kind: 77, ..*PackedAction::new(2, &Effect::Remove).action() };
-        assert!(unsafe { action_of(Dimension::Space, &wrong) }.unwrap_err().contains("kind 77"));
+        let wrong = raw::Action { kind: 77, ..*PackedAction::new(&ids, 2, &Effect::Remove).action() };
+        assert!(unsafe { action_of(Dimension::Space, &ids, &wrong) }.unwrap_err().contains("kind 77"));
     }
 }

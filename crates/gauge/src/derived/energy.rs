@@ -1,9 +1,10 @@
 //! Mechanical energy of a set of bodies, and what is done to it from outside.
 
 use super::motion::driven;
+use super::stores::Stores;
 use crate::frame_cache::BodyTraits;
 use crate::step::Step;
-use ironspin_model::{BodyState, DVec2, DVec3, Dimension, Effect, Frame, Joint, JointKind, World};
+use ironspin_model::{BodyState, DVec3, Dimension, Effect, Frame, Pose, World};
 
 /// Mechanical energy of some bodies, J; height counts from the origin.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -14,23 +15,18 @@ pub struct MechanicalEnergy {
     pub total: f64,
 }
 
-/// Mechanical energy of some bodies in a frame: sum(m v²/2 + w·I w/2 - m g·x), and k d²/2 of every spring at one of them.
+/// Mechanical energy of some bodies in a frame: sum(m v²/2 + w·I w/2 - m g·x), k d²/2 of every spring at
+/// one of them, and -amount ln(V/V0) + outside (V - V0) of the gas in every skin of theirs.
 pub fn mechanical_energy(world: &World, frame: &Frame, of: &[usize]) -> MechanicalEnergy {
-    let springs: Vec<usize> = springs_of(world, |id| of.contains(&id));
-    energy_under(world, frame, of, &springs, world.gravity)
-}
-
-/// The springs of a world with a body of a set at one end.
-pub(crate) fn springs_of(world: &World, counts: impl Fn(usize) -> bool) -> Vec<usize> {
-    let held =
-        |joint: &Joint| matches!(joint.kind, JointKind::Spring { .. }) && joint.bodies.iter().any(|&id| counts(id));
-    (0..world.joints.len()).filter(|&number| held(&world.joints[number])).collect()
+    let members = crate::geometry::Membership::of(world, of);
+    let stores = Stores::of(world, |id| members.has(id));
+    energy_under(world, frame, of, &stores, world.gravity)
 }
 
 /// The same under another gravity, m/s². Bodies that are not there have none.
-fn energy_under(world: &World, frame: &Frame, of: &[usize], springs: &[usize], gravity: DVec3) -> MechanicalEnergy {
+fn energy_under(world: &World, frame: &Frame, of: &[usize], stores: &Stores, gravity: DVec3) -> MechanicalEnergy {
     let own = |id: usize| body_energy(&BodyTraits::of(world.dimension, &world.bodies[id]), &frame.bodies[id], gravity);
-    summed(world, &frame.bodies, of, springs, own)
+    summed(world, &frame.bodies, of, stores, own)
 }
 
 /// Sum of what bodies have of their own, and of springs.
@@ -38,7 +34,7 @@ fn summed(
     world: &World,
     states: &[BodyState],
     of: &[usize],
-    springs: &[usize],
+    stores: &Stores,
     own: impl Fn(usize) -> MechanicalEnergy,
 ) -> MechanicalEnergy {
     let mut sum = MechanicalEnergy::default();
@@ -46,9 +42,7 @@ fn summed(
         sum.kinetic += own.kinetic;
         sum.total += own.total;
     }
-    for &number in springs {
-        sum.total += spring_energy(world, states, &world.joints[number]);
-    }
+    sum.total = stores.added_to(sum.total, world, states);
     sum
 }
 
@@ -62,7 +56,7 @@ pub(crate) struct Energies {
 
 impl Energies {
     /// The energy of some bodies in the frame now.
-    pub(crate) fn now(&mut self, step: &Step<'_>, of: &[usize], springs: &[usize]) -> MechanicalEnergy {
+    pub(crate) fn now(&mut self, step: &Step<'_>, of: &[usize], stores: &Stores) -> MechanicalEnergy {
         let asked = Some((step.cache.frame(), step.gravity));
         if self.of != asked {
             self.of = asked;
@@ -70,7 +64,7 @@ impl Energies {
             let states = step.now.bodies.iter().enumerate();
             self.bodies.extend(states.map(|(id, state)| body_energy(step.cache.traits(id), state, step.gravity)));
         }
-        summed(step.world, &step.now.bodies, of, springs, |id| self.bodies[id])
+        summed(step.world, &step.now.bodies, of, stores, |id| self.bodies[id])
     }
 }
 
@@ -84,41 +78,18 @@ fn body_energy(body: &BodyTraits, state: &BodyState, gravity: DVec3) -> Mechanic
     MechanicalEnergy { kinetic, total: kinetic - height }
 }
 
-/// Where an anchor of a body is, m.
-fn anchor(state: &BodyState, at: DVec2) -> DVec2 {
-    let (sin, cos) = (libm::sin(state.pose.angle), libm::cos(state.pose.angle));
-    state.pose.position.truncate() + DVec2::new(cos * at.x - sin * at.y, sin * at.x + cos * at.y)
-}
-
-fn spring_energy(world: &World, states: &[BodyState], joint: &Joint) -> f64 {
-    let JointKind::Spring { stiffness, .. } = joint.kind else { return 0.0 };
-    let [i, j] = joint.bodies;
-    if states[i].is_absent() || states[j].is_absent() {
-        return 0.0;
-    }
-    let built = |id: usize| {
-        let body = &world.bodies[id];
-        BodyState::planar(body.pose.position, body.pose.angle, DVec3::ZERO, 0.0)
-    };
-    let length = |a: &BodyState, b: &BodyState| {
-        (anchor(b, joint.frames[1].anchor.truncate()) - anchor(a, joint.frames[0].anchor.truncate())).length()
-    };
-    let rest = joint.length.unwrap_or_else(|| length(&built(i), &built(j)));
-    let stretch = length(&states[i], &states[j]) - rest;
-    0.5 * stiffness * stretch * stretch
-}
-
 /// Energy that actions, and a change of gravity, bring to a set of bodies over the step, J.
-pub(crate) fn brought(step: &Step<'_>, of: &[usize], springs: &[usize], gravity_before: DVec3) -> f64 {
+pub(crate) fn brought(step: &Step<'_>, of: &[usize], stores: &Stores, gravity_before: DVec3) -> f64 {
     let Some(before) = step.before else { return 0.0 };
     let mut sum = 0.0;
     if gravity_before != step.gravity {
-        let under = |gravity: DVec3| energy_under(step.world, before, of, springs, gravity).total;
+        let under = |gravity: DVec3| energy_under(step.world, before, of, stores, gravity).total;
         sum += under(step.gravity) - under(gravity_before);
     }
     if step.effects.is_empty() && step.cache.same_are_there() {
         return sum;
     }
+    sum += by_moving_nodes(step, before, stores);
     for &id in of {
         let (was, is) = (&before.bodies[id], &step.now.bodies[id]);
         match (was.is_absent(), is.is_absent()) {
@@ -132,11 +103,29 @@ pub(crate) fn brought(step: &Step<'_>, of: &[usize], springs: &[usize], gravity_
     sum
 }
 
+/// What putting nodes elsewhere brings to the springs and the gas of soft bodies, and what soft bodies that come and go bring and take, J.
+fn by_moving_nodes(step: &Step<'_>, before: &Frame, stores: &Stores) -> f64 {
+    if !stores.any_soft() {
+        return 0.0;
+    }
+    let mut moved = before.bodies.clone();
+    for (id, effect) in step.effects {
+        match effect {
+            Effect::Place(pose) => moved[*id].pose.position = pose.position,
+            Effect::Shift(way) => moved[*id].pose.position += *way,
+            Effect::Remove | Effect::Add if *id >= step.world.rigid_count() => moved[*id] = step.now.bodies[*id],
+            _ => {}
+        }
+    }
+    stores.energy(step.world, &moved) - stores.energy(step.world, &before.bodies)
+}
+
 /// Work of the actions done to one body over the step, J.
 fn done(step: &Step<'_>, was: &BodyState, id: usize) -> f64 {
     let Some(driven) = driven(step, id) else { return 0.0 };
     let moved = step.effects.iter().rev().find_map(|(body, effect)| match effect {
         Effect::Place(pose) if *body == id => Some(*pose),
+        Effect::Shift(way) if *body == id => Some(Pose { position: was.pose.position + *way, ..was.pose }),
         _ => None,
     });
     let pose = moved.unwrap_or(was.pose);

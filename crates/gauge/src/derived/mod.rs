@@ -3,12 +3,16 @@
 mod energy;
 mod explainer;
 mod motion;
+mod skin;
+mod stores;
 mod touch;
 
+pub(crate) use energy::brought;
 pub use energy::{MechanicalEnergy, mechanical_energy};
-pub(crate) use energy::{brought, springs_of};
 pub(crate) use explainer::beyond_contacts;
 pub(crate) use motion::unexplained;
+pub(crate) use skin::each_skin_overlap;
+pub(crate) use stores::Stores;
 pub(crate) use touch::{closing, first_touch};
 
 use energy::Energies;

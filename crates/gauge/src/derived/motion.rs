@@ -54,7 +54,9 @@ pub(crate) fn driven(step: &Step<'_>, id: usize) -> Option<Driven> {
             Effect::Velocity(velocity) => driven.velocity = *velocity,
             Effect::Spin(spin) => driven.spin = *spin,
             Effect::Place(pose) => (driven.position, rotation) = (pose.position, pose.rotation),
-            Effect::Remove | Effect::Add | Effect::Split(_) | Effect::Gravity(_) => {}
+            Effect::Shift(way) => driven.position += *way,
+            Effect::Hold(true) => driven.velocity = DVec3::ZERO,
+            Effect::Remove | Effect::Add | Effect::Split(_) | Effect::Gravity(_) | Effect::Hold(false) => {}
         }
     }
     Some(driven)
@@ -63,6 +65,9 @@ pub(crate) fn driven(step: &Step<'_>, id: usize) -> Option<Driven> {
 /// What nothing but contacts and joints can explain of a body's change of velocity over the step.
 pub(crate) fn unexplained(step: &Step<'_>, id: usize) -> Option<Unexplained> {
     let (now, span) = (&step.now.bodies[id], step.span());
+    if step.cache.is_held(id) {
+        return Some(Unexplained { velocity: DVec3::ZERO, spin: DVec3::ZERO, explained: 0.0 });
+    }
     if step.effects.is_empty() && step.cache.traits(id).is_free {
         // The same as below, without what would be nothing.
         let (before, given) = (&step.before?.bodies[id], step.fall(id) * span);

@@ -225,6 +225,11 @@ impl<G: Room> Cache<G> {
         &self.placed(when, body).colliders
     }
 
+    /// The box around all parts of a body, in place.
+    pub(crate) fn around(&self, when: When, body: usize) -> &G::Around {
+        &self.placed(when, body).all
+    }
+
     pub(super) fn placed(&self, when: When, body: usize) -> &Placed<G> {
         self.placement(when).of(&self.parts, body)
     }

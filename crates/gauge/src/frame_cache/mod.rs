@@ -5,8 +5,9 @@ mod nearness;
 
 use crate::geometry::{Bounds, Gap, Membership, Plane, Room, Shapes, Space};
 pub(crate) use cache::Cache;
-use ironspin_model::{Body, BodyState, DQuat, DVec3, Dimension, Frame, Inertia, World, turn};
+use ironspin_model::{Body, BodyState, DQuat, DVec3, Dimension, Effect, Frame, Inertia, World, turn};
 pub(crate) use nearness::Candidate;
+use std::collections::BTreeSet;
 
 /// Which of the two frames of a step.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -90,6 +91,8 @@ impl BodyTraits {
 #[derive(Clone, Debug)]
 pub struct FrameCache {
     traits: Vec<BodyTraits>,
+    /// Nodes that an action holds now; empty in most worlds.
+    held: BTreeSet<usize>,
     room: ByDimension,
 }
 
@@ -120,11 +123,29 @@ impl FrameCache {
     pub fn new(world: &World) -> Self {
         FrameCache {
             traits: world.bodies.iter().map(|body| BodyTraits::of(world.dimension, body)).collect(),
+            held: BTreeSet::new(),
             room: match world.dimension {
                 Dimension::Plane => ByDimension::Plane(Cache::new(world)),
                 Dimension::Space => ByDimension::Space(Cache::new(world)),
             },
         }
+    }
+
+    /// Notes what is done to bodies before the step that the next frame ends.
+    pub fn note_effects(&mut self, effects: &[(usize, Effect)]) {
+        for (id, effect) in effects {
+            match effect {
+                Effect::Hold(true) => _ = self.held.insert(*id),
+                Effect::Hold(false) => _ = self.held.remove(id),
+                _ => {}
+            }
+        }
+    }
+
+    /// Whether an action holds a node over the step.
+    #[inline]
+    pub fn is_held(&self, body: usize) -> bool {
+        !self.held.is_empty() && self.held.contains(&body)
     }
 
     /// Takes the next frame; the one before becomes the frame before.

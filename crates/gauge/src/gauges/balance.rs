@@ -5,7 +5,7 @@ use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use ironspin_model::{DVec3, Dimension, World};
+use ironspin_model::{DVec3, Dimension, SoftBody, World};
 
 pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
     name: "momentum.balance",
@@ -15,7 +15,7 @@ pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
     definition: "Largest change of the bodies' common momentum that gravity does not explain, summed over all steps in which none of them is near a body outside the set, as a share of the sum of the magnitudes of their momenta.",
     formula: "max_t |sum_steps (dP - sum(m g dt))| / max_t sum(m |v|)",
     source: "Newton's third law",
-    limits: "Steps within 1.5 steps' travel of a body outside the set are left out; when nine in ten are, a warning says so. A step in which a body of the set comes or goes is left out; before and after it the bodies that are there are balanced.",
+    limits: "Steps within 1.5 steps' travel of a body outside the set are left out; when nine in ten are, a warning says so. A step in which a body of the set comes or goes is left out; before and after it the bodies that are there are balanced. Nodes that are held, or that springs or gas tie to nodes outside the set, are not free.",
     usual_causes: "one body of a pair answers and the other does not; mass ignored; position correction that moves only one body; damping",
     next_step: advice::MOMENTUM,
     by_default: true,
@@ -57,6 +57,8 @@ struct Balance {
     largest_sum: f64,
     worst: f64,
     worst_time: f64,
+    /// A body of the set and a node outside it that springs or gas of the same soft body tie to it.
+    tied: Vec<(usize, usize)>,
     /// A body of the set and one outside that touched in the last step.
     touched: Option<(usize, usize)>,
     counted: u64,
@@ -73,6 +75,23 @@ pub(crate) fn angular(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(Balance::new(world, scope, Kind::Angular))
 }
 
+/// The first spring or gas of each soft body that reaches over the rim of a set: a node inside, and one outside or held for good.
+fn tied(world: &World, of: &[usize]) -> Vec<(usize, usize)> {
+    let members = Membership::of(world, of);
+    let inside = |id: usize| members.has(id) && world.bodies[id].mass > 0.0;
+    let tie = |soft: &SoftBody| {
+        let id = |node: usize| soft.nodes.start + node;
+        let springs = soft.springs.iter().map(|spring| spring.ends);
+        let skin = soft.skin.iter().filter(|_| soft.pressure.is_some()).copied();
+        springs.chain(skin).map(|ends| ends.map(id)).find_map(|[a, b]| match (inside(a), inside(b)) {
+            (true, false) => Some((a, b)),
+            (false, true) => Some((b, a)),
+            _ => None,
+        })
+    };
+    world.softs.iter().filter_map(tie).collect()
+}
+
 impl Balance {
     fn new(world: &World, scope: &Scope, kind: Kind) -> Self {
         Balance {
@@ -84,6 +103,7 @@ impl Balance {
             largest_sum: 0.0,
             worst: 0.0,
             worst_time: 0.0,
+            tied: tied(world, &scope.of),
             touched: None,
             counted: 0,
             skipped: 0,
@@ -94,6 +114,12 @@ impl Balance {
     /// Whether a body of the set may have touched one outside it during the step.
     fn touched_outside(&mut self, view: &View<'_>) -> bool {
         if view.before.is_none() {
+            return true;
+        }
+        if self.tied.iter().any(|&(a, b)| view.present(a) && view.present(b)) {
+            return true;
+        }
+        if self.scope.of.iter().any(|&id| view.cache.is_held(id)) {
             return true;
         }
         let speed = |when: When, id: usize| view.cache.speed(when, id);

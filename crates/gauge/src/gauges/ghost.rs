@@ -49,7 +49,8 @@ struct Ghost {
 }
 
 fn new(world: &World, scope: &Scope, counts: bool) -> Box<dyn Gauge> {
-    let jointed: Vec<usize> = world.joints.iter().flat_map(|joint| joint.bodies).collect();
+    let jointed: Vec<usize> =
+        world.joints.iter().flat_map(|joint| joint.bodies).chain(world.rigid_count()..world.bodies.len()).collect();
     Box::new(Ghost {
         jointed: Membership::of(world, &jointed),
         start: None,

@@ -18,6 +18,7 @@ mod probes;
 mod rebound;
 mod sensor;
 mod settle;
+pub(crate) mod soft;
 mod spread;
 mod stands;
 mod tunnel;
@@ -31,11 +32,16 @@ pub use spread::pooled_reading;
 use crate::entry::GaugeEntry;
 
 /// All gauges.
-pub static GAUGES: [GaugeEntry; 56] = [
+pub static GAUGES: [GaugeEntry; 61] = [
     energy::DRIFT,
     energy::GAIN,
     energy::LOSS,
     energy::UNEXPLAINED,
+    soft::GROWTH,
+    soft::CHANGE,
+    soft::INVERTED,
+    soft::STRAIN,
+    soft::PASSED,
     balance::LINEAR,
     balance::ANGULAR,
     rebound::BY_SPEED,

@@ -1,6 +1,7 @@
 //! How deep bodies lie in each other.
 
 use crate::advice;
+use crate::derived::each_skin_overlap;
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
@@ -14,7 +15,7 @@ pub(crate) const DEEPEST: GaugeEntry = GaugeEntry {
     definition: "Deepest overlap of any two bodies, one of them measured, in any frame: the shortest way by which one would have to move to part from the other.",
     formula: "max_t max_pairs depth, depth = distance of the origin from the rim of the Minkowski difference",
     source: "de Berg et al., Computational Geometry, section 13.3",
-    limits: "Frames only; what happens between them is not seen. Looked at are pairs that may touch and of which one can move: what layers, `apart` or a joint keep from touching may overlap, and is for the filter gauges.",
+    limits: "Frames only; what happens between them is not seen. Looked at are pairs that may touch and of which one can move: what layers, `apart` or a joint keep from touching may overlap, and is for the filter gauges. Of soft bodies nodes and pieces of skin count, rounded by their radius.",
     usual_causes: "too few iterations under a high load; overlap left alone below an absolute slop; half sizes taken for full sizes",
     next_step: advice::OVERLAP,
     by_default: true,
@@ -122,6 +123,15 @@ impl Gauge for Overlap {
             }
             least = least.max(if self.figure == Figure::Mean { deepest } else { self.worst });
         });
+        if !view.world.softs.is_empty() {
+            each_skin_overlap(view, &self.of, &self.others, |depth, a, b| {
+                let size = if self.figure == Figure::Share { view.smaller_size(a, b) } else { 1.0 };
+                deepest = deepest.max(depth);
+                if depth / size > self.worst {
+                    (self.worst, self.worst_time, self.worst_pair) = (depth / size, view.now.time, (a, b));
+                }
+            });
+        }
         self.sum += deepest;
     }
 
@@ -172,6 +182,26 @@ mod tests {
         assert!((mean - (0.015 * 11.0 - 0.015 + 0.05) / 11.0).abs() < 1e-14, "{mean}");
         let on_quay = measure("overlap.deepest", &yard(), &[1, 2], &[0], &frames);
         assert!((on_quay.value.unwrap() - 0.03).abs() < 1e-14, "{on_quay:?}");
+    }
+
+    #[test]
+    fn a_post_between_two_nodes_of_a_skin_lies_in_it() {
+        use crate::gauges::soft::tests::{CORNERS, frames, square};
+        let mut world = square();
+        let post = ironspin_model::Body {
+            kind: BodyKind::Static,
+            parts: vec![ironspin_model::Part::solid(PlaneShape::Disc(0.1), 0)],
+            ..ironspin_model::Body::plain("post")
+        };
+        world.bodies.insert(1, post);
+        world.softs[0].nodes = 2..6;
+        // The skin has a radius of 0.1: at a height of 0.85 the post is 0.05 deep in the lower side, far from its nodes.
+        for (height, deep) in [(0.85, 0.05), (0.75, 0.0)] {
+            let mut seen = frames(3, |i, _| state(CORNERS[i][0], CORNERS[i][1], 0.0, 0.0));
+            seen.iter_mut().for_each(|frame| frame.bodies.insert(1, state(0.5, height, 0.0, 0.0)));
+            let reading = measure("overlap.deepest", &world, &[2, 3], &[1], &seen);
+            assert!((reading.value.unwrap() - deep).abs() < 1e-12, "{reading:?}");
+        }
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! From the engine back to the scene: frames and hits of rays.
 
-use super::Transform;
+use super::{Census, Transform};
 use ironspin_model::{BodyState, Contact, DVec3, Frame, Pose, RayHit};
 
 impl Transform {
@@ -13,8 +13,12 @@ impl Transform {
     }
 
     /// Which body of the scene a body of the engine is; nothing for one that the scene does not have.
-    fn id_back(&self, body: usize, count: usize) -> Option<usize> {
-        (body < count).then(|| if self.reversed { count - 1 - body } else { body })
+    fn id_back(&self, body: usize, census: Census) -> Option<usize> {
+        if body < census.rigid {
+            return Some(if self.reversed { census.rigid - 1 - body } else { body });
+        }
+        let own = if self.bystander { body.checked_sub(1).filter(|&own| own >= census.rigid)? } else { body };
+        (own < census.bodies).then_some(own)
     }
 
     fn state_back(&self, state: &BodyState, time: f64) -> BodyState {
@@ -31,29 +35,31 @@ impl Transform {
         }
     }
 
-    /// A frame of the engine in terms of a scene of `count` bodies, put into `out`.
-    pub(super) fn frame_back(&self, frame: &Frame, count: usize, out: &mut Frame) {
+    /// A frame of the engine in terms of a scene of so many bodies, put into `out`.
+    pub(super) fn frame_back(&self, frame: &Frame, census: Census, out: &mut Frame) {
         out.step = frame.step;
         out.time = frame.time / self.time;
         let time = out.time;
         out.bodies.clear();
         // A wrong number of bodies is for those who look at frames to notice.
-        let own = frame.bodies.len() - usize::from(self.bystander && frame.bodies.len() == count + 1);
-        out.bodies.extend(frame.bodies[..own].iter().map(|state| self.state_back(state, time)));
+        let aside = (self.bystander && frame.bodies.len() == census.bodies + 1).then_some(census.rigid);
+        let own = frame.bodies.iter().enumerate().filter(|(id, _)| Some(*id) != aside);
+        out.bodies.extend(own.map(|(_, state)| self.state_back(state, time)));
         if self.reversed {
-            out.bodies.reverse();
+            let rigid = census.rigid.min(out.bodies.len());
+            out.bodies[..rigid].reverse();
         }
         out.contacts.clear();
-        out.contacts.extend(frame.contacts.iter().filter_map(|contact| self.contact_back(contact, count, time)));
+        out.contacts.extend(frame.contacts.iter().filter_map(|contact| self.contact_back(contact, census, time)));
         out.events.clear();
         out.events.extend(frame.events.iter().filter_map(|event| {
-            let end = |[body, part]: [usize; 2]| Some([self.id_back(body, count)?, part]);
+            let end = |[body, part]: [usize; 2]| Some([self.id_back(body, census)?, part]);
             Some(ironspin_model::SensorEvent { sensor: end(event.sensor)?, other: end(event.other)?, ..*event })
         }));
     }
 
-    fn contact_back(&self, contact: &Contact, count: usize, time: f64) -> Option<Contact> {
-        let [a, b] = [self.id_back(contact.bodies[0], count)?, self.id_back(contact.bodies[1], count)?];
+    fn contact_back(&self, contact: &Contact, census: Census, time: f64) -> Option<Contact> {
+        let [a, b] = [self.id_back(contact.bodies[0], census)?, self.id_back(contact.bodies[1], census)?];
         let normal = self.vector_back(contact.normal, 1.0);
         // The smaller id stands first, and the normal goes from it to the other.
         let (bodies, normal) = if a > b { ([b, a], -normal) } else { ([a, b], normal) };
@@ -68,9 +74,9 @@ impl Transform {
     }
 
     /// A hit of a ray in terms of the scene; nothing for one of a body that the scene does not have.
-    pub(super) fn hit_back(&self, hit: &RayHit, count: usize, time: f64) -> Option<RayHit> {
+    pub(super) fn hit_back(&self, hit: &RayHit, census: Census, time: f64) -> Option<RayHit> {
         Some(RayHit {
-            body: self.id_back(hit.body, count)?,
+            body: self.id_back(hit.body, census)?,
             point: self.place_back(hit.point, time),
             normal: self.vector_back(hit.normal, 1.0),
             distance: hit.distance / self.length,

@@ -10,7 +10,7 @@ mod transformed;
 
 pub(crate) use transformed::Transformed;
 
-use ironspin_model::{Body, BodyKind, Conditions, DMat3, DQuat, DVec3, Dimension, Inertia, World};
+use ironspin_model::{Body, BodyKind, Conditions, DMat3, DQuat, DVec3, Dimension, Effect, Inertia, World};
 
 /// A turn of the whole world.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -93,6 +93,19 @@ pub(crate) struct Transform {
     pub(crate) bystander: bool,
 }
 
+/// How many bodies a scene has: ids of nodes begin behind the rigid ones.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct Census {
+    rigid: usize,
+    bodies: usize,
+}
+
+impl Census {
+    pub(crate) fn of(world: &World) -> Census {
+        Census { rigid: world.rigid_count(), bodies: world.bodies.len() }
+    }
+}
+
 impl Transform {
     /// How much further from the origin bodies get by it until a time, m of the scene.
     pub(crate) fn furthest(&self, until: f64) -> f64 {
@@ -137,6 +150,11 @@ impl Transform {
         let held =
             |body: &Body| body.kind == BodyKind::Static && body.parts.iter().any(|part| part.shape.static_only());
         let reported = |what: &str, body: &Body| Some(format!("{what} `{}` cannot be in uniform motion", body.name));
+        let lets_go = world.actions.iter().any(|action| matches!(action.effect, Effect::Hold(_)));
+        let held_node = world.bodies[world.rigid_count()..].iter().find(|node| node.mass == 0.0 || lets_go);
+        if let Some(node) = held_node {
+            return reported("a node that is held:", node);
+        }
         for body in &world.bodies {
             if held(body) {
                 return reported("a shape that may only stand still:", body);

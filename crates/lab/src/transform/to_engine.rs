@@ -1,9 +1,9 @@
 //! From the scene to the engine: worlds, actions, points.
 
-use super::{Transform, Turned};
+use super::{Census, Transform, Turned};
 use ironspin_model::{
     Action, Body, BodyKind, Bounds, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind, Material,
-    Part, PlaneShape, Pose, Shape, SpaceShape, World, shape_mass, solid_mass,
+    NodeSpring, Part, PlaneShape, Pose, Pressure, Shape, SoftBody, SpaceShape, World, shape_mass, solid_mass,
 };
 
 /// A bystander stands this many times the extent of the world away.
@@ -46,14 +46,18 @@ impl Transform {
         self.turned.turn(point) * self.length
     }
 
-    /// Which body of the engine a body of the scene is.
-    pub(crate) fn id(&self, body: usize, count: usize) -> usize {
-        if self.reversed { count - 1 - body } else { body }
+    /// Which body of the engine a body of the scene is. Nodes keep their order; a bystander stands before them.
+    pub(crate) fn id(&self, id: usize, census: Census) -> usize {
+        match id < census.rigid {
+            true if self.reversed => census.rigid - 1 - id,
+            true => id,
+            false => id + usize::from(self.bystander),
+        }
     }
 
     /// The world as the engine gets it. `pieces` come in where another body is, and are placed in its frame.
     pub(crate) fn world(&self, world: &World, pieces: &[usize]) -> World {
-        let count = world.bodies.len();
+        let (census, rigid) = (Census::of(world), world.rigid_count());
         let transformed = |(id, body): (usize, &Body)| {
             let reported = self.body(body);
             if pieces.contains(&id) {
@@ -66,12 +70,12 @@ impl Transform {
         };
         let mut bodies: Vec<Body> = world.bodies.iter().enumerate().map(transformed).collect();
         if self.reversed {
-            bodies.reverse();
+            bodies[..rigid].reverse();
         }
         if self.bystander {
-            bodies.push(bystander(world, self));
+            bodies.insert(rigid, bystander(world, self));
         }
-        let pair = |pair: [usize; 2]| pair.map(|id| self.id(id, count));
+        let pair = |pair: [usize; 2]| pair.map(|id| self.id(id, census));
         World {
             dimension: world.dimension,
             gravity: self.vector(world.gravity, [1, 0, -2]),
@@ -90,16 +94,16 @@ impl Transform {
                 .collect(),
             pairs: world.pairs.clone(),
             bodies,
-            joints: world.joints.iter().map(|joint| self.joint(joint, count)).collect(),
-            softs: Vec::new(),
+            joints: world.joints.iter().map(|joint| self.joint(joint, census)).collect(),
+            softs: world.softs.iter().map(|soft| self.soft(soft, world.dimension)).collect(),
             excluded_pairs: world.excluded_pairs.iter().map(|&ids| pair(ids)).collect(),
             actions: world
                 .actions
                 .iter()
                 .map(|action| Action {
                     at_time: action.at_time * self.time,
-                    body: self.id(action.body, count),
-                    effect: self.effect(&action.effect, action.at_time, count),
+                    body: self.id(action.body, census),
+                    effect: self.effect(&action.effect, action.at_time, census),
                 })
                 .collect(),
         }
@@ -164,7 +168,7 @@ impl Transform {
         }
     }
 
-    fn joint(&self, joint: &Joint, count: usize) -> Joint {
+    fn joint(&self, joint: &Joint, census: Census) -> Joint {
         let kind = match joint.kind {
             JointKind::Spring { stiffness, damping } => JointKind::Spring {
                 stiffness: stiffness * self.factor(0, 1, -2),
@@ -180,7 +184,7 @@ impl Transform {
         };
         Joint {
             kind,
-            bodies: joint.bodies.map(|id| self.id(id, count)),
+            bodies: joint.bodies.map(|id| self.id(id, census)),
             frames: joint
                 .frames
                 .map(|frame| JointFrame { anchor: self.local(frame.anchor), axis: self.turned.turn(frame.axis) }),
@@ -188,8 +192,36 @@ impl Transform {
         }
     }
 
+    fn soft(&self, soft: &SoftBody, dimension: Dimension) -> SoftBody {
+        let shift = usize::from(self.bystander);
+        let mirrored = self.turned.hand() < 0.0;
+        // Per metre of depth in the plane.
+        let pressure = self.factor(2 - i32::from(dimension.number()), 1, -2);
+        SoftBody {
+            nodes: soft.nodes.start + shift..soft.nodes.end + shift,
+            radius: soft.radius * self.length,
+            springs: soft
+                .springs
+                .iter()
+                .map(|spring| NodeSpring {
+                    ends: spring.ends,
+                    length: spring.length * self.length,
+                    stiffness: spring.stiffness * self.factor(0, 1, -2),
+                    damping: spring.damping * self.factor(0, 1, -1),
+                })
+                .collect(),
+            // The inside stays to the left.
+            skin: soft.skin.iter().map(|&[a, b]| if mirrored { [b, a] } else { [a, b] }).collect(),
+            cells: soft.cells.iter().map(|&[a, b, c]| if mirrored { [a, c, b] } else { [a, b, c] }).collect(),
+            pressure: soft
+                .pressure
+                .map(|gas| Pressure { amount: gas.amount * self.factor(2, 1, -2), outside: gas.outside * pressure }),
+            ..soft.clone()
+        }
+    }
+
     /// An action that is done at a time of the scene.
-    pub(crate) fn effect(&self, effect: &Effect, time: f64, count: usize) -> Effect {
+    pub(crate) fn effect(&self, effect: &Effect, time: f64, census: Census) -> Effect {
         let point = |point: Option<DVec3>| point.map(|point| self.place(point, time));
         match effect {
             Effect::Impulse { impulse, point: at } => {
@@ -203,8 +235,10 @@ impl Transform {
             Effect::Spin(spin) => Effect::Spin(self.turning(*spin) * self.factor(0, 0, -1)),
             Effect::Place(pose) => Effect::Place(self.pose(self.place(pose.position, time), pose)),
             // The pieces are built in the frame of the body, whose turn they share.
-            Effect::Split(pieces) => Effect::Split(pieces.iter().map(|&id| self.id(id, count)).collect()),
+            Effect::Split(pieces) => Effect::Split(pieces.iter().map(|&id| self.id(id, census)).collect()),
             Effect::Gravity(gravity) => Effect::Gravity(self.vector(*gravity, [1, 0, -2])),
+            Effect::Shift(way) => Effect::Shift(self.vector(*way, [1, 0, 0])),
+            Effect::Hold(held) => Effect::Hold(*held),
             Effect::Remove => Effect::Remove,
             Effect::Add => Effect::Add,
         }
@@ -220,7 +254,14 @@ fn bystander(world: &World, transform: &Transform) -> Body {
     let extent = world.bodies.iter().map(reach).fold(1.0, f64::max);
     let fall = world.gravity.length() * world.duration * world.duration;
     let up = if fall > 0.0 { -world.gravity.normalize() } else { DVec3::Y };
-    let radius = 0.5 * world.bodies.iter().map(Body::smallest_size).fold(f64::INFINITY, f64::min).min(extent);
+    let radius = 0.5
+        * world
+            .bodies
+            .iter()
+            .map(Body::smallest_size)
+            .filter(|size| *size > 0.0)
+            .fold(f64::INFINITY, f64::min)
+            .min(extent);
     let density = world.materials.first().map_or(1.0, |material| material.density);
     let (shape, mass, inertia): (Shape, f64, Inertia) = match world.dimension {
         Dimension::Plane => {

@@ -1,6 +1,6 @@
 //! An engine that gets the world in other coordinates and units and answers in the terms of the scene.
 
-use super::Transform;
+use super::{Census, Transform};
 use ironspin_model::{
     Conditions, DVec3, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, RayHit, Token, World,
 };
@@ -12,7 +12,7 @@ pub(crate) struct Transformed {
     /// Bodies that come in where another body is.
     pieces: Vec<usize>,
     /// Bodies of the scene.
-    count: usize,
+    census: Census,
     /// Time of the last frame, s of the scene.
     now: f64,
     /// What is handed on, kept for its memory.
@@ -29,7 +29,7 @@ impl Transformed {
             engine,
             transform,
             pieces: pieces.flatten().copied().collect(),
-            count: 0,
+            census: Census::default(),
             now: 0.0,
             frame: Frame::default(),
             lengths: Vec::new(),
@@ -46,24 +46,24 @@ impl Engine for Transformed {
         if let Some(why) = self.transform.obstacle(world) {
             return Err(EngineError::Unsupported { feature: format!("this transform of the world: {why}") });
         }
-        (self.count, self.now) = (world.bodies.len(), 0.0);
+        (self.census, self.now) = (Census::of(world), 0.0);
         self.engine.build(&self.transform.world(world, &self.pieces), conditions)
     }
 
     fn advance(&mut self, steps: &[f64], sink: &mut FrameSink<'_>) -> Result<(), EngineError> {
         self.lengths.clear();
         self.lengths.extend(steps.iter().map(|length| length * self.transform.time));
-        let Transformed { engine, transform, count, now, frame, lengths, .. } = self;
+        let Transformed { engine, transform, census, now, frame, lengths, .. } = self;
         engine.advance(lengths, &mut |reported| {
-            transform.frame_back(reported, *count, frame);
+            transform.frame_back(reported, *census, frame);
             *now = frame.time;
             sink(frame);
         })
     }
 
     fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
-        let effect = self.transform.effect(effect, self.now, self.count);
-        self.engine.act(self.transform.id(body, self.count), &effect)
+        let effect = self.transform.effect(effect, self.now, self.census);
+        self.engine.act(self.transform.id(body, self.census), &effect)
     }
 
     fn save(&mut self) -> Result<Token, EngineError> {
@@ -78,6 +78,6 @@ impl Engine for Transformed {
 
     fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
         let [from, to] = [from, to].map(|point| self.transform.place(point, self.now));
-        Ok(self.engine.ray(from, to)?.and_then(|hit| self.transform.hit_back(&hit, self.count, self.now)))
+        Ok(self.engine.ray(from, to)?.and_then(|hit| self.transform.hit_back(&hit, self.census, self.now)))
     }
 }

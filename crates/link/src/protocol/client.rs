@@ -11,7 +11,7 @@ use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
 use crate::process_limits::ProcessLimits;
 use ironspin_model::{
     Action, Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo,
-    RayHit, Scalar, Token, World, nearest,
+    RayHit, Scalar, Token, WireIds, World, nearest,
 };
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -45,6 +45,7 @@ pub(crate) struct Remote {
 
 struct Built {
     dimension: Dimension,
+    ids: WireIds,
     bodies: usize,
     done: u64,
     time: f64,
@@ -196,13 +197,15 @@ impl Remote {
             // A time that should be equal may be an ulp or two short after many additions.
             let now = time + 1e-9 * length;
             while let Some(action) = built.actions.get(built.next_action).filter(|action| action.at_time <= now) {
-                actions.push(ActionRow::of(built.dimension, built.done + number as u64, action.body, &action.effect));
+                let before = built.done + number as u64;
+                actions.push(ActionRow::of(built.dimension, &built.ids, before, action.body, &action.effect));
                 built.next_action += 1;
             }
             time += length;
             times.push(time);
         }
         let (done, bodies, since, dimension) = (built.done, built.bodies, built.time, built.dimension);
+        let ids = built.ids.clone();
         let limit = self.process_limits.limits.to_advance(steps.len(), self.slowest);
         let asked = Advance { dt: steps.iter().map(|&step| Number(step)).collect(), record: 1, actions };
         let began = Instant::now();
@@ -222,7 +225,7 @@ impl Remote {
             self.slowest = Some(self.slowest.map_or(mean, |slowest| slowest.max(mean)));
         }
         for row in answer.frames {
-            match row.frame(dimension, bodies) {
+            match row.frame(dimension, &ids) {
                 Ok(mut reported) => due.take(&mut reported, sink),
                 Err(why) => due.refuse(why),
             }
@@ -254,7 +257,7 @@ impl Remote {
         if world.bodies.iter().any(|body| body.absent) && !hello.features.iter().any(|name| name == ABSENT) {
             return Some(ABSENT.to_owned());
         }
-        let parts = world.bodies.iter().flat_map(|body| &body.parts);
+        let parts = world.rigid().iter().flat_map(|body| &body.parts);
         let mut shapes = parts.map(|part| part.shape.word());
         // An engine that lists no shape has forgotten to; it will refuse what it cannot build.
         shapes
@@ -356,11 +359,12 @@ impl Engine for Remote {
         if let Some(scalar) = answer["scalar"].as_str() {
             self.scalar = Scalar::of(scalar);
         }
-        if answer["bodies"] != json!(world.bodies.len()) {
-            return Err(self.wrong(format!("it built {} bodies of {}", answer["bodies"], world.bodies.len())));
+        if answer["bodies"] != json!(world.rigid_count()) {
+            return Err(self.wrong(format!("it built {} bodies of {}", answer["bodies"], world.rigid_count())));
         }
         self.built = Some(Built {
             dimension: world.dimension,
+            ids: WireIds::of(world),
             bodies: world.bodies.len(),
             done: 0,
             time: 0.0,
@@ -383,7 +387,7 @@ impl Engine for Remote {
 
     fn act(&mut self, body: usize, effect: &Effect) -> Result<(), EngineError> {
         let built = self.built()?;
-        built.pending.push(ActionRow::of(built.dimension, built.done, body, effect));
+        built.pending.push(ActionRow::of(built.dimension, &built.ids, built.done, body, effect));
         Ok(())
     }
 
@@ -409,8 +413,10 @@ impl Engine for Remote {
     }
 
     fn ray(&mut self, from: DVec3, to: DVec3) -> Result<Option<RayHit>, EngineError> {
-        let dimension = self.built()?.dimension;
+        let built = self.built()?;
+        let (dimension, built_ids) = (built.dimension, built.ids.clone());
         let answer: Ray = self.call("ray", &RayAsked::of(dimension, from, to), A_QUESTION)?;
-        answer.hit.map(|hit| hit.hit(dimension)).transpose().map_err(|why| self.wrong(why))
+        let hit = answer.hit.map(|hit| hit.hit(dimension)).transpose().map_err(|why| self.wrong(why))?;
+        Ok(hit.map(|hit| built_ids.hit_inside(hit)))
     }
 }

@@ -3,7 +3,7 @@
 use super::number::Number;
 use super::vector::{Amount, TurnRow, Vector};
 use super::world::is_false;
-use ironspin_model::{Contact, DVec3, Dimension, Effect, Frame, SensorEvent, SensorEventKind, rows};
+use ironspin_model::{Contact, DVec3, Dimension, Effect, Frame, Pose, SensorEvent, SensorEventKind, WireIds, rows};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -27,6 +27,10 @@ pub(crate) struct ActionRow {
     pub(crate) before_step: u64,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub(crate) body: Option<usize>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) node: Option<usize>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    hold: Option<bool>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     impulse: Option<Vector>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -53,15 +57,20 @@ pub(crate) struct ActionRow {
 
 #[derive(Clone, Debug, Serialize, Deserialize)]
 struct PlaceRow {
-    position: Vector,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    position: Option<Vector>,
     #[serde(flatten)]
     turn: TurnRow,
+    /// A displacement, of nodes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    by: Option<Vector>,
 }
 
 impl ActionRow {
-    pub(crate) fn of(dimension: Dimension, before_step: u64, body: usize, effect: &Effect) -> ActionRow {
+    pub(crate) fn of(dimension: Dimension, ids: &WireIds, before_step: u64, id: usize, effect: &Effect) -> ActionRow {
         let flat = |v: DVec3| Vector::of(dimension, v);
-        let mut row = ActionRow { before_step, body: Some(body), ..ActionRow::default() };
+        let (body, node) = ids.outside(id);
+        let mut row = ActionRow { before_step, body: Some(body), node, ..ActionRow::default() };
         match effect {
             Effect::Impulse { impulse, point } => (row.impulse, row.point) = (Some(flat(*impulse)), point.map(flat)),
             Effect::Force { force, point } => (row.force, row.point) = (Some(flat(*force)), point.map(flat)),
@@ -69,8 +78,13 @@ impl ActionRow {
             Effect::Velocity(velocity) => row.velocity = Some(flat(*velocity)),
             Effect::Spin(spin) => row.spin = Some(Amount::axial(dimension, *spin)),
             Effect::Place(pose) => {
-                row.place = Some(PlaceRow { position: flat(pose.position), turn: TurnRow::of(dimension, pose) });
+                let turn = if node.is_some() { TurnRow::default() } else { TurnRow::of(dimension, pose) };
+                row.place = Some(PlaceRow { position: Some(flat(pose.position)), turn, by: None });
             }
+            Effect::Shift(way) => {
+                row.place = Some(PlaceRow { position: None, turn: TurnRow::default(), by: Some(flat(*way)) });
+            }
+            Effect::Hold(hold) => row.hold = Some(*hold),
             Effect::Remove => row.remove = true,
             Effect::Add => row.add = true,
             Effect::Split(pieces) => row.split = Some(pieces.clone()),
@@ -79,13 +93,18 @@ impl ActionRow {
         row
     }
 
-    /// The body and the action.
-    pub(crate) fn effect(&self, dimension: Dimension) -> Result<(usize, Effect), String> {
+    /// The id and the action.
+    pub(crate) fn effect(&self, dimension: Dimension, ids: &WireIds) -> Result<(usize, Effect), String> {
         let space = |vector: &Vector| vector.read(dimension);
         if let Some(gravity) = &self.gravity {
             return Ok((0, Effect::Gravity(space(gravity)?)));
         }
         let body = self.body.ok_or("an action without a body")?;
+        let id = ids.inside(body, self.node).ok_or_else(|| match self.node {
+            Some(node) => format!("an action on node {node} of body {body}, and there is none"),
+            None => format!("an action on body {body}, and there are {}", ids.count()),
+        })?;
+        let is_soft = id >= ids.rigid();
         let point = self.point.as_ref().map(space).transpose()?;
         let effect = if let Some(impulse) = &self.impulse {
             Effect::Impulse { impulse: space(impulse)?, point }
@@ -98,7 +117,16 @@ impl ActionRow {
         } else if let Some(spin) = &self.spin {
             Effect::Spin(spin.read_axial(dimension)?)
         } else if let Some(place) = &self.place {
-            Effect::Place(place.turn.pose(dimension, &place.position)?)
+            match (&place.by, &place.position) {
+                (Some(way), None) if is_soft => Effect::Shift(space(way)?),
+                (None, Some(position)) if self.node.is_some() => {
+                    Effect::Place(Pose { position: space(position)?, ..Pose::IDENTITY })
+                }
+                (None, Some(position)) if !is_soft => Effect::Place(place.turn.pose(dimension, position)?),
+                _ => return Err("a place that is neither a position nor, for nodes, a way".to_owned()),
+            }
+        } else if let Some(hold) = self.hold {
+            Effect::Hold(hold)
         } else if let Some(pieces) = &self.split {
             Effect::Split(pieces.clone())
         } else if self.remove {
@@ -108,7 +136,7 @@ impl ActionRow {
         } else {
             return Err("an action that does nothing".to_owned());
         };
-        Ok((body, effect))
+        Ok((id, effect))
     }
 }
 
@@ -124,6 +152,8 @@ pub(crate) struct Frames {
 pub(crate) struct FrameRow {
     pub(crate) step: u64,
     pub(crate) state: Vec<Number>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    soft: Vec<Number>,
     #[serde(default)]
     contacts: Vec<Vec<Number>>,
     #[serde(default)]
@@ -139,16 +169,22 @@ struct EventRow {
 }
 
 impl FrameRow {
-    pub(crate) fn of(dimension: Dimension, frame: &Frame) -> FrameRow {
-        let mut state = Vec::with_capacity(rows::state_len(dimension) * frame.bodies.len());
-        frame.bodies.iter().for_each(|body| rows::push_state(dimension, body, &mut state));
+    pub(crate) fn of(dimension: Dimension, ids: &WireIds, frame: &Frame) -> FrameRow {
+        let (rigid, nodes) = frame.bodies.split_at(ids.rigid().min(frame.bodies.len()));
+        let mut state = Vec::with_capacity(rows::state_len(dimension) * rigid.len());
+        rigid.iter().for_each(|body| rows::push_state(dimension, body, &mut state));
+        let mut soft = Vec::with_capacity(rows::node_len(dimension) * nodes.len());
+        nodes.iter().for_each(|node| rows::push_node(dimension, node, &mut soft));
+        let outside = |contact: &Contact| contact_row(dimension, &ids.contact_outside(contact));
         FrameRow {
             step: frame.step,
             state: state.into_iter().map(Number).collect(),
-            contacts: frame.contacts.iter().map(|contact| contact_row(dimension, contact)).collect(),
+            soft: soft.into_iter().map(Number).collect(),
+            contacts: frame.contacts.iter().map(outside).collect(),
             events: frame
                 .events
                 .iter()
+                .map(|event| ids.event_outside(event))
                 .map(|event| EventRow {
                     step: event.step,
                     kind: if event.kind == SensorEventKind::Enter { "enter" } else { "leave" }.to_owned(),
@@ -160,8 +196,8 @@ impl FrameRow {
     }
 
     /// The frame, at time 0.
-    pub(crate) fn frame(self, dimension: Dimension, count: usize) -> Result<Frame, String> {
-        let width = rows::state_len(dimension);
+    pub(crate) fn frame(self, dimension: Dimension, ids: &WireIds) -> Result<Frame, String> {
+        let (width, count) = (rows::state_len(dimension), ids.rigid());
         if self.state.len() != width * count {
             return Err(format!(
                 "{} numbers in the state of frame {}, and {} for {count} bodies are due",
@@ -170,20 +206,34 @@ impl FrameRow {
                 width * count
             ));
         }
+        let node_width = rows::node_len(dimension);
+        if self.soft.len() != node_width * ids.nodes() {
+            return Err(format!(
+                "{} numbers in `soft` of frame {}, and {} for {} nodes are due",
+                self.soft.len(),
+                self.step,
+                node_width * ids.nodes(),
+                ids.nodes()
+            ));
+        }
         let mut row = Vec::with_capacity(width);
         let bodies = self.state.chunks_exact(width).map(|numbers| {
             row.clear();
             row.extend(numbers.iter().map(|number| number.0));
             rows::state_of(dimension, &row)
         });
-        Ok(Frame {
+        let mut bodies: Vec<_> = bodies.collect();
+        let numbers: Vec<f64> = self.soft.iter().map(|number| number.0).collect();
+        bodies.extend(numbers.chunks_exact(node_width).map(|row| rows::node_of(dimension, row)));
+        let mut frame = Frame {
             step: self.step,
             time: 0.0,
-            bodies: bodies.collect(),
+            bodies,
             contacts: self.contacts.iter().map(|row| contact_of(dimension, row)).collect::<Result<_, _>>()?,
             events: self.events.iter().map(event_of).collect::<Result<_, _>>()?,
-            ..Frame::default()
-        })
+        };
+        ids.take_in(&mut frame);
+        Ok(frame)
     }
 }
 
@@ -282,9 +332,9 @@ impl RayAsked {
 }
 
 impl HitRow {
-    pub(crate) fn of(dimension: Dimension, hit: &ironspin_model::RayHit) -> HitRow {
+    pub(crate) fn of(dimension: Dimension, ids: &WireIds, hit: &ironspin_model::RayHit) -> HitRow {
         let [point, normal] = [hit.point, hit.normal].map(|v| Vector::of(dimension, v));
-        HitRow { body: hit.body, point, normal, distance: Number(hit.distance) }
+        HitRow { body: ids.outside(hit.body).0, point, normal, distance: Number(hit.distance) }
     }
 
     pub(crate) fn hit(&self, dimension: Dimension) -> Result<ironspin_model::RayHit, String> {

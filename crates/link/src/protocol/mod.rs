@@ -24,6 +24,7 @@ mod shared_memory;
 #[cfg(not(target_os = "linux"))]
 #[path = "no_shared_memory.rs"]
 mod shared_memory;
+mod softs;
 mod streams;
 #[cfg(test)]
 mod tests;

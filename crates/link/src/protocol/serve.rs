@@ -5,7 +5,9 @@ use super::message::{ActionRow, Advance, EngineRow, FrameRow, Frames, Hello, Hit
 use super::number::Number;
 use super::world::Build;
 use super::{ABSENT, BAD_PARAMETERS, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
-use ironspin_model::{Dimension, Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, SpaceShape, Token};
+use ironspin_model::{
+    Dimension, Effect, Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, SpaceShape, Token, WireIds,
+};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
@@ -93,8 +95,8 @@ struct Server<'a> {
     engine: Option<Box<dyn Engine>>,
     /// Of the world that was built last.
     dimension: Dimension,
+    ids: WireIds,
     done: u64,
-    bodies: usize,
     /// Actions for later steps.
     waiting: Vec<ActionRow>,
     /// What sensors noticed in frames that were not asked for.
@@ -110,8 +112,8 @@ pub fn serve(served: Served<'_>, input: &mut dyn BufRead, output: &mut dyn Write
         served,
         engine: None,
         dimension: Dimension::Plane,
+        ids: WireIds::default(),
         done: 0,
-        bodies: 0,
         waiting: Vec::new(),
         passed: Vec::new(),
     };
@@ -189,7 +191,8 @@ impl Server<'_> {
                 let asked: RayAsked = read(params)?;
                 let [from, to] = asked.ends(self.dimension).map_err(bad)?;
                 let hit = self.engine()?.ray(from, to)?;
-                serde_json::to_value(Ray { hit: hit.as_ref().map(|hit| HitRow::of(self.dimension, hit)) }).map_err(bad)
+                serde_json::to_value(Ray { hit: hit.as_ref().map(|hit| HitRow::of(self.dimension, &self.ids, hit)) })
+                    .map_err(bad)
             }
             "close" => Ok(json!({})),
             other => Err(Refusal { code: NO_METHOD, message: format!("no method `{other}`") }),
@@ -226,17 +229,20 @@ impl Server<'_> {
 
     fn build(&mut self, mut build: Build) -> Result<Value, Refusal> {
         let options: Vec<(String, String)> = std::mem::take(&mut build.options).into_iter().collect();
+        if let Some(feature) = build.beyond() {
+            return Err(EngineError::Unsupported { feature: feature.to_owned() }.into());
+        }
         let (world, conditions) = build.world().map_err(bad)?;
         let mut engine = (self.served.start)(&options)?;
         engine.build(&world, &conditions)?;
-        (self.dimension, self.done, self.bodies) = (world.dimension, 0, world.bodies.len());
+        (self.dimension, self.done, self.ids) = (world.dimension, 0, WireIds::of(&world));
         self.waiting.clear();
         self.passed.clear();
         // What overlaps as built is reported with the first frame, whichever that is.
         engine.advance(&[], &mut |frame| self.passed.extend(frame.events.iter().copied()))?;
         let scalar = engine.info().scalar.word();
         self.engine = Some(engine);
-        Ok(json!({"bodies": self.bodies, "scalar": scalar}))
+        Ok(json!({"bodies": self.ids.rigid(), "scalar": scalar}))
     }
 
     fn advance(&mut self, asked: Advance, output: &mut dyn Write) -> Result<Reply, Refusal> {
@@ -248,8 +254,11 @@ impl Server<'_> {
             if action.before_step < self.done {
                 return Err(bad(format!("an action before step {}, and {} are done", action.before_step, self.done)));
             }
-            if action.body.is_some_and(|body| body >= self.bodies) {
-                return Err(bad(format!("an action on body {:?}, and there are {}", action.body, self.bodies)));
+            if action.body.is_some() {
+                let (id, effect) = action.effect(self.dimension, &self.ids).map_err(bad)?;
+                if id >= self.ids.rigid() && matches!(effect, Effect::Torque(_) | Effect::Spin(_) | Effect::Split(_)) {
+                    return Err(bad("an action that means nothing for a soft body"));
+                }
             }
             self.waiting.push(action);
         }
@@ -257,10 +266,10 @@ impl Server<'_> {
             return Ok(Reply::Frames(Vec::new()));
         }
         let (mut frames, mut bytes, mut broken) = (Vec::new(), Vec::new(), None);
-        let (in_bytes, dimension) = (self.served.in_bytes, self.dimension);
+        let (in_bytes, dimension, ids) = (self.served.in_bytes, self.dimension, self.ids.clone());
         let mut keep = |frame: &Frame| {
             if !in_bytes {
-                return frames.push(FrameRow::of(dimension, frame));
+                return frames.push(FrameRow::of(dimension, &ids, frame));
             }
             frame_bytes(dimension, &mut bytes, frame);
             if let Err(error) = output.write_all(&bytes) {
@@ -307,7 +316,7 @@ impl Server<'_> {
             std::mem::take(&mut self.waiting).into_iter().partition(|action| action.before_step == done);
         self.waiting = later;
         for action in due {
-            let (body, effect) = action.effect(self.dimension).map_err(bad)?;
+            let (body, effect) = action.effect(self.dimension, &self.ids).map_err(bad)?;
             self.engine()?.act(body, &effect)?;
         }
         Ok(())

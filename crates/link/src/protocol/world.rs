@@ -1,10 +1,11 @@
 //! Worlds as JSON, and back: parameters of `build`.
 
 use super::number::Number;
+use super::softs::SoftRow;
 use super::vector::{Amount, TurnRow, Vector};
 use ironspin_model::{
     Body, BodyKind, Conditions, DVec2, DVec3, Dimension, Joint, JointFrame, JointKind, Material, PairMaterial, Part,
-    PlaneShape, Shape, SpaceShape, World,
+    PlaneShape, Shape, SpaceShape, WireIds, World,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -41,6 +42,8 @@ pub(crate) struct Build {
     joints: Vec<JointRow>,
     #[serde(default)]
     apart: Vec<[usize; 2]>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    softs: Vec<SoftRow>,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
@@ -132,7 +135,7 @@ struct JointRow {
 impl Build {
     /// The parameters for a world.
     pub(crate) fn of(world: &World, conditions: &Conditions, options: BTreeMap<String, String>) -> Build {
-        let dimension = world.dimension;
+        let (dimension, ids) = (world.dimension, WireIds::of(world));
         Build {
             space: dimension.number(),
             gravity: Vector::of(dimension, world.gravity),
@@ -142,9 +145,10 @@ impl Build {
             options,
             materials: world.materials.iter().map(material_row).collect(),
             pairs: world.pairs.iter().map(pair_row).collect(),
-            bodies: world.bodies.iter().enumerate().map(|(id, body)| body_row(dimension, id, body)).collect(),
+            bodies: world.rigid().iter().enumerate().map(|(id, body)| body_row(dimension, id, body)).collect(),
             joints: world.joints.iter().map(|joint| joint_row(dimension, joint)).collect(),
-            apart: world.excluded_pairs.clone(),
+            apart: ids.pairs_outside(&world.excluded_pairs),
+            softs: (0..world.softs.len()).map(|number| SoftRow::of(world, &ids, number)).collect(),
         }
     }
 
@@ -159,15 +163,16 @@ impl Build {
                 return Err(format!("body {place} is made of material {}, and there is none", part.material));
             }
         }
-        let ends = self.joints.iter().map(|joint| joint.bodies).chain(self.apart.iter().copied());
-        if let Some(wrong) = ends.flatten().find(|&id| id >= count) {
+        let joined = self.joints.iter().flat_map(|joint| joint.bodies).find(|&id| id >= count);
+        let apart = self.apart.iter().flatten().copied().find(|&id| id >= count + self.softs.len());
+        if let Some(wrong) = joined.or(apart) {
             return Err(format!("a joint or pair names body {wrong}, and there are {count}"));
         }
         let dimension = Dimension::of_number(u64::from(self.space))
             .ok_or_else(|| format!("a world of {} dimensions, where 2 or 3 are expected", self.space))?;
         let dt = ironspin_model::Timestep { text: self.dt.0.to_string(), seconds: self.dt.0 };
         let conditions = Conditions { seed: self.seed, threads: self.threads.max(1), ..Conditions::with_dt(dt) };
-        let bodies: Vec<Body> = self
+        let mut bodies: Vec<Body> = self
             .bodies
             .into_iter()
             .map(|row| {
@@ -175,8 +180,15 @@ impl Build {
                 body_of(dimension, row).map_err(|why| format!("body {id} has {why}"))
             })
             .collect::<Result<_, _>>()?;
+        let joints = self.joints.iter().map(|row| joint_of(dimension, row, &bodies)).collect::<Result<_, _>>()?;
+        let mut softs = Vec::new();
+        for (number, row) in self.softs.into_iter().enumerate() {
+            softs.push(row.read(dimension, count + number, &mut bodies)?);
+        }
         let world = World {
             dimension,
+            softs,
+            joints,
             gravity: self.gravity.read(dimension)?,
             materials: self
                 .materials
@@ -197,12 +209,16 @@ impl Build {
                     restitution: row.restitution.0,
                 })
                 .collect(),
-            joints: self.joints.iter().map(|row| joint_of(dimension, row, &bodies)).collect::<Result<_, _>>()?,
             bodies,
-            excluded_pairs: self.apart,
             ..World::planar(f64::INFINITY)
         };
-        Ok((world, conditions))
+        let excluded_pairs = WireIds::of(&world).pairs_inside(&self.apart);
+        Ok((World { excluded_pairs, ..world }, conditions))
+    }
+
+    /// What it asks for that is not built here.
+    pub(crate) fn beyond(&self) -> Option<&'static str> {
+        self.softs.iter().find_map(SoftRow::beyond)
     }
 }
 

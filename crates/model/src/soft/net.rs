@@ -143,6 +143,19 @@ impl Linear {
 }
 
 impl Net {
+    /// Bounds alone, in one look at every spring: no motion of the net is faster.
+    pub fn rough(soft: &SoftBody, world: &World) -> Net {
+        let linear = Linear::of(soft, world);
+        let bound = linear.row_sums().sqrt();
+        let mut fading = vec![0.0_f64; linear.inverse.len()];
+        for &([a, b], _, _, _, damped) in &linear.springs {
+            let roots = linear.inverse[a].sqrt() + linear.inverse[b].sqrt();
+            fading[a] += damped * linear.inverse[a].sqrt() * roots;
+            fading[b] += damped * linear.inverse[b].sqrt() * roots;
+        }
+        Net { bound, omega: bound, fading: linear.damping + fading.into_iter().fold(0.0, f64::max) }
+    }
+
     /// The net of a soft body of the plane as built.
     pub fn of(soft: &SoftBody, world: &World) -> Net {
         let linear = Linear::of(soft, world);

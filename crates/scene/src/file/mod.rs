@@ -3,6 +3,7 @@
 pub(crate) mod amount;
 pub(crate) mod body;
 pub(crate) mod rules;
+pub(crate) mod soft;
 
 use crate::number::Number;
 pub(crate) use crate::placed::{Ordered, Placed};
@@ -13,6 +14,7 @@ pub(crate) use rules::{
 };
 use schemars::JsonSchema;
 use serde::Deserialize;
+pub(crate) use soft::{BracingWord, MadeOfTable, SkinTable, SoftTable};
 
 /// The version this program reads.
 pub(crate) const SCENE_VERSION: i64 = 1;
@@ -59,6 +61,8 @@ pub(crate) struct SceneFile {
     pub(crate) template: Ordered<BodyTable>,
     #[serde(default)]
     pub(crate) body: Vec<BodyTable>,
+    #[serde(default)]
+    pub(crate) soft: Vec<SoftTable>,
     /// Names for sets of bodies.
     #[serde(default)]
     pub(crate) group: Ordered<Placed<String>>,

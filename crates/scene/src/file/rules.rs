@@ -103,7 +103,7 @@ pub(crate) struct ActionTable {
     pub(crate) every: Option<Number>,
     /// The last time for `every`, s; the end of the trial when left out.
     pub(crate) until: Option<Number>,
-    /// The bodies it is done to.
+    /// The bodies it is done to, nodes such as ring.node\[3\], or soft bodies as a whole.
     pub(crate) on: Option<Placed<String>>,
     /// N s.
     pub(crate) impulse: Option<Placed<Vec<Number>>>,
@@ -121,6 +121,10 @@ pub(crate) struct ActionTable {
     pub(crate) spin: Option<Amount>,
     /// Put elsewhere.
     pub(crate) place: Option<WhereTable>,
+    /// Nodes, or a soft body as a whole, are moved by this way, m.
+    pub(crate) move_by: Option<Placed<Vec<Number>>>,
+    /// Nodes are held where they are, or let go from rest.
+    pub(crate) hold: Option<bool>,
     /// Taken out.
     #[serde(default)]
     pub(crate) remove: bool,

@@ -5,7 +5,7 @@ use crate::diagnostic::Diagnostic;
 use crate::file::{ActionTable, Placed, SceneFile};
 use crate::rules::{Probe, Question, Trigger};
 use crate::state::{state_names, state_values};
-use ironspin_model::{Action, Body, BodyKind, BodyState, Effect, FEATURES, Pose, World};
+use ironspin_model::{Action, Body, BodyKind, BodyState, DVec3, Effect, FEATURES, Pose, World};
 
 /// What the actions of a scene come to.
 #[derive(Default)]
@@ -98,12 +98,14 @@ impl Resolver {
             script.probes.push(Probe { at_time, question: Question::Ray { from, to } });
         }
         let on = match &table.on {
-            Some(on) => self.selected(on, bodies, &self.names)?,
+            Some(on) => self.targets(on, bodies, &self.names)?,
             None => Vec::new(),
         };
         if let Some(forecast) = &table.forecast {
             let horizon = self.positive(&forecast.horizon, "the horizon", &self.names)?;
-            let of = if on.is_empty() { moving(bodies) } else { on.clone() };
+            let meant =
+                |&id: &usize| if id < bodies.len() { id..id + 1 } else { self.softs[id - bodies.len()].nodes.clone() };
+            let of = if on.is_empty() { moving(bodies) } else { on.iter().flat_map(meant).collect() };
             script.probes.push(Probe { at_time, question: Question::Forecast { of, horizon } });
         }
         for &body in &on {
@@ -125,7 +127,7 @@ impl Resolver {
             return Err(if table.on.is_none() && wants_bodies(table) {
                 diagnostic.label("on which bodies?").help("add a line on = \"...\"")
             } else {
-                diagnostic.help("give it one of impulse, force, torque, velocity, spin, place, remove, add, split, gravity, ray, forecast")
+                diagnostic.help("give it one of impulse, force, torque, velocity, spin, place, move_by, hold, remove, add, split, gravity, ray, forecast")
             });
         }
         Ok(())
@@ -192,7 +194,15 @@ impl Resolver {
 
     /// What an action does to a body.
     fn effects(&self, table: &ActionTable, id: usize, bodies: &[Body]) -> Result<Vec<Effect>, Diagnostic> {
-        let body = &bodies[id];
+        let whole;
+        let body = match bodies.get(id) {
+            Some(body) => body,
+            None => {
+                whole = self.as_one(id - bodies.len(), bodies);
+                &whole
+            }
+        };
+        let is_soft = id >= bodies.len() || self.softs.first().is_some_and(|soft| id >= soft.nodes.start);
         let mut names = self.names.clone();
         let values = state_values(self.dimension, &as_built(body), 0.0);
         let own = state_names(self.dimension).iter().copied().zip(values);
@@ -229,6 +239,25 @@ impl Resolver {
             let turned = place.angle.is_some() || place.turn.is_some();
             effects.push(Effect::Place(if turned { pose } else { Pose { position: at, ..body.pose } }));
         }
+        if let Some(way) = &table.move_by {
+            effects.push(Effect::Shift(self.placed_vector(way, names)?));
+        }
+        if let Some(hold) = table.hold {
+            effects.push(Effect::Hold(hold));
+        }
+        if let Some(unfit) = effects.iter().find(|effect| !fits(effect, is_soft, id >= bodies.len())) {
+            let (word, name) = (unfit.body_word().unwrap_or(""), &body.name);
+            let what = if is_soft { "soft" } else { "rigid" };
+            return Err(Diagnostic::at(
+                place_of(table),
+                format!("`{word}` means nothing for `{name}`, which is {what}"),
+            )
+            .label(if is_soft {
+                "points do not turn; a whole is moved by `move_by`"
+            } else {
+                "for nodes and soft bodies"
+            }));
+        }
         if table.remove {
             effects.push(Effect::Remove);
         }
@@ -241,6 +270,12 @@ impl Resolver {
             effects.push(Effect::Add);
         }
         if let Some(into) = &table.split {
+            if is_soft {
+                return Err(Diagnostic::at(
+                    into.span(),
+                    format!("`{}` is soft, and soft bodies are not split", body.name),
+                ));
+            }
             let pieces = self.selected(into, bodies, names)?;
             if let Some(&piece) = pieces.iter().find(|&&piece| !bodies[piece].absent || piece == id) {
                 return Err(Diagnostic::at(into.span(), format!("`{}` is there already", bodies[piece].name))
@@ -254,6 +289,9 @@ impl Resolver {
         if body.kind != BodyKind::Dynamic && effects.iter().any(pushes) {
             return Err(Diagnostic::at(place_of(table), format!("nothing pushes `{}`: it is not dynamic", body.name)));
         }
+        if table.hold.is_some() && body.kind != BodyKind::Dynamic {
+            return Err(Diagnostic::at(place_of(table), format!("`{}` has no mass and is held for good", body.name)));
+        }
         let moves = |effect: &Effect| matches!(effect, Effect::Velocity(_) | Effect::Spin(_));
         if body.kind == BodyKind::Static && effects.iter().any(moves) {
             return Err(Diagnostic::at(
@@ -262,6 +300,25 @@ impl Resolver {
             ));
         }
         Ok(effects)
+    }
+
+    /// A soft body as a whole, as expressions of an action on it see it: its mass, its centre and mean velocity.
+    fn as_one(&self, soft: usize, bodies: &[Body]) -> Body {
+        let soft = &self.softs[soft];
+        let nodes = &bodies[soft.nodes.clone()];
+        let mass: f64 = nodes.iter().map(|node| node.mass).sum();
+        let mean = |of: &dyn Fn(&Body) -> DVec3| {
+            let sum: DVec3 = nodes.iter().map(|node| node.mass * of(node)).sum();
+            if mass > 0.0 { sum / mass } else { of(&nodes[0]) }
+        };
+        Body {
+            kind: if mass > 0.0 { BodyKind::Dynamic } else { BodyKind::Static },
+            pose: Pose::planar(mean(&|node| node.pose.position), 0.0),
+            velocity: mean(&|node| node.velocity),
+            mass,
+            absent: nodes[0].absent,
+            ..Body::plain(soft.name.clone())
+        }
     }
 
     /// Features an engine must have: those named, and those the scene plainly uses.
@@ -290,6 +347,7 @@ impl Resolver {
         uses("filter", !world.excluded_pairs.is_empty() || world.bodies.iter().any(filtered));
         uses("kinematic", world.bodies.iter().any(|body| body.kind == BodyKind::Kinematic));
         uses("body_gravity", world.bodies.iter().any(|body| body.gravity_factor != 1.0));
+        uses("soft", !world.softs.is_empty());
         uses("ray", probes.iter().any(|probe| matches!(probe.question, Question::Ray { .. })));
         uses("restore", probes.iter().any(|probe| matches!(probe.question, Question::Forecast { .. })));
         for joint in &world.joints {
@@ -298,6 +356,16 @@ impl Resolver {
         features.sort_unstable();
         features.dedup();
         Ok(features)
+    }
+}
+
+/// Whether an action means something for a rigid body, for a node, or for a soft body as a whole.
+fn fits(effect: &Effect, is_soft: bool, is_whole: bool) -> bool {
+    match effect {
+        Effect::Torque(_) | Effect::Spin(_) | Effect::Split(_) => !is_soft,
+        Effect::Shift(_) | Effect::Hold(_) => is_soft,
+        Effect::Place(_) => !is_whole,
+        _ => true,
     }
 }
 
@@ -318,6 +386,8 @@ fn wants_bodies(table: &ActionTable) -> bool {
         || table.velocity.is_some()
         || table.spin.is_some()
         || table.place.is_some()
+        || table.move_by.is_some()
+        || table.hold.is_some()
         || table.remove
         || table.add
         || table.split.is_some()

@@ -4,7 +4,7 @@ use super::parts::SANE_LIMIT;
 use super::patterns::Placing;
 use super::{Resolver, parameters::is_identifier};
 use crate::diagnostic::Diagnostic;
-use crate::file::{BodyTable, KindWord, Ordered, Placed};
+use crate::file::{BodyTable, KindWord, Ordered, Placed, SoftTable};
 use crate::names::Names;
 use crate::number::Number;
 use crate::select::split;
@@ -28,21 +28,19 @@ impl Resolver {
     pub(super) fn bodies(
         &mut self,
         tables: &[BodyTable],
+        softs: &[SoftTable],
         templates: &[&(Placed<String>, BodyTable)],
         materials: &[Material],
     ) -> Result<Built, Diagnostic> {
         let tables = tables.iter().map(|table| with_template(table, templates)).collect::<Result<Vec<_>, _>>()?;
-        self.note_layers(&tables)?;
+        let layers = tables.iter().filter_map(|table| table.layers.as_ref());
+        self.note_layers(layers.chain(softs.iter().filter_map(|table| table.layers.as_ref())))?;
         let mut built = Built::default();
         for (number, table) in tables.iter().enumerate() {
             let Some(name) = &table.name else {
                 return Err(Diagnostic::nowhere("a [[body]] has no name").help("add a line name = \"...\""));
             };
-            let (base, indices) = split(name.get_ref());
-            let sound = !base.is_empty()
-                && base.chars().all(|c| c.is_alphanumeric() || c == '-' || c == '_')
-                && indices.iter().all(|index| index.parse::<usize>().is_ok_and(|n| n.to_string() == *index));
-            if !sound {
+            if !is_body_name(name.get_ref()) {
                 return Err(Diagnostic::at(name.span(), format!("`{}` is no name for a body", name.get_ref()))
                     .help("use letters, digits, - and _; indices come from `repeat` and `place`"));
             }
@@ -265,8 +263,8 @@ impl Resolver {
     }
 
     /// Gives each layer its bit, in the order in which they are named.
-    fn note_layers(&mut self, tables: &[BodyTable]) -> Result<(), Diagnostic> {
-        for layer in tables.iter().filter_map(|table| table.layers.as_ref()).flatten() {
+    fn note_layers<'a>(&mut self, layers: impl Iterator<Item = &'a Vec<Placed<String>>>) -> Result<(), Diagnostic> {
+        for layer in layers.flatten() {
             if !self.layers.contains(layer.get_ref()) {
                 if self.layers.len() == LAYER_LIMIT {
                     return Err(Diagnostic::at(layer.span(), format!("a scene may have {LAYER_LIMIT} layers at most")));
@@ -277,7 +275,7 @@ impl Resolver {
         Ok(())
     }
 
-    fn mask(&self, names: &[Placed<String>]) -> Result<u32, Diagnostic> {
+    pub(super) fn mask(&self, names: &[Placed<String>]) -> Result<u32, Diagnostic> {
         names.iter().try_fold(0, |mask, name| {
             let bit = self.layers.iter().position(|layer| layer == name.get_ref()).ok_or_else(|| {
                 Diagnostic::at(name.span(), format!("no body is on the layer `{}`", name.get_ref()))
@@ -287,6 +285,14 @@ impl Resolver {
             Ok(mask | 1 << bit)
         })
     }
+}
+
+/// Whether a body may be called so: letters, digits, - and _, and the indices of a resolved scene.
+pub(super) fn is_body_name(name: &str) -> bool {
+    let (base, indices) = split(name);
+    !base.is_empty()
+        && base.chars().all(|c| c.is_alphanumeric() || c == '-' || c == '_')
+        && indices.iter().all(|index| index.parse::<usize>().is_ok_and(|n| n.to_string() == *index))
 }
 
 fn with_template(table: &BodyTable, templates: &[&(Placed<String>, BodyTable)]) -> Result<BodyTable, Diagnostic> {

@@ -5,10 +5,12 @@ mod bodies;
 mod claims;
 mod joints;
 mod motion;
+mod net_shapes;
 mod parameters;
 mod parts;
 mod patterns;
 mod selection;
+mod soft;
 mod vectors;
 
 use crate::diagnostic::Diagnostic;
@@ -18,7 +20,7 @@ use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use crate::setup::{Parameter, Settings};
-use ironspin_model::{Bounds, Claim, DVec3, Dimension, Material, PairMaterial, World};
+use ironspin_model::{Bounds, Claim, DVec3, Dimension, Material, PairMaterial, SoftBody, World};
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -59,6 +61,8 @@ pub(crate) struct Resolver {
     groups: Vec<(String, String)>,
     /// Ids by full name.
     ids: BTreeMap<String, usize>,
+    /// Soft bodies, once they are known.
+    softs: Vec<SoftBody>,
 }
 
 /// Entries of several tables, those of the shared files first; a name must not come twice.
@@ -93,6 +97,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         layers: vec!["common".to_owned()],
         groups: Vec::new(),
         ids: BTreeMap::new(),
+        softs: Vec::new(),
     };
     let (gravity, duration, bounds) = resolver.world(&file.world)?;
     resolver.duration = duration;
@@ -103,11 +108,13 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
     let pair_tables = shared.iter().flat_map(|s| &s.pair).chain(&file.pair);
     let pairs = resolver.pairs(pair_tables, &materials, file.world.mixing)?;
     let templates = joined("templates", shared.iter().map(|s| &s.template), &file.template)?;
-    let built = resolver.bodies(&file.body, &templates, &materials)?;
+    let mut built = resolver.bodies(&file.body, &file.soft, &templates, &materials)?;
+    let softs = resolver.softs(&file.soft, &materials, &mut built)?;
     if built.bodies.is_empty() {
-        return Err(Diagnostic::nowhere("the scene has no body").help("add a [[body]] table"));
+        return Err(Diagnostic::nowhere("the scene has no body").help("add a [[body]] or a [[soft]] table"));
     }
     resolver.ids = built.bodies.iter().enumerate().map(|(id, body)| (body.name.clone(), id)).collect();
+    resolver.softs.clone_from(&softs);
     resolver.note_groups(&file.group, &built.bodies)?;
     let joints = resolver.joints(&file.joint, &built.bodies)?;
     let apart = resolver.apart(&file.apart, &built.bodies)?;
@@ -122,6 +129,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         materials,
         pairs,
         bodies: built.bodies,
+        softs,
         joints,
         excluded_pairs: apart,
         actions: script.effects,

@@ -4,8 +4,8 @@ use super::Resolver;
 use crate::diagnostic::Diagnostic;
 use crate::file::{Ordered, Placed};
 use crate::names::Names;
-use crate::select::{select, split};
-use ironspin_model::Body;
+use crate::select::{indexed_matches, of_skin, select, speaks_of_nodes, split};
+use ironspin_model::{Body, SoftBody};
 
 impl Resolver {
     /// Names for sets of bodies; a group may use those above it.
@@ -44,7 +44,7 @@ impl Resolver {
         if let Some(&id) = self.ids.get(&text) {
             return Ok(vec![id]);
         }
-        let found = select(&self.spread(&text), bodies);
+        let found = self.select(&self.spread(&text), bodies);
         if !found.is_empty() {
             return Ok(found);
         }
@@ -63,10 +63,53 @@ impl Resolver {
         })
     }
 
+    /// Ids of the bodies and nodes that a selector names, its groups replaced and its indices worked out.
+    fn select(&self, text: &str, bodies: &[Body]) -> Vec<usize> {
+        let mut found = select(text, bodies);
+        for term in text.split(',').filter_map(|term| of_skin(term.trim())) {
+            for soft in self.softs.iter().filter(|soft| indexed_matches(term, &soft.name)) {
+                found.extend(soft.skin.iter().flatten().map(|node| soft.nodes.start + node));
+            }
+        }
+        found.sort_unstable();
+        found.dedup();
+        found
+    }
+
+    /// What an action is done to: bodies and nodes by their ids, and soft bodies that are named as a whole by theirs.
+    pub(super) fn targets(
+        &self,
+        selector: &Placed<String>,
+        bodies: &[Body],
+        names: &Names,
+    ) -> Result<Vec<usize>, Diagnostic> {
+        let mut found = self.selected(selector, bodies, names)?;
+        if self.softs.is_empty() {
+            return Ok(found);
+        }
+        let text = self.spread(&self.with_worked_out_indices(selector, names)?);
+        let whole = |soft: &SoftBody| {
+            let named = |term: &str| term == "*" || (!speaks_of_nodes(term) && indexed_matches(term, &soft.name));
+            text.split(',').any(|term| named(term.trim()))
+        };
+        for (number, soft) in self.softs.iter().enumerate().filter(|(_, soft)| whole(soft)) {
+            found.retain(|id| !soft.nodes.contains(id));
+            found.push(bodies.len() + number);
+        }
+        Ok(found)
+    }
+
     /// Exactly one body.
     pub(super) fn one(&self, selector: &Placed<String>, bodies: &[Body], names: &Names) -> Result<usize, Diagnostic> {
         let found = self.selected(selector, bodies, names)?;
         if let [only] = found.as_slice() {
+            if self.softs.iter().any(|soft| soft.nodes.contains(only)) {
+                return Err(Diagnostic::at(
+                    selector.span(),
+                    format!("`{}` is a node of a soft body, and joints hold rigid bodies", bodies[*only].name),
+                )
+                .label("not a rigid body"));
+            }
             return Ok(*only);
         }
         let (first, last) = (&bodies[found[0]].name, &bodies[found[found.len() - 1]].name);

@@ -12,6 +12,7 @@ use std::collections::BTreeMap;
 pub(super) enum Cause {
     Contact(usize, usize),
     Joint(usize),
+    Soft(usize),
     Effect,
     Nothing,
 }
@@ -62,6 +63,7 @@ impl Causes {
                 let [a, b] = world.joints[number].bodies;
                 format!("the joint of {} and {}", name(a), name(b))
             }
+            Cause::Soft(soft) => format!("the springs of {}", world.softs[soft].name),
             Cause::Effect => "scripted actions".to_owned(),
             Cause::Nothing => "nothing that can be seen".to_owned(),
         };
@@ -70,7 +72,7 @@ impl Causes {
 }
 
 /// What the change of this step is put down to: of the contacts of the set, the one that changed the most motion; otherwise a joint
-/// of the body whose motion changed most, an action, or nothing.
+/// or a soft body of the set, an action, or nothing.
 pub(super) fn cause(step: &Step<'_>, of: &[usize], members: &Membership, everything: &Membership) -> Cause {
     let Some(before) = step.before else { return Cause::Nothing };
     let there = || of.iter().copied().filter(|&id| step.present(id));
@@ -127,6 +129,11 @@ pub(super) fn cause(step: &Step<'_>, of: &[usize], members: &Membership, everyth
         step.world.joints.iter().position(|joint| joint.bodies.iter().any(|&id| members.has(id) && step.present(id)));
     if let Some(number) = joint {
         return Cause::Joint(number);
+    }
+    let soft =
+        step.world.softs.iter().position(|soft| soft.nodes.clone().any(|id| members.has(id) && step.present(id)));
+    if let Some(soft) = soft {
+        return Cause::Soft(soft);
     }
     if step.effects.iter().any(|(id, _)| members.has(*id)) { Cause::Effect } else { Cause::Nothing }
 }

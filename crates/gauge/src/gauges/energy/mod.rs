@@ -3,7 +3,7 @@
 mod causes;
 
 use crate::advice;
-use crate::derived::{MechanicalEnergy, brought, first_touch, springs_of, unexplained};
+use crate::derived::{MechanicalEnergy, Stores, brought, first_touch, unexplained};
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
@@ -16,8 +16,8 @@ pub(crate) const DRIFT: GaugeEntry = GaugeEntry {
     label: "energy drift",
     unit: "1",
     better: Better::Lower,
-    definition: "Largest distance of the mechanical energy of the bodies from its value in the first frame of the window, as a share of their largest kinetic energy in the window. Springs count; the work of scripted actions, of changes of gravity and of bodies that come and go is taken off.",
-    formula: "max_t |E(t) - W(t) - E(t0)| / max_t K(t), with E = sum(m v^2/2 + w.I w/2 - m g.x) + sum(k d^2/2), K its first two terms and W the work from outside",
+    definition: "Largest distance of the mechanical energy of the bodies from its value in the first frame of the window, as a share of their largest kinetic energy in the window. Springs and the gas in soft bodies count; the work of scripted actions, of changes of gravity and of bodies that come and go is taken off.",
+    formula: "max_t |E(t) - W(t) - E(t0)| / max_t K(t), with E = sum(m v^2/2 + w.I w/2 - m g.x) + sum(k d^2/2) + sum(p0 (V - V0) - nRT ln(V/V0)), K its first two terms and W the work from outside",
     source: "conservation of mechanical energy; work-energy theorem",
     limits: "Only for bodies that nothing but gravity, springs without damping and perfectly elastic contact acts on. Below 1e-10 of the energy of height the share is rounding noise, and a warning says so. The work of a kinematic body is taken off where it moves without turning and is the only one outside the set that is touched; otherwise the gauge says that it is not supported.",
     usual_causes: "restitution applied at the end of the step with the bodies already inside each other; an explicit integrator; pushing bodies apart against gravity; hidden damping",
@@ -88,7 +88,7 @@ struct Energy {
     everything: Membership,
     /// Kinematic bodies, if there are any.
     drivers: Option<Membership>,
-    springs: Vec<usize>,
+    stores: Stores,
     figure: Figure,
     first: Option<f64>,
     /// Work from outside since the first frame, J.
@@ -130,7 +130,7 @@ impl Energy {
             .filter(|&id| world.bodies[id].kind == BodyKind::Kinematic && !members.has(id))
             .collect();
         Energy {
-            springs: springs_of(world, |id| members.has(id)),
+            stores: Stores::of(world, |id| members.has(id)),
             drivers: (!kinematic.is_empty()).then(|| Membership::of(world, &kinematic)),
             everything: Membership::everything(world),
             scope: scope.clone(),
@@ -219,11 +219,11 @@ impl Energy {
 impl Gauge for Energy {
     fn observe(&mut self, view: &View<'_>) {
         let MechanicalEnergy { kinetic, total } =
-            view.derived.energies.borrow_mut().now(view, &self.scope.of, &self.springs);
+            view.derived.energies.borrow_mut().now(view, &self.scope.of, &self.stores);
         if self.first.is_none() {
             self.gravity = view.gravity;
         }
-        self.work += brought(view, &self.scope.of, &self.springs, self.gravity) + self.driven(view);
+        self.work += brought(view, &self.scope.of, &self.stores, self.gravity) + self.driven(view);
         self.gravity = view.gravity;
         let own = total - self.work;
         let first = *self.first.get_or_insert(own);

@@ -13,6 +13,8 @@ pub(crate) struct Shapes {
     widest: f64,
     /// The layers each body is on, and those it meets.
     layers: Vec<[u32; 2]>,
+    /// The soft body of each node that does not touch its own, by number from 1 on; 0 for all other bodies.
+    softs: Vec<u32>,
     /// Pairs that a scene or a joint keeps from touching, the lower first.
     apart: BTreeSet<[usize; 2]>,
 }
@@ -25,12 +27,17 @@ impl Shapes {
         let layers = world.bodies.iter().map(|body| [body.layers, body.collision_mask]).collect();
         let sizes: Vec<f64> = world.bodies.iter().map(ironspin_model::Body::smallest_size).collect();
         let widest = sizes.iter().copied().filter(|size| size.is_finite()).fold(0.0, f64::max);
-        Shapes { reach, sizes, widest, layers, apart }
+        let mut softs = vec![0; world.bodies.len()];
+        for (number, soft) in world.softs.iter().enumerate().filter(|(_, soft)| !soft.self_contact) {
+            softs[soft.nodes.clone()].fill(number as u32 + 1);
+        }
+        Shapes { reach, sizes, widest, layers, softs, apart }
     }
 
     /// Whether two bodies may touch at all.
     pub(crate) fn may_meet(&self, a: usize, b: usize) -> bool {
-        self.layers[a][0] & self.layers[b][1] != 0
+        (self.softs[a] == 0 || self.softs[a] != self.softs[b])
+            && self.layers[a][0] & self.layers[b][1] != 0
             && self.layers[b][0] & self.layers[a][1] != 0
             && (self.apart.is_empty() || !self.apart.contains(&[a.min(b), a.max(b)]))
     }
@@ -38,7 +45,7 @@ impl Shapes {
     /// Whether no two bodies are kept from touching.
     pub(crate) fn all_may_meet(&self) -> bool {
         let all = |of: usize| self.layers.iter().fold(u32::MAX, |bits, body| bits & body[of]);
-        self.apart.is_empty() && all(0) & all(1) != 0
+        self.apart.is_empty() && all(0) & all(1) != 0 && self.softs.iter().all(|&soft| soft == 0)
     }
 
     /// How many bodies there are.

@@ -3,7 +3,8 @@
 use super::super::world::Build;
 use ironspin_model::{
     Body, BodyKind, Conditions, DMat3, DQuat, DVec2, DVec3, Dimension, Inertia, Joint, JointFrame, JointKind, Material,
-    PairMaterial, Part, PlaneShape, Pose, SpaceShape, Timestep, World, about_z,
+    NodeSpring, NodeTraits, PairMaterial, Part, PlaneShape, Pose, Pressure, SoftBody, SpaceShape, Timestep, World,
+    about_z,
 };
 use serde_json::json;
 use std::collections::BTreeMap;
@@ -150,4 +151,54 @@ fn a_world_of_space_is_said_as_the_protocol_has_it_and_comes_back() {
     flat["bodies"][0]["parts"][0]["shape"] = json!({"disc": 1});
     let build: Build = serde_json::from_value(flat).unwrap();
     assert!(build.world().unwrap_err().contains("the shape disc, which is none of the space"));
+}
+
+#[test]
+fn soft_bodies_come_back_as_they_were_and_what_is_not_built_is_named() {
+    let mut world = everything();
+    let traits = NodeTraits {
+        name: "ring".into(),
+        material: 1,
+        radius: 0.1,
+        layers: 2,
+        collision_mask: 7,
+        gravity_factor: 0.5,
+        damping: 0.2,
+        ccd: true,
+        absent: false,
+    };
+    let first = world.bodies.len();
+    for (i, at) in [DVec3::ZERO, DVec3::X, DVec3::Y].into_iter().enumerate() {
+        world.bodies.push(traits.node(&format!("[{i}]"), at, DVec3::X, i as f64));
+    }
+    world.softs.push(SoftBody {
+        name: "ring".into(),
+        nodes: first..first + 3,
+        material: 1,
+        radius: 0.1,
+        self_contact: true,
+        springs: vec![NodeSpring { ends: [0, 1], length: 0.9, stiffness: 20.0, damping: 0.1 }],
+        skin: vec![[0, 1], [1, 2], [2, 0]],
+        cells: vec![[0, 1, 2]],
+        pressure: Some(Pressure { amount: 3.0, outside: 1.0 }),
+    });
+    world.excluded_pairs = (first..first + 3).map(|node| [0, node]).collect();
+    let conditions = Conditions::with_dt(Timestep { text: "0.01".into(), seconds: 0.01 });
+    let mut said = serde_json::to_value(Build::of(&world, &conditions, BTreeMap::new())).unwrap();
+    assert_eq!((said["bodies"].as_array().unwrap().len(), &said["apart"]), (first, &json!([[0, first]])));
+    let heard: Build = serde_json::from_value(said.clone()).unwrap();
+    assert_eq!(heard.beyond(), None);
+    let back = heard.world().unwrap().0;
+    assert_eq!((back.softs, &back.bodies[first..]), (world.softs, &world.bodies[first..]));
+    assert_eq!(back.excluded_pairs, world.excluded_pairs);
+    for (key, value, feature) in [
+        ("sticks", json!([[0, 1, 0.5]]), "soft bodies with sticks"),
+        ("matching", json!({"rate": 3}), "soft bodies with matching"),
+        ("yield", json!({"strain": 0.1, "most": 0.2}), "soft bodies that yield"),
+        ("pins", json!([[0, 1, [0, 0]]]), "soft bodies with pins"),
+    ] {
+        said["softs"][0][key] = value;
+        assert_eq!(serde_json::from_value::<Build>(said.clone()).unwrap().beyond(), Some(feature));
+        said["softs"][0][key] = json!([]);
+    }
 }

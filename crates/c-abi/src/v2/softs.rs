@@ -1,0 +1,130 @@
+//! Soft bodies as plain arrays, and back.
+#![allow(unsafe_code)]
+
+use super::raw;
+use crate::unpack::{list, text};
+use ironspin_model::{Body, DVec3, NodeSpring, NodeTraits, Pressure, SoftBody, World};
+use std::ffi::c_char;
+
+/// The lists of all soft bodies of a world.
+#[derive(Debug, Default)]
+pub(super) struct Lists {
+    pub(super) softs: Vec<raw::Soft>,
+    pub(super) nodes: Vec<raw::Node>,
+    pub(super) springs: Vec<raw::Spring>,
+    pub(super) skin: Vec<u64>,
+    pub(super) cells: Vec<u64>,
+}
+
+impl Lists {
+    pub(super) fn of(world: &World, mut named: impl FnMut(&str) -> *const c_char) -> Lists {
+        let mut lists = Lists::default();
+        for soft in &world.softs {
+            let nodes = &world.bodies[soft.nodes.clone()];
+            let traits = &nodes[0];
+            lists.softs.push(raw::Soft {
+                name: named(&soft.name),
+                material: soft.material as u64,
+                radius: soft.radius,
+                layers: traits.layers,
+                meets: traits.collision_mask,
+                swept: u32::from(traits.ccd),
+                absent: u32::from(traits.absent),
+                touches_itself: u32::from(soft.self_contact),
+                has_pressure: u32::from(soft.pressure.is_some()),
+                gravity_factor: traits.gravity_factor,
+                damping: traits.linear_damping,
+                amount: soft.pressure.map_or(0.0, |gas| gas.amount),
+                outside: soft.pressure.map_or(0.0, |gas| gas.outside),
+                first_node: lists.nodes.len() as u64,
+                node_count: nodes.len() as u64,
+                first_spring: lists.springs.len() as u64,
+                spring_count: soft.springs.len() as u64,
+                first_skin: (lists.skin.len() / 2) as u64,
+                skin_count: soft.skin.len() as u64,
+                first_cell: (lists.cells.len() / 3) as u64,
+                cell_count: soft.cells.len() as u64,
+            });
+            lists.nodes.extend(nodes.iter().map(|node| raw::Node {
+                position: node.pose.position.to_array(),
+                velocity: node.velocity.to_array(),
+                mass: node.mass,
+            }));
+            lists.springs.extend(soft.springs.iter().map(|spring| raw::Spring {
+                ends: spring.ends.map(|end| end as u64),
+                length: spring.length,
+                stiffness: spring.stiffness,
+                damping: spring.damping,
+            }));
+            lists.skin.extend(soft.skin.iter().flatten().map(|&node| node as u64));
+            lists.cells.extend(soft.cells.iter().flatten().map(|&node| node as u64));
+        }
+        lists
+    }
+}
+
+/// A part of a list; nothing where it leads beyond.
+fn part<T>(list: &[T], first: u64, count: u64, each: usize) -> Result<&[T], String> {
+    let (first, count) = (first as usize, count as usize);
+    let ends = first.checked_mul(each).zip(first.checked_add(count).and_then(|end| end.checked_mul(each)));
+    ends.and_then(|(from, to)| list.get(from..to)).ok_or_else(|| "a list of a soft body beyond its end".to_owned())
+}
+
+/// The soft bodies that stand in some arrays; their nodes are put to the bodies.
+///
+/// # Errors
+/// Says what is wrong with them.
+///
+/// # Safety
+/// Every pointer must lead to as many items as the counts beside it say.
+pub(super) unsafe fn read(reported: &raw::World, bodies: &mut Vec<Body>) -> Result<Vec<SoftBody>, String> {
+    // The caller guarantees it, here and below.
+    let (softs, nodes, springs, skin, cells) = unsafe {
+        (
+            list(reported.softs, reported.soft_count),
+            list(reported.nodes, reported.node_count),
+            list(reported.springs, reported.spring_count),
+            list(reported.skin, 2 * reported.skin_count),
+            list(reported.cells, 3 * reported.cell_count),
+        )
+    };
+    let mut found = Vec::new();
+    for row in softs {
+        let name = unsafe { text(row.name) };
+        let traits = NodeTraits {
+            name: name.clone(),
+            material: row.material as usize,
+            radius: row.radius,
+            layers: row.layers,
+            collision_mask: row.meets,
+            gravity_factor: row.gravity_factor,
+            damping: row.damping,
+            ccd: row.swept != 0,
+            absent: row.absent != 0,
+        };
+        let first = bodies.len();
+        for (number, node) in part(nodes, row.first_node, row.node_count, 1)?.iter().enumerate() {
+            let [position, velocity] = [node.position, node.velocity].map(DVec3::from_array);
+            bodies.push(traits.node(&format!("[{number}]"), position, velocity, node.mass));
+        }
+        let spring = |spring: &raw::Spring| NodeSpring {
+            ends: spring.ends.map(|end| end as usize),
+            length: spring.length,
+            stiffness: spring.stiffness,
+            damping: spring.damping,
+        };
+        let numbers = |list: &[u64]| list.iter().map(|&node| node as usize).collect::<Vec<_>>();
+        found.push(SoftBody {
+            name,
+            nodes: first..bodies.len(),
+            material: traits.material,
+            radius: traits.radius,
+            self_contact: row.touches_itself != 0,
+            springs: part(springs, row.first_spring, row.spring_count, 1)?.iter().map(spring).collect(),
+            skin: numbers(part(skin, row.first_skin, row.skin_count, 2)?).as_chunks::<2>().0.to_vec(),
+            cells: numbers(part(cells, row.first_cell, row.cell_count, 3)?).as_chunks::<3>().0.to_vec(),
+            pressure: (row.has_pressure != 0).then_some(Pressure { amount: row.amount, outside: row.outside }),
+        });
+    }
+    Ok(found)
+}

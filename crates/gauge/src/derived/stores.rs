@@ -1,0 +1,83 @@
+//! What stores energy beside moving and lying high: springs of joints, springs and gas of soft bodies.
+
+use ironspin_model::{BodyState, DVec2, DVec3, Joint, JointKind, SoftBody, World};
+
+/// The stores at some bodies of a world.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Stores {
+    /// Numbers of joints.
+    joints: Vec<usize>,
+    /// Soft bodies with the numbers of their springs, and what each encloses as built where its gas counts.
+    softs: Vec<(usize, Vec<usize>, Option<f64>)>,
+}
+
+impl Stores {
+    /// Springs with a body of a set at one end, and gas of which every node is in the set.
+    pub(crate) fn of(world: &World, counts: impl Fn(usize) -> bool) -> Stores {
+        let held =
+            |joint: &Joint| matches!(joint.kind, JointKind::Spring { .. }) && joint.bodies.iter().any(|&id| counts(id));
+        let softs = world.softs.iter().enumerate().filter_map(|(number, soft)| {
+            let id = |node: usize| soft.nodes.start + node;
+            let springs: Vec<usize> =
+                (0..soft.springs.len()).filter(|&k| soft.springs[k].ends.iter().any(|&end| counts(id(end)))).collect();
+            let whole = soft.pressure.is_some() && soft.skin.iter().flatten().any(|&node| counts(id(node)));
+            let built = whole.then(|| soft.enclosed(|node| world.bodies[id(node)].pose.position));
+            (!springs.is_empty() || built.is_some()).then_some((number, springs, built))
+        });
+        Stores {
+            joints: (0..world.joints.len()).filter(|&number| held(&world.joints[number])).collect(),
+            softs: softs.collect(),
+        }
+    }
+
+    /// Energy in them, J. What is not there stores nothing.
+    pub(crate) fn energy(&self, world: &World, states: &[BodyState]) -> f64 {
+        self.added_to(0.0, world, states)
+    }
+
+    /// A sum and the energy in them, J, added one by one.
+    pub(crate) fn added_to(&self, sum: f64, world: &World, states: &[BodyState]) -> f64 {
+        let joints = self.joints.iter().map(|&number| spring_energy(world, states, &world.joints[number]));
+        let softs = self.softs.iter().map(|own| soft_energy(&world.softs[own.0], own, states));
+        joints.chain(softs).fold(sum, |sum, own| sum + own)
+    }
+
+    /// Whether any of them is that of a soft body.
+    pub(crate) fn any_soft(&self) -> bool {
+        !self.softs.is_empty()
+    }
+}
+
+fn soft_energy(soft: &SoftBody, (_, springs, built): &(usize, Vec<usize>, Option<f64>), states: &[BodyState]) -> f64 {
+    let states = &states[soft.nodes.clone()];
+    if states.first().is_none_or(BodyState::is_absent) {
+        return 0.0;
+    }
+    let at = |node: usize| states[node].pose.position;
+    let stored: f64 = springs.iter().map(|&k| soft.springs[k].energy(soft.springs[k].span(at))).sum();
+    stored + built.map_or(0.0, |built| soft.gas_energy(built, at))
+}
+
+/// Where an anchor of a body is, m.
+fn anchor(state: &BodyState, at: DVec2) -> DVec2 {
+    let (sin, cos) = (libm::sin(state.pose.angle), libm::cos(state.pose.angle));
+    state.pose.position.truncate() + DVec2::new(cos * at.x - sin * at.y, sin * at.x + cos * at.y)
+}
+
+fn spring_energy(world: &World, states: &[BodyState], joint: &Joint) -> f64 {
+    let JointKind::Spring { stiffness, .. } = joint.kind else { return 0.0 };
+    let [i, j] = joint.bodies;
+    if states[i].is_absent() || states[j].is_absent() {
+        return 0.0;
+    }
+    let built = |id: usize| {
+        let body = &world.bodies[id];
+        BodyState::planar(body.pose.position, body.pose.angle, DVec3::ZERO, 0.0)
+    };
+    let length = |a: &BodyState, b: &BodyState| {
+        (anchor(b, joint.frames[1].anchor.truncate()) - anchor(a, joint.frames[0].anchor.truncate())).length()
+    };
+    let rest = joint.length.unwrap_or_else(|| length(&built(i), &built(j)));
+    let stretch = length(&states[i], &states[j]) - rest;
+    0.5 * stiffness * stretch * stretch
+}

@@ -1,0 +1,94 @@
+//! Gauges of soft bodies. Each is about the soft bodies of which a node is measured.
+
+mod cells;
+mod growth;
+mod skin;
+mod strain;
+mod volume;
+
+pub(crate) use cells::INVERTED;
+pub(crate) use growth::GROWTH;
+pub(crate) use skin::PASSED;
+pub(crate) use strain::STRAIN;
+pub(crate) use volume::CHANGE;
+
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
+use ironspin_model::{DVec3, Frame, SoftBody, World};
+
+/// What all of them have in common.
+const SOFT: GaugeEntry =
+    GaugeEntry { better: Better::Lower, needs: &[Need::Soft], needs_geometry: false, by_default: true, ..PLAIN };
+
+/// Numbers of the soft bodies of which a node is in a list.
+fn softs_of(world: &World, of: &[usize]) -> Vec<usize> {
+    let mut softs: Vec<usize> = of.iter().filter_map(|&id| world.soft_of_node(id)).collect();
+    softs.dedup();
+    softs
+}
+
+/// Places of a soft body's nodes in a frame, by their numbers.
+fn places<'a>(soft: &'a SoftBody, frame: &'a Frame) -> impl Fn(usize) -> DVec3 + Copy + 'a {
+    move |node| frame.bodies[soft.nodes.start + node].pose.position
+}
+
+/// Whether it is there.
+fn is_there(soft: &SoftBody, frame: &Frame) -> bool {
+    !frame.bodies[soft.nodes.start].is_absent()
+}
+
+#[cfg(test)]
+pub(crate) mod tests {
+    use crate::gauges::trace::{state, world};
+    use ironspin_model::{BodyKind, BodyState, DVec2, Frame, NodeSpring, NodeTraits, PlaneShape, SoftBody, World};
+
+    /// A quay and a square of four nodes with a skin, rim springs of 50 N/m and two cells.
+    pub(crate) fn square() -> World {
+        let mut world = world(&[("quay", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO)]);
+        let traits = NodeTraits {
+            name: "pad".into(),
+            material: 0,
+            radius: 0.1,
+            layers: 1,
+            collision_mask: u32::MAX,
+            gravity_factor: 1.0,
+            damping: 0.0,
+            ccd: false,
+            absent: false,
+        };
+        for (i, [x, y]) in CORNERS.into_iter().enumerate() {
+            world.bodies.push(traits.node(
+                &format!("[{i}]"),
+                DVec2::new(x, y).extend(0.0),
+                DVec2::ZERO.extend(0.0),
+                1.0,
+            ));
+        }
+        let spring = |a: usize, b: usize| NodeSpring { ends: [a, b], length: 1.0, stiffness: 50.0, damping: 0.0 };
+        world.softs.push(SoftBody {
+            name: "pad".into(),
+            nodes: 1..5,
+            material: 0,
+            radius: 0.1,
+            self_contact: false,
+            springs: (0..4).map(|i| spring(i, (i + 1) % 4)).collect(),
+            skin: (0..4).map(|i| [i, (i + 1) % 4]).collect(),
+            cells: vec![[0, 1, 2], [0, 2, 3]],
+            pressure: None,
+        });
+        world
+    }
+
+    /// Where its nodes are built.
+    pub(crate) const CORNERS: [[f64; 2]; 4] = [[0.0, 1.0], [1.0, 1.0], [1.0, 2.0], [0.0, 2.0]];
+
+    /// Frames every tenth of a second in which its nodes are at some places and speeds.
+    pub(crate) fn frames(count: u64, node: impl Fn(usize, f64) -> BodyState) -> Vec<Frame> {
+        let frame = |step: u64| {
+            let time = 0.1 * step as f64;
+            let mut bodies = vec![state(0.0, 0.0, 0.0, 0.0)];
+            bodies.extend((0..4).map(|i| node(i, time)));
+            Frame { step, time, bodies, ..Frame::default() }
+        };
+        (0..count).map(frame).collect()
+    }
+}

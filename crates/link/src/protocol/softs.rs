@@ -1,0 +1,174 @@
+//! Soft bodies as JSON, and back.
+
+use super::number::Number;
+use super::vector::Vector;
+use super::world::is_false;
+use ironspin_model::{Body, DVec3, Dimension, NodeSpring, NodeTraits, Pressure, SoftBody, WireIds, World};
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+
+fn usual_factor() -> Number {
+    Number(1.0)
+}
+
+fn one() -> u32 {
+    1
+}
+
+fn all() -> u32 {
+    u32::MAX
+}
+
+fn none() -> Number {
+    Number(0.0)
+}
+
+/// One soft body of `build`.
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct SoftRow {
+    id: usize,
+    #[serde(default)]
+    name: String,
+    material: usize,
+    #[serde(default = "none")]
+    radius: Number,
+    #[serde(default = "one")]
+    layers: u32,
+    #[serde(default = "all")]
+    meets: u32,
+    #[serde(default = "usual_factor")]
+    gravity_factor: Number,
+    #[serde(default = "none")]
+    damping: Number,
+    #[serde(default, rename = "self", skip_serializing_if = "is_false")]
+    self_contact: bool,
+    #[serde(default, skip_serializing_if = "is_false")]
+    swept: bool,
+    #[serde(default, skip_serializing_if = "is_false")]
+    absent: bool,
+    nodes: Vec<Vector>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    velocities: Vec<Vector>,
+    masses: Vec<Number>,
+    #[serde(default)]
+    springs: Vec<(usize, usize, Number, Number, Number)>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    skin: Vec<[usize; 2]>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    cells: Vec<[usize; 3]>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pressure: Option<PressureRow>,
+    /// What this bench does not build yet; refused by name where something stands in it.
+    #[serde(default, skip_serializing_if = "Value::is_null")]
+    sticks: Value,
+    #[serde(default, skip_serializing_if = "Value::is_null")]
+    matching: Value,
+    #[serde(default, rename = "yield", skip_serializing_if = "Value::is_null")]
+    yielding: Value,
+    #[serde(default, skip_serializing_if = "Value::is_null")]
+    pins: Value,
+}
+
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+struct PressureRow {
+    amount: Number,
+    #[serde(default = "none")]
+    outside: Number,
+}
+
+impl SoftRow {
+    pub(crate) fn of(world: &World, ids: &WireIds, number: usize) -> SoftRow {
+        let soft = &world.softs[number];
+        let nodes = &world.bodies[soft.nodes.clone()];
+        let traits = &nodes[0];
+        let vector = |v: DVec3| Vector::of(world.dimension, v);
+        let at_rest = nodes.iter().all(|node| node.velocity == DVec3::ZERO);
+        let spring = |s: &NodeSpring| (s.ends[0], s.ends[1], Number(s.length), Number(s.stiffness), Number(s.damping));
+        SoftRow {
+            id: ids.rigid() + number,
+            name: soft.name.clone(),
+            material: soft.material,
+            radius: Number(soft.radius),
+            layers: traits.layers,
+            meets: traits.collision_mask,
+            gravity_factor: Number(traits.gravity_factor),
+            damping: Number(traits.linear_damping),
+            self_contact: soft.self_contact,
+            swept: traits.ccd,
+            absent: traits.absent,
+            nodes: nodes.iter().map(|node| vector(node.pose.position)).collect(),
+            velocities: if at_rest { Vec::new() } else { nodes.iter().map(|node| vector(node.velocity)).collect() },
+            masses: nodes.iter().map(|node| Number(node.mass)).collect(),
+            springs: soft.springs.iter().map(spring).collect(),
+            skin: soft.skin.clone(),
+            cells: soft.cells.clone(),
+            pressure: soft.pressure.map(|gas| PressureRow { amount: Number(gas.amount), outside: Number(gas.outside) }),
+            sticks: Value::Null,
+            matching: Value::Null,
+            yielding: Value::Null,
+            pins: Value::Null,
+        }
+    }
+
+    /// What it asks for that is not built here.
+    pub(crate) fn beyond(&self) -> Option<&'static str> {
+        let asked = |value: &Value| !(value.is_null() || value.as_array().is_some_and(Vec::is_empty));
+        [
+            ("soft bodies with sticks", &self.sticks),
+            ("soft bodies with matching", &self.matching),
+            ("soft bodies that yield", &self.yielding),
+            ("soft bodies with pins", &self.pins),
+        ]
+        .into_iter()
+        .find(|(_, value)| asked(value))
+        .map(|(what, _)| what)
+    }
+
+    /// Adds its nodes to the bodies of a world; the soft body.
+    pub(crate) fn read(self, dimension: Dimension, due: usize, bodies: &mut Vec<Body>) -> Result<SoftBody, String> {
+        let wrong = |what: String| Err(format!("soft body {} has {what}", self.id));
+        if self.id != due {
+            return wrong(format!("an id where {due} is due"));
+        }
+        let count = self.nodes.len();
+        if self.masses.len() != count || !(self.velocities.is_empty() || self.velocities.len() == count) {
+            return wrong(format!("{count} nodes and another count of masses or velocities"));
+        }
+        let traits = NodeTraits {
+            name: self.name.clone(),
+            material: self.material,
+            radius: self.radius.0,
+            layers: self.layers,
+            collision_mask: self.meets,
+            gravity_factor: self.gravity_factor.0,
+            damping: self.damping.0,
+            ccd: self.swept,
+            absent: self.absent,
+        };
+        let first = bodies.len();
+        for (node, (place, mass)) in self.nodes.iter().zip(&self.masses).enumerate() {
+            let velocity = self.velocities.get(node).map_or(Ok(DVec3::ZERO), |own| own.read(dimension))?;
+            bodies.push(traits.node(&format!("[{node}]"), place.read(dimension)?, velocity, mass.0));
+        }
+        Ok(SoftBody {
+            name: self.name,
+            nodes: first..bodies.len(),
+            material: self.material,
+            radius: self.radius.0,
+            self_contact: self.self_contact,
+            springs: self
+                .springs
+                .iter()
+                .map(|&(a, b, length, stiffness, damping)| NodeSpring {
+                    ends: [a, b],
+                    length: length.0,
+                    stiffness: stiffness.0,
+                    damping: damping.0,
+                })
+                .collect(),
+            skin: self.skin,
+            cells: self.cells,
+            pressure: self.pressure.map(|gas| Pressure { amount: gas.amount.0, outside: gas.outside.0 }),
+        })
+    }
+}

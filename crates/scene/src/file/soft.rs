@@ -1,0 +1,125 @@
+//! Soft bodies as they are written.
+
+use super::{Ordered, Placed};
+use crate::number::Number;
+use schemars::JsonSchema;
+use serde::Deserialize;
+
+/// What a soft body is made of.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub(crate) enum MadeOfTable {
+    /// Nodes in a row from `at` to another point, both included, each joined to the next; labels node\[i\].
+    Rope { count: Number, to: Placed<Vec<Number>> },
+    /// Rows and columns of nodes from `at` on, neighbours joined, with cells and the rim as skin; labels node\[row\]\[column\].
+    Grid { columns: Number, rows: Number, pitch: Placed<Vec<Number>> },
+    /// Nodes on a circle about `at`, counter-clockwise from the right, each joined to the next, with a closed skin; labels node\[i\].
+    Ring { count: Number, radius: Number },
+    /// Nodes one by one; nothing joins them but `springs`.
+    Nodes {
+        /// Their places from `at` on, m.
+        at: Vec<Placed<Vec<Number>>>,
+        /// Nodes of a row, for labels node\[row\]\[column\]; node\[i\] without it.
+        width: Option<Number>,
+    },
+}
+
+/// Which diagonals of a grid are joined.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum BracingWord {
+    /// None.
+    #[default]
+    None,
+    /// Of a grid one diagonal of each cell, of a rope and a ring each node with the next but one.
+    One,
+    /// Of a grid both diagonals, of a ring also each node with the one opposite.
+    Both,
+}
+
+/// A skin as it is asked for.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(untagged)]
+pub(crate) enum SkinTable {
+    /// The usual one of what it is made of, or none.
+    Usual(bool),
+    /// Segments by numbers of nodes, the inside to the left.
+    Pieces(Vec<Placed<Vec<Number>>>),
+}
+
+/// Gas in a closed skin.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct PressureTable {
+    /// n R T, J; in the plane per metre of depth: the pressure inside is this over the area.
+    pub(crate) amount: Number,
+    /// Pressure outside, Pa; none when left out.
+    pub(crate) outside: Option<Number>,
+}
+
+/// A soft body: point masses, springs between them, a skin by which it touches. In scenes of the plane.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct SoftTable {
+    /// Its name; its nodes are called name.node\[i\].
+    pub(crate) name: Placed<String>,
+    pub(crate) made_of: Placed<MadeOfTable>,
+    /// Loops, the outermost first: counter = times.
+    #[serde(default)]
+    pub(crate) repeat: Ordered<Number>,
+    /// Where it begins, m; the middle of a ring, the first node of all others.
+    pub(crate) at: Placed<Vec<Number>>,
+    /// It is turned about `at`, rad, or "30 deg".
+    pub(crate) angle: Option<Number>,
+    /// m/s.
+    pub(crate) velocity: Option<Placed<Vec<Number>>>,
+    /// Of each node, m/s, on top of `velocity`.
+    pub(crate) velocities: Option<Vec<Placed<Vec<Number>>>>,
+    pub(crate) material: Placed<String>,
+    /// kg, shared evenly by all nodes.
+    pub(crate) mass: Option<Number>,
+    /// kg, of each node; one of mass 0 is held for good.
+    pub(crate) masses: Option<Placed<Vec<Number>>>,
+    /// Nodes that are held for good, such as "node\[0\], node\[*\]\[2\]".
+    pub(crate) held: Option<Placed<String>>,
+    /// Nodes and skin are rounded by it, m; 0 when left out.
+    pub(crate) radius: Option<Number>,
+    /// Of its springs, N/m.
+    pub(crate) stiffness: Option<Number>,
+    /// Of its springs, N s/m.
+    pub(crate) spring_damping: Option<Number>,
+    /// Length at rest of the springs between neighbours, m; as built when left out.
+    pub(crate) length: Option<Number>,
+    /// Which diagonals are joined: none, one or both.
+    #[serde(default)]
+    pub(crate) bracing: BracingWord,
+    /// Of the springs of the bracing, N/m; as of all others when left out.
+    pub(crate) brace_stiffness: Option<Number>,
+    /// Further springs: two numbers of nodes, then length, stiffness and damping; those left out are as built and as above.
+    #[serde(default)]
+    pub(crate) springs: Vec<Placed<Vec<Number>>>,
+    /// true, false, or segments by numbers of nodes.
+    pub(crate) skin: Option<SkinTable>,
+    /// Triangles of the inside by numbers of nodes, counter-clockwise; those of a grid are known.
+    #[serde(default)]
+    pub(crate) cells: Vec<Placed<Vec<Number>>>,
+    /// Gas in its closed skin.
+    pub(crate) pressure: Option<Placed<PressureTable>>,
+    /// The speed of its nodes falls as exp(-c t), 1/s.
+    pub(crate) damping: Option<Number>,
+    /// Multiplies gravity.
+    pub(crate) gravity_factor: Option<Number>,
+    /// No node passes a wall within a step.
+    #[serde(default)]
+    pub(crate) swept: bool,
+    /// It touches itself.
+    #[serde(default, rename = "self")]
+    pub(crate) self_contact: bool,
+    /// It comes only when an action adds it.
+    #[serde(default)]
+    pub(crate) absent: bool,
+    /// Names of the layers it is on; without any it is on the layer common.
+    pub(crate) layers: Option<Vec<Placed<String>>>,
+    /// Names of the layers it meets; all when left out.
+    pub(crate) meets: Option<Vec<Placed<String>>>,
+}

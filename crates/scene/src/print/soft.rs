@@ -1,0 +1,65 @@
+//! Soft bodies of a resolved scene: nodes one by one, every spring, piece of skin and cell.
+
+use super::{layers, number, quoted, vector};
+use ironspin_model::{DVec3, NODE, SoftBody, World};
+use std::fmt::Write;
+
+pub(super) fn soft_table(soft: &SoftBody, world: &World, names: &[String]) -> String {
+    let nodes = &world.bodies[soft.nodes.clone()];
+    let traits = &nodes[0];
+    let list = |items: Vec<String>| format!("[{}]", items.join(", "));
+    let places = list(nodes.iter().map(|node| vector(world.dimension, node.pose.position)).collect());
+    // Labels of two indices are those of rows of so many nodes.
+    let column = |name: &str| {
+        let label = name.rsplit_once(NODE)?.1;
+        label.split('[').nth(2)?.trim_end_matches(']').parse::<usize>().ok()
+    };
+    let width = nodes.iter().filter_map(|node| column(&node.name)).max();
+    let width = width.map_or_else(String::new, |last| format!(", width = {}", last + 1));
+    let mut out = format!("\n[[soft]]\nname = {}\n", quoted(&soft.name));
+    // Writing to a string cannot fail.
+    let _ = writeln!(
+        out,
+        "made_of = {{ nodes = {{ at = {places}{width} }} }}\nat = {}",
+        vector(world.dimension, DVec3::ZERO)
+    );
+    let _ = writeln!(out, "material = {}", quoted(&world.materials[soft.material].name));
+    let _ = writeln!(out, "masses = {}", list(nodes.iter().map(|node| number(node.mass)).collect()));
+    if nodes.iter().any(|node| node.velocity != DVec3::ZERO) {
+        let velocities = nodes.iter().map(|node| vector(world.dimension, node.velocity)).collect();
+        let _ = writeln!(out, "velocities = {}", list(velocities));
+    }
+    let _ = writeln!(out, "radius = {}", number(soft.radius));
+    let spring = |spring: &ironspin_model::NodeSpring| {
+        let [a, b] = spring.ends;
+        let [length, stiffness, damping] = [spring.length, spring.stiffness, spring.damping].map(number);
+        format!("[{a}, {b}, {length}, {stiffness}, {damping}]")
+    };
+    let _ = writeln!(out, "springs = {}", list(soft.springs.iter().map(spring).collect()));
+    let _ = writeln!(out, "skin = {}", list(soft.skin.iter().map(|ends| format!("{ends:?}")).collect()));
+    if !soft.cells.is_empty() {
+        let _ = writeln!(out, "cells = {}", list(soft.cells.iter().map(|cell| format!("{cell:?}")).collect()));
+    }
+    if let Some(gas) = soft.pressure {
+        let _ = writeln!(out, "pressure = {{ amount = {}, outside = {} }}", number(gas.amount), number(gas.outside));
+    }
+    for (key, value, usual) in [("damping", traits.linear_damping, 0.0), ("gravity_factor", traits.gravity_factor, 1.0)]
+    {
+        if value != usual {
+            let _ = writeln!(out, "{key} = {}", number(value));
+        }
+    }
+    for (key, value) in [("swept", traits.ccd), ("self", soft.self_contact), ("absent", traits.absent)] {
+        if value {
+            let _ = writeln!(out, "{key} = true");
+        }
+    }
+    if names.len() > 1 || traits.layers != 1 {
+        let _ = writeln!(out, "layers = {}", layers(traits.layers, names));
+    }
+    if traits.collision_mask != u32::MAX {
+        let _ = writeln!(out, "meets = {}", layers(traits.collision_mask, names));
+    }
+    out.pop();
+    out
+}
