@@ -41,6 +41,17 @@ pub(crate) fn hex((r, g, b): (u8, u8, u8)) -> String {
 /// Bodies that stand still.
 pub(crate) const STILL: (u8, u8, u8) = (0x9a, 0x95, 0x8a);
 
+/// Springs of soft bodies: squeezed, as they are at rest, stretched. Blue against vermilion, as curves are, both darker than the rest.
+pub(crate) const STRAIN: [(u8, u8, u8); 3] = [(0x1f, 0x5f, 0x8b), (0xa8, 0xa2, 0x96), (0xc0, 0x48, 0x10)];
+
+/// The colour of a strain from -1 squeezed to 1 stretched.
+pub(crate) fn strain_colour(share: f64) -> (u8, u8, u8) {
+    let [squeezed, rest, stretched] = STRAIN;
+    let end = if share < 0.0 { squeezed } else { stretched };
+    let mix = |a: u8, b: u8| (f64::from(a) + share.abs().min(1.0) * (f64::from(b) - f64::from(a))).round() as u8;
+    (mix(rest.0, end.0), mix(rest.1, end.1), mix(rest.2, end.2))
+}
+
 /// Ground of a world of space, the lines of its grid, and shadows on it.
 pub(crate) const GROUND: (u8, u8, u8) = (0xec, 0xe8, 0xdd);
 pub(crate) const GRID: (u8, u8, u8) = (0xcf, 0xc9, 0xb9);

@@ -1,7 +1,7 @@
 //! Bodies of a world as SVG.
 
-use crate::figure::{Ground, Primitive, Sight, Tint, View, body_figure, joint_figure, paint_order};
-use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, hex};
+use crate::figure::{Ground, Primitive, Sight, Tint, View, body_figure, joint_figure, paint_order, soft_figure};
+use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, css, hex, strain_colour};
 use ironspin_lab::Recording;
 use ironspin_model::{
     Body, BodyKind, BodyState, DVec2, DVec3, Dimension, Part, PlaneShape, Pose, Shape, SpaceShape, World, turn,
@@ -127,10 +127,11 @@ impl Scenery {
         view
     }
 
-    /// With all places where a body that a joint holds has been, but for those that are far away.
+    /// With all places where a body that a joint holds, or a node, has been, but for those that are far away.
     fn with_ways_of_joined(mut self, world: &World, recording: &Recording) -> Scenery {
         let near = self.grown(1.0);
-        let mut joined: Vec<usize> = world.joints.iter().flat_map(|joint| joint.bodies).collect();
+        let nodes = world.rigid_count()..world.bodies.len();
+        let mut joined: Vec<usize> = world.joints.iter().flat_map(|joint| joint.bodies).chain(nodes).collect();
         joined.sort_unstable();
         joined.dedup();
         joined.retain(|&id| world.bodies.get(id).is_some_and(|body| body.kind != BodyKind::Static));
@@ -223,7 +224,8 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
         })
         .collect();
     let mut outside = 0;
-    for id in paint_order(world.bodies.iter().zip(poses.iter().copied()), in_space, view.sight()) {
+    softs(&mut out, world, states, unit);
+    for id in paint_order(world.rigid().iter().zip(poses.iter().copied()), in_space, view.sight()) {
         let (body, state) = (&world.bodies[id], &states[id]);
         let still = !is_moving(body);
         if state.is_absent() {
@@ -286,6 +288,46 @@ fn opacity(still: bool) -> f64 {
     if still { 0.55 } else { 0.85 }
 }
 
+/// Soft bodies: skins filled, springs by their strain, held nodes as squares.
+fn softs(out: &mut String, world: &World, states: &[BodyState], unit: f64) {
+    let place = |id: usize| states.get(id).filter(|state| state.is_finite()).map(|state| state.pose.xy());
+    let rigid = world.rigid().iter().filter(|body| body.kind != BodyKind::Static).count();
+    // The deepest colour is that of the most strained spring of the picture.
+    let strains = world.softs.iter().flat_map(|soft| {
+        soft.springs.iter().filter_map(|spring| {
+            let [a, b] = spring.ends.map(|end| place(soft.nodes.start + end));
+            spring.strain(a?.distance(b?))
+        })
+    });
+    let most = strains.map(f64::abs).fold(0.02, f64::max).min(1.0);
+    for number in 0..world.softs.len() {
+        let Some(figure) = soft_figure(world, number, place, most) else { continue };
+        let colour = css(rigid + number);
+        let name = escape(&world.softs[number].name);
+        let _ = write!(
+            out,
+            "<g fill=\"{colour}\" stroke=\"{colour}\" stroke-width=\"{unit}\" fill-rule=\"evenodd\"><title>{name}</title>"
+        );
+        for (parts, opacity) in [(&figure.inside, 0.3), (&figure.rim, 0.85)] {
+            let _ = write!(out, "<g fill-opacity=\"{opacity}\" stroke-opacity=\"{opacity}\">");
+            parts.iter().for_each(|part| primitive(out, part, 0.0, true, unit, ""));
+            out.push_str("</g>");
+        }
+        out.push_str("</g>");
+        let _ = write!(out, "<g fill=\"none\" stroke-width=\"{}\">", 1.8 * unit);
+        for (spring, share) in &figure.springs {
+            let _ = write!(out, "<g stroke=\"{}\">", hex(strain_colour(*share)));
+            primitive(out, spring, 0.0, true, unit, "");
+            out.push_str("</g>");
+        }
+        out.push_str("</g>");
+        for held in &figure.held {
+            let (x, y, side) = (held.x - 3.5 * unit, -held.y - 3.5 * unit, 7.0 * unit);
+            let _ = write!(out, "<rect x=\"{x}\" y=\"{y}\" width=\"{side}\" height=\"{side}\" fill=\"#22262a\"/>");
+        }
+    }
+}
+
 /// The ground of space with its grid and shadows.
 fn backdrop(out: &mut String, ground: &Ground, world: &World, poses: &[Pose], sight: &Sight, unit: f64) {
     for (tint, drawn) in ground.backdrop(world, poses, sight) {
@@ -328,7 +370,7 @@ fn primitive(out: &mut String, primitive: &Primitive, far: f64, still: bool, uni
             )
         }
         Primitive::Line(points) => write!(out, "<polyline points=\"{}\" fill=\"none\"{dashed}/>", list(points)),
-        Primitive::Area(_) | Primitive::HalfPlane { .. } => {
+        Primitive::Area(_) | Primitive::Blob(_) | Primitive::HalfPlane { .. } => {
             let corners = primitive.corners(far).unwrap_or_default();
             write!(out, "<polygon points=\"{}\"{dashed}/>", list(&corners))
         }

@@ -1,6 +1,6 @@
 //! A world as characters, for a terminal.
 
-use crate::figure::{Primitive, Sight, View, body_figure};
+use crate::figure::{Primitive, Sight, View, body_figure, soft_figure};
 use crate::picture::Scenery;
 use ironspin_model::{Body, BodyKind, BodyState, DVec2, Dimension, World};
 
@@ -11,7 +11,8 @@ const ROWS: usize = 24;
 /// A character is about twice as high as it is wide.
 const ASPECT: f64 = 2.0;
 
-/// Draws a world as it is built: `#` static, `=` kinematic, `o` round, `%` other bodies, `.` sensors, `+` what is not there yet.
+/// Draws a world as it is built: `#` static, `=` kinematic, `o` round, `%` other bodies, `.` sensors, `+` what is not there yet; of soft bodies
+/// `~` inside the skin, `*` skin and springs, `@` nodes that are held.
 /// Space is drawn from the side and from above.
 pub fn sketch(world: &World) -> String {
     match world.dimension {
@@ -40,10 +41,13 @@ fn sketch_from(world: &World, view: View) -> String {
         BodyKind::Kinematic => 1,
         BodyKind::Dynamic => 2,
     };
-    let mut bodies: Vec<&Body> = world.bodies.iter().collect();
+    let mut bodies: Vec<&Body> = world.rigid().iter().collect();
     bodies.sort_by_key(|body| order(body.kind));
     for body in bodies {
         paint(&mut cells, columns, rows, body, view.sight(), (low, pitch));
+    }
+    for number in 0..world.softs.len() {
+        paint_soft(&mut cells, columns, rows, world, number, (low, pitch));
     }
     let mut out = String::new();
     // Empty lines above and below are left out.
@@ -57,6 +61,32 @@ fn sketch_from(world: &World, view: View) -> String {
     }
     out.push_str(&format!("  {} m across\n", crate::show(columns as f64 * pitch)));
     out
+}
+
+/// A soft body as it is built: what its skin encloses, then springs and skin, then nodes that are held.
+fn paint_soft(cells: &mut [u8], columns: usize, rows: usize, world: &World, number: usize, (low, pitch): (DVec2, f64)) {
+    let place = |id: usize| Some(world.bodies[id].pose.xy());
+    let Some(figure) = soft_figure(world, number, place, 1.0) else { return };
+    let absent = world.bodies[world.softs[number].nodes.start].absent;
+    let springs = figure.springs.iter().map(|(spring, _)| spring);
+    for row in 0..rows {
+        for column in 0..columns {
+            let centre = low + pitch * DVec2::new(column as f64 + 0.5, ASPECT * (row as f64 + 0.5));
+            let covers = |part: &Primitive| part.covers(centre, pitch);
+            let mark = match () {
+                () if figure.rim.iter().chain(springs.clone()).any(covers) => b'*',
+                () if figure.inside.iter().any(covers) => b'~',
+                () => continue,
+            };
+            cells[row * columns + column] = if absent { b'+' } else { mark };
+        }
+    }
+    for held in &figure.held {
+        let at = (*held - low) / DVec2::new(pitch, pitch * ASPECT);
+        if at.cmpge(DVec2::ZERO).all() && (at.x as usize) < columns && (at.y as usize) < rows {
+            cells[at.y as usize * columns + at.x as usize] = b'@';
+        }
+    }
 }
 
 fn paint(cells: &mut [u8], columns: usize, rows: usize, body: &Body, sight: &Sight, (low, pitch): (DVec2, f64)) {

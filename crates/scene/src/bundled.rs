@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 57] = [
+const BUNDLED: [(&str, &str); 62] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("bearing-trays", include_str!("../../../scenes/bearing-trays.toml")),
@@ -26,6 +26,11 @@ const BUNDLED: [(&str, &str); 57] = [
     ("ladle-swing", include_str!("../../../scenes/ladle-swing.toml")),
     ("spring-hammer", include_str!("../../../scenes/spring-hammer.toml")),
     ("coupled-pairs", include_str!("../../../scenes/coupled-pairs.toml")),
+    ("bellows-size", include_str!("../../../scenes/bellows-size.toml")),
+    ("bladder-bounce", include_str!("../../../scenes/bladder-bounce.toml")),
+    ("mooring-rope", include_str!("../../../scenes/mooring-rope.toml")),
+    ("coupling-chain", include_str!("../../../scenes/coupling-chain.toml")),
+    ("hammer-pad", include_str!("../../../scenes/hammer-pad.toml")),
     ("quay-joints", include_str!("../../../scenes/quay-joints.toml")),
     ("flywheel", include_str!("../../../scenes/flywheel.toml")),
     ("chute", include_str!("../../../scenes/chute.toml")),

@@ -16,7 +16,7 @@ const fn topic(name: &'static str, about: &'static str, codes: &'static [&'stati
 }
 
 /// All topics, in the order in which they are best met.
-pub static TOPICS: [Topic; 27] = [
+pub static TOPICS: [Topic; 28] = [
     topic("set-up", "is the world set up as meant: units, axes, full sizes, mass, gravity?", &["N1"]),
     topic("stacking", "do stacks, walls and pyramids stand under their load?", &["N2"]),
     topic("rest", "does what rests stop shaking, and neither creep nor sink?", &["N13"]),
@@ -32,6 +32,11 @@ pub static TOPICS: [Topic; 27] = [
         &[],
     ),
     topic("joints", "do rods, springs, hinges, sliders and welds hold, with exact periods?", &[]),
+    topic(
+        "soft-bodies",
+        "do nets, ropes and gas-filled skins find their shape, keep their energy and push back?",
+        &["N22"],
+    ),
     topic("integrators", "how large is the error of the integrator, and of which order?", &["N21"]),
     topic("shapes", "does every shape rest on and collide with every other?", &["N20"]),
     topic("compounds", "do bodies of several parts move and turn as one?", &["N27"]),

@@ -44,7 +44,10 @@ impl<R: Real> Simulation<R> {
             SolverKind::Compliant => compliant::step(self, dt),
             SolverKind::Position => position::step(self, dt),
             SolverKind::Impulse | SolverKind::Event => {
-                let substeps = self.settings.substeps_in_force();
+                let own = self.settings.substeps_in_force();
+                // Soft bodies and rigid ones take turns, unless another number is asked for: what one does the other then feels at once.
+                let turns = self.soft.is_some() && self.settings.substeps == 0;
+                let substeps = if turns { own.max(self.settings.soft_substeps) } else { own };
                 let part = dt / R::of(f64::from(substeps));
                 for number in 0..substeps {
                     self.substep(part, number > 0);

@@ -1,10 +1,10 @@
 //! What a trial is played back from, as whole numbers.
 
 use super::short;
-use crate::figure::{Ground, JointSign, Primitive, Sight, Solid, View, body_figure};
+use crate::figure::{Ground, JointSign, Primitive, Sight, Solid, View, body_figure, largest_strain};
 use crate::picture::Scenery;
 use ironspin_lab::{Recording, Replay};
-use ironspin_model::{Body, BodyKind, DVec2, DVec3, Dimension, Joint, Part, Pose, SpaceShape, World, turn};
+use ironspin_model::{Body, BodyKind, DVec2, DVec3, Dimension, Joint, Part, Pose, SoftBody, SpaceShape, World, turn};
 use serde::{Deserialize, Serialize};
 
 /// A place that is none.
@@ -32,6 +32,8 @@ pub(crate) struct DrawnReplay {
     /// None in files of earlier versions.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     joints: Vec<DrawnJoint>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    softs: Vec<DrawnSoft>,
     times: Vec<f64>,
     /// x, y and angle of every body, frame after frame; x, y, z and the quaternion w, x, y, z in space.
     #[serde(with = "packed")]
@@ -112,6 +114,39 @@ impl DrawnJoint {
             sign: JointSign::of(joint),
             bodies: joint.bodies,
             anchors: joint.frames.map(|frame| [short(frame.anchor.x), short(frame.anchor.y)]),
+        }
+    }
+}
+
+/// A soft body, drawn from where its nodes are.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct DrawnSoft {
+    /// The number of its first node, and how many it has.
+    nodes: [usize; 2],
+    /// m.
+    radius: f64,
+    closed: bool,
+    /// Strain of the deepest colour.
+    most: f64,
+    /// Numbers of its own nodes.
+    skin: Vec<[usize; 2]>,
+    /// Two nodes each and the length at rest, m.
+    springs: Vec<(usize, usize, f64)>,
+    /// Nodes that are held for good.
+    held: Vec<usize>,
+}
+
+impl DrawnSoft {
+    fn of(world: &World, soft: &SoftBody, most: f64) -> DrawnSoft {
+        let held = |node: &usize| world.bodies[soft.nodes.start + node].mass == 0.0;
+        DrawnSoft {
+            nodes: [soft.nodes.start, soft.nodes.len()],
+            radius: short(soft.radius),
+            closed: soft.is_closed(),
+            most: short(most),
+            skin: soft.skin.clone(),
+            springs: soft.springs.iter().map(|s| (s.ends[0], s.ends[1], short(s.length))).collect(),
+            held: (0..soft.nodes.len()).filter(held).collect(),
         }
     }
 }
@@ -226,6 +261,7 @@ impl DrawnReplay {
             places(point).chain([(STEPS * share).round() as u16])
         });
         let corners = [from, to];
+        let strain = largest_strain(world, replay);
         DrawnReplay {
             view: [low.x, low.y, high.x, high.y].map(short),
             range: corners.iter().flat_map(|corner| corner.to_array().into_iter().take(axes)).collect(),
@@ -233,6 +269,7 @@ impl DrawnReplay {
             ground: Ground::of(world, region.0, region.1).map(|ground| DrawnGround::of(&ground)),
             bodies: world.bodies.iter().map(|body| drawn_body(body, far)).collect(),
             joints: world.joints.iter().map(DrawnJoint::of).collect(),
+            softs: world.softs.iter().map(|soft| DrawnSoft::of(world, soft, strain)).collect(),
             times: replay.times.iter().map(|&time| short(time)).collect(),
             states: reported(replay),
             contacts: contacts.collect(),
@@ -364,7 +401,7 @@ impl DrawnShape {
                 DrawnShape::Capsule([a, b, c, d, short(*radius)])
             }
             Primitive::Line(points) => DrawnShape::Line(points.iter().copied().map(two).collect()),
-            Primitive::Area(_) | Primitive::HalfPlane { .. } => {
+            Primitive::Area(_) | Primitive::Blob(_) | Primitive::HalfPlane { .. } => {
                 DrawnShape::Polygon(primitive.corners(far).unwrap_or_default().into_iter().map(two).collect())
             }
         }

@@ -9,12 +9,14 @@
 //! | `solids.rs` | what is seen of solids: faces, what hides what, shadows |
 //! | `ground.rs` | the ground of space with its grid and the shadows on it |
 //! | `joints.rs` | primitives of a joint |
+//! | `softs.rs` | skins, springs and nodes of soft bodies |
 
 mod bodies;
 mod camera;
 mod ground;
 mod joints;
 mod sight;
+mod softs;
 mod solids;
 
 pub(crate) use bodies::{PartFigure, body_figure};
@@ -23,6 +25,7 @@ pub(crate) use ground::{Ground, Tint};
 pub(crate) use joints::{JointSign, joint_figure};
 pub(crate) use sight::Sight;
 pub use sight::View;
+pub(crate) use softs::{largest_strain, soft_figure};
 pub(crate) use solids::{Solid, paint_order};
 
 use ironspin_model::{DVec2, Dimension};
@@ -73,6 +76,8 @@ pub(crate) enum Primitive {
     },
     /// A convex area.
     Area(Vec<DVec2>),
+    /// An area of any form, by the even-odd rule.
+    Blob(Vec<DVec2>),
     /// A line through points.
     Line(Vec<DVec2>),
     /// Everything on the inner side of a line without end.
@@ -88,9 +93,11 @@ impl Primitive {
     /// Whether it has an inside to be filled.
     pub(crate) fn is_filled(&self) -> bool {
         match self {
-            Primitive::Round { .. } | Primitive::Stadium { .. } | Primitive::Area(_) | Primitive::HalfPlane { .. } => {
-                true
-            }
+            Primitive::Round { .. }
+            | Primitive::Stadium { .. }
+            | Primitive::Area(_)
+            | Primitive::Blob(_)
+            | Primitive::HalfPlane { .. } => true,
             Primitive::Line(_) => false,
         }
     }
@@ -99,7 +106,7 @@ impl Primitive {
     /// its own.
     pub(crate) fn corners(&self, far: f64) -> Option<Vec<DVec2>> {
         match self {
-            Primitive::Area(corners) => Some(corners.clone()),
+            Primitive::Area(corners) | Primitive::Blob(corners) => Some(corners.clone()),
             Primitive::HalfPlane { point, normal } => {
                 let (along, deep) = (normal.perp() * far, -*normal * far);
                 Some([along, -along, deep - along, deep + along].map(|corner| *point + corner).to_vec())
@@ -114,6 +121,7 @@ impl Primitive {
             Primitive::Round { centre, radius, .. } => p.distance(*centre) <= *radius,
             Primitive::Stadium { ends, radius } => distance_to(p, ends[0], ends[1]) <= *radius,
             Primitive::HalfPlane { point, normal } => normal.dot(p - *point) <= 0.0,
+            Primitive::Blob(corners) => crosses_oddly(corners, p),
             Primitive::Line(points) => points.windows(2).any(|ends| distance_to(p, ends[0], ends[1]) <= 0.9 * thin),
             Primitive::Area(corners) => {
                 let count = corners.len();
@@ -134,6 +142,16 @@ fn thinness(corners: &[DVec2], thin: f64) -> f64 {
     let longest = corners.iter().zip(next()).map(|(a, b)| a.distance(*b)).fold(0.0, f64::max);
     let area: f64 = corners.iter().zip(next()).map(|(a, b)| a.perp_dot(*b)).sum::<f64>().abs() / 2.0;
     if longest > 4.0 * thin { (thin - 0.5 * area / longest).max(0.0) } else { 0.0 }
+}
+
+/// Whether a ray from a point crosses the rim of an area an odd number of times.
+fn crosses_oddly(corners: &[DVec2], p: DVec2) -> bool {
+    let next = corners.iter().cycle().skip(1);
+    let crossed = corners
+        .iter()
+        .zip(next)
+        .filter(|(a, b)| (a.y > p.y) != (b.y > p.y) && p.x < a.x + (b.x - a.x) * (p.y - a.y) / (b.y - a.y));
+    crossed.count() % 2 == 1
 }
 
 fn distance_to(p: DVec2, from: DVec2, to: DVec2) -> f64 {

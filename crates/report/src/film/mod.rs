@@ -15,7 +15,7 @@ pub use blocks::play;
 pub(crate) use raster::paint;
 
 use crate::drawing::{DrawnMoment, moments};
-use crate::figure::{Ground, View};
+use crate::figure::{Ground, View, largest_strain};
 use crate::picture::Scenery;
 use ironspin_lab::TrialRecord;
 use ironspin_model::{BodyKind, DVec2, Pose};
@@ -79,6 +79,8 @@ struct Filming<'a> {
     scenery: Scenery,
     ground: Option<Ground>,
     largest_impulse: f64,
+    /// Strain of the deepest colour of springs.
+    strain: f64,
     /// Largest speed of any frame, m/s.
     fastest: f64,
     /// Whether time and title are written on the picture.
@@ -118,6 +120,7 @@ impl<'a> Filming<'a> {
             ground: Ground::of(record.world(), region.0, region.1),
             scenery,
             largest_impulse,
+            strain: largest_strain(record.world(), &recording.replay),
             fastest: 0.0,
             lettered: true,
             marked: Vec::new(),
@@ -171,6 +174,7 @@ impl<'a> Filming<'a> {
                 raster.trail(&way.filter(|place| place.is_finite()).collect::<Vec<_>>(), number);
             }
         }
+        raster.softs(world, poses, self.strain);
         raster.world(world, poses);
         raster.joints(world, poses);
         if self.style.velocities {

@@ -1,8 +1,10 @@
 //! Bodies, contacts, velocities, trails and letters on a raster image.
 
-use crate::figure::{Camera, Ground, PartFigure, Primitive, Sight, Tint, body_figure, joint_figure, paint_order};
+use crate::figure::{
+    Camera, Ground, PartFigure, Primitive, Sight, Tint, body_figure, joint_figure, paint_order, soft_figure,
+};
 use crate::lettering;
-use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL};
+use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, strain_colour};
 use ironspin_model::{Body, BodyKind, DVec2, Dimension, Pose, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
 
@@ -63,14 +65,14 @@ impl Raster {
     /// All bodies where they are, those behind others first.
     pub(super) fn world(&mut self, world: &World, poses: &[Pose]) {
         let in_space = world.dimension == Dimension::Space;
-        let numbers = world.bodies.iter().scan(0, |moving, body| {
+        let numbers = world.rigid().iter().scan(0, |moving, body| {
             let still = body.kind == BodyKind::Static;
             let colour = if still { STILL } else { SERIES[*moving % SERIES.len()] };
             *moving += usize::from(!still);
             Some((colour, still))
         });
         let looks: Vec<_> = numbers.collect();
-        for id in paint_order(world.bodies.iter().zip(poses.iter().copied()), in_space, &self.sight) {
+        for id in paint_order(world.rigid().iter().zip(poses.iter().copied()), in_space, &self.sight) {
             let ((colour, still), pose) = (looks[id], &poses[id]);
             if pose.position.is_finite() && pose.angle.is_finite() {
                 let opacity = match (in_space, still) {
@@ -79,6 +81,44 @@ impl Raster {
                     (false, false) => 0.85,
                 };
                 self.body(&world.bodies[id], pose, colour, still, opacity);
+            }
+        }
+    }
+
+    /// Soft bodies where their nodes are; `most` is the strain of the deepest colour.
+    pub(super) fn softs(&mut self, world: &World, poses: &[Pose], most: f64) {
+        let rigid = world.rigid().iter().filter(|body| body.kind != BodyKind::Static).count();
+        let place = |id: usize| poses.get(id).map(|pose| self.sight.project(pose.position));
+        let figures: Vec<_> =
+            (0..world.softs.len()).filter_map(|soft| Some((soft, soft_figure(world, soft, place, most)?))).collect();
+        for (number, figure) in figures {
+            let colour = SERIES[(rigid + number) % SERIES.len()];
+            for (parts, opacity) in [(&figure.inside, 0.3), (&figure.rim, 0.85)] {
+                let paths: Vec<Path> = parts.iter().filter_map(|part| self.outline(part, 0.0, true)).collect();
+                for path in paths {
+                    let rule = FillRule::EvenOdd;
+                    self.pixels.fill_path(&path, &paint(colour, opacity), rule, Transform::identity(), None);
+                    let stroke = Stroke { width: 1.0, ..Stroke::default() };
+                    let edge = paint(colour, opacity);
+                    self.pixels.stroke_path(&path, &edge, &stroke, Transform::identity(), None);
+                }
+            }
+            for (spring, share) in &figure.springs {
+                let Some(path) = self.outline(spring, 0.0, true) else { continue };
+                let stroke = Stroke { width: 1.8, ..Stroke::default() };
+                self.pixels.stroke_path(
+                    &path,
+                    &paint(strain_colour(*share), 1.0),
+                    &stroke,
+                    Transform::identity(),
+                    None,
+                );
+            }
+            for &held in &figure.held {
+                let dot = self.camera.place(held);
+                if let Some(square) = Rect::from_xywh(dot.x as f32 - 3.5, dot.y as f32 - 3.5, 7.0, 7.0) {
+                    self.pixels.fill_rect(square, &paint(INK, 1.0), Transform::identity(), None);
+                }
             }
         }
     }
@@ -152,7 +192,7 @@ impl Raster {
                 polygon(&mut (0..24).map(cap), true);
             }
             Primitive::Line(points) => polygon(&mut points.iter().copied(), false),
-            Primitive::Area(_) | Primitive::HalfPlane { .. } => {
+            Primitive::Area(_) | Primitive::Blob(_) | Primitive::HalfPlane { .. } => {
                 polygon(&mut primitive.corners(far).into_iter().flatten(), true);
             }
         }

@@ -7,11 +7,18 @@
     return new Uint16Array(bytes.buffer);
   };
 
+  // Springs by their strain, from -1 squeezed to 1 stretched: the colours of films.
+  const strained = (share) => {
+    const rest = [0xa8, 0xa2, 0x96], end = share < 0 ? [0x1f, 0x5f, 0x8b] : [0xc0, 0x48, 0x10];
+    return `rgb(${rest.map((part, k) => Math.round(part + Math.abs(share) * (end[k] - part))).join(",")})`;
+  };
+
   class Player {
     constructor(figure) {
       this.figure = figure;
       const data = JSON.parse(figure.querySelector("script").textContent);
-      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts), ghost: unpack(data.ghost || ""), joints: data.joints || [] });
+      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts), ghost: unpack(data.ghost || ""), joints: data.joints || [], softs: data.softs || [] });
+      this.rigid = this.softs.length ? this.softs[0].nodes[0] : this.bodies.length;
       this.ends = data.contact_counts.reduce((ends, n) => (ends.push(ends[ends.length - 1] + n), ends), [0]);
       this.canvas = figure.querySelector("canvas");
       this.clock = figure.querySelector("output");
@@ -20,7 +27,7 @@
       this.scrub.max = String(1000 * this.times[this.last] || 1);
       this.now = this.times[0];
       this.timer = null;
-      this.moving = this.bodies.map((body, i) => i).filter((i) => this.bodies[i].kind !== "static");
+      this.moving = this.bodies.map((body, i) => i).filter((i) => i < this.rigid && this.bodies[i].kind !== "static");
       const on = (name, event, act) => figure.querySelector(`[data-do=${name}]`).addEventListener(event, act);
       on("play", "click", () => this.toggle());
       on("back", "click", () => this.step(-1));
@@ -113,7 +120,9 @@
       const gap = frame < this.last ? this.times[frame + 1] - this.times[frame] : 0;
       const share = gap > 0 ? (this.now - this.times[frame]) / gap : 0;
       if (this.is("trails")) this.trails(pen, frame, line);
-      this.scene(pen, this.bodies.map((body, i) => this.between(frame, share, i)), line);
+      const places = this.bodies.map((body, i) => this.between(frame, share, i));
+      this.softs.forEach((soft, k) => this.soft(pen, soft, places, COLOURS[(this.moving.length + k) % COLOURS.length], line));
+      this.scene(pen, places, line);
       this.joints.forEach((joint) => this.joint(pen, joint, joint.bodies.map((i) => this.between(frame, share, i)), line));
       if (this.is("twin")) this.twin(pen, frame, share, line);
       if (this.mark && this.mark.body !== undefined) this.ring(pen, this.between(frame, share, this.mark.body), line);
@@ -125,9 +134,39 @@
     scene(pen, places, line) {
       let number = 0;
       this.bodies.forEach((body, i) => {
+        if (i >= this.rigid) return;
         const still = body.kind === "static", colour = still ? "#9a958a" : COLOURS[number++ % COLOURS.length];
         if (places[i]) this.body(pen, body, places[i], colour, still, line);
       });
+    }
+    // A soft body: its closed skin filled, its springs by their strain, nodes that are held as squares. Without a colour as a ghost.
+    soft(pen, soft, places, colour, line) {
+      const [first, count] = soft.nodes, at = places.slice(first, first + count);
+      if (at.some((place) => !place)) return;
+      const ghost = colour === null, ink = ghost ? "#a93a12" : colour;
+      pen.setLineDash([]); pen.lineCap = "round";
+      const trace = (pieces) => { pen.beginPath(); for (const [a, b] of pieces) { pen.moveTo(at[a][0], at[a][1]); pen.lineTo(at[b][0], at[b][1]); } };
+      if (soft.closed && !ghost) {
+        const next = new Map(soft.skin.map(([a, b]) => [a, b]));
+        pen.beginPath();
+        while (next.size > 0) {
+          const start = next.keys().next().value;
+          pen.moveTo(at[start][0], at[start][1]);
+          for (let node = start; next.has(node);) { const to = next.get(node); next.delete(node); node = to; pen.lineTo(at[node][0], at[node][1]); }
+        }
+        pen.globalAlpha = 0.3; pen.fillStyle = ink; pen.fill("evenodd"); pen.globalAlpha = 1;
+      }
+      pen.strokeStyle = ink; pen.lineWidth = ghost ? 1.6 * line : Math.max(2 * soft.radius, line); pen.globalAlpha = ghost ? 1 : 0.85;
+      trace(soft.skin); pen.stroke(); pen.globalAlpha = 1;
+      if (soft.skin.length === 0) for (const [x, y] of at) { pen.beginPath(); pen.arc(x, y, Math.max(soft.radius, 1.5 * line), 0, TURN); pen.fillStyle = ink; if (ghost) pen.stroke(); else pen.fill(); }
+      if (!ghost) for (const [a, b, length] of soft.springs) {
+        const strain = length > 0 ? (Math.hypot(at[b][0] - at[a][0], at[b][1] - at[a][1]) - length) / length : 0;
+        pen.strokeStyle = strained(Math.max(-1, Math.min(1, strain / soft.most))); pen.lineWidth = 1.6 * line;
+        trace([[a, b]]); pen.stroke();
+      }
+      pen.fillStyle = "#22262a";
+      for (const node of soft.held) pen.fillRect(at[node][0] - 3.5 * line, at[node][1] - 3.5 * line, 7 * line, 7 * line);
+      pen.lineCap = "butt";
     }
     // The line and the rings that its sign says.
     joint(pen, joint, [p, q], line) {
@@ -168,6 +207,9 @@
         const at = this.between(frame, share, i, this.ghost);
         if (at) this.body(pen, this.bodies[i], at, null, false, line);
       }
+      if (this.softs.length === 0) return;
+      const ghosts = this.bodies.map((body, i) => this.between(frame, share, i, this.ghost));
+      for (const soft of this.softs) this.soft(pen, soft, ghosts, null, line);
     }
     ring(pen, at, line) {
       if (!at) return;

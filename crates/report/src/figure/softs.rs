@@ -1,0 +1,126 @@
+//! Primitives of a soft body: its filled skin, its springs by their strain, its bare nodes.
+
+use super::Primitive;
+use ironspin_lab::Replay;
+use ironspin_model::{DVec2, SoftBody, World};
+
+/// Strain of the deepest colour unless springs are strained further, and the most that counts.
+const STRAINS: [f64; 2] = [0.02, 1.0];
+
+/// A soft body as it is drawn.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(crate) struct SoftFigure {
+    /// Its closed skin, to be filled, ring by ring.
+    pub(crate) inside: Vec<Primitive>,
+    /// Every piece of skin, and nodes that no skin covers, at their radius.
+    pub(crate) rim: Vec<Primitive>,
+    /// Springs with their strain as a share of the deepest colour, from -1 squeezed to 1 stretched.
+    pub(crate) springs: Vec<(Primitive, f64)>,
+    /// Nodes that are held for good.
+    pub(crate) held: Vec<DVec2>,
+}
+
+/// The soft body of a number where its nodes are; nothing where it is not there. `most` is the strain of the deepest colour.
+pub(crate) fn soft_figure(
+    world: &World,
+    number: usize,
+    place: impl Fn(usize) -> Option<DVec2>,
+    most: f64,
+) -> Option<SoftFigure> {
+    let soft = &world.softs[number];
+    let places: Vec<DVec2> =
+        soft.nodes.clone().map(|id| place(id).filter(|p| p.is_finite())).collect::<Option<Vec<_>>>()?;
+    let piece = |&[a, b]: &[usize; 2]| Primitive::Stadium { ends: [places[a], places[b]], radius: soft.radius };
+    let mut covered = vec![false; places.len()];
+    soft.skin.iter().flatten().for_each(|&node| covered[node] = true);
+    let bare = (0..places.len()).filter(|&node| !covered[node] && (soft.skin.is_empty() || soft.springs.is_empty()));
+    let dots = bare.map(|node| Primitive::Round { centre: places[node], radius: soft.radius, spoke: None });
+    let springs = soft.springs.iter().map(|spring| {
+        let ends = spring.ends.map(|end| places[end]);
+        let strain = spring.strain(ends[0].distance(ends[1])).unwrap_or(0.0);
+        (Primitive::Line(ends.to_vec()), (strain / most).clamp(-1.0, 1.0))
+    });
+    let held = soft.nodes.clone().zip(&places).filter(|(id, _)| world.bodies[*id].mass == 0.0);
+    Some(SoftFigure {
+        inside: if soft.is_closed() { rings(soft, &places) } else { Vec::new() },
+        rim: soft.skin.iter().map(piece).chain(dots).collect(),
+        springs: springs.collect(),
+        held: held.map(|(_, place)| *place).collect(),
+    })
+}
+
+/// The rings of a closed skin, as areas of any form.
+fn rings(soft: &SoftBody, places: &[DVec2]) -> Vec<Primitive> {
+    let mut left = soft.skin.clone();
+    let mut rings = Vec::new();
+    while let Some([start, mut next]) = left.pop() {
+        let mut ring = vec![places[start]];
+        while next != start {
+            ring.push(places[next]);
+            let Some(at) = left.iter().position(|piece| piece[0] == next) else { break };
+            next = left.swap_remove(at)[1];
+        }
+        rings.push(Primitive::Blob(ring));
+    }
+    rings
+}
+
+/// The strain that the deepest colour stands for in a trial: the largest in amount of any frame, within limits.
+pub(crate) fn largest_strain(world: &World, replay: &Replay) -> f64 {
+    let mut most = STRAINS[0];
+    for frame in 0..replay.times.len() {
+        let poses = replay.frame(frame);
+        for soft in &world.softs {
+            for spring in &soft.springs {
+                let [a, b] = spring.ends.map(|end| poses.get(soft.nodes.start + end).map(|pose| pose.xy()));
+                let strain = a.zip(b).and_then(|(a, b)| spring.strain(a.distance(b)));
+                most = most.max(strain.filter(|strain| strain.is_finite()).map_or(0.0, f64::abs));
+            }
+        }
+    }
+    most.min(STRAINS[1])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use ironspin_model::{DVec3, NodeSpring, NodeTraits};
+
+    #[test]
+    fn a_ring_is_one_filled_area_and_its_springs_are_told_by_their_strain() {
+        let traits = NodeTraits {
+            name: "ring".into(),
+            material: 0,
+            radius: 0.1,
+            layers: 1,
+            collision_mask: u32::MAX,
+            gravity_factor: 1.0,
+            damping: 0.0,
+            ccd: false,
+            absent: false,
+        };
+        let corners = [DVec3::ZERO, DVec3::X, DVec3::new(1.0, 1.0, 0.0), DVec3::Y];
+        let mut world = World::planar(1.0);
+        for (i, at) in corners.into_iter().enumerate() {
+            world.bodies.push(traits.node(&format!("[{i}]"), at, DVec3::ZERO, i as f64));
+        }
+        let spring =
+            |a: usize, b: usize, length: f64| NodeSpring { ends: [a, b], length, stiffness: 1.0, damping: 0.0 };
+        world.softs.push(SoftBody {
+            name: "ring".into(),
+            nodes: 0..4,
+            material: 0,
+            radius: 0.1,
+            self_contact: false,
+            springs: vec![spring(0, 1, 0.8), spring(1, 2, 2.0)],
+            skin: vec![[0, 1], [1, 2], [2, 3], [3, 0]],
+            cells: Vec::new(),
+            pressure: None,
+        });
+        let figure = soft_figure(&world, 0, |id| Some(corners[id].truncate()), 0.5).unwrap();
+        assert_eq!((figure.inside.len(), figure.rim.len(), figure.held.len()), (1, 4, 1));
+        assert!(figure.inside[0].covers(DVec2::splat(0.5), 0.0) && !figure.inside[0].covers(DVec2::splat(1.5), 0.0));
+        assert!((figure.springs[0].1 - 0.5).abs() < 1e-12 && figure.springs[1].1 == -1.0);
+        assert_eq!(soft_figure(&world, 0, |id| (id > 0).then_some(DVec2::ZERO), 0.5), None);
+    }
+}
