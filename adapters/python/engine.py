@@ -290,8 +290,12 @@ class World:
         for action in due:
             self.act(action)
         self.step += 1
-        if dt == 0.0:
-            return
+        if dt > 0.0:
+            self.move(dt)
+            for b in self.bodies:
+                b.force_x = b.force_y = b.torque = 0.0
+
+    def move(self, dt):
         for b in self.bodies:
             if b.inverse_mass > 0.0:
                 b.vx += dt * (self.gravity[0] * b.gravity_factor + b.force_x * b.inverse_mass)
@@ -301,7 +305,6 @@ class World:
                 slower = math.exp(-b.linear_damping * dt)
                 b.vx, b.vy = b.vx * slower, b.vy * slower
                 b.spin *= math.exp(-b.angular_damping * dt)
-            b.force_x = b.force_y = b.torque = 0.0
         self.find_contacts()
         shifts = self.solve(dt)
         for b, (sx, sy, turn) in zip(self.bodies, shifts):

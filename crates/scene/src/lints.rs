@@ -59,6 +59,8 @@ fn units(world: &World, dt: f64, gravity: &Range<usize>) -> Vec<(&'static str, D
     let mut found = Vec::new();
     let mut sizes: Vec<f64> =
         world.bodies.iter().filter(|body| body.kind == BodyKind::Dynamic).map(|body| body.smallest_size()).collect();
+    // Points have no size.
+    sizes.retain(|size| size.is_finite());
     sizes.sort_by(f64::total_cmp);
     let typical = sizes.get(sizes.len() / 2).copied().unwrap_or(0.0);
     let fall = world.gravity.length();

@@ -19,6 +19,7 @@ mod saboteurs;
 mod scenes;
 mod search;
 mod selection;
+mod soft_oracles;
 mod space_oracles;
 mod sweep;
 mod twins;

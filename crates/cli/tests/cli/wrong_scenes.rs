@@ -214,3 +214,75 @@ fn the_plane_refuses_what_is_of_space() {
         message("[[body]]\nname = \"b\"\nat = [0, 3, 0]\nmaterial = \"iron\"\nshape = { disc = 1 }")
     );
 }
+
+fn soft(made_of: &str, lines: &str) -> String {
+    let stiff = if lines.contains("stiffness") { "" } else { "stiffness = 50\n" };
+    let mass = if lines.contains("mass") { "" } else { "mass = 1\n" };
+    message(&format!(
+        "[[soft]]\nname = \"net\"\nmade_of = {{ {made_of} }}\nat = [0, 3]\nmaterial = \"iron\"\n{mass}{stiff}{lines}"
+    ))
+}
+
+#[test]
+fn soft_bodies() {
+    let square = "nodes = { at = [[0, 0], [1, 0], [1, 1], [0, 1]] }";
+    let rope = "rope = { count = 4, to = [3, 3] }";
+    insta::assert_snapshot!("open-skin", soft(square, "skin = [[0, 1], [1, 2], [2, 3]]\npressure = { amount = 1 }"));
+    insta::assert_snapshot!(
+        "skin-inside-out",
+        soft(square, "skin = [[1, 0], [2, 1], [3, 2], [0, 3]]\npressure = { amount = 1 }")
+    );
+    insta::assert_snapshot!(
+        "uneven-skin",
+        soft(square, "skin = [[0, 1], [1, 2], [3, 2], [3, 0]]\npressure = { amount = 1 }")
+    );
+    insta::assert_snapshot!("no-skin", soft(rope, "pressure = { amount = 1 }"));
+    insta::assert_snapshot!("unknown-node", soft(square, "springs = [[0, 4]]"));
+    insta::assert_snapshot!("repeated-node", soft(square, "springs = [[2, 2]]"));
+    insta::assert_snapshot!("node-in-the-same-place", soft("nodes = { at = [[0, 0], [1, 0], [0, 0]] }", ""));
+    insta::assert_snapshot!("cell-inside-out", soft(square, "cells = [[0, 2, 1]]"));
+    insta::assert_snapshot!(
+        "massless",
+        message(
+            "[[soft]]\nname = \"net\"\nmade_of = { ring = { count = 8, radius = 1 } }\nat = [0, 3]\nmaterial = \"iron\"\nstiffness = 5"
+        )
+    );
+    insta::assert_snapshot!("masses-missing", soft(square, "masses = [1, 1]"));
+    insta::assert_snapshot!(
+        "no-stiffness",
+        message(
+            "[[soft]]\nname = \"net\"\nmade_of = { ring = { count = 8, radius = 1 } }\nat = [0, 3]\nmaterial = \"iron\"\nmass = 5"
+        )
+    );
+    insta::assert_snapshot!("held-nobody", soft(rope, "held = \"node[0], node[4]\""));
+    insta::assert_snapshot!("too-few-nodes", soft("ring = { count = 2, radius = 1 }", ""));
+    insta::assert_snapshot!("unknown-form", soft("ropes = { count = 4, to = [3, 3] }", ""));
+    insta::assert_snapshot!("skin-of-words", soft(rope, "skin = \"rim\""));
+    insta::assert_snapshot!(
+        "soft-name-taken",
+        message(
+            "[[soft]]\nname = \"ball\"\nmade_of = { ring = { count = 8, radius = 1 } }\nat = [0, 3]\nmaterial = \"iron\"\nmass = 5\nstiffness = 1"
+        )
+    );
+    let acted = |lines: &str| soft(rope, &format!("[[action]]\nat_time = 1\n{lines}"));
+    insta::assert_snapshot!("spun-node", acted("on = \"net.node[1]\"\nspin = 1"));
+    insta::assert_snapshot!("placed-whole", acted("on = \"net\"\nplace = { at = [0, 0] }"));
+    insta::assert_snapshot!("held-ball", acted("on = \"ball[0]\"\nhold = true"));
+    insta::assert_snapshot!("node-beyond", acted("on = \"net.node[7]\"\nimpulse = [1, 0]"));
+    insta::assert_snapshot!(
+        "jointed-node",
+        soft(rope, "[[joint]]\nkind = \"rod\"\nbetween = [\"net.node[1]\", \"post\"]")
+    );
+    insta::assert_snapshot!(
+        "soft-in-space",
+        of(
+            &HEAD
+                .replace("[set]", "space = 3\n[set]")
+                .replace("-9.81]", "-9.81, 0]")
+                .replace("1]\n", "1, 0]\n")
+                .replace("{ disc = 0.1 }", "{ sphere = 0.1 }")
+                .replace("[0.2, 2]", "[0.2, 2, 1]"),
+            "[[soft]]\nname = \"net\"\nmade_of = { ring = { count = 8, radius = 1 } }\nat = [0, 3, 0]\nmaterial = \"iron\"\nmass = 5\nstiffness = 1"
+        )
+    );
+}

@@ -57,7 +57,7 @@ fn wrong_steps_and_actions_change_nothing() {
     for (params, part) in [
         (steps(1, 0, &json!([])), "`record` is 1 or more"),
         (lone(json!({"before_step": 0, "body": 2, "impulse": [1, 0]})), "before step 0, and 1 are done"),
-        (lone(json!({"before_step": 1, "body": 3, "impulse": [1, 0]})), "body Some(3), and there are 3"),
+        (lone(json!({"before_step": 1, "body": 3, "impulse": [1, 0]})), "an action on body 3, and there are 3"),
         (json!({"dt": ["soon"]}), "soon"),
     ] {
         let all = answers(&[

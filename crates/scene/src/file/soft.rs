@@ -4,6 +4,9 @@ use super::{Ordered, Placed};
 use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
+use serde::de::value::SeqAccessDeserializer;
+use serde::de::{self, Deserializer, SeqAccess, Visitor};
+use std::fmt;
 
 /// What a soft body is made of.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -38,13 +41,49 @@ pub(crate) enum BracingWord {
 }
 
 /// A skin as it is asked for.
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-#[serde(untagged)]
+#[derive(Clone, Debug)]
 pub(crate) enum SkinTable {
     /// The usual one of what it is made of, or none.
     Usual(bool),
     /// Segments by numbers of nodes, the inside to the left.
     Pieces(Vec<Placed<Vec<Number>>>),
+}
+
+impl<'de> Deserialize<'de> for SkinTable {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        struct Reader;
+        impl<'de> Visitor<'de> for Reader {
+            type Value = SkinTable;
+            fn expecting(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+                out.write_str("true, false, or a list of pieces such as [[0, 1], [1, 2], [2, 0]]")
+            }
+            fn visit_bool<E: de::Error>(self, wanted: bool) -> Result<SkinTable, E> {
+                Ok(SkinTable::Usual(wanted))
+            }
+            fn visit_seq<A: SeqAccess<'de>>(self, list: A) -> Result<SkinTable, A::Error> {
+                Vec::deserialize(SeqAccessDeserializer::new(list)).map(SkinTable::Pieces)
+            }
+        }
+        deserializer.deserialize_any(Reader)
+    }
+}
+
+impl JsonSchema for SkinTable {
+    fn inline_schema() -> bool {
+        true
+    }
+
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Skin".into()
+    }
+
+    fn json_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        let piece = generator.subschema_for::<Vec<Number>>();
+        schemars::json_schema!({
+            "description": "true for the usual skin of what it is made of, false for none, or pieces by numbers of nodes",
+            "anyOf": [{ "type": "boolean" }, { "type": "array", "items": piece }]
+        })
+    }
 }
 
 /// Gas in a closed skin.

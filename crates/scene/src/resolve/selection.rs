@@ -57,7 +57,8 @@ impl Resolver {
         Err(if known.contains(&base) {
             let last =
                 bodies.iter().rev().find(|body| split(&body.name).0 == base).map_or("", |body| body.name.as_str());
-            diagnostic.help(format!("the last one is `{last}`; write `{base}[*]` for all"))
+            let all = if speaks_of_nodes(&text) { format!("{base}.node") } else { base.to_owned() };
+            diagnostic.help(format!("the last one is `{last}`; write `{all}[*]` for all"))
         } else {
             diagnostic.help_names(base, known)
         })

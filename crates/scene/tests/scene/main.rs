@@ -5,6 +5,7 @@ mod promises;
 mod refusals;
 mod roundtrip;
 mod schema;
+mod soft;
 mod space;
 mod uses;
 mod warnings;

@@ -10,8 +10,8 @@ pub(crate) const GROWTH: GaugeEntry = GaugeEntry {
     name: "growth.rate",
     label: "growth a step",
     unit: "1",
-    definition: "Mean growth of the energy of vibration of a soft body from one step to the next: its motion against its own centre and the energy of its springs, at the end of the window against its beginning, or against what gravity, gas and rigid bodies can give it where that is more. Below nothing it dies away; above it the net explodes.",
-    formula: "(E_late / max(E_early, G))^(1/n) - 1, E = sum(m |v - v_c|^2 / 2) + sum(k (l - L)^2 / 2), E_early and E_late means of the first and last tenth of the window, n the steps between their middles, G = sum(m g) d + nRT + K of rigid bodies, d the extent as built",
+    definition: "Mean growth of the energy of vibration of a soft body from one step to the next: its motion against its own centre, or in the world where a node is held, and the energy of its springs, at the end of the window against its beginning, or against what gravity, gas and rigid bodies can give it where that is more. Below nothing it dies away; above it the net explodes. Of a net whose energy never comes back below sixteen times that of its first frame in the last tenth, and no longer grows, it is the growth up to its largest energy: what has torn swings on at its own limit.",
+    formula: "(E_late / max(E_early, G))^(1/n) - 1, E = sum(m |v - v_c|^2 / 2) + sum(k (l - L)^2 / 2), E_early and E_late means of the first and last tenth of the window, n the steps between their middles, or E_late the largest, E_early that of the first frame and n the steps between, G = sum(m g) d + nRT + K of rigid bodies, d the extent as built",
     source: "growth factor of a step matrix: the energy of its fastest mode grows by the square of its largest eigenvalue",
     limits: "Actions that push a soft body in the window count as growth. What does not exceed G is no growth, so that a net has to outgrow all that a scene can give it before it is said to explode; with nothing else about, G is 0 and the figure is that of the step matrix.",
     usual_causes: "an explicit step too long for the stiffest spring: 2/w by symplectic Euler and Verlet, 2.83/w by the classical method of order 4, none without damping by explicit Euler; damping taken with the wrong sign",
@@ -23,20 +23,25 @@ pub(crate) const GROWTH: GaugeEntry = GaugeEntry {
 /// Bins of a history; when all are full two become one.
 const BINS: usize = 80;
 
-/// Times the energy of the beginning at which a node is said to have been the first.
+/// Times the energy of the first frame at which a net may have exploded. A sound method swings by as much at nine tenths of its limit, and comes back.
 const NOTICED: f64 = 16.0;
+
+/// Growth a step above which what was noticed is called an explosion.
+const EXPLODES: f64 = 1e-3;
 
 /// The energy of one soft body over the window.
 struct History {
     soft: usize,
     /// What a scene can give it, J.
     given: f64,
-    /// Sums of energies, J, over as many frames each.
-    bins: Vec<f64>,
+    /// Sums of energies and the least of them, J, over as many frames each.
+    bins: Vec<[f64; 2]>,
     width: u64,
     filled: u64,
-    /// Largest energy of the first frames, J.
-    early: f64,
+    /// Energy of the first frame, or what a scene can give it, J.
+    start: f64,
+    /// The largest, J, and the frame that has it first.
+    peak: (f64, u64),
     frames: u64,
     /// The swiftest node when it was noticed, and when.
     first: Option<(usize, f64)>,
@@ -48,8 +53,17 @@ struct Growth {
 }
 
 pub(crate) fn growth(world: &World, scope: &Scope) -> Box<dyn Gauge> {
-    let history =
-        |soft| History { soft, given: 0.0, bins: Vec::new(), width: 1, filled: 0, early: 0.0, frames: 0, first: None };
+    let history = |soft| History {
+        soft,
+        given: 0.0,
+        bins: Vec::new(),
+        width: 1,
+        filled: 0,
+        start: 0.0,
+        peak: (0.0, 0),
+        frames: 0,
+        first: None,
+    };
     Box::new(Growth { histories: softs_of(world, &scope.of).into_iter().map(history).collect(), started: false })
 }
 
@@ -75,10 +89,11 @@ impl History {
     fn add(&mut self, energy: f64) {
         self.frames += 1;
         if self.filled == 0 {
-            self.bins.push(0.0);
+            self.bins.push([0.0, f64::INFINITY]);
         }
-        if let Some(bin) = self.bins.last_mut() {
-            *bin += energy;
+        if let Some([sum, least]) = self.bins.last_mut() {
+            *sum += energy;
+            *least = least.min(energy);
         }
         self.filled += 1;
         if self.filled < self.width {
@@ -86,7 +101,7 @@ impl History {
         }
         self.filled = 0;
         if self.bins.len() == BINS {
-            self.bins = self.bins.chunks(2).map(|two| two.iter().sum()).collect();
+            self.bins = self.bins.as_chunks::<2>().0.iter().map(|[a, b]| [a[0] + b[0], a[1].min(b[1])]).collect();
             self.width *= 2;
         }
     }
@@ -98,13 +113,18 @@ impl History {
         if full < 10 {
             return None;
         }
-        let mean = |bins: &[f64]| bins.iter().sum::<f64>() / (bins.len() as f64 * self.width as f64);
+        let mean =
+            |bins: &[[f64; 2]]| bins.iter().map(|bin| bin[0]).sum::<f64>() / (bins.len() as f64 * self.width as f64);
         let (early, late) = (mean(&self.bins[..share]).max(self.given), mean(&self.bins[full - share..full]));
         let steps = (full - share) as f64 * self.width as f64;
         if late == 0.0 || early == 0.0 {
             return Some(if late > early { f64::INFINITY } else { 0.0 });
         }
-        Some(libm::expm1(libm::log(late / early) / steps))
+        let rate = |growth: f64, steps: f64| libm::expm1(libm::log(growth) / steps);
+        let least = self.bins[full - share..full].iter().map(|bin| bin[1]).fold(f64::INFINITY, f64::min);
+        let growth = rate(late / early, steps);
+        let has_torn = growth <= EXPLODES && self.first.is_some() && least > NOTICED * self.start;
+        Some(if has_torn { rate(self.peak.0 / self.start, self.peak.1 as f64) } else { growth })
     }
 }
 
@@ -114,7 +134,9 @@ fn vibration(world: &World, number: usize, frame: &Frame) -> (f64, usize) {
     let of = |node: usize| (world.bodies[node].mass, frame.bodies[node].velocity);
     let mass: f64 = soft.nodes.clone().map(|node| of(node).0).sum();
     let momentum: DVec3 = soft.nodes.clone().map(|node| of(node).0 * of(node).1).sum();
-    let centre = if mass > 0.0 { momentum / mass } else { DVec3::ZERO };
+    // A net with held nodes cannot drift, so that all its motion counts.
+    let drifts = mass > 0.0 && soft.nodes.clone().all(|node| of(node).0 > 0.0);
+    let centre = if drifts { momentum / mass } else { DVec3::ZERO };
     let (mut kinetic, mut swiftest) = (0.0, (0.0, soft.nodes.start));
     for node in soft.nodes.clone() {
         let (mass, velocity) = of(node);
@@ -137,10 +159,13 @@ impl Gauge for Growth {
                 history.given = history.bound(view);
             }
             let (energy, swiftest) = vibration(view.world, history.soft, view.now);
-            if history.frames < 10 {
-                history.early = history.early.max(energy).max(history.given);
-            } else if history.first.is_none() && energy > NOTICED * history.early {
+            if history.frames == 0 {
+                history.start = energy.max(history.given);
+            } else if history.first.is_none() && history.start > 0.0 && energy > NOTICED * history.start {
                 history.first = Some((swiftest, view.now.time));
+            }
+            if energy > history.peak.0 {
+                history.peak = (energy, history.frames);
             }
             history.add(energy);
         }
@@ -153,7 +178,7 @@ impl Gauge for Growth {
             return Reading::nothing("fewer than ten frames of a soft body lie in the window");
         };
         let name = &world.softs[history.soft].name;
-        match history.first {
+        match history.first.filter(|_| value > EXPLODES) {
             Some((node, time)) => {
                 let detail = format!("{name} exploded from {} on at {time:.3} s", world.bodies[node].name);
                 Reading::of(value, detail).seen_at(time, node)
@@ -207,6 +232,14 @@ mod tests {
         // The same under gravity has not outgrown it: 4 kg fall 1.4 m within the net.
         let small = measure("growth.rate", &square(), &[1], &[], &torn[..40]);
         assert!(small.value.unwrap() < 0.0, "{small:?}");
+        // Torn in the first tenth, and swinging on at its own limit.
+        let early = frames(101, |i, t| {
+            let [x, y] = CORNERS[i];
+            let way = if i == 2 { 1e-3 * libm::pow(3.0, (t / 0.1).min(6.0)) } else { 0.0 };
+            state(x + way, y, if i == 2 { way } else { 0.0 }, 0.0)
+        });
+        let reading = measure("growth.rate", &still, &[1], &[], &early);
+        assert!((reading.value.unwrap() - 8.0).abs() < 0.2, "{reading:?}");
         let falling = frames(101, |i, t| state(CORNERS[i][0], CORNERS[i][1] - 4.905 * t * t, 0.0, -9.81 * t));
         assert!(measure("growth.rate", &square(), &[1], &[], &falling).value.unwrap() <= 0.0);
     }
