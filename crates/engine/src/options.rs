@@ -80,7 +80,7 @@ pub const SETTINGS: [Setting; 15] = [
         name: "substeps",
         about: "steps within a step; many with few passes hold piles better than few with many",
         values: || {
-            "a whole number to 1000, 0 for 2 with impulse (with soft bodies as many as theirs), 4 with compliant, 8 with position".to_owned()
+            "a whole number to 1000, 0 for 2 with impulse, 4 with compliant, 8 with position; 0 with soft bodies takes turns with their sub-steps".to_owned()
         },
         read: |s, text| set(&mut s.settings.substeps, whole(text, 0, 1000)),
         show: |s| s.substeps.to_string(),

@@ -24,7 +24,7 @@ const FAMILIES: [(&str, &str); 14] = [
     ("f08", "springs and integrators"),
     ("f09", "free tops, in space"),
     ("f10", "statistics"),
-    ("f11", "gas-filled rings: needs soft bodies"),
+    ("f11", "gas-filled rings: under Soft bodies, by family 25"),
     ("f12", "orbits: needs a central force"),
     ("f13", "similarity of scale"),
     ("f14", "clock and thin wall"),

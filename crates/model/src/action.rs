@@ -55,7 +55,9 @@ pub enum Effect {
 }
 
 impl Effect {
-    /// The words of what is done to a body, as scenes write them.
+    /// How many of [`Effect::BODY_WORDS`] can be done to a rigid body.
+    pub const RIGID_WORDS: usize = 9;
+    /// The words of what is done to a body, as scenes write them; those behind the first few are of nodes.
     pub const BODY_WORDS: [&'static str; 11] =
         ["impulse", "force", "torque", "velocity", "spin", "place", "remove", "add", "split", "move_by", "hold"];
 

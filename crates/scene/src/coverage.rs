@@ -7,7 +7,7 @@ use crate::diagnostic::SceneError;
 use crate::near::meetings;
 use crate::scene::Scene;
 use crate::setup::{Settings, Setup};
-use ironspin_model::{Body, BodyKind, Dimension, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, Dimension, Effect, PlaneShape, World};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A family of features.
@@ -53,7 +53,7 @@ pub fn features() -> Vec<Feature> {
         family(Family::Shape, &PlaneShape::WORDS),
         family(Family::Build, &BUILDS),
         family(Family::Joint, &JOINTS),
-        family(Family::Action, &ironspin_model::Effect::BODY_WORDS),
+        family(Family::Action, &Effect::BODY_WORDS[..Effect::RIGID_WORDS]),
         family(Family::Filter, &FILTERS),
         family(Family::Sensor, &["sensor"]),
     ]
@@ -154,23 +154,23 @@ impl Coverage {
 /// The features of each body of a scene, by its number.
 pub fn features_of_bodies(setup: &Setup) -> Vec<BTreeSet<Feature>> {
     let world = &setup.world;
-    let mut of_body: Vec<BTreeSet<Feature>> = world.bodies.iter().map(own_features).collect();
+    // Nodes have none: the table is about rigid bodies.
+    let mut of_body: Vec<BTreeSet<Feature>> = world.rigid().iter().map(own_features).collect();
+    of_body.resize(world.bodies.len(), BTreeSet::new());
     for joint in &world.joints {
         for body in joint.bodies {
             of_body[body].insert(Feature { family: Family::Joint, word: joint.kind.word() });
         }
     }
     for pair in &world.excluded_pairs {
-        for &body in pair {
+        for &body in pair.iter().filter(|&&body| body < world.rigid_count()) {
             of_body[body].insert(Feature { family: Family::Filter, word: "apart" });
         }
     }
     let scripted = world.actions.iter().map(|action| (action.body, &action.effect));
     let waiting = setup.triggers.iter().flat_map(|trigger| trigger.effects.iter().map(|effect| (trigger.body, effect)));
     for (body, effect) in scripted.chain(waiting) {
-        if let Some(word) = effect.body_word() {
-            // Of a soft body as a whole by its first node.
-            let body = world.meant_by(body).start;
+        if let Some(word) = effect.body_word().filter(|_| body < world.rigid_count()) {
             of_body[body].insert(Feature { family: Family::Action, word });
         }
     }

@@ -132,7 +132,15 @@ fn numbers(dimension: Dimension, vector: DVec3) -> String {
 /// How much there is of everything.
 fn contents(world: &World) -> String {
     let reported = |count: usize, one: &str, many: &str| format!("{count} {}", if count == 1 { one } else { many });
-    let mut parts = vec![reported(world.bodies.len(), "body", "bodies")];
+    let mut parts = Vec::new();
+    let rigid = world.rigid_count();
+    if rigid > 0 || world.softs.is_empty() {
+        parts.push(reported(rigid, "body", "bodies"));
+    }
+    if !world.softs.is_empty() {
+        let nodes = reported(world.bodies.len() - rigid, "node", "nodes");
+        parts.push(format!("{} of {nodes}", reported(world.softs.len(), "soft body", "soft bodies")));
+    }
     for (count, one, many) in [(world.joints.len(), "joint", "joints"), (world.actions.len(), "action", "actions")] {
         if count > 0 {
             parts.push(reported(count, one, many));

@@ -75,6 +75,28 @@ fn the_sample_in_python_for_space_passes_what_it_lists() {
 }
 
 #[test]
+fn the_sample_in_python_for_soft_bodies_passes_all_scenes_of_them() {
+    if !has_tool("python3", "the sample in Python for soft bodies") {
+        return;
+    }
+    let yard = Yard::new();
+    let engine = format!("cmd:python3 '{ROOT}/adapters/python/soft_engine.py'");
+    let words = ["run", "--topic", "soft-bodies", "--dt", "1/60", "--engine", &engine, "-q"];
+    let (status, out, err) = run(&yard, &words);
+    assert!(status == 0 && out.contains("5 trials: 5 pass"), "{out}{err}");
+    // It knows rigid bodies as before, and what it does not list it is not asked for.
+    let (status, out, err) = run(&yard, &["run", "first-drop", "solid-drop", "--engine", &engine, "-q"]);
+    assert!(status == 0 && out.contains("2 trials: 1 pass, 0 fail, 1 unsupported"), "{out}{err}");
+    let twin = ["twin", "hammer-pad", "--by", "again,split,restore,mirror", "--dt", "1/60", "--engine", &engine, "-q"];
+    let (status, out, err) = run(&yard, &twin);
+    assert!(status == 0, "{out}{err}");
+    // One without the feature is not asked at all.
+    let rigid = format!("cmd:python3 '{ROOT}/adapters/python/engine.py'");
+    let (_, out, _) = run(&yard, &["run", "bellows-size", "--engine", &rigid, "-q"]);
+    assert!(out.contains("1 unsupported"), "{out}");
+}
+
+#[test]
 fn the_sample_in_c_passes_for_what_it_lists_and_works_with_every_command() {
     let yard = Yard::new();
     let engine = c_sample(&yard);

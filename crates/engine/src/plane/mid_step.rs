@@ -23,6 +23,9 @@ impl<R: Real> Simulation<R> {
 
     /// A body is put elsewhere and given another motion.
     pub(crate) fn put(&mut self, body: usize, state: &BodyState) {
+        if body >= self.bodies.len() {
+            return self.soft.iter_mut().for_each(|soft| soft.put(body, state));
+        }
         self.looked_ahead = false;
         self.bodies.moved = true;
         self.bodies.only_falling = false;

@@ -13,9 +13,9 @@ use crate::plane::sensors::Place;
 use crate::plane::simulation::{Lists, Simulation};
 use crate::plane::vector::Vec2;
 
-pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R) {
+pub(crate) fn step<R: Real>(simulation: &mut Simulation<R>, dt: R, same_step: bool) {
     let substeps = simulation.settings.substeps_in_force();
-    simulation.look(dt, false);
+    simulation.look(dt, same_step);
     leave_impacts(simulation, simulation.rest_speed(dt));
     let part = dt / R::of(f64::from(substeps));
     let mut lists = std::mem::take(&mut simulation.lists);

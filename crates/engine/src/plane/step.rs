@@ -40,23 +40,28 @@ impl<R: Real> Simulation<R> {
         if let Some(soft) = &mut self.soft {
             soft.begin_step();
         }
+        // Soft bodies and rigid ones take turns, unless a number of substeps is asked for: what one does the other then feels at once.
+        let takes_turns = self.soft.is_some() && self.settings.substeps == 0;
+        let turns = if takes_turns { self.settings.soft_substeps } else { 1 };
         match self.settings.solver {
-            SolverKind::Compliant => compliant::step(self, dt),
-            SolverKind::Position => position::step(self, dt),
+            SolverKind::Compliant | SolverKind::Position => {
+                let part = dt / R::of(f64::from(turns));
+                for number in 0..turns {
+                    match self.settings.solver {
+                        SolverKind::Compliant => compliant::step(self, part, number > 0),
+                        _ => position::step(self, part, number > 0),
+                    }
+                    self.soften(number + 1, turns, dt);
+                }
+            }
             SolverKind::Impulse | SolverKind::Event => {
-                let own = self.settings.substeps_in_force();
-                // Soft bodies and rigid ones take turns, unless another number is asked for: what one does the other then feels at once.
-                let turns = self.soft.is_some() && self.settings.substeps == 0;
-                let substeps = if turns { own.max(self.settings.soft_substeps) } else { own };
+                let substeps = self.settings.substeps_in_force().max(turns);
                 let part = dt / R::of(f64::from(substeps));
                 for number in 0..substeps {
                     self.substep(part, number > 0);
                     self.soften(number + 1, substeps, dt);
                 }
             }
-        }
-        if matches!(self.settings.solver, SolverKind::Compliant | SolverKind::Position) {
-            self.soften(1, 1, dt);
         }
         self.pressed = true;
         self.forces.end_step();

@@ -3,7 +3,7 @@
 use super::room::SoftRoom;
 use crate::common::scalar::Real;
 use crate::plane::vector::Vec2;
-use ironspin_model::Effect;
+use ironspin_model::{BodyState, Effect};
 
 impl<R: Real> SoftRoom<R> {
     /// Does an action to the node of an id.
@@ -32,6 +32,13 @@ impl<R: Real> SoftRoom<R> {
         if let Some(soft) = self.softs.iter_mut().find(|soft| soft.nodes.contains(&node)) {
             soft.present = comes;
         }
+    }
+
+    /// Only for faults: a node is put elsewhere and given another motion.
+    pub(crate) fn put(&mut self, id: usize, state: &BodyState) {
+        let node = id - self.first;
+        self.nodes.position[node] = Vec2::of(state.pose.xy());
+        self.nodes.velocity[node] = Vec2::of(state.velocity.truncate());
     }
 
     /// Whether a node is held now.

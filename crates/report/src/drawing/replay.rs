@@ -224,6 +224,11 @@ impl DrawnReplay {
         self.sights.iter().map(|sight| sight.name.as_str())
     }
 
+    /// The strain that the deepest colour of springs stands for; nothing without soft bodies.
+    pub(crate) fn deepest_strain(&self) -> Option<f64> {
+        self.softs.first().map(|soft| soft.most)
+    }
+
     /// Whether there is a twin to be seen.
     pub(crate) fn has_ghost(&self) -> bool {
         !self.ghost.is_empty()

@@ -148,6 +148,9 @@ pub(super) fn replay(name: &str, scene: &str, replay: &DrawnReplay) -> Markup {
                     label { input type="checkbox" data-show=(tick) checked[on]; " " (tick) }
                 }
             }
+            @if let Some(most) = replay.deepest_strain() {
+                p.soft { "Springs are blue where they are squeezed and orange where they are stretched, deepest at a strain of " (format!("{:.1}", 100.0 * most)) " %; squares are nodes that are held." }
+            }
             div.moments {}
             script type="application/json" { (PreEscaped(data)) }
         }
