@@ -73,7 +73,12 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
         None => step_of(&order.trace, &order.conventions)?,
     };
     let scene = Scene::open(&order.scene)?;
-    let settings = Settings { set: order.set.clone(), dt: dt.seconds, seed: order.seed, body_limit: order.body_limit };
+    let settings = Settings {
+        set: order.set.clone(),
+        seed: order.seed,
+        body_limit: order.body_limit,
+        ..Settings::with_dt(dt.seconds)
+    };
     let mut setup = scene.resolve(&settings)?;
     check_claims(&scene, &setup)?;
     measure_by_default(&mut setup);

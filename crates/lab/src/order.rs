@@ -3,8 +3,8 @@
 use crate::defaults::measure_by_default;
 use crate::plan::{TrialPlan, check_claims, hash};
 use ironspin_link::{EngineSpec, ProcessLimits};
-use ironspin_model::{Clock, ClockKind, Conditions, Dimension, EngineError, Factor, Origin, Timestep};
-use ironspin_scene::{Scene, SceneError, Settings};
+use ironspin_model::{Clock, ClockKind, Conditions, Dimension, EngineError, Factor, Origin, SoftMethod, Timestep};
+use ironspin_scene::{Scene, SceneError, Settings, Setup};
 use std::sync::Arc;
 
 /// Most trials of a grid unless it is raised.
@@ -194,46 +194,49 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
         let scene_hash = hash(scene.texts());
         for set in order.settings() {
             // Trials that differ in nothing a scene can see share what it resolves to.
-            let mut known: Vec<((u64, u64), Arc<_>)> = Vec::new();
-            let mut cells = Vec::new();
-            for conditions in &conditions {
-                let (dt, seed) = (conditions.scene_dt(), conditions.seed);
-                let key = (dt.to_bits(), seed);
-                let setup = match known.iter().rev().find(|(other, _)| *other == key) {
-                    Some((_, setup)) => Arc::clone(setup),
-                    None => {
-                        let settings = Settings { set: set.clone(), dt, seed, body_limit: order.body_limit };
-                        let mut setup = scene.resolve(&settings)?;
-                        check_claims(&scene, &setup)?;
-                        measure_by_default(&mut setup);
-                        let setup = Arc::new(setup);
-                        known.push((key, Arc::clone(&setup)));
-                        setup
-                    }
-                };
-                if setup.world.dimension == Dimension::Plane && conditions.origin.at[2] != 0.0 {
-                    let origin = conditions.origin.text.clone();
-                    return Err(PlanError::OutOfThePlane { scene: name.clone(), origin });
-                }
-                cells.push((conditions, setup));
-            }
+            let mut known: Vec<((u64, u64, SoftMethod), Arc<Setup>)> = Vec::new();
             for (engine, engine_hash) in &engines {
-                plans.extend(cells.iter().map(|(conditions, setup)| TrialPlan {
-                    scene: name.clone(),
-                    scene_hash: scene_hash.clone(),
-                    set: set.clone(),
-                    setup: Arc::clone(setup),
-                    engine: engine.clone(),
-                    engine_hash: engine_hash.clone(),
-                    conditions: (*conditions).clone(),
-                    pace: None,
-                    trace: None,
-                    judged_by: None,
-                }));
+                for conditions in &conditions {
+                    let (dt, seed, soft_method) = (conditions.scene_dt(), conditions.seed, engine.soft_method());
+                    let key = (dt.to_bits(), seed, soft_method);
+                    let setup = match known.iter().rev().find(|(other, _)| *other == key) {
+                        Some((_, setup)) => Arc::clone(setup),
+                        None => {
+                            let settings =
+                                Settings { set: set.clone(), dt, seed, body_limit: order.body_limit, soft_method };
+                            let setup = Arc::new(resolved(&scene, &settings)?);
+                            known.push((key, Arc::clone(&setup)));
+                            setup
+                        }
+                    };
+                    if setup.world.dimension == Dimension::Plane && conditions.origin.at[2] != 0.0 {
+                        let origin = conditions.origin.text.clone();
+                        return Err(PlanError::OutOfThePlane { scene: name.clone(), origin });
+                    }
+                    plans.push(TrialPlan {
+                        scene: name.clone(),
+                        scene_hash: scene_hash.clone(),
+                        set: set.clone(),
+                        setup,
+                        engine: engine.clone(),
+                        engine_hash: engine_hash.clone(),
+                        conditions: conditions.clone(),
+                        pace: None,
+                        trace: None,
+                        judged_by: None,
+                    });
+                }
             }
         }
     }
     Ok(plans)
+}
+
+fn resolved(scene: &Scene, settings: &Settings) -> Result<Setup, SceneError> {
+    let mut setup = scene.resolve(settings)?;
+    check_claims(scene, &setup)?;
+    measure_by_default(&mut setup);
+    Ok(setup)
 }
 
 #[cfg(test)]

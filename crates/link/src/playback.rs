@@ -46,7 +46,7 @@ fn bad(fault: &TraceError) -> EngineError {
 
 impl Engine for Playback {
     fn info(&self) -> EngineInfo {
-        let answers_questions = ["ray", "restore", "threads", "soft"];
+        let answers_questions = ["ray", "restore", "threads"];
         EngineInfo {
             name: "trace".to_owned(),
             version: "1".to_owned(),

@@ -5,7 +5,7 @@ use crate::playback::Playback;
 use crate::process_limits::ProcessLimits;
 use crate::protocol::{ProcessPool, Program, Remote};
 use ironspin_engine::{Builtin, Settings};
-use ironspin_model::{Engine, EngineError, nearest};
+use ironspin_model::{Engine, EngineError, SoftMethod, nearest};
 use sha2::{Digest, Sha256};
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -111,6 +111,14 @@ impl EngineSpec {
     /// Whether it lives in a process of its own.
     pub fn is_foreign(&self) -> bool {
         matches!(self.kind, Kind::Process { .. })
+    }
+
+    /// How it moves soft bodies; of a foreign engine nothing is known, and it is taken for the built-in one as it is set from the start.
+    pub fn soft_method(&self) -> SoftMethod {
+        match &self.kind {
+            Kind::Builtin(settings) => settings.soft_method(),
+            _ => SoftMethod::default(),
+        }
     }
 
     /// How it is kept.

@@ -68,7 +68,7 @@ pub use plane::{MassProperties, PlaneShape, body_mass, shape_mass};
 pub use pose::{Inertia, Pose, about_z};
 pub use soft::{
     CELL_LIMIT, NODE, NODE_LIMIT, Net, NodeSpring, NodeTraits, Pressure, SOFT_SUBSTEPS, SPRING_LIMIT, SoftBody,
-    largest_step,
+    SoftMethod, largest_step,
 };
 pub use space::{SolidProperties, SpaceShape, solid_body_mass, solid_mass};
 pub use wire::WireIds;

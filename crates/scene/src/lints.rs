@@ -4,7 +4,7 @@ use crate::diagnostic::Diagnostic;
 use crate::file::SceneFile;
 use crate::near::each_near_pair;
 use crate::resolve::Resolved;
-use ironspin_model::{BodyKind, Dimension, Net, SOFT_SUBSTEPS, World, largest_step};
+use ironspin_model::{BodyKind, Dimension, Net, SoftBody, SoftMethod, World, largest_step};
 use std::ops::Range;
 
 /// The kinds of warnings, as `allow` names them.
@@ -26,6 +26,7 @@ pub(crate) fn warnings(
     file: &SceneFile,
     resolved: &Resolved,
     dt: f64,
+    method: SoftMethod,
 ) -> Result<Vec<(&'static str, Diagnostic)>, Diagnostic> {
     for kind in &file.allow {
         if !WARNINGS.contains(&kind.get_ref().as_str()) {
@@ -44,7 +45,7 @@ pub(crate) fn warnings(
     found.extend(outside_bounds(world, &resolved.places));
     found.extend(restitutions(world, &resolved.material_places));
     if !allowed("stiff-net") {
-        found.extend(stiff_net(world, &resolved.places, dt));
+        found.extend(stiff_net(world, &resolved.places, dt, method));
     }
     for place in &resolved.unused {
         found.push(("unused", Diagnostic::at(place.clone(), "nothing uses this parameter").label("unused")));
@@ -102,26 +103,38 @@ fn outside_bounds(world: &World, places: &[Range<usize>]) -> Option<(&'static st
     Some(("bounds", diagnostic.help("widen the bounds in [world]")))
 }
 
-/// The first soft body that the built-in engine cannot carry with this step as it is set from the start. Engines with other methods and
-/// sub-steps have other limits, so that the frequency is told too.
-fn stiff_net(world: &World, places: &[Range<usize>], dt: f64) -> Option<(&'static str, Diagnostic)> {
-    let substeps = f64::from(SOFT_SUBSTEPS);
-    let limit = |net: &Net| substeps * largest_step(net, "verlet");
+/// The first soft body that an engine of this method cannot carry with this step. Engines with other methods have other limits, so that
+/// the frequency is told too.
+fn stiff_net(
+    world: &World,
+    places: &[Range<usize>],
+    dt: f64,
+    method: SoftMethod,
+) -> Option<(&'static str, Diagnostic)> {
+    // What bounds hold needs no closer look; with explicit Euler, a bound of the damping is no safe one.
+    let holds_surely =
+        |soft: &SoftBody| method.integrator != "explicit-euler" && dt <= method.largest_step(&Net::rough(soft, world));
     let (soft, net) = world
         .softs
         .iter()
-        .filter(|soft| dt > limit(&Net::rough(soft, world)))
+        .filter(|soft| !holds_surely(soft))
         .map(|soft| (soft, Net::of(soft, world)))
-        .find(|(_, net)| dt > limit(net))?;
+        .find(|(_, net)| dt > method.largest_step(net))?;
+    let SoftMethod { integrator, substeps } = method;
+    let steps = if substeps == 1 { "step" } else { "sub-steps" };
     let message = format!(
-        "the net of `{}` is too stiff for a step of {dt:.4} s: its fastest motion has {:.4} rad/s",
-        soft.name, net.omega
+        "the net of `{}` is too stiff for a step of {dt:.4} s with {substeps} {steps} of {integrator}",
+        soft.name
     );
-    let one = largest_step(&net, "verlet");
+    let would_do = match method.largest_step(&net) {
+        0.0 => "no step would do".to_owned(),
+        limit => format!("{limit:.4} s would do"),
+    };
     let diagnostic = Diagnostic::at(places[soft.nodes.start].clone(), message)
-        .label(format!("{:.4} s would do, with {SOFT_SUBSTEPS} sub-steps of verlet", limit(&net)))
+        .label(format!("{would_do}: its fastest motion has {:.4} rad/s", net.omega))
         .help(format!(
-            "with one step of verlet or symplectic Euler {one:.4} s, of rk4 {:.4} s; take shorter steps, more sub-steps, heavier nodes or softer springs",
+            "with one step of verlet or symplectic Euler {:.4} s, of rk4 {:.4} s; take shorter steps, more sub-steps, heavier nodes or softer springs",
+            largest_step(&net, "verlet"),
             largest_step(&net, "rk4")
         ));
     Some(("stiff-net", diagnostic))

@@ -130,7 +130,7 @@ impl Scene {
     pub fn resolve(&self, settings: &Settings) -> Result<Setup, SceneError> {
         let placed = |diagnostic: Diagnostic| diagnostic.in_sources(&self.sources);
         let resolved = resolve::resolve(&self.file, &self.shared, settings).map_err(placed)?;
-        let warnings = lints::warnings(&self.file, &resolved, settings.dt).map_err(placed)?;
+        let warnings = lints::warnings(&self.file, &resolved, settings.dt, settings.soft_method).map_err(placed)?;
         Ok(Setup {
             name: self.file.name.clone(),
             about: self.file.about.clone(),

@@ -2,7 +2,7 @@
 
 use crate::diagnostic::SceneError;
 use crate::rules::{Probe, Series, Trigger, Twin};
-use ironspin_model::{Claim, World};
+use ironspin_model::{Claim, SoftMethod, World};
 use std::sync::Arc;
 
 /// Most bodies a scene may have unless it is raised.
@@ -19,12 +19,14 @@ pub struct Settings {
     pub seed: u64,
     /// Most bodies the scene may have.
     pub body_limit: usize,
+    /// How the engine moves soft bodies, for the warning of nets that it cannot carry.
+    pub soft_method: SoftMethod,
 }
 
 impl Settings {
     /// A step length and nothing else unusual.
     pub fn with_dt(dt: f64) -> Self {
-        Settings { set: Vec::new(), dt, seed: 1, body_limit: BODY_LIMIT }
+        Settings { set: Vec::new(), dt, seed: 1, body_limit: BODY_LIMIT, soft_method: SoftMethod::default() }
     }
 }
 

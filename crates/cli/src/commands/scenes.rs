@@ -66,9 +66,9 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
     let scene = Scene::open(&options.scene)?;
     let settings = Settings {
         set: options.set.clone(),
-        dt: options.dt.seconds,
         seed: options.seed,
         body_limit: options.max_bodies,
+        ..Settings::with_dt(options.dt.seconds)
     };
     let setup = scene.resolve(&settings)?;
     check_claims(&scene, &setup)?;

@@ -32,6 +32,8 @@ fn a_trace_of_ones_own_has_the_same_figures_to_the_last_digit() {
         ("solid-bearings", ""),
         ("solid-tower", "--set count=3 --set span=2"),
         ("solid-tumble", ""),
+        ("hammer-pad", ""),
+        ("bellows-size", ""),
     ] {
         for format in ["csv", "parquet"] {
             let run =

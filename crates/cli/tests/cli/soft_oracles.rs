@@ -468,3 +468,22 @@ fn oscillators_die_away_as_their_damping_says() {
         }
     }
 }
+
+#[test]
+fn the_warning_of_a_stiff_net_counts_the_integrator_and_the_sub_steps_of_the_engine() {
+    let yard = Yard::new();
+    let told = |engine: &str, dt: &str| {
+        let line = format!("run coupling-chain --set stiffness=400000 --dt {dt} --engine {engine}");
+        let said = yard.ironspin(&line).err;
+        said.lines().find(|line| line.contains("too stiff")).map(|line| line.trim_matches([' ', '⚠']).to_owned())
+    };
+    let warned = |dt, method| Some(format!("the net of `chain` is too stiff for a step of {dt} s with {method}"));
+    // Its fastest motion has 3864 rad/s: a sub-step of Verlet may have 0.518 ms, one of rk4 0.732 ms.
+    assert_eq!(told("builtin", "0.004"), None);
+    assert_eq!(told("builtin", "0.0045"), warned("0.0045", "8 sub-steps of verlet"));
+    assert_eq!(told("builtin:integrator=rk4", "0.0045"), None);
+    assert_eq!(told("builtin:soft-substeps=1", "0.0006"), warned("0.0006", "1 step of verlet"));
+    assert_eq!(told("builtin:soft-substeps=1,integrator=rk4", "0.0006"), None);
+    let explicit = "8 sub-steps of explicit-euler";
+    assert_eq!(told("builtin:integrator=explicit-euler", "0.0001"), warned("0.0001", explicit));
+}

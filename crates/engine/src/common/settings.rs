@@ -1,7 +1,7 @@
 //! The choices of the engine, as values; `options.rs` reads and shows them.
 
 use crate::common::injection::{Injection, InjectionPoint};
-use ironspin_model::{SOFT_SUBSTEPS, World};
+use ironspin_model::{SOFT_SUBSTEPS, SoftMethod, World};
 
 /// A setting with a fixed set of words.
 macro_rules! words {
@@ -189,6 +189,11 @@ impl Default for Settings {
 }
 
 impl Settings {
+    /// How soft bodies are moved.
+    pub fn soft_method(&self) -> SoftMethod {
+        SoftMethod { integrator: self.integrator.word(), substeps: self.soft_substeps }
+    }
+
     /// The size of a mistake in the middle of a step, if it is the one that is on.
     #[inline]
     pub(crate) fn injected(&self, point: InjectionPoint) -> Option<f64> {

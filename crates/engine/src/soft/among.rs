@@ -5,6 +5,10 @@ use super::touch::{Look, Side, Touch, encloses};
 use crate::common::scalar::Real;
 use crate::plane::vector::Vec2;
 
+/// The last part of a key of touches among soft bodies; those with rigid bodies have numbers of corners there.
+const ON_SKIN: usize = usize::MAX;
+const BARE: usize = usize::MAX - 1;
+
 impl<R: Real> Look<'_, R> {
     /// Touches of the nodes of one soft body with another, or with itself.
     pub(super) fn with_soft(&self, one: &Soft<R>, other: &Soft<R>, same: bool, out: &mut Vec<Touch<R>>) {
@@ -48,7 +52,8 @@ impl<R: Real> Look<'_, R> {
                 if !(gap <= R::ZERO || later < R::ZERO) {
                     continue;
                 }
-                let mut touch = self.between_materials([other.material, one.material], (a.min(b), segment, node, 0));
+                let mut touch =
+                    self.between_materials([other.material, one.material], (a.min(b), segment, node, ON_SKIN));
                 touch.sides = [Side::between([a, b], share), Side::node(node)];
                 (touch.normal, touch.gap) = (side, gap);
                 touch.point = base + side * other.radius;
@@ -76,7 +81,7 @@ impl<R: Real> Look<'_, R> {
                 if gap > R::ZERO && later.length() >= rim {
                     continue;
                 }
-                let mut touch = self.between_materials([one.material, other.material], (a, 0, b, 0));
+                let mut touch = self.between_materials([one.material, other.material], (a, 0, b, BARE));
                 touch.sides = [Side::node(a), Side::node(b)];
                 (touch.normal, touch.gap) = (way.unit_or(Vec2::new(R::ZERO, R::ONE)), gap);
                 touch.point = self.at(a) + touch.normal * one.radius;

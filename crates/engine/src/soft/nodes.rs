@@ -83,7 +83,13 @@ pub(crate) fn read<R: Real>(world: &World) -> Result<(Nodes<R>, Vec<Soft<R>>), E
         for node in &world.bodies[soft.nodes.clone()] {
             nodes.position.push(Vec2::of(node.pose.xy()));
             nodes.velocity.push(Vec2::of(node.velocity.truncate()));
-            nodes.built.push(if node.mass > 0.0 { R::ONE / R::of(node.mass) } else { R::ZERO });
+            let inverse = if node.mass > 0.0 { R::ONE / R::of(node.mass) } else { R::ZERO };
+            // Single precision knows no mass below 1e-38 kg.
+            if !inverse.to_f64().is_finite() {
+                let why = format!("the mass {} of `{}` is too small for this precision", node.mass, node.name);
+                return Err(EngineError::BadWorld { why });
+            }
+            nodes.built.push(inverse);
         }
         let from = soft.nodes.start - first;
         let traits = &world.bodies[soft.nodes.start];

@@ -15,7 +15,7 @@ mod net;
 mod store;
 
 pub use checks::{CELL_LIMIT, NODE_LIMIT, SPRING_LIMIT};
-pub use net::{Net, SOFT_SUBSTEPS, largest_step};
+pub use net::{Net, SOFT_SUBSTEPS, SoftMethod, largest_step};
 
 use crate::{Body, BodyKind, Inertia, Part, PlaneShape, World};
 use glam::DVec3;

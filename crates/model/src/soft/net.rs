@@ -10,6 +10,29 @@ use glam::DVec2;
 /// Sub-steps of soft bodies within a step that the built-in engine takes unless it is told otherwise; scenes are checked against it.
 pub const SOFT_SUBSTEPS: u32 = 8;
 
+/// How an engine moves soft bodies within a step.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct SoftMethod {
+    /// `explicit-euler`, `symplectic-euler`, `verlet` or `rk4`.
+    pub integrator: &'static str,
+    /// Steps within a step.
+    pub substeps: u32,
+}
+
+impl Default for SoftMethod {
+    /// That of the built-in engine unless it is told otherwise.
+    fn default() -> Self {
+        SoftMethod { integrator: "verlet", substeps: SOFT_SUBSTEPS }
+    }
+}
+
+impl SoftMethod {
+    /// The longest step that carries a net, s; infinity where every step does, 0 where none does.
+    pub fn largest_step(self, net: &Net) -> f64 {
+        f64::from(self.substeps) * largest_step(net, self.integrator)
+    }
+}
+
 /// Steps of the power iteration at most, and the change of the frequency at which it ends.
 const ROUNDS: usize = 400;
 const SETTLED: f64 = 1e-7;

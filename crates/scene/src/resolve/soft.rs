@@ -62,6 +62,9 @@ impl Resolver {
         let velocities = self.velocities(table, shape.nodes.len(), names)?;
         let springs = self.net_springs(table, &shape, names)?;
         let count = shape.nodes.len();
+        if built.bodies.len() + count > self.body_limit {
+            return Err(self.too_many(table.made_of.span()).label("each node counts as one"));
+        }
         let skin = match &table.skin {
             None => shape.skin.clone(),
             Some(SkinTable::Usual(wanted)) => {
