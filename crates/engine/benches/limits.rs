@@ -1,7 +1,7 @@
 //! What the built-in engine costs, beside what the machine can do.
 //!
 //! `cargo bench -p ironspin-engine` prints our figures. With `IRONSPIN_LIMITS=DIR`, a folder of the C programs `contact.c`,
-//! `broad.c`, `step.c` and `events.c`, each figure is measured in turns with its program, five pairs, and given as a ratio of medians.
+//! `broad.c`, `step.c`, `events.c` and `springs.c`, each figure is measured in turns with its program, five pairs, and given as a ratio of medians.
 
 #![allow(clippy::print_stdout)]
 
@@ -13,7 +13,9 @@ mod worlds;
 mod yard;
 
 use ironspin_engine::Builtin;
-use ironspin_model::{DVec2, DVec3, Effect, Engine, PlaneShape, Pose, World, about_z};
+use ironspin_model::{
+    DVec2, DVec3, Effect, Engine, NodeSpring, NodeTraits, PlaneShape, Pose, SoftBody, World, about_z,
+};
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::time::Instant;
@@ -31,6 +33,7 @@ fn main() {
                 "pairs" => println!("pairs {:.1} {:.1}", pairs(1000), pairs(10_000)),
                 "step" => println!("step {:.2} {:.2}", free_step(1000), free_step(10_000)),
                 "pile" => println!("pile {:.1} {:.1} ms", pile_step(10_000, 1), pile_step(10_000, 2)),
+                "spring" => println!("spring {:.2}", spring(100)),
                 "threads" => println!("pyramid {:.1} {:.1} ms", pyramid_step(1), pyramid_step(2)),
                 _ => println!("event {:.1} ns", collision() * 1e3),
             }
@@ -64,6 +67,10 @@ fn main() {
             || free_step(count),
         );
     }
+    for name in ["scalar", "simd4"] {
+        let what = "damped spring a sub-step, cloth of 100 x 100, ns";
+        row(what, &limits, "springs", "100", &format!("cloth_{name}@100"), || spring(100));
+    }
     // The limit is given in millions a second.
     row("collisions of two blocks and a wall, us", &limits, "events", "14", "events_timed@1e14", collision);
     pile_growth();
@@ -75,10 +82,12 @@ struct Limits(Option<tempfile::TempDir>);
 impl Limits {
     fn build() -> Self {
         let Some(source) = std::env::var_os("IRONSPIN_LIMITS").map(PathBuf::from) else { return Limits(None) };
+        // Some of them include themselves by the path they are named by.
+        let source = source.canonicalize().expect("a folder of limits");
         let folder = tempfile::tempdir().expect("a temporary folder");
-        for name in ["contact", "broad", "step", "events"] {
-            // Nothing is fused in contact.c, as nothing is in Rust.
-            let fused = if name == "contact" { "off" } else { "fast" };
+        for name in ["contact", "broad", "step", "events", "springs"] {
+            // Nothing is fused in these, as nothing is in Rust.
+            let fused = if ["contact", "springs"].contains(&name) { "off" } else { "fast" };
             let built = Command::new("gcc")
                 .args(["-std=gnu11", "-O3", "-march=native", "-w", &format!("-ffp-contract={fused}")])
                 .arg(source.join(format!("{name}.c")))
@@ -233,6 +242,50 @@ fn free_step(count: usize) -> f64 {
     let steps = 4_000_000 / count;
     bench.engine.advance_blind(1.0 / 600.0, 10).expect("a step");
     in_portions(steps * count, || bench.engine.advance_blind(1.0 / 600.0, steps as u64).expect("a step"))
+}
+
+/// A sub-step of symplectic Euler of a cloth with springs along both sides and both diagonals, ns a spring. It touches nothing.
+fn spring(side: usize) -> f64 {
+    const DT: f64 = 8e-3;
+    let mut world = world(0.0, 0.5, 0.0);
+    let traits = NodeTraits::plain("cloth");
+    for node in 0..side * side {
+        let at = DVec3::new((node % side) as f64, (node / side) as f64, 0.0);
+        let velocity = DVec3::new(0.01 * (node % 7) as f64, 0.01 * (node % 11) as f64, 0.0);
+        world.bodies.push(traits.node(&format!("[{node}]"), at, velocity, 1.0 + 0.02 * (node % 5) as f64));
+    }
+    let mut springs = Vec::new();
+    let mut tie = |a: usize, b: usize, length: f64, stiffness: f64| {
+        springs.push(NodeSpring { ends: [a, b], length, stiffness, damping: 1e-3 * stiffness });
+    };
+    for node in 0..side * side {
+        let (right, down) = (node % side + 1 < side, node / side + 1 < side);
+        if right {
+            tie(node, node + 1, 1.0, 1e4);
+        }
+        if down {
+            tie(node, node + side, 1.0, 1e4);
+        }
+        if right && down {
+            tie(node, node + side + 1, std::f64::consts::SQRT_2, 5e3);
+            tie(node + 1, node + side, std::f64::consts::SQRT_2, 5e3);
+        }
+    }
+    let count = springs.len();
+    world.softs.push(SoftBody {
+        name: traits.name.clone(),
+        nodes: 0..side * side,
+        material: 0,
+        radius: 0.0,
+        self_contact: false,
+        springs,
+        skin: Vec::new(),
+        cells: Vec::new(),
+        pressure: None,
+    });
+    let mut bench = Bench::new(world, "integrator=symplectic-euler,soft-substeps=8", DT);
+    bench.engine.advance_blind(DT, 10).expect("a step");
+    in_portions(8 * 8 * count, || bench.engine.advance_blind(DT, 8).expect("a step"))
 }
 
 /// All collisions of the blocks, in portions of about a million. Drawn over both gaps, each times the root of its block's mass, the way is

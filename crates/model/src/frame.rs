@@ -141,7 +141,6 @@ mod tests {
             bodies: vec![BodyState::planar(DVec3::X, 0.0, DVec3::ZERO, 0.0)],
             contacts: vec![contact],
             events: vec![event],
-            ..Frame::default()
         };
         let mut kept = Frame { contacts: vec![contact; 3], events: vec![event; 2], ..Frame::default() };
         kept.take_motion_of(&now);

@@ -36,17 +36,7 @@ fn add_net(
     springs: &[(usize, usize, f64, f64, f64)],
 ) {
     let name = format!("net[{}]", world.softs.len());
-    let traits = NodeTraits {
-        name: name.clone(),
-        material: 0,
-        radius,
-        layers: 1,
-        collision_mask: u32::MAX,
-        gravity_factor: 1.0,
-        damping: 0.0,
-        ccd: false,
-        absent: false,
-    };
+    let traits = NodeTraits { radius, ..NodeTraits::plain(&name) };
     let first = world.bodies.len();
     let flat = |[x, y]: [f64; 2]| DVec3::new(x, y, 0.0);
     for (i, &node) in nodes.iter().enumerate() {
@@ -182,7 +172,6 @@ fn an_undamped_net_in_free_space_keeps_energy_and_momentum() {
         let trend = (mean(&energies[2 * third..]) / mean(&energies[..third]) - 1.0).abs();
         let (low, high) = energies.iter().fold((f64::MAX, f64::MIN), |(l, h), &e| (l.min(e), h.max(e)));
         let (swing, allowed) = ((high - low) / mean(&energies), (omega * dt / 8.0).powi(2) / 4.0);
-        println!("dt {dt}: trend {trend:.2e}, swing {swing:.2e} of {allowed:.2e}, momentum {worst:.1e}");
         assert!(trend < 1e-3 && swing <= allowed && worst < 1e-12, "dt {dt}: {trend} {swing} {allowed} {worst}");
     }
 }

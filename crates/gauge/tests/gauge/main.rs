@@ -97,7 +97,7 @@ fn frames() -> impl Strategy<Value = Vec<Frame>> {
                 };
                 gone.into_iter().for_each(|body| bodies[body] = BodyState::absent());
                 let events = notices.into_iter().map(notice).collect();
-                Frame { step: step as u64, time, bodies, contacts, events, ..Frame::default() }
+                Frame { step: step as u64, time, bodies, contacts, events }
             })
             .collect()
     })

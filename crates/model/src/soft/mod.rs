@@ -90,6 +90,21 @@ pub struct NodeTraits {
 }
 
 impl NodeTraits {
+    /// Points of the first material that meet everything, in the first layer, not damped.
+    pub fn plain(name: &str) -> Self {
+        NodeTraits {
+            name: name.to_owned(),
+            material: 0,
+            radius: 0.0,
+            layers: 1,
+            collision_mask: u32::MAX,
+            gravity_factor: 1.0,
+            damping: 0.0,
+            ccd: false,
+            absent: false,
+        }
+    }
+
     /// The node behind a label such as `[3]`, as a body of the world. Of mass 0 it is held.
     pub fn node(&self, label: &str, position: DVec3, velocity: DVec3, mass: f64) -> Body {
         Body {

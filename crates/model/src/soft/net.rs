@@ -51,11 +51,27 @@ pub struct Net {
 /// The linear forces about the built places of a soft body: stiffness and damping of each spring along and across it, and gas.
 struct Linear {
     inverse: Vec<f64>,
-    /// Ends, direction, stiffness along and across, damping.
-    springs: Vec<([usize; 2], DVec2, f64, f64, f64)>,
-    /// amount / V², the gradient of the volume, pressure, and the skin.
-    gas: Option<(f64, Vec<DVec2>, f64, Vec<[usize; 2]>)>,
+    springs: Vec<LinearSpring>,
+    gas: Option<LinearGas>,
     damping: f64,
+}
+
+struct LinearSpring {
+    ends: [usize; 2],
+    along: DVec2,
+    stiff: f64,
+    /// Stiffness across it, by its tension.
+    across: f64,
+    damping: f64,
+}
+
+struct LinearGas {
+    /// amount / V².
+    squeezed: f64,
+    /// Of the volume, by each node.
+    gradient: Vec<DVec2>,
+    pressure: f64,
+    skin: Vec<[usize; 2]>,
 }
 
 impl Linear {
@@ -66,7 +82,13 @@ impl Linear {
             let way = (at(spring.ends[1]) - at(spring.ends[0])).truncate();
             let span = way.length();
             let across = if span > 0.0 { spring.stiffness * (span - spring.length) / span } else { spring.stiffness };
-            (spring.ends, way.normalize_or_zero(), spring.stiffness, across, spring.damping)
+            LinearSpring {
+                ends: spring.ends,
+                along: way.normalize_or_zero(),
+                stiff: spring.stiffness,
+                across,
+                damping: spring.damping,
+            }
         });
         let gas = soft.pressure.map(|pressure| {
             let volume = soft.enclosed(at);
@@ -76,7 +98,12 @@ impl Linear {
                 gradient[a] += half;
                 gradient[b] += half;
             }
-            (pressure.amount / (volume * volume), gradient, pressure.over(volume), soft.skin.clone())
+            LinearGas {
+                squeezed: pressure.amount / (volume * volume),
+                gradient,
+                pressure: pressure.over(volume),
+                skin: soft.skin.clone(),
+            }
         });
         Linear {
             inverse: nodes.iter().map(|node| if node.mass > 0.0 { 1.0 / node.mass } else { 0.0 }).collect(),
@@ -90,7 +117,7 @@ impl Linear {
     fn apply(&self, v: &[DVec2], damping: bool, out: &mut [DVec2]) {
         let root = |node: usize| self.inverse[node].sqrt();
         out.fill(DVec2::ZERO);
-        for &([a, b], along, stiff, across, damped) in &self.springs {
+        for &LinearSpring { ends: [a, b], along, stiff, across, damping: damped } in &self.springs {
             let way = v[b] * root(b) - v[a] * root(a);
             let part = along * along.dot(way);
             let force = if damping { part * damped } else { part * stiff + (way - part) * across };
@@ -101,7 +128,7 @@ impl Linear {
             out.iter_mut().zip(v).for_each(|(out, v)| *out += *v * self.damping);
             return;
         }
-        let Some((squeezed, gradient, pressure, skin)) = &self.gas else { return };
+        let Some(LinearGas { squeezed, gradient, pressure, skin }) = &self.gas else { return };
         let changed: f64 = (0..v.len()).map(|node| gradient[node].dot(v[node]) * root(node)).sum();
         for (node, out) in out.iter_mut().enumerate() {
             *out += gradient[node] * (squeezed * changed * root(node));
@@ -149,13 +176,13 @@ impl Linear {
     fn row_sums(&self) -> f64 {
         let root = |node: usize| self.inverse[node].sqrt();
         let mut rows = vec![0.0_f64; self.inverse.len()];
-        for &([a, b], _, stiff, across, _) in &self.springs {
+        for &LinearSpring { ends: [a, b], stiff, across, .. } in &self.springs {
             let most = stiff.abs().max(across.abs());
             rows[a] += most * root(a) * (root(a) + root(b));
             rows[b] += most * root(b) * (root(a) + root(b));
         }
         let mut most = rows.iter().copied().fold(0.0, f64::max);
-        if let Some((squeezed, gradient, pressure, _)) = &self.gas {
+        if let Some(LinearGas { squeezed, gradient, pressure, .. }) = &self.gas {
             let squared: f64 =
                 gradient.iter().zip(&self.inverse).map(|(g, inverse)| g.length_squared() * inverse).sum();
             let lightest = self.inverse.iter().copied().fold(0.0, f64::max);
@@ -171,7 +198,7 @@ impl Net {
         let linear = Linear::of(soft, world);
         let bound = linear.row_sums().sqrt();
         let mut fading = vec![0.0_f64; linear.inverse.len()];
-        for &([a, b], _, _, _, damped) in &linear.springs {
+        for &LinearSpring { ends: [a, b], damping: damped, .. } in &linear.springs {
             let roots = linear.inverse[a].sqrt() + linear.inverse[b].sqrt();
             fading[a] += damped * linear.inverse[a].sqrt() * roots;
             fading[b] += damped * linear.inverse[b].sqrt() * roots;
@@ -246,17 +273,7 @@ mod tests {
 
     /// A chain on the x axis.
     fn chain(masses: &[f64], spacing: f64, stiffness: f64, damping: f64) -> World {
-        let traits = NodeTraits {
-            name: "chain".into(),
-            material: 0,
-            radius: 0.0,
-            layers: 1,
-            collision_mask: u32::MAX,
-            gravity_factor: 1.0,
-            damping: 0.0,
-            ccd: false,
-            absent: false,
-        };
+        let traits = NodeTraits::plain("chain");
         let material = Material { name: "m".into(), density: 1.0, friction: 0.0, restitution: 0.0 };
         let node = |(i, &mass): (usize, &f64)| {
             traits.node(&format!("[{i}]"), DVec3::new(spacing * i as f64, 0.0, 0.0), DVec3::ZERO, mass)

@@ -88,17 +88,7 @@ mod tests {
 
     #[test]
     fn a_ring_is_one_filled_area_and_its_springs_are_told_by_their_strain() {
-        let traits = NodeTraits {
-            name: "ring".into(),
-            material: 0,
-            radius: 0.1,
-            layers: 1,
-            collision_mask: u32::MAX,
-            gravity_factor: 1.0,
-            damping: 0.0,
-            ccd: false,
-            absent: false,
-        };
+        let traits = NodeTraits { radius: 0.1, ..NodeTraits::plain("ring") };
         let corners = [DVec3::ZERO, DVec3::X, DVec3::new(1.0, 1.0, 0.0), DVec3::Y];
         let mut world = World::planar(1.0);
         for (i, at) in corners.into_iter().enumerate() {

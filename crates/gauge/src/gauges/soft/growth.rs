@@ -10,7 +10,7 @@ pub(crate) const GROWTH: GaugeEntry = GaugeEntry {
     name: "growth.rate",
     label: "growth a step",
     unit: "1",
-    definition: "Mean growth of the energy of vibration of a soft body from one step to the next: its motion against its own centre, or in the world where a node is held, and the energy of its springs, at the end of the window against its beginning, or against what gravity, gas and rigid bodies can give it where that is more. Below nothing it dies away; above it the net explodes. Of a net whose energy never comes back below sixteen times that of its first frame in the last tenth, and no longer grows, it is the growth up to its largest energy: what has torn swings on at its own limit.",
+    definition: "Mean growth of the energy of vibration of a soft body from one step to the next: its motion against its own centre, or in the world where a node is held, and the energy of its springs, at the end of the window against its beginning, or against what gravity, gas and rigid bodies can give it where that is more. Below nothing it dies away; above it the net explodes. Of a net whose energy never comes back below sixteen times that of its first frame in the last tenth, and no longer grows in its second half, it is the growth up to its largest energy: what has torn swings on at its own limit.",
     formula: "(E_late / max(E_early, G))^(1/n) - 1, E = sum(m |v - v_c|^2 / 2) + sum(k (l - L)^2 / 2), E_early and E_late means of the first and last tenth of the window, n the steps between their middles, or E_late the largest, E_early that of the first frame and n the steps between, G = sum(m g) d + nRT + K of rigid bodies, d the extent as built",
     source: "growth factor of a step matrix: the energy of its fastest mode grows by the square of its largest eigenvalue",
     limits: "Actions that push a soft body in the window count as growth. What does not exceed G is no growth, so that a net has to outgrow all that a scene can give it before it is said to explode; with nothing else about, G is 0 and the figure is that of the step matrix.",
@@ -122,9 +122,13 @@ impl History {
         }
         let rate = |growth: f64, steps: f64| libm::expm1(libm::log(growth) / steps);
         let least = self.bins[full - share..full].iter().map(|bin| bin[1]).fold(f64::INFINITY, f64::min);
-        let growth = rate(late / early, steps);
-        let has_torn = growth <= EXPLODES && self.first.is_some() && least > NOTICED * self.start;
-        Some(if has_torn { rate(self.peak.0 / self.start, self.peak.1 as f64) } else { growth })
+        let grows_on = {
+            let half = full / 2;
+            let middle = mean(&self.bins[half - share / 2..half + share.div_ceil(2)]);
+            rate(late / middle, (full - half) as f64 * self.width as f64) > EXPLODES
+        };
+        let has_torn = !grows_on && self.first.is_some() && least > NOTICED * self.start;
+        Some(if has_torn { rate(self.peak.0 / self.start, self.peak.1 as f64) } else { rate(late / early, steps) })
     }
 }
 

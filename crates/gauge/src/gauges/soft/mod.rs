@@ -44,17 +44,7 @@ pub(crate) mod tests {
     /// A quay and a square of four nodes with a skin, rim springs of 50 N/m and two cells.
     pub(crate) fn square() -> World {
         let mut world = world(&[("quay", BodyKind::Static, PlaneShape::HalfPlane(DVec2::Y), DVec2::ZERO)]);
-        let traits = NodeTraits {
-            name: "pad".into(),
-            material: 0,
-            radius: 0.1,
-            layers: 1,
-            collision_mask: u32::MAX,
-            gravity_factor: 1.0,
-            damping: 0.0,
-            ccd: false,
-            absent: false,
-        };
+        let traits = NodeTraits { radius: 0.1, ..NodeTraits::plain("pad") };
         for (i, [x, y]) in CORNERS.into_iter().enumerate() {
             world.bodies.push(traits.node(
                 &format!("[{i}]"),

@@ -157,7 +157,6 @@ fn a_world_of_space_is_said_as_the_protocol_has_it_and_comes_back() {
 fn soft_bodies_come_back_as_they_were_and_what_is_not_built_is_named() {
     let mut world = everything();
     let traits = NodeTraits {
-        name: "ring".into(),
         material: 1,
         radius: 0.1,
         layers: 2,
@@ -165,7 +164,7 @@ fn soft_bodies_come_back_as_they_were_and_what_is_not_built_is_named() {
         gravity_factor: 0.5,
         damping: 0.2,
         ccd: true,
-        absent: false,
+        ..NodeTraits::plain("ring")
     };
     let first = world.bodies.len();
     for (i, at) in [DVec3::ZERO, DVec3::X, DVec3::Y].into_iter().enumerate() {
