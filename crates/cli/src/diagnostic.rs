@@ -19,6 +19,8 @@ pub(crate) enum ExitStatus {
     BadInput = 2,
     /// An engine failed.
     EngineFailed = 3,
+    /// Trials of the whole are in none of the shares.
+    Incomplete = 4,
     /// Ctrl-C.
     Interrupted = 130,
 }

@@ -1,4 +1,4 @@
-//! The built-in engine: rigid bodies of the plane, sequential impulses, impacts at their own time, swept collision.
+//! The built-in engine: rigid bodies of the plane and of space, soft bodies of the plane; sequential impulses, impacts at their own time, swept collision.
 //!
 //! | type | duty | file |
 //! |---|---|---|
@@ -7,7 +7,7 @@
 //! | `Stepped`, `Real`, threads, settings | what worlds of every dimension share | `common/` |
 //! | | rigid bodies in the plane | `plane/` |
 //! | | rigid bodies in space | `space/` |
-//! | | soft bodies | `soft/` |
+//! | | soft bodies in the plane | `soft/` |
 //! | [`faults`], [`FaultEntry`] | mistakes built in on purpose: the catalogue, and the one place that knows them | `faults/` |
 //!
 //! # No absolute tolerance

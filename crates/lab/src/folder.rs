@@ -29,6 +29,18 @@ pub enum FolderError {
     /// Folders that are to be joined are not of one grid.
     #[error("`{}` is a share of another grid than the first folder", .0.display())]
     OtherGrid(PathBuf),
+    /// Folders that are to be joined were made by different programs, engines or scenes.
+    #[error("`{}` was made with {what} than the first folder: {found}, and not {expected}", .folder.display())]
+    OtherMaker {
+        /// The folder.
+        folder: PathBuf,
+        /// Such as `another engine `cmd:./engine``.
+        what: String,
+        /// Version or hash in this folder.
+        found: String,
+        /// Version or hash in the first one.
+        expected: String,
+    },
     /// The file system refuses.
     #[error("cannot write to `{}`: {cause}", .folder.display())]
     Io {

@@ -9,7 +9,7 @@
 //! | `manifest.json` | what made the folder |
 //! | others | drawn from the trials whenever some are finished |
 
-use crate::document::{ResultDocument, TrialDocument};
+use crate::document::{Manifest, ResultDocument, TrialDocument};
 use crate::folder::{FolderError, open_to_others};
 use crate::grid::{LabEvent, work_through};
 use crate::plan::TrialPlan;
@@ -141,10 +141,11 @@ impl SweepFolder {
     /// Joins folders of shares of one grid in a new folder.
     ///
     /// # Errors
-    /// When a folder is no sweep, when they are not of the same grid, or the file system refuses.
-    pub fn merge(place: &Path, shares: &[PathBuf], draw: &Draw<'_>) -> Result<Swept, FolderError> {
+    /// When a folder is no sweep, when they are not of the same grid or made by different ones, or the file system refuses.
+    pub fn merge(place: &Path, shares: &[PathBuf], draw: &Draw<'_>) -> Result<(SweepFolder, Swept), FolderError> {
         let folder = SweepFolder { place: place.to_owned() };
         folder.check()?;
+        same_makers(shares)?;
         let mut whole: Option<PlanFile> = None;
         for share in shares {
             let plan = SweepFolder { place: share.clone() }.read_plan()?;
@@ -172,7 +173,7 @@ impl SweepFolder {
         folder.write_plan(&plan)?;
         let document = ResultDocument::joined(trials);
         folder.draw(&document, draw)?;
-        Ok(Swept { planned: plan.trials.len(), run: 0, strangers: 0, document })
+        Ok((folder, Swept { planned: plan.trials.len(), run: 0, strangers: 0, document }))
     }
 
     /// What an earlier sweep left in a folder, in the order of its plan.
@@ -355,6 +356,41 @@ impl SweepFolder {
         let names = entries.map(|entry| entry.file_name().to_string_lossy().into_owned());
         names.filter(|name| name.ends_with(".json") && !name.starts_with('.') && !known.contains(name)).count()
     }
+}
+
+/// What a folder says of its making, where it says it.
+pub fn manifest_of(place: &Path) -> Option<Manifest> {
+    serde_json::from_str(&std::fs::read_to_string(place.join("manifest.json")).ok()?).ok()
+}
+
+/// Results of another program, engine or scene are no shares of one whole.
+fn same_makers(shares: &[PathBuf]) -> Result<(), FolderError> {
+    let Some(first) = shares.iter().find_map(|share| manifest_of(share)) else { return Ok(()) };
+    for folder in shares {
+        let Some(other) = manifest_of(folder) else { continue };
+        let differs = |what: String, found: &str, expected: &str| {
+            Err(FolderError::OtherMaker {
+                folder: folder.clone(),
+                what,
+                found: found.to_owned(),
+                expected: expected.to_owned(),
+            })
+        };
+        if other.tool != first.tool {
+            return differs("another version of the program".to_owned(), &other.tool.version, &first.tool.version);
+        }
+        for (kind, own, firsts) in [("engine", &other.engines, &first.engines), ("scene", &other.scenes, &first.scenes)]
+        {
+            // What the other has not got is another grid, and told as such.
+            let change = own.iter().find_map(|(name, hash)| {
+                firsts.get(name).filter(|known| *known != hash).map(|known| (name, hash, known))
+            });
+            if let Some((name, hash, known)) = change {
+                return differs(format!("another {kind} `{name}`"), hash, known);
+            }
+        }
+    }
+    Ok(())
 }
 
 fn drawing_name(key: &str) -> String {

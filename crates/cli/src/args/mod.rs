@@ -30,7 +30,7 @@ use std::sync::LazyLock;
 #[derive(Debug, Parser)]
 #[command(name = "ironspin", version, arg_required_else_help = true)]
 #[command(
-    after_help = "Exit status: 0 all claims hold; 1 a claim fails; 2 bad input; 3 an engine failed; 130 interrupted."
+    after_help = "Exit status: 0 all claims hold; 1 a claim fails; 2 bad input; 3 an engine failed; 4 `merge` misses trials; 130 interrupted. A share of a sweep whose trials were run ends with 0: the verdict comes with `merge`."
 )]
 pub(crate) struct Arguments {
     /// Show no progress

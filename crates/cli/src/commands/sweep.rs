@@ -4,12 +4,13 @@ use crate::args::{MergeOptions, ResultsAs, SweepOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
-    Drawn, Draws, Kept, Manifest, ResultDocument, SweepFolder, TrialRecord, collapse, plan_grid, read_plan,
+    Drawn, Draws, Kept, Manifest, ResultDocument, SweepFolder, TrialRecord, collapse, manifest_of, plan_grid, read_plan,
 };
 use ironspin_model::Verdict;
 use ironspin_report::{
     Beyond, Drawing, broken_claims, collapse_text, document_json, document_summary, trials_csv, verdict_map,
 };
+use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 
 /// The files of a folder that are drawn from its trials.
@@ -64,8 +65,8 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     }
     let folder = SweepFolder::prepare(&options.out, &plans, options.shard)?;
     let command = std::env::args().collect();
-    let manifest = |seconds| document_json(&Manifest::new(Vec::clone(&command), plans.iter(), seconds));
-    folder.put("manifest.json", manifest(0.0)?.as_bytes())?;
+    let manifest = |seconds| Manifest::new(Vec::clone(&command), plans.iter(), seconds);
+    folder.put("manifest.json", document_json(&manifest(0.0))?.as_bytes())?;
     let stop = progress::stop_flag();
     let bar = progress::Bar::new(plans.len(), quiet);
     let few = plans.len() <= super::report::DRAWN;
@@ -78,9 +79,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     let swept = folder.run(&plans, options.shard, options.jobs, &stop, &|event| bar.follow(&plans, event), draws);
     let seconds = bar.end(swept.as_ref().map_or(0, |swept| swept.run));
     let swept = swept?;
-    folder.put("manifest.json", manifest(seconds)?.as_bytes())?;
-    let page = ironspin_report::page("A sweep", &[], &super::report::swept(&options.out)?, &Beyond::default())?;
-    folder.put("report.html", page.as_bytes())?;
+    leave_page(&folder, &options.out, &manifest(seconds))?;
     output::print(&reported(&swept.document, options.format)?)?;
     if !quiet {
         let kept = swept.document.trials.len() - swept.run;
@@ -99,11 +98,41 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     if interrupted {
         output::note("the same command goes on from here");
     }
-    Ok(super::after(interrupted, swept.planned, swept.document.trials.len(), status(&swept.document)))
+    let status = match options.shard {
+        // A scheduler takes any other status for a share that has to be run again.
+        Some(shard) => {
+            let done = format!("share {}/{}: all its {} trials are run", shard.number, shard.of, swept.planned);
+            if !(quiet || interrupted) {
+                output::note(&format!("{done}; the verdict comes with `merge`"));
+            }
+            ExitStatus::Holds
+        }
+        None => status(&swept.document),
+    };
+    Ok(super::after(interrupted, swept.planned, swept.document.trials.len(), status))
+}
+
+/// What made a folder, and its page.
+fn leave_page(folder: &SweepFolder, place: &Path, manifest: &Manifest) -> Result<(), Diagnostic> {
+    folder.put("manifest.json", document_json(manifest)?.as_bytes())?;
+    let page = ironspin_report::page("A sweep", &[], &super::report::swept(place)?, &Beyond::default())?;
+    Ok(folder.put("report.html", page.as_bytes())?)
+}
+
+/// What made the shares of a whole, and how long they took together.
+fn manifest_of_shares(shares: &[PathBuf]) -> Manifest {
+    let mut whole = Manifest::new(std::env::args().collect(), std::iter::empty(), 0.0);
+    for share in shares.iter().filter_map(|share| manifest_of(share)) {
+        whole.seconds += share.seconds;
+        whole.scenes.extend(share.scenes);
+        whole.engines.extend(share.engines);
+    }
+    whole
 }
 
 pub(crate) fn merge(options: &MergeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
-    let swept = SweepFolder::merge(&options.out, &options.shares, &drawn)?;
+    let (folder, swept) = SweepFolder::merge(&options.out, &options.shares, &drawn)?;
+    leave_page(&folder, &options.out, &manifest_of_shares(&options.shares))?;
     output::print(&reported(&swept.document, options.format)?)?;
     let missing = swept.planned - swept.document.trials.len();
     if missing > 0 {
@@ -112,5 +141,5 @@ pub(crate) fn merge(options: &MergeOptions, quiet: bool) -> Result<ExitStatus, D
     if !quiet {
         output::note(&format!("results in {}", options.out.display()));
     }
-    Ok(status(&swept.document))
+    Ok(if missing > 0 { ExitStatus::Incomplete } else { status(&swept.document) })
 }

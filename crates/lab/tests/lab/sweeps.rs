@@ -103,14 +103,14 @@ fn shares_run_every_trial_once_and_join_to_the_whole() {
     let in_shares: Vec<usize> =
         (1..).zip(&shares).map(|(number, share)| run(share, &plans, Some(Shard { number, of: 3 })).run).collect();
     assert_eq!(in_shares.iter().sum::<usize>(), 8);
-    let joined = SweepFolder::merge(&place.join("joined"), &shares, &count).unwrap();
+    let (_, joined) = SweepFolder::merge(&place.join("joined"), &shares, &count).unwrap();
     assert_eq!((joined.planned, text(&joined.document)), (8, text(&whole.document)));
     assert_eq!(SweepFolder::read_drawn(&place.join("joined")).unwrap().iter().filter(|(_, d)| d.is_some()).count(), 8);
     // A share that is missing leaves its trials out, and is seen by the count.
     // The scene lies in a folder of another name each time, so that any share may have come out empty.
     let fullest = (0..3).max_by_key(|&share| in_shares[share]).unwrap();
     let others: Vec<_> = (0..3).filter(|&share| share != fullest).map(|share| shares[share].clone()).collect();
-    let part = SweepFolder::merge(&place.join("part"), &others, &count).unwrap();
+    let (_, part) = SweepFolder::merge(&place.join("part"), &others, &count).unwrap();
     assert!(part.document.trials.len() < part.planned);
     // A folder of another grid is no share of this one.
     let other = fall();
