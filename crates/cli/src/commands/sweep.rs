@@ -4,7 +4,8 @@ use crate::args::{MergeOptions, ResultsAs, SweepOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
-    Drawn, Draws, Kept, Manifest, ResultDocument, SweepFolder, TrialRecord, collapse, manifest_of, plan_grid, read_plan,
+    Drawn, Draws, Kept, Manifest, ResultDocument, Shard, SweepFolder, TrialRecord, collapse, manifest_of, plan_grid,
+    read_plan,
 };
 use ironspin_model::Verdict;
 use ironspin_report::{
@@ -101,8 +102,10 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     let status = match options.shard {
         // A scheduler takes any other status for a share that has to be run again.
         Some(shard) => {
-            let done = format!("share {}/{}: all its {} trials are run", shard.number, shard.of, swept.planned);
             if !(quiet || interrupted) {
+                let Shard { number, of } = shard;
+                let what = if swept.planned == 1 { "trial" } else { "trials" };
+                let done = format!("share {number}/{of} is done, {} {what}", swept.planned);
                 output::note(&format!("{done}; the verdict comes with `merge`"));
             }
             ExitStatus::Holds

@@ -54,7 +54,7 @@ fn shares_are_fixed_and_join_to_the_whole() {
     for share in 1..=3 {
         // Whatever the trials say, a share whose trials were run has done its work.
         let done = yard.expect(0, &format!("sweep {} --out part{share} --shard {share}/3", GRID).replace(" -q", ""));
-        assert!(done.err.contains(&format!("share {share}/3: all its")), "{}", done.err);
+        assert!(done.err.contains(&format!("share {share}/3 is done")), "{}", done.err);
         sum += trials(&yard, &format!("part{share}")).len();
     }
     assert_eq!(sum, 24);
