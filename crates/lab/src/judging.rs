@@ -1,8 +1,8 @@
 //! Claims held against a recorded trace.
 
-use crate::defaults::measure_by_default;
 use crate::observers::Observers;
-use crate::plan::{TrialPlan, check_claims, hash};
+use crate::order::resolved;
+use crate::plan::{TrialPlan, hash};
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::trial::conclude;
 use ironspin_gauge::Need;
@@ -79,10 +79,7 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
         body_limit: order.body_limit,
         ..Settings::with_dt(dt.seconds)
     };
-    let mut setup = scene.resolve(&settings)?;
-    check_claims(&scene, &setup)?;
-    measure_by_default(&mut setup);
-    let setup = Arc::new(setup);
+    let setup = Arc::new(resolved(&scene, &settings)?);
     let engine = EngineSpec::of_trace(&order.trace);
     let plan = TrialPlan {
         scene: order.scene.clone(),

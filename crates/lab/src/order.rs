@@ -232,7 +232,11 @@ pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
     Ok(plans)
 }
 
-fn resolved(scene: &Scene, settings: &Settings) -> Result<Setup, SceneError> {
+/// A scene worked out and checked, with what is measured where it claims nothing.
+///
+/// # Errors
+/// For the first parameter or claim that is wrong.
+pub(crate) fn resolved(scene: &Scene, settings: &Settings) -> Result<Setup, SceneError> {
     let mut setup = scene.resolve(settings)?;
     check_claims(scene, &setup)?;
     measure_by_default(&mut setup);

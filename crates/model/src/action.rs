@@ -61,6 +61,11 @@ impl Effect {
     pub const BODY_WORDS: [&'static str; 11] =
         ["impulse", "force", "torque", "velocity", "spin", "place", "remove", "add", "split", "move_by", "hold"];
 
+    /// Whether it means something for rigid bodies alone: points do not turn, and nets are not split.
+    pub fn is_for_rigid_bodies(&self) -> bool {
+        matches!(self, Effect::Torque(_) | Effect::Spin(_) | Effect::Split(_))
+    }
+
     /// The word of what is done to a body; nothing for what is done to the whole world.
     pub fn body_word(&self) -> Option<&'static str> {
         let index = match self {

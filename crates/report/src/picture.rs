@@ -1,6 +1,8 @@
 //! Bodies of a world as SVG.
 
-use crate::figure::{Ground, Primitive, Sight, Tint, View, body_figure, joint_figure, paint_order, soft_figure};
+use crate::figure::{
+    Ground, Primitive, Sight, Tint, View, body_figure, deepest_strain, joint_figure, paint_order, soft_figure,
+};
 use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, css, hex, strain_colour};
 use ironspin_lab::Recording;
 use ironspin_model::{
@@ -293,13 +295,7 @@ fn softs(out: &mut String, world: &World, states: &[BodyState], unit: f64) {
     let place = |id: usize| states.get(id).filter(|state| state.is_finite()).map(|state| state.pose.xy());
     let rigid = world.rigid().iter().filter(|body| body.kind != BodyKind::Static).count();
     // The deepest colour is that of the most strained spring of the picture.
-    let strains = world.softs.iter().flat_map(|soft| {
-        soft.springs.iter().filter_map(|spring| {
-            let [a, b] = spring.ends.map(|end| place(soft.nodes.start + end));
-            spring.strain(a?.distance(b?))
-        })
-    });
-    let most = strains.map(f64::abs).fold(0.02, f64::max).min(1.0);
+    let most = deepest_strain(world, place);
     for number in 0..world.softs.len() {
         let Some(figure) = soft_figure(world, number, place, most) else { continue };
         let colour = css(rigid + number);

@@ -52,8 +52,9 @@ fn around_node(name: &str) -> (&str, Option<&str>) {
 
 /// Whether the name behind a term, with its indices, is that of a body.
 pub(crate) fn indexed_matches(term: &str, name: &str) -> bool {
-    let ((wanted, patterns), (base, indices)) = (split(term), split(name));
-    wanted == base && indices_match(&patterns, &indices)
+    let base = |text: &str| text.split_once('[').map_or(text.len(), |(base, _)| base.len());
+    // Most names are others, and need not be taken apart.
+    term[..base(term)] == name[..base(name)] && indices_match(&indices(term), &indices(name))
 }
 
 fn indices_match(patterns: &[&str], indices: &[&str]) -> bool {

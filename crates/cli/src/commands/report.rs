@@ -4,7 +4,7 @@ use crate::args::ReportOptions;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{
-    FolderError, Manifest, ResultDocument, RunFolder, SweepFolder, TrialPlan, TwinRecord, TwinsDocument,
+    FolderError, Manifest, ResultDocument, RunFolder, SweepFolder, TrialPlan, TwinRecord, TwinsDocument, manifest_of,
 };
 use ironspin_model::Verdict;
 use ironspin_report::{Beyond, Drawing, PageTrial, TwinDrawing, document_json, page};
@@ -117,7 +117,7 @@ pub(super) fn read(folder: &Path) -> Result<Vec<PageTrial>, Diagnostic> {
 
 /// What made the folder, in a line.
 fn made_by(folder: &Path) -> Option<String> {
-    let manifest: Manifest = serde_json::from_str(&std::fs::read_to_string(folder.join("manifest.json")).ok()?).ok()?;
+    let manifest = manifest_of(folder)?;
     let (tool, host) = (&manifest.tool, &manifest.host);
     let command = ironspin_lab::shell_line(manifest.command.get(1..).unwrap_or_default());
     Some(format!(

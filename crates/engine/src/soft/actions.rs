@@ -29,9 +29,8 @@ impl<R: Real> SoftRoom<R> {
     }
 
     fn come_or_go(&mut self, node: usize, comes: bool) {
-        if let Some(soft) = self.softs.iter_mut().find(|soft| soft.nodes.contains(&node)) {
-            soft.present = comes;
-        }
+        let soft = self.soft_of(node);
+        self.softs[soft].present = comes;
     }
 
     /// Only for faults: a node is put elsewhere and given another motion.

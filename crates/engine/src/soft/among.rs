@@ -1,18 +1,22 @@
 //! Where soft bodies touch each other, and themselves where they are asked to: nodes against skin, and bare nodes against bare nodes.
 
 use super::nodes::{Soft, to_segment};
-use super::touch::{Look, Side, Touch, encloses};
+use super::touch::{Key, Look, Side, Touch, encloses};
 use crate::common::scalar::Real;
 use crate::plane::vector::Vec2;
 
-/// The last part of a key of touches among soft bodies; those with rigid bodies have numbers of corners there.
-const ON_SKIN: usize = usize::MAX;
-const BARE: usize = usize::MAX - 1;
-
 impl<R: Real> Look<'_, R> {
     /// Touches of the nodes of one soft body with another, or with itself.
-    pub(super) fn with_soft(&self, one: &Soft<R>, other: &Soft<R>, same: bool, out: &mut Vec<Touch<R>>) {
-        let [low, high] = self.swept_box(other);
+    /// `around` is the box of what the other sweeps.
+    pub(super) fn with_soft(
+        &self,
+        one: &Soft<R>,
+        other: &Soft<R>,
+        around: [Vec2<R>; 2],
+        same: bool,
+        out: &mut Vec<Touch<R>>,
+    ) {
+        let [low, high] = around;
         let rim = one.radius + other.radius;
         if other.skin.is_empty() {
             if one.skin.is_empty() {
@@ -52,8 +56,8 @@ impl<R: Real> Look<'_, R> {
                 if !(gap <= R::ZERO || later < R::ZERO) {
                     continue;
                 }
-                let mut touch =
-                    self.between_materials([other.material, one.material], (a.min(b), segment, node, ON_SKIN));
+                let key = Key::Skin { first_node: other.nodes.start, skin: segment, node };
+                let mut touch = self.between_materials([other.material, one.material], key);
                 touch.sides = [Side::between([a, b], share), Side::node(node)];
                 (touch.normal, touch.gap) = (side, gap);
                 touch.point = base + side * other.radius;
@@ -81,7 +85,7 @@ impl<R: Real> Look<'_, R> {
                 if gap > R::ZERO && later.length() >= rim {
                     continue;
                 }
-                let mut touch = self.between_materials([one.material, other.material], (a, 0, b, BARE));
+                let mut touch = self.between_materials([one.material, other.material], Key::Nodes(a, b));
                 touch.sides = [Side::node(a), Side::node(b)];
                 (touch.normal, touch.gap) = (way.unit_or(Vec2::new(R::ZERO, R::ONE)), gap);
                 touch.point = self.at(a) + touch.normal * one.radius;

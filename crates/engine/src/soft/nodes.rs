@@ -139,12 +139,7 @@ pub(crate) fn read<R: Real>(world: &World) -> Result<(Nodes<R>, Vec<Soft<R>>), E
 
 /// Why an action means nothing for a soft body; nothing where it does.
 pub(crate) fn refusal(effect: &Effect) -> Option<EngineError> {
-    let word = match effect {
-        Effect::Torque(_) => "torque",
-        Effect::Spin(_) => "spin",
-        Effect::Split(_) => "split",
-        _ => return None,
-    };
+    let word = effect.body_word().filter(|_| effect.is_for_rigid_bodies())?;
     Some(EngineError::Unsupported { feature: format!("{word} on a soft body") })
 }
 

@@ -86,25 +86,23 @@ pub(super) fn solve<R: Real>(touches: &mut [Touch<R>], moving: &mut Moving<'_, R
     let enough = fastest * R::of(CONVERGED).max(R::EPSILON);
     for _ in 0..passes {
         let mut changed = R::ZERO;
-        for index in 0..touches.len() {
-            let mut touch = touches[index].clone();
+        for touch in touches.iter_mut() {
             let [mut along, mut across] = if stage == Stage::Ways { touch.on_ways } else { touch.on_speeds };
-            let speed = moving.relative(&touch).dot(touch.normal);
+            let speed = moving.relative(touch).dot(touch.normal);
             let wanted = match stage {
                 Stage::Ways => -touch.gap * rate - speed,
                 Stage::Speeds => touch.parting - speed,
             };
-            changed = changed.max(moving.press(&touch, touch.normal, &mut along, wanted, [R::ZERO, R::INFINITY]));
+            changed = changed.max(moving.press(touch, touch.normal, &mut along, wanted, [R::ZERO, R::INFINITY]));
             let tangent = touch.normal.left();
             let most = touch.friction * along;
-            let slip = moving.relative(&touch).dot(tangent);
-            changed = changed.max(moving.press(&touch, tangent, &mut across, -slip, [-most, most]));
+            let slip = moving.relative(touch).dot(tangent);
+            changed = changed.max(moving.press(touch, tangent, &mut across, -slip, [-most, most]));
             if stage == Stage::Ways {
                 touch.on_ways = [along, across];
             } else {
                 touch.on_speeds = [along, across];
             }
-            touches[index] = touch;
         }
         if changed <= enough {
             return;

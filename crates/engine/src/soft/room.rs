@@ -24,6 +24,8 @@ pub(crate) struct SoftRoom<R> {
     apart: Vec<(usize, usize)>,
     scratch: Scratch<R>,
     touches: Vec<Touch<R>>,
+    /// Around what each soft body sweeps in the sub-step.
+    boxes: Vec<[Vec2<R>; 2]>,
     rigid_ways: Vec<Motion<R>>,
     /// What touched in this step.
     noted: BTreeMap<Key, Noted<R>>,
@@ -86,6 +88,7 @@ impl<R: Real> SoftRoom<R> {
             first: world.rigid_count(),
             apart,
             touches: Vec::new(),
+            boxes: Vec::new(),
             rigid_ways: Vec::new(),
             noted: BTreeMap::new(),
             done: 0,
@@ -94,8 +97,12 @@ impl<R: Real> SoftRoom<R> {
 
     pub(crate) fn state(&self, body: usize) -> BodyState {
         let node = body - self.first;
-        let soft = self.softs.iter().find(|soft| soft.nodes.contains(&node));
-        if soft.is_some_and(|soft| soft.present) { self.nodes.state(node) } else { BodyState::absent() }
+        if self.softs[self.soft_of(node)].present { self.nodes.state(node) } else { BodyState::absent() }
+    }
+
+    /// The number of the soft body of a node.
+    pub(super) fn soft_of(&self, node: usize) -> usize {
+        self.softs.partition_point(|soft| soft.nodes.end <= node)
     }
 
     /// Writes the states of all nodes.
@@ -163,8 +170,10 @@ impl<R: Real> SoftRoom<R> {
         touches.clear();
         let look = Look { nodes: &self.nodes, way: &self.scratch.way, bodies, mixed, dt, ahead };
         let all = bodies.len() + self.nodes.len();
+        self.boxes.clear();
+        self.boxes.extend(self.softs.iter().map(|soft| look.swept_box(soft)));
         for (number, soft) in self.softs.iter().enumerate().filter(|(_, soft)| soft.present) {
-            let around = look.swept_box(soft);
+            let around = self.boxes[number];
             for (index, piece) in bodies.pieces.iter().enumerate() {
                 let traits = &bodies.traits[piece.body];
                 let met = soft.meets & traits.layers != 0 && traits.meets & soft.layers != 0;
@@ -174,10 +183,13 @@ impl<R: Real> SoftRoom<R> {
             }
             for (other, them) in self.softs.iter().enumerate().filter(|(_, them)| them.present) {
                 let same = other == number;
+                if apart(around, self.boxes[other]) {
+                    continue;
+                }
                 let met = soft.meets & them.layers != 0 && them.meets & soft.layers != 0;
                 let may = if same { soft.touches_itself } else { met && !self.is_apart(all + number, all + other) };
                 if may {
-                    look.with_soft(soft, them, same, &mut touches);
+                    look.with_soft(soft, them, self.boxes[other], same, &mut touches);
                 }
             }
         }
@@ -261,4 +273,9 @@ impl<R: Real> SoftRoom<R> {
             }
         })
     }
+}
+
+/// Whether two boxes have nothing in common.
+fn apart<R: Real>([low, high]: [Vec2<R>; 2], [other_low, other_high]: [Vec2<R>; 2]) -> bool {
+    low.x > other_high.x || other_low.x > high.x || low.y > other_high.y || other_low.y > high.y
 }

@@ -32,8 +32,19 @@ impl<R: Real> Side<R> {
     }
 }
 
-/// Which features touch, so that the impulses of one touch are summed over the sub-steps: a number of the first and one of the second.
-pub(super) type Key = (usize, usize, usize, usize);
+/// Which features touch, so that the impulses of one touch are summed over the sub-steps. In the order of the rigid bodies, their pieces, and
+/// the nodes; touches among soft bodies come last.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum Key {
+    /// A piece of a body, and a node.
+    Node { body: usize, piece: usize, node: usize },
+    /// A corner of a piece, and a piece of the skin of the soft body that begins with a node.
+    Corner { body: usize, piece: usize, first_node: usize, skin: usize, corner: usize },
+    /// A piece of the skin of the soft body that begins with a node, and a node.
+    Skin { first_node: usize, skin: usize, node: usize },
+    /// Two nodes.
+    Nodes(usize, usize),
+}
 
 /// One contact of a sub-step.
 #[derive(Clone, Debug)]
@@ -181,7 +192,8 @@ impl<R: Real> Look<'_, R> {
             let Some((share, hit)) = enlarged.and_then(|form| meet(form, &pose, from, to)) else { return };
             (gap, normal) = (-hit.dot(to - from) * share, hit);
         }
-        let mut touch = self.between_materials([piece.material, soft.material], (body, number, node, 0));
+        let key = Key::Node { body, piece: number, node };
+        let mut touch = self.between_materials([piece.material, soft.material], key);
         touch.sides = [Side::Rigid { body, arm: from - centre }, Side::node(node)];
         (touch.normal, touch.gap) = (normal, gap);
         touch.point = from - normal * (soft.radius + gap * R::HALF);
@@ -228,8 +240,9 @@ impl<R: Real> Look<'_, R> {
                 if !(gap <= R::ZERO || later < R::ZERO) {
                     continue;
                 }
-                let mut touch = self.between_materials([piece.material, soft.material], (body, number, a, 1 + corner));
-                touch.key.2 = soft.nodes.start + segment;
+                let first_node = soft.nodes.start;
+                let key = Key::Corner { body, piece: number, first_node, skin: segment, corner };
+                let mut touch = self.between_materials([piece.material, soft.material], key);
                 touch.sides = [Side::Rigid { body, arm: now - centre }, Side::between([a, b], share)];
                 // From the rigid body to the skin.
                 (touch.normal, touch.gap) = (-side, gap);

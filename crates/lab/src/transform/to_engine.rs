@@ -254,14 +254,7 @@ fn bystander(world: &World, transform: &Transform) -> Body {
     let extent = world.bodies.iter().map(reach).fold(1.0, f64::max);
     let fall = world.gravity.length() * world.duration * world.duration;
     let up = if fall > 0.0 { -world.gravity.normalize() } else { DVec3::Y };
-    let radius = 0.5
-        * world
-            .bodies
-            .iter()
-            .map(Body::smallest_size)
-            .filter(|size| *size > 0.0)
-            .fold(f64::INFINITY, f64::min)
-            .min(extent);
+    let radius = 0.5 * world.bodies.iter().map(Body::smallest_size).fold(f64::INFINITY, f64::min).min(extent);
     let density = world.materials.first().map_or(1.0, |material| material.density);
     let (shape, mass, inertia): (Shape, f64, Inertia) = match world.dimension {
         Dimension::Plane => {

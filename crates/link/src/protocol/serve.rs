@@ -6,7 +6,7 @@ use super::number::Number;
 use super::world::Build;
 use super::{ABSENT, BAD_PARAMETERS, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
 use ironspin_model::{
-    Dimension, Effect, Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, SpaceShape, Token, WireIds,
+    Dimension, Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, SpaceShape, Token, WireIds,
 };
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
@@ -256,7 +256,7 @@ impl Server<'_> {
             }
             if action.body.is_some() {
                 let (id, effect) = action.effect(self.dimension, &self.ids).map_err(bad)?;
-                if id >= self.ids.rigid() && matches!(effect, Effect::Torque(_) | Effect::Spin(_) | Effect::Split(_)) {
+                if id >= self.ids.rigid() && effect.is_for_rigid_bodies() {
                     return Err(bad("an action that means nothing for a soft body"));
                 }
             }

@@ -4,7 +4,7 @@ use super::SoftBody;
 use crate::World;
 use glam::DVec3;
 
-/// Most nodes of a world.
+/// Most nodes of a soft body.
 pub const NODE_LIMIT: usize = 200_000;
 /// Most springs of a soft body.
 pub const SPRING_LIMIT: usize = 2_000_000;

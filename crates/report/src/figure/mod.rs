@@ -25,7 +25,7 @@ pub(crate) use ground::{Ground, Tint};
 pub(crate) use joints::{JointSign, joint_figure};
 pub(crate) use sight::Sight;
 pub use sight::View;
-pub(crate) use softs::{largest_strain, soft_figure};
+pub(crate) use softs::{deepest_strain, largest_strain, soft_figure};
 pub(crate) use solids::{Solid, paint_order};
 
 use ironspin_model::{DVec2, Dimension};

@@ -65,20 +65,24 @@ fn rings(soft: &SoftBody, places: &[DVec2]) -> Vec<Primitive> {
     rings
 }
 
-/// The strain that the deepest colour stands for in a trial: the largest in amount of any frame, within limits.
+/// The strain that the deepest colour stands for where the nodes are at some places: the largest in amount, within limits.
+pub(crate) fn deepest_strain(world: &World, place: impl Fn(usize) -> Option<DVec2>) -> f64 {
+    let strains = world.softs.iter().flat_map(|soft| {
+        soft.springs.iter().filter_map(|spring| {
+            let [a, b] = spring.ends.map(|end| place(soft.nodes.start + end));
+            spring.strain(a?.distance(b?)).filter(|strain| strain.is_finite())
+        })
+    });
+    strains.map(f64::abs).fold(STRAINS[0], f64::max).min(STRAINS[1])
+}
+
+/// The same over all frames of a trial.
 pub(crate) fn largest_strain(world: &World, replay: &Replay) -> f64 {
-    let mut most = STRAINS[0];
-    for frame in 0..replay.times.len() {
+    let frames = (0..replay.times.len()).map(|frame| {
         let poses = replay.frame(frame);
-        for soft in &world.softs {
-            for spring in &soft.springs {
-                let [a, b] = spring.ends.map(|end| poses.get(soft.nodes.start + end).map(|pose| pose.xy()));
-                let strain = a.zip(b).and_then(|(a, b)| spring.strain(a.distance(b)));
-                most = most.max(strain.filter(|strain| strain.is_finite()).map_or(0.0, f64::abs));
-            }
-        }
-    }
-    most.min(STRAINS[1])
+        deepest_strain(world, |id| poses.get(id).map(|pose| pose.xy()))
+    });
+    frames.fold(STRAINS[0], f64::max)
 }
 
 #[cfg(test)]

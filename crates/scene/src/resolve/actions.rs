@@ -362,7 +362,7 @@ impl Resolver {
 /// Whether an action means something for a rigid body, for a node, or for a soft body as a whole.
 fn fits(effect: &Effect, is_soft: bool, is_whole: bool) -> bool {
     match effect {
-        Effect::Torque(_) | Effect::Spin(_) | Effect::Split(_) => !is_soft,
+        _ if effect.is_for_rigid_bodies() => !is_soft,
         Effect::Shift(_) | Effect::Hold(_) => is_soft,
         Effect::Place(_) => !is_whole,
         _ => true,

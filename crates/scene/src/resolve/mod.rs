@@ -109,12 +109,11 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
     let pairs = resolver.pairs(pair_tables, &materials, file.world.mixing)?;
     let templates = joined("templates", shared.iter().map(|s| &s.template), &file.template)?;
     let mut built = resolver.bodies(&file.body, &file.soft, &templates, &materials)?;
-    let softs = resolver.softs(&file.soft, &materials, &mut built)?;
+    resolver.softs = resolver.softs(&file.soft, &materials, &mut built)?;
     if built.bodies.is_empty() {
         return Err(Diagnostic::nowhere("the scene has no body").help("add a [[body]] or a [[soft]] table"));
     }
     resolver.ids = built.bodies.iter().enumerate().map(|(id, body)| (body.name.clone(), id)).collect();
-    resolver.softs.clone_from(&softs);
     resolver.note_groups(&file.group, &built.bodies)?;
     let joints = resolver.joints(&file.joint, &built.bodies)?;
     let apart = resolver.apart(&file.apart, &built.bodies)?;
@@ -129,7 +128,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         materials,
         pairs,
         bodies: built.bodies,
-        softs,
+        softs: std::mem::take(&mut resolver.softs),
         joints,
         excluded_pairs: apart,
         actions: script.effects,

@@ -49,7 +49,6 @@ struct History {
 
 struct Growth {
     histories: Vec<History>,
-    started: bool,
 }
 
 pub(crate) fn growth(world: &World, scope: &Scope) -> Box<dyn Gauge> {
@@ -64,7 +63,7 @@ pub(crate) fn growth(world: &World, scope: &Scope) -> Box<dyn Gauge> {
         frames: 0,
         first: None,
     };
-    Box::new(Growth { histories: softs_of(world, &scope.of).into_iter().map(history).collect(), started: false })
+    Box::new(Growth { histories: softs_of(world, &scope.of).into_iter().map(history).collect() })
 }
 
 impl History {
@@ -159,7 +158,8 @@ impl Gauge for Growth {
             if !is_there(&view.world.softs[history.soft], view.now) {
                 continue;
             }
-            if !self.started {
+            // One that comes in later begins then.
+            if history.frames == 0 {
                 history.given = history.bound(view);
             }
             let (energy, swiftest) = vibration(view.world, history.soft, view.now);
@@ -173,7 +173,6 @@ impl Gauge for Growth {
             }
             history.add(energy);
         }
-        self.started = true;
     }
 
     fn reading(&self, world: &World) -> Reading {
@@ -196,6 +195,7 @@ impl Gauge for Growth {
 mod tests {
     use super::super::tests::{CORNERS, frames, square};
     use crate::gauges::trace::{measure, state};
+    use ironspin_model::{BodyState, DVec3};
 
     /// The square breathes with an amplitude that grows by a factor a step, seen when it is fastest and at rest in turns.
     fn breathing(factor: f64) -> Vec<ironspin_model::Frame> {
@@ -210,15 +210,11 @@ mod tests {
     #[test]
     fn energy_grows_by_the_square_of_the_factor_of_the_amplitude() {
         let mut still = square();
-        still.gravity = glam_zero();
+        still.gravity = DVec3::ZERO;
         for factor in [1.0, 1.02, 1.1, 0.97] {
             let value = measure("growth.rate", &still, &[1], &[], &breathing(factor)).value.unwrap();
             assert!((value - (factor * factor - 1.0)).abs() < 1e-9, "{factor}: {value}");
         }
-    }
-
-    fn glam_zero() -> ironspin_model::DVec3 {
-        ironspin_model::DVec3::ZERO
     }
 
     #[test]
@@ -230,7 +226,7 @@ mod tests {
             state(x + way, y, if i == 2 { way } else { 0.0 }, 0.0)
         });
         let mut still = square();
-        still.gravity = glam_zero();
+        still.gravity = DVec3::ZERO;
         let reading = measure("growth.rate", &still, &[1], &[], &torn);
         assert!(reading.value.unwrap() > 0.15 && reading.detail.contains("from pad.node[2] on"), "{reading:?}");
         // The same under gravity has not outgrown it: 4 kg fall 1.4 m within the net.
@@ -244,6 +240,13 @@ mod tests {
         });
         let reading = measure("growth.rate", &still, &[1], &[], &early);
         assert!((reading.value.unwrap() - 8.0).abs() < 0.2, "{reading:?}");
+        // One that is not there at first is measured from when it comes: it sags under its weight, and nothing explodes.
+        let late = frames(101, |i, t| {
+            let [x, y] = CORNERS[i];
+            let sag = if i == 2 { 0.3 * (1.0 - libm::exp(1.0 - t)) } else { 0.0 };
+            if t < 1.0 { BodyState::absent() } else { state(x, y - sag, 0.0, 0.0) }
+        });
+        assert!(measure("growth.rate", &square(), &[1], &[], &late).value.unwrap() <= 0.0);
         let falling = frames(101, |i, t| state(CORNERS[i][0], CORNERS[i][1] - 4.905 * t * t, 0.0, -9.81 * t));
         assert!(measure("growth.rate", &square(), &[1], &[], &falling).value.unwrap() <= 0.0);
     }
