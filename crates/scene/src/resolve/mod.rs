@@ -128,7 +128,8 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         materials,
         pairs,
         bodies: built.bodies,
-        softs: std::mem::take(&mut resolver.softs),
+        // Kept here too: selectors of claims and series still look at them.
+        softs: resolver.softs.clone(),
         joints,
         excluded_pairs: apart,
         actions: script.effects,
