@@ -16,7 +16,7 @@
 //! | [`pool`], [`PooledClaim`] | values of trials that differ by their seed alone, held against the law together | `pool.rs` |
 //! | [`run_grid`], [`LabEvent`] | many trials on all cores, results in the order of the plan | `grid.rs` |
 //! | [`ResultDocument`] | results as they stand on disk, versioned | `document.rs` |
-//! | [`SweepFolder`] | a folder of a sweep, one file a trial, that goes on where it stopped | `sweep.rs` |
+//! | [`SweepFolder`] | a folder of a sweep, one file a trial, that goes on where it stopped | `sweep/` |
 //! | [`run_twin`], [`TwinKind`] | two trials that must agree after an exact change | `twins/` |
 //! | [`line`], [`power_law`] | straight lines through points, with their uncertainty | `fit.rs` |
 //! | [`find_edges`] | the value at which a claim starts to break | `edge.rs` |
@@ -56,7 +56,9 @@ mod watch;
 
 pub use common::{CommonTrait, common_traits};
 pub use cost::{CostDocument, CostOrder, CostRecord, CostTrend, measure_cost, memory_of_process, weigh_trial};
-pub use document::{ClaimDocument, FORMAT, Host, Manifest, ResultDocument, Summary, Tool, TrialDocument, pool};
+pub use document::{
+    ClaimDocument, FORMAT, Host, Manifest, ResultDocument, Summary, Tool, TrialDocument, pool, program_hash,
+};
 pub use edge::{Edge, EdgeDocument, EdgeOrder, EdgeRecord, Tried, find_edges};
 pub use fit::{Line, line, power_law};
 pub use folder::{FolderError, RunFolder, open_to_all};
@@ -75,7 +77,7 @@ pub use proof::{
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording, Replay};
 pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, collapse, run_series};
-pub use sweep::{Draw, Drawn, DrawnTrial, Draws, Shard, Sketch, SweepFolder, Swept, manifest_of};
+pub use sweep::{Draw, Draws, MANY, ResultStream, Shard, Sketch, Survey, SweepFolder, Swept, manifest_of};
 pub use trial::{run_trial, run_trial_on};
 pub use twins::{
     Demand, Difference, Growth, TwinDocument, TwinEntry, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin,

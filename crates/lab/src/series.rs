@@ -11,6 +11,7 @@ use crate::trial::run_trial;
 use ironspin_model::{Bound, Claim, Details, Factor, Severity, Timestep, Verdict, Window};
 use ironspin_scene::{SceneError, Series, SeriesShape};
 use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
 use std::sync::atomic::AtomicBool;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Duration;
@@ -306,16 +307,23 @@ pub struct Collapse {
 
 /// Works out how the trials of a sweep collapse; one entry a scene and engine that has such pairs.
 pub fn collapse(trials: &[TrialDocument]) -> Vec<Collapse> {
-    let mut found: Vec<Collapse> = Vec::new();
+    // What differs in size and step alone; in a large grid that is a few trials.
+    type Group<'a> = (&'a str, &'a str, Vec<(&'a str, &'a str)>, &'a BTreeMap<String, String>, u64, usize);
     let size = |trial: &TrialDocument| trial.conditions.get("size").cloned().unwrap_or_default();
-    let rest = |trial: &TrialDocument| {
-        let mut rest = trial.conditions.clone();
-        rest.remove("size");
-        (rest, trial.set.clone(), trial.seed, trial.threads)
-    };
+    let mut groups: BTreeMap<Group<'_>, Vec<usize>> = BTreeMap::new();
+    let mut group_of: Vec<Group<'_>> = Vec::with_capacity(trials.len());
+    for (number, trial) in trials.iter().enumerate() {
+        let rest = trial.conditions.iter().filter(|(name, _)| *name != "size");
+        let rest = rest.map(|(name, value)| (name.as_str(), value.as_str())).collect();
+        let group: Group<'_> = (&trial.scene, &trial.engine, rest, &trial.set, trial.seed, trial.threads);
+        groups.entry(group.clone()).or_default().push(number);
+        group_of.push(group);
+    }
+    let mut found: Vec<Collapse> = Vec::new();
     for (number, a) in trials.iter().enumerate() {
-        for b in &trials[number + 1..] {
-            if a.scene != b.scene || a.engine != b.engine || size(a) == size(b) || rest(a) != rest(b) {
+        let together = groups.get(&group_of[number]).map_or(&[][..], Vec::as_slice);
+        for b in together.iter().filter(|&&other| other > number).map(|&other| &trials[other]) {
+            if size(a) == size(b) {
                 continue;
             }
             let (Some(p), Some(q)) = (a.dimensionless_dt, b.dimensionless_dt) else { continue };
@@ -328,21 +336,24 @@ pub fn collapse(trials: &[TrialDocument]) -> Vec<Collapse> {
                 found.push(Collapse { scene, engine, pairs: 0, same_verdict: 0, apart: None });
                 found.len() - 1
             });
-            let entry = &mut found[place];
-            entry.pairs += 1;
-            entry.same_verdict += usize::from(a.verdict == b.verdict);
-            for (p, q) in a.claims.iter().zip(&b.claims) {
-                let (Some(x), Some(y)) = (p.dimensionless.or(p.measured), q.dimensionless.or(q.measured)) else {
-                    continue;
-                };
-                let apart = if x == y { 0.0 } else { (x - y).abs() / x.abs().max(y.abs()) };
-                if entry.apart.as_ref().is_none_or(|worst| apart > worst.0) {
-                    entry.apart = Some((apart, p.gauge.clone()));
-                }
-            }
+            compare_pair(&mut found[place], a, b);
         }
     }
     found
+}
+
+fn compare_pair(entry: &mut Collapse, a: &TrialDocument, b: &TrialDocument) {
+    entry.pairs += 1;
+    entry.same_verdict += usize::from(a.verdict == b.verdict);
+    for (p, q) in a.claims.iter().zip(&b.claims) {
+        let (Some(x), Some(y)) = (p.dimensionless.or(p.measured), q.dimensionless.or(q.measured)) else {
+            continue;
+        };
+        let apart = if x == y { 0.0 } else { (x - y).abs() / x.abs().max(y.abs()) };
+        if entry.apart.as_ref().is_none_or(|worst| apart > worst.0) {
+            entry.apart = Some((apart, p.gauge.clone()));
+        }
+    }
 }
 
 #[cfg(test)]

@@ -24,7 +24,7 @@ mod supervisor;
 pub use library::serve_library;
 pub use process_limits::{LimitError, Limits, ProcessLimits};
 pub use protocol::{Served, Starter, serve};
-pub use spec::EngineSpec;
+pub use spec::{EngineSpec, hash_of};
 #[cfg(unix)]
 pub use supervisor::keep;
 pub use supervisor::memory_of_children;

@@ -267,7 +267,11 @@ fn program(reported: &str) -> Result<(Vec<String>, Options), EngineError> {
     Ok((words, options))
 }
 
-fn hash_of(path: &Path) -> std::io::Result<String> {
+/// SHA-256 of a file in hexadecimal digits.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn hash_of(path: &Path) -> std::io::Result<String> {
     let mut hasher = Sha256::new();
     let mut file = std::fs::File::open(path)?;
     let mut piece = [0; 1 << 16];

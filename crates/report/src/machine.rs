@@ -5,6 +5,7 @@ use crate::twins::{twin_bound, twin_found};
 use ironspin_lab::{ResultDocument, TrialDocument, TrialRecord, TwinDocument};
 use ironspin_model::Timestep;
 use serde::Serialize;
+use std::io::{self, Write};
 
 /// Why results cannot be written as JSON or CSV.
 #[derive(Debug, thiserror::Error)]
@@ -35,6 +36,31 @@ pub fn result_json(records: &[TrialRecord], timing: bool) -> Result<String, Mach
     document_json(&ResultDocument::of(records, timing))
 }
 
+/// The results of a folder, whose trials are read while they are written; the text of [`document_json`].
+///
+/// # Errors
+/// When a trial is gone, or the writer refuses.
+pub fn write_json(out: &mut dyn Write, document: &impl Serialize) -> Result<(), MachineError> {
+    serde_json::to_writer_pretty(&mut *out, document)?;
+    Ok(out.write_all(b"\n").map_err(serde_json::Error::io)?)
+}
+
+/// One row a claim of trials, which may be read while they are written; see [`results_csv`].
+///
+/// # Errors
+/// When a trial is gone, or the writer refuses.
+pub fn write_trials_csv<E: std::error::Error + Send + Sync + 'static>(
+    out: &mut dyn Write,
+    trials: impl Iterator<Item = Result<TrialDocument, E>>,
+) -> Result<(), MachineError> {
+    let mut writer = csv::Writer::from_writer(out);
+    writer.write_record(COLUMNS)?;
+    for trial in trials {
+        trial_rows(&mut writer, &trial.map_err(|error| csv::Error::from(io::Error::other(error)))?)?;
+    }
+    Ok(writer.flush().map_err(csv::Error::from)?)
+}
+
 /// One row a claim of trials; see [`results_csv`].
 ///
 /// # Errors
@@ -51,64 +77,61 @@ pub fn results_csv(document: &ResultDocument) -> Result<String, MachineError> {
     csv_of(&document.trials, &document.twins)
 }
 
+const COLUMNS: [&str; 16] = [
+    "scene",
+    "engine",
+    "dt",
+    "conditions",
+    "trial_verdict",
+    "gauge",
+    "of",
+    "measured",
+    "unit",
+    "dimensionless",
+    "bound",
+    "verdict",
+    "severity",
+    "detail",
+    "because",
+    "retried",
+];
+
+fn number(value: Option<f64>) -> String {
+    value.map_or_else(String::new, |value| value.to_string())
+}
+
+fn trial_rows<W: Write>(writer: &mut csv::Writer<W>, trial: &TrialDocument) -> Result<(), csv::Error> {
+    let (dt, unusual) = (trial.dt.to_string(), trial.unusual_text());
+    let head = [trial.scene.as_str(), &trial.engine, &dt, &unusual, trial.verdict.word()];
+    let first = trial.retried.as_deref().unwrap_or_default();
+    if trial.claims.is_empty() {
+        let tail = ["", "", "", "", "", "", "", "", &trial.reason, "", first];
+        writer.write_record(head.iter().copied().chain(tail))?;
+    }
+    for claim in &trial.claims {
+        let severity = format!("{:?}", claim.severity).to_lowercase();
+        let tail = [
+            claim.gauge.as_str(),
+            &claim.of,
+            &number(claim.measured),
+            &claim.unit,
+            &number(claim.dimensionless),
+            &claim.bound.relation(show),
+            claim.verdict.word(),
+            &severity,
+            &claim.detail,
+            &claim.because,
+            first,
+        ];
+        writer.write_record(head.iter().copied().chain(tail))?;
+    }
+    Ok(())
+}
+
 fn csv_of(trials: &[TrialDocument], twins: &[TwinDocument]) -> Result<String, MachineError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
-    writer.write_record([
-        "scene",
-        "engine",
-        "dt",
-        "conditions",
-        "trial_verdict",
-        "gauge",
-        "of",
-        "measured",
-        "unit",
-        "dimensionless",
-        "bound",
-        "verdict",
-        "severity",
-        "detail",
-        "because",
-        "retried",
-    ])?;
-    let number = |value: Option<f64>| value.map_or_else(String::new, |value| value.to_string());
-    for trial in trials {
-        let (dt, unusual) = (trial.dt.to_string(), trial.unusual_text());
-        let head = [trial.scene.as_str(), &trial.engine, &dt, &unusual, trial.verdict.word()];
-        let first = trial.retried.as_deref().unwrap_or_default();
-        if trial.claims.is_empty() {
-            writer.write_record(head.iter().copied().chain([
-                "",
-                "",
-                "",
-                "",
-                "",
-                "",
-                "",
-                "",
-                &trial.reason,
-                "",
-                first,
-            ]))?;
-        }
-        for claim in &trial.claims {
-            let severity = format!("{:?}", claim.severity).to_lowercase();
-            let tail = [
-                claim.gauge.as_str(),
-                &claim.of,
-                &number(claim.measured),
-                &claim.unit,
-                &number(claim.dimensionless),
-                &claim.bound.relation(show),
-                claim.verdict.word(),
-                &severity,
-                &claim.detail,
-                &claim.because,
-                first,
-            ];
-            writer.write_record(head.iter().copied().chain(tail))?;
-        }
-    }
+    writer.write_record(COLUMNS)?;
+    trials.iter().try_for_each(|trial| trial_rows(&mut writer, trial))?;
     for twin in twins {
         let name = format!("twin.{}", twin.by);
         let apart = number(twin.apart);

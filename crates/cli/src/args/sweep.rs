@@ -45,4 +45,10 @@ pub(crate) struct MergeOptions {
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = ResultsAs::Table)]
     pub(crate) format: ResultsAs,
+    /// Keep the results in a ledger (SQLite)
+    #[arg(long, value_name = "FILE")]
+    pub(crate) ledger: Option<PathBuf>,
+    /// Name of the entry in the ledger
+    #[arg(long, value_name = "NAME", requires = "ledger")]
+    pub(crate) name: Option<String>,
 }

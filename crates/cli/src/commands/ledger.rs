@@ -3,7 +3,7 @@
 use crate::args::{CompareOptions, Format, HistoryOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
-use ironspin_lab::{CostDocument, Kept, Ledger, ResultDocument, SweepFolder, compare_costs, compare_results};
+use ironspin_lab::{CostDocument, Kept, Ledger, ResultDocument, Survey, SweepFolder, compare_costs, compare_results};
 use ironspin_report::{comparison_text, document_json, history_text};
 use std::path::Path;
 
@@ -11,6 +11,19 @@ use std::path::Path;
 pub(super) fn keep(file: &Path, name: Option<&str>, kept: &Kept) -> Result<(), Diagnostic> {
     let command: Vec<String> = std::env::args().collect();
     let entry = Ledger::open(file)?.keep(name, &command, kept)?;
+    output::note(&format!("entry {entry} of {}", file.display()));
+    Ok(())
+}
+
+/// Keeps the trials of a folder in a ledger, in one go.
+pub(super) fn keep_swept(
+    file: &Path,
+    name: Option<&str>,
+    folder: &SweepFolder,
+    survey: &Survey,
+) -> Result<(), Diagnostic> {
+    let command: Vec<String> = std::env::args().collect();
+    let entry = Ledger::open(file)?.keep_swept(name, &command, folder, survey)?;
     output::note(&format!("entry {entry} of {}", file.display()));
     Ok(())
 }

@@ -4,10 +4,10 @@ use crate::args::ReportOptions;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{
-    FolderError, Manifest, ResultDocument, RunFolder, SweepFolder, TrialPlan, TwinRecord, TwinsDocument, manifest_of,
+    Manifest, ResultDocument, RunFolder, Survey, SweepFolder, TrialPlan, TwinRecord, TwinsDocument, manifest_of,
 };
 use ironspin_model::Verdict;
-use ironspin_report::{Beyond, Drawing, PageTrial, TwinDrawing, document_json, page};
+use ironspin_report::{A_PAGE, Beyond, Drawing, PAGED, PageTrial, TwinDrawing, document_json, page, page_of_many};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::path::Path;
@@ -92,18 +92,56 @@ pub(super) fn publish_beyond(
     Ok(())
 }
 
-/// The trials of a folder of a sweep.
-pub(super) fn swept(folder: &Path) -> Result<Vec<PageTrial>, FolderError> {
-    // A drawing that cannot be read is none.
-    let drawing = |bytes: Option<Vec<u8>>| bytes.and_then(|bytes| serde_json::from_slice(&bytes).ok());
-    let trials = SweepFolder::read_drawn(folder)?.into_iter();
-    Ok(trials.map(|(document, bytes)| PageTrial { document, drawing: drawing(bytes) }).collect())
+/// Some trials of a folder of a sweep with what they are drawn from.
+fn page_trials(folder: &SweepFolder, keys: &[String]) -> Vec<PageTrial> {
+    let drawn = |key: &String| {
+        // A drawing that cannot be read is none.
+        let drawing = folder.drawing(key).and_then(|bytes| serde_json::from_slice(&bytes).ok());
+        Some(PageTrial { document: folder.trial(key)?, drawing })
+    };
+    keys.iter().filter_map(drawn).collect()
+}
+
+/// Makes the page of a folder of a sweep; of very many trials several pages, read and written one after the other, beside a first one.
+pub(super) fn leave_pages(
+    folder: &SweepFolder,
+    survey: &Survey,
+    place: &Path,
+    (title, notes): (&str, &[String]),
+    beyond: &Beyond,
+) -> Result<(), Diagnostic> {
+    if survey.keys.len() <= PAGED {
+        return write_page(place, &page(title, notes, &page_trials(folder, &survey.keys), beyond)?);
+    }
+    let name = format!("{}-pages", place.file_stem().map_or("report".into(), |stem| stem.to_string_lossy()));
+    let pages = place.with_file_name(&name);
+    std::fs::create_dir_all(&pages).map_err(|cause| Diagnostic::File { path: pages.display().to_string(), cause })?;
+    let mut links = Vec::new();
+    for (number, keys) in (1..).zip(survey.keys.chunks(A_PAGE)) {
+        let file = format!("{number:04}.html");
+        let title = format!("{title}, page {number} of {}", survey.keys.len().div_ceil(A_PAGE));
+        write_page(&pages.join(&file), &page(&title, notes, &page_trials(folder, keys), &Beyond::default())?)?;
+        links.push(format!("{name}/{file}"));
+    }
+    write_page(place, &page_of_many(title, notes, &survey.trials, &links, beyond)?)
+}
+
+/// Writes a page whole or not at all.
+fn write_page(place: &Path, html: &str) -> Result<(), Diagnostic> {
+    let fault = |cause| Diagnostic::File { path: place.display().to_string(), cause };
+    let parent = place.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let draft = tempfile::Builder::new().prefix(".ironspin-").tempfile_in(parent).map_err(fault)?;
+    std::fs::write(draft.path(), html).map_err(fault)?;
+    ironspin_lab::open_to_all(draft.path()).map_err(fault)?;
+    draft.persist(place).map_err(|refused| fault(refused.error))?;
+    Ok(())
 }
 
 /// The trials that a folder of results holds.
 pub(super) fn read(folder: &Path) -> Result<Vec<PageTrial>, Diagnostic> {
     if folder.join("plan.json").is_file() {
-        return Ok(swept(folder)?);
+        let folder = SweepFolder::open(folder)?;
+        return Ok(page_trials(&folder, &folder.survey()?.keys));
     }
     let why = || Diagnostic::Kept { why: format!("`{}` is no folder of results", folder.display()) };
     let text = std::fs::read_to_string(folder.join("result.json")).map_err(|_| why())?;
@@ -128,22 +166,22 @@ fn made_by(folder: &Path) -> Option<String> {
 
 pub(crate) fn run(options: &ReportOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let beyond = beyond(&options.folder)?;
-    let trials = match read(&options.folder) {
-        // A folder of twins, series or costs has no trials.
-        Err(_) if !beyond.is_empty() && !options.folder.join("result.json").exists() => Vec::new(),
-        trials => trials?,
-    };
-    let notes: Vec<String> = made_by(&options.folder).into_iter().collect();
+    let mut notes: Vec<String> = made_by(&options.folder).into_iter().collect();
     let title = options.title.clone().unwrap_or_else(|| format!("Results in {}", options.folder.display()));
     let place = options.out.clone().unwrap_or_else(|| options.folder.join("report.html"));
-    let html = page(&title, &notes, &trials, &beyond)?;
-    let fault = |cause| Diagnostic::File { path: place.display().to_string(), cause };
-    // Whole or not at all.
-    let parent = place.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let draft = tempfile::Builder::new().prefix(".ironspin-").tempfile_in(parent).map_err(fault)?;
-    std::fs::write(draft.path(), html).map_err(fault)?;
-    ironspin_lab::open_to_all(draft.path()).map_err(fault)?;
-    draft.persist(&place).map_err(|refused| fault(refused.error))?;
+    if options.folder.join("plan.json").is_file() {
+        let folder = SweepFolder::open(&options.folder)?;
+        let survey = folder.survey()?;
+        notes.extend(super::sweep::missing_note(&survey));
+        leave_pages(&folder, &survey, &place, (&title, &notes), &beyond)?;
+    } else {
+        let trials = match read(&options.folder) {
+            // A folder of twins, series or costs has no trials.
+            Err(_) if !beyond.is_empty() && !options.folder.join("result.json").exists() => Vec::new(),
+            trials => trials?,
+        };
+        write_page(&place, &page(&title, &notes, &trials, &beyond)?)?;
+    }
     if !quiet {
         output::note(&format!("report in {}", place.display()));
     }

@@ -4,45 +4,62 @@ use crate::args::{MergeOptions, ResultsAs, SweepOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
-    Drawn, Draws, Kept, Manifest, ResultDocument, Shard, SweepFolder, TrialRecord, collapse, manifest_of, plan_grid,
-    read_plan,
+    Draws, FolderError, MANY, Manifest, ResultStream, Shard, Survey, SweepFolder, TrialRecord, collapse, manifest_of,
+    plan_grid, read_plan,
 };
 use ironspin_model::Verdict;
 use ironspin_report::{
-    Beyond, Drawing, broken_claims, collapse_text, document_json, document_summary, trials_csv, verdict_map,
+    Beyond, Drawing, broken_claims, collapse_text, document_json, document_summary, verdict_map, write_json,
+    write_trials_csv,
 };
-use std::path::{Path, PathBuf};
+use std::io;
+use std::path::PathBuf;
 use std::sync::atomic::Ordering;
 
-/// The files of a folder that are drawn from its trials.
-fn drawn(document: &ResultDocument) -> Drawn {
-    let map = format!("{}\n\n{}", document_summary(&document.summary), verdict_map(&document.trials));
-    let mut files = vec![("map.txt".to_owned(), map.into_bytes())];
-    // Writers into memory refuse nothing that was read from a file of the same form.
-    files.extend(document_json(document).ok().map(|text| ("result.json".to_owned(), text.into_bytes())));
-    files.extend(trials_csv(&document.trials).ok().map(|text| ("trials.csv".to_owned(), text.into_bytes())));
-    files
+/// Draws the files of a folder that show all of its trials.
+pub(super) fn draw(folder: &SweepFolder, survey: &Survey) -> Result<(), FolderError> {
+    let map = format!("{}\n\n{}", document_summary(&survey.summary), verdict_map(&survey.trials));
+    folder.put("map.txt", map.as_bytes())?;
+    folder
+        .put_with("result.json", &|out| write_json(out, &ResultStream::of(folder, survey)).map_err(io::Error::other))?;
+    folder.put_with("trials.csv", &|out| write_trials_csv(out, folder.trials(survey)).map_err(io::Error::other))
 }
 
-fn reported(document: &ResultDocument, format: ResultsAs) -> Result<String, Diagnostic> {
+/// What is kept of a trial to be drawn: of many only of those that did not pass.
+pub(super) fn sketch(record: &TrialRecord, of: usize) -> Option<Vec<u8>> {
+    let wanted = of <= super::report::DRAWN || record.verdict != Verdict::Pass;
+    let drawing = wanted.then(|| Drawing::of(record)).flatten()?;
+    serde_json::to_vec(&drawing).ok()
+}
+
+/// What is printed of the trials of a folder.
+pub(super) fn reported(folder: &SweepFolder, survey: &Survey, format: ResultsAs) -> Result<String, Diagnostic> {
     Ok(match format {
-        ResultsAs::Format(format) => format.write(document)?,
-        ResultsAs::Table => format!(
-            "{}\n\n{}{}{}",
-            document_summary(&document.summary),
-            verdict_map(&document.trials),
-            collapse_text(&collapse(&document.trials)),
-            broken_claims(&document.trials)
-        ),
+        ResultsAs::Format(format) => {
+            let mut document = survey.head();
+            document.trials = folder.trials(survey).collect::<Result<_, _>>()?;
+            format.write(&document)?
+        }
+        ResultsAs::Table => {
+            let map = match survey.trials.len() > MANY {
+                true => "The map of so many trials stands in map.txt.\n\n".to_owned(),
+                false => verdict_map(&survey.trials),
+            };
+            format!(
+                "{}\n\n{map}{}{}",
+                document_summary(&survey.summary),
+                collapse_text(&collapse(&survey.trials)),
+                broken_claims(&survey.trials)
+            )
+        }
     })
 }
 
-fn status(document: &ResultDocument) -> ExitStatus {
-    match document.trials.iter().map(|trial| trial.verdict).max() {
-        Some(Verdict::Error) => ExitStatus::EngineFailed,
-        Some(Verdict::Fail) => ExitStatus::Fails,
-        _ if document.pooled.iter().any(|pooled| pooled.decides()) => ExitStatus::Fails,
-        _ => ExitStatus::Holds,
+pub(super) fn status(survey: &Survey) -> ExitStatus {
+    match survey.verdict() {
+        Verdict::Error => ExitStatus::EngineFailed,
+        Verdict::Fail => ExitStatus::Fails,
+        Verdict::Pass | Verdict::Unsupported | Verdict::Unknown => ExitStatus::Holds,
     }
 }
 
@@ -66,24 +83,20 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     }
     let folder = SweepFolder::prepare(&options.out, &plans, options.shard)?;
     let command = std::env::args().collect();
-    let manifest = |seconds| Manifest::new(Vec::clone(&command), plans.iter(), seconds);
+    let manifest = |seconds| Manifest::new(Vec::clone(&command), plans.iter(), seconds).with_program();
     folder.put("manifest.json", document_json(&manifest(0.0))?.as_bytes())?;
     let stop = progress::stop_flag();
     let bar = progress::Bar::new(plans.len(), quiet);
-    let few = plans.len() <= super::report::DRAWN;
-    let sketch = |record: &TrialRecord| {
-        let wanted = few || record.verdict != Verdict::Pass;
-        let drawing = wanted.then(|| Drawing::of(record)).flatten()?;
-        serde_json::to_vec(&drawing).ok()
-    };
-    let draws = Draws { files: &drawn, trial: &sketch };
+    let sketch = |record: &TrialRecord| sketch(record, plans.len());
+    let draws = Draws { files: &draw, trial: &sketch };
     let swept = folder.run(&plans, options.shard, options.jobs, &stop, &|event| bar.follow(&plans, event), draws);
     let seconds = bar.end(swept.as_ref().map_or(0, |swept| swept.run));
     let swept = swept?;
-    leave_page(&folder, &options.out, &manifest(seconds))?;
-    output::print(&reported(&swept.document, options.format)?)?;
+    let survey = &swept.survey;
+    leave_page(&folder, survey, &manifest(seconds), &[])?;
+    output::print(&reported(&folder, survey, options.format)?)?;
     if !quiet {
-        let kept = swept.document.trials.len() - swept.run;
+        let kept = survey.keys.len() - swept.run;
         if kept > 0 {
             output::note(&format!("{kept} of them were in the folder already"));
         }
@@ -93,9 +106,9 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
         output::note(&format!("results in {}", options.out.display()));
     }
     if let Some(file) = &options.ledger {
-        super::ledger::keep(file, options.name.as_deref(), &Kept::Results(Box::new(swept.document.clone())))?;
+        super::ledger::keep_swept(file, options.name.as_deref(), &folder, survey)?;
     }
-    let interrupted = stop.load(Ordering::Relaxed) && swept.document.trials.len() < swept.planned;
+    let interrupted = stop.load(Ordering::Relaxed) && survey.missing() > 0;
     if interrupted {
         output::note("the same command goes on from here");
     }
@@ -103,28 +116,36 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
         // A scheduler takes any other status for a share that has to be run again.
         Some(shard) => {
             if !(quiet || interrupted) {
-                let Shard { number, of } = shard;
-                let what = if swept.planned == 1 { "trial" } else { "trials" };
-                let done = format!("share {number}/{of} is done, {} {what}", swept.planned);
-                output::note(&format!("{done}; the verdict comes with `merge`"));
+                share_is_done(shard, survey.planned);
             }
             ExitStatus::Holds
         }
-        None => status(&swept.document),
+        None => status(survey),
     };
-    Ok(super::after(interrupted, swept.planned, swept.document.trials.len(), status))
+    Ok(super::after(interrupted, survey.planned, survey.keys.len(), status))
 }
 
-/// What made a folder, and its page.
-fn leave_page(folder: &SweepFolder, place: &Path, manifest: &Manifest) -> Result<(), Diagnostic> {
+/// Says that a share was run, in a form that scripts can read.
+pub(super) fn share_is_done(shard: Shard, trials: usize) {
+    let what = if trials == 1 { "trial" } else { "trials" };
+    output::note(&format!("share {shard} is done, {trials} {what}; the verdict comes with `merge`"));
+}
+
+/// What made a folder, and its pages.
+pub(super) fn leave_page(
+    folder: &SweepFolder,
+    survey: &Survey,
+    manifest: &Manifest,
+    notes: &[String],
+) -> Result<(), Diagnostic> {
     folder.put("manifest.json", document_json(manifest)?.as_bytes())?;
-    let page = ironspin_report::page("A sweep", &[], &super::report::swept(place)?, &Beyond::default())?;
-    Ok(folder.put("report.html", page.as_bytes())?)
+    let place = folder.place().join("report.html");
+    super::report::leave_pages(folder, survey, &place, ("A sweep", notes), &Beyond::default())
 }
 
 /// What made the shares of a whole, and how long they took together.
 fn manifest_of_shares(shares: &[PathBuf]) -> Manifest {
-    let mut whole = Manifest::new(std::env::args().collect(), std::iter::empty(), 0.0);
+    let mut whole = Manifest::new(std::env::args().collect(), std::iter::empty(), 0.0).with_program();
     for share in shares.iter().filter_map(|share| manifest_of(share)) {
         whole.seconds += share.seconds;
         whole.scenes.extend(share.scenes);
@@ -133,16 +154,25 @@ fn manifest_of_shares(shares: &[PathBuf]) -> Manifest {
     whole
 }
 
+/// A line for a whole in which trials are missing.
+pub(super) fn missing_note(survey: &Survey) -> Option<String> {
+    let missing = survey.missing();
+    (missing > 0).then(|| format!("{missing} of {} trials are missing", survey.planned))
+}
+
 pub(crate) fn merge(options: &MergeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
-    let (folder, swept) = SweepFolder::merge(&options.out, &options.shares, &drawn)?;
-    leave_page(&folder, &options.out, &manifest_of_shares(&options.shares))?;
-    output::print(&reported(&swept.document, options.format)?)?;
-    let missing = swept.planned - swept.document.trials.len();
-    if missing > 0 {
-        output::note(&format!("{missing} of {} trials are in none of the folders", swept.planned));
+    let (folder, survey) = SweepFolder::merge(&options.out, &options.shares, &draw)?;
+    let missing = missing_note(&survey);
+    leave_page(&folder, &survey, &manifest_of_shares(&options.shares), missing.as_slice())?;
+    output::print(&reported(&folder, &survey, options.format)?)?;
+    if let Some(missing) = &missing {
+        output::note(&format!("{missing}: they are in none of the folders"));
     }
     if !quiet {
         output::note(&format!("results in {}", options.out.display()));
     }
-    Ok(if missing > 0 { ExitStatus::Incomplete } else { status(&swept.document) })
+    if let Some(file) = &options.ledger {
+        super::ledger::keep_swept(file, options.name.as_deref(), &folder, &survey)?;
+    }
+    Ok(if missing.is_some() { ExitStatus::Incomplete } else { status(&survey) })
 }

@@ -68,7 +68,7 @@ fn shares_are_fixed_and_join_to_the_whole() {
         assert_eq!(made("joined")[key], made("whole")[key], "{key}");
     }
     let partly = yard.expect(4, "merge part1 --out some");
-    assert!(partly.err.contains("trials are in none of the folders"), "{}", partly.err);
+    assert!(partly.err.contains("trials are missing: they are in none of the folders"), "{}", partly.err);
     yard.ironspin("sweep first-drop --out other -q");
     let mixed = yard.expect(2, "merge part1 other --out mixed");
     assert!(mixed.err.contains("`other` is a share of another grid"), "{}", mixed.err);

@@ -12,6 +12,9 @@ pub struct Manifest {
     pub format: String,
     /// The program.
     pub tool: Tool,
+    /// SHA-256 of its file, where folders of results may be joined.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub program: Option<String>,
     /// Its arguments.
     pub command: Vec<String>,
     /// The machine.
@@ -47,7 +50,19 @@ impl Host {
     }
 }
 
+/// SHA-256 of the file of this program; nothing when it cannot be read.
+pub fn program_hash() -> Option<String> {
+    ironspin_link::hash_of(&std::env::current_exe().ok()?).ok()
+}
+
 impl Manifest {
+    /// With the hash of the program, as folders have it that may be joined.
+    #[must_use]
+    pub fn with_program(mut self) -> Self {
+        self.program = program_hash();
+        self
+    }
+
     /// Describes a run by its command line, its trials and the time it took.
     pub fn new<'a>(command: Vec<String>, plans: impl Iterator<Item = &'a TrialPlan>, seconds: f64) -> Self {
         let (mut scenes, mut engines) = (BTreeMap::new(), BTreeMap::new());
@@ -58,6 +73,7 @@ impl Manifest {
         Manifest {
             format: "ironspin.manifest/1".to_owned(),
             tool: Tool::this(),
+            program: None,
             command,
             host: Host::this(),
             scenes,

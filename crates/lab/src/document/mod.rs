@@ -3,7 +3,7 @@
 mod manifest;
 pub(crate) mod trial;
 
-pub use manifest::{Host, Manifest};
+pub use manifest::{Host, Manifest, program_hash};
 pub use trial::{ClaimDocument, TrialDocument};
 
 use crate::pool::{PooledClaim, pool_documents};
@@ -60,7 +60,7 @@ impl PooledDocument {
         self.verdict == Verdict::Fail && self.severity == Severity::Must
     }
 
-    fn of(pooled: PooledClaim) -> Self {
+    pub(crate) fn of(pooled: PooledClaim) -> Self {
         PooledDocument {
             scene: pooled.scene,
             engine: pooled.engine,
@@ -127,17 +127,29 @@ impl Summary {
     /// Counts verdicts.
     pub fn count(verdicts: impl Iterator<Item = Verdict>) -> Self {
         let mut summary = Summary::default();
-        for verdict in verdicts {
-            summary.trials += 1;
-            match verdict {
-                Verdict::Pass => summary.pass += 1,
-                Verdict::Fail => summary.fail += 1,
-                Verdict::Unsupported => summary.unsupported += 1,
-                Verdict::Unknown => summary.unknown += 1,
-                Verdict::Error => summary.error += 1,
-            }
-        }
+        verdicts.for_each(|verdict| summary.add(verdict));
         summary
+    }
+
+    /// One more trial.
+    pub fn add(&mut self, verdict: Verdict) {
+        self.trials += 1;
+        *self.count_of(verdict) += 1;
+    }
+
+    /// How many turned out so.
+    pub fn of_verdict(mut self, verdict: Verdict) -> usize {
+        *self.count_of(verdict)
+    }
+
+    fn count_of(&mut self, verdict: Verdict) -> &mut usize {
+        match verdict {
+            Verdict::Pass => &mut self.pass,
+            Verdict::Fail => &mut self.fail,
+            Verdict::Unsupported => &mut self.unsupported,
+            Verdict::Unknown => &mut self.unknown,
+            Verdict::Error => &mut self.error,
+        }
     }
 }
 

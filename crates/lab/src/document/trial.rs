@@ -206,6 +206,24 @@ impl TrialDocument {
         }
     }
 
+    /// Leaves out what no map, list of what broke or comparison of sizes asks for.
+    pub(crate) fn keep_figures_only(&mut self) {
+        self.engine_version = None;
+        self.engine_options.clear();
+        self.parameters.clear();
+        self.rays = Vec::new();
+        self.forecasts = Vec::new();
+        if self.verdict == Verdict::Pass {
+            self.again = Vec::new();
+        }
+        for claim in self.claims.iter_mut().filter(|claim| claim.verdict != Verdict::Fail) {
+            claim.detail = String::new();
+            claim.because = String::new();
+            claim.against = Vec::new();
+            claim.warnings = Vec::new();
+        }
+    }
+
     /// The claim that decided: the first one broken, when none is broken the first claim of the scene.
     pub fn deciding(&self) -> Option<&ClaimDocument> {
         self.claims.iter().find(|claim| claim.decides()).or_else(|| self.claims.first())

@@ -2,12 +2,16 @@
 //! can read it.
 
 mod compare;
+mod rows;
 
 pub use compare::{Change, ChangeKind, Comparison, compare_costs, compare_results};
 
 use crate::cost::CostDocument;
 use crate::document::{Host, ResultDocument, Tool};
+use crate::folder::FolderError;
+use crate::sweep::{Survey, SweepFolder};
 use rusqlite::{Connection, OptionalExtension, Transaction, TransactionBehavior, params};
+use std::cell::RefCell;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -16,7 +20,7 @@ const PATIENCE: Duration = Duration::from_secs(30);
 /// By this number a file is known as a ledger ("Spin").
 const MARK: i32 = 0x5370_696e;
 /// Each brings a file one version further; a file of version n has had the first n.
-const STEPS: [&str; 2] = [
+const STEPS: [&str; 3] = [
     "CREATE TABLE entry (
         id INTEGER PRIMARY KEY,
         written TEXT NOT NULL,
@@ -44,6 +48,13 @@ const STEPS: [&str; 2] = [
     CREATE INDEX figure_of_scene ON figure (scene, gauge, entry);",
     "ALTER TABLE entry ADD COLUMN name TEXT;
     CREATE INDEX entry_name ON entry (name);",
+    // Trials of a sweep one by one: all of a large one in a single text would not fit in memory.
+    "CREATE TABLE trial (
+        entry INTEGER NOT NULL REFERENCES entry (id),
+        number INTEGER NOT NULL,
+        document TEXT NOT NULL,
+        PRIMARY KEY (entry, number)
+    ) WITHOUT ROWID;",
 ];
 
 /// Why a ledger cannot be used.
@@ -79,6 +90,9 @@ pub enum LedgerError {
     /// An entry cannot be read or written.
     #[error("an entry of the ledger cannot be read: {0}")]
     Form(#[from] serde_json::Error),
+    /// A trial of the folder that is to be kept cannot be read.
+    #[error(transparent)]
+    Folder(#[from] FolderError),
 }
 
 /// What an entry holds.
@@ -172,30 +186,71 @@ impl Ledger {
             Kept::Results(results) => ("results", serde_json::to_string(results)?),
             Kept::Costs(costs) => ("costs", serde_json::to_string(costs)?),
         };
+        self.keep_entry(name, command, (kind, &document), &|work, entry| match kept {
+            Kept::Results(results) => {
+                let mut figures = rows::Figures::of(work)?;
+                results.trials.iter().try_for_each(|trial| figures.add(entry, trial))
+            }
+            Kept::Costs(costs) => rows::add_costs(work, entry, costs),
+        })
+    }
+
+    /// Writes the trials of a folder in one go, one after the other; the number of the entry.
+    ///
+    /// # Errors
+    /// When the file cannot be written, or a trial not be read; nothing is kept then.
+    pub fn keep_swept(
+        &mut self,
+        name: Option<&str>,
+        command: &[String],
+        folder: &SweepFolder,
+        survey: &Survey,
+    ) -> Result<i64, LedgerError> {
+        let lost: RefCell<Option<LedgerError>> = RefCell::new(None);
+        let head = serde_json::to_string(&survey.head())?;
+        let kept = self.keep_entry(name, command, ("results", &head), &|work, entry| {
+            let (mut figures, mut trials) = (rows::Figures::of(work)?, rows::Trials::of(work)?);
+            for (number, trial) in folder.trials(survey).enumerate() {
+                let text =
+                    trial.map_err(LedgerError::from).and_then(|trial| Ok((serde_json::to_string(&trial)?, trial)));
+                match text {
+                    Ok((text, trial)) => {
+                        figures.add(entry, &trial)?;
+                        trials.add(entry, number, &text)?;
+                    }
+                    Err(error) => {
+                        lost.replace(Some(error));
+                        return Err(rusqlite::Error::QueryReturnedNoRows);
+                    }
+                }
+            }
+            Ok(())
+        });
+        lost.into_inner().map_or(kept, Err)
+    }
+
+    /// An entry and what belongs to it, all or nothing.
+    fn keep_entry(
+        &mut self,
+        name: Option<&str>,
+        command: &[String],
+        (kind, document): (&str, &str),
+        fill: &dyn Fn(&Transaction<'_>, i64) -> Result<(), rusqlite::Error>,
+    ) -> Result<i64, LedgerError> {
         let file = self.file.clone();
         let sqlite = |cause| reported(&file, cause);
         let host = Host::this();
         let work = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(sqlite)?;
+        let line = command.join(" ");
+        let version = Tool::this().version;
         work.execute(
             "INSERT INTO entry (written, kind, tool, os, arch, cores, command, document, name)
              VALUES (strftime('%Y-%m-%d %H:%M:%S', 'now'), ?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)",
-            params![
-                kind,
-                Tool::this().version,
-                host.os,
-                host.arch,
-                host.cores as i64,
-                command.join(" "),
-                document,
-                name
-            ],
+            params![kind, version, host.os, host.arch, host.cores as i64, line, document, name],
         )
         .map_err(sqlite)?;
         let entry = work.last_insert_rowid();
-        match kept {
-            Kept::Results(results) => add_figures(&work, entry, results).map_err(sqlite)?,
-            Kept::Costs(costs) => add_costs(&work, entry, costs).map_err(sqlite)?,
-        }
+        fill(&work, entry).map_err(sqlite)?;
         work.commit().map_err(sqlite)?;
         Ok(entry)
     }
@@ -206,20 +261,27 @@ impl Ledger {
     /// When there is none.
     pub fn entry(&self, wanted: &str) -> Result<Kept, LedgerError> {
         let number: i64 = wanted.parse().unwrap_or(-1);
-        let found: Option<(String, String)> = self
+        let sqlite = |cause| reported(&self.file, cause);
+        let found: Option<(i64, String, String)> = self
             .connection
             .query_row(
-                "SELECT kind, document FROM entry WHERE name = ?1 OR id = ?2 ORDER BY name = ?1 DESC, id DESC LIMIT 1",
+                "SELECT id, kind, document FROM entry WHERE name = ?1 OR id = ?2 ORDER BY name = ?1 DESC, id DESC LIMIT 1",
                 params![wanted, number],
-                |row| Ok((row.get(0)?, row.get(1)?)),
+                |row| Ok((row.get(0)?, row.get(1)?, row.get(2)?)),
             )
             .optional()
-            .map_err(|cause| reported(&self.file, cause))?;
-        match found {
-            Some((kind, document)) if kind == "costs" => Ok(Kept::Costs(Box::new(serde_json::from_str(&document)?))),
-            Some((_, document)) => Ok(Kept::Results(Box::new(serde_json::from_str(&document)?))),
-            None => Err(LedgerError::NoEntry { file: self.file.clone(), wanted: wanted.to_owned() }),
+            .map_err(sqlite)?;
+        let Some((id, kind, document)) = found else {
+            return Err(LedgerError::NoEntry { file: self.file.clone(), wanted: wanted.to_owned() });
+        };
+        if kind == "costs" {
+            return Ok(Kept::Costs(Box::new(serde_json::from_str(&document)?)));
         }
+        let mut results: ResultDocument = serde_json::from_str(&document)?;
+        for text in rows::trials(&self.connection, id).map_err(sqlite)? {
+            results.trials.push(serde_json::from_str(&text)?);
+        }
+        Ok(Kept::Results(Box::new(results)))
     }
 
     /// The figures of a scene over time, all gauges or one, the oldest first.
@@ -275,71 +337,6 @@ fn reported(file: &Path, cause: rusqlite::Error) -> LedgerError {
         return LedgerError::NotOurs(file.to_owned());
     }
     LedgerError::Sqlite { file: file.to_owned(), cause }
-}
-
-const FIGURE: &str =
-    "INSERT INTO figure (entry, scene, engine, dt, conditions, trial_verdict, gauge, of, measured, unit, verdict)
-     VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)";
-
-fn add_figures(work: &Transaction<'_>, entry: i64, results: &ResultDocument) -> Result<(), rusqlite::Error> {
-    let mut insert = work.prepare(FIGURE)?;
-    for trial in &results.trials {
-        let conditions = trial.unusual_text();
-        let whole = trial.verdict.word();
-        if trial.claims.is_empty() {
-            let none: Option<f64> = None;
-            insert.execute(params![
-                entry,
-                trial.scene,
-                trial.engine,
-                trial.dt_text,
-                conditions,
-                whole,
-                "",
-                "",
-                none,
-                "",
-                whole
-            ])?;
-        }
-        for claim in &trial.claims {
-            insert.execute(params![
-                entry,
-                trial.scene,
-                trial.engine,
-                trial.dt_text,
-                conditions,
-                whole,
-                claim.gauge,
-                claim.of,
-                claim.measured.filter(|value| value.is_finite()),
-                claim.unit,
-                claim.verdict.word()
-            ])?;
-        }
-    }
-    Ok(())
-}
-
-fn add_costs(work: &Transaction<'_>, entry: i64, costs: &CostDocument) -> Result<(), rusqlite::Error> {
-    let mut insert = work.prepare(FIGURE)?;
-    for cost in &costs.costs {
-        let conditions = format!("{}={}", costs.axis, cost.value);
-        insert.execute(params![
-            entry,
-            cost.scene,
-            cost.engine,
-            "",
-            conditions,
-            "",
-            "cost",
-            "",
-            cost.median,
-            "s",
-            ""
-        ])?;
-    }
-    Ok(())
 }
 
 #[cfg(test)]

@@ -1,7 +1,7 @@
 //! Folders of sweeps: they go on where they stopped, take shares, and lose nothing.
 
 use crate::yard::{Yard, fall, place};
-use ironspin_lab::{Draws, FolderError, LabEvent, ResultDocument, Shard, SweepFolder, Swept, TrialPlan};
+use ironspin_lab::{Draws, FolderError, LabEvent, ResultStream, Shard, Survey, SweepFolder, Swept, TrialPlan};
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
@@ -13,8 +13,8 @@ fn plans(yard: &Yard) -> Vec<TrialPlan> {
 }
 
 /// Files of all trials together: how many there are.
-fn count(document: &ResultDocument) -> Vec<(String, Vec<u8>)> {
-    vec![("count.txt".to_owned(), document.trials.len().to_string().into_bytes())]
+fn count(folder: &SweepFolder, survey: &Survey) -> Result<(), FolderError> {
+    folder.put("count.txt", survey.trials.len().to_string().as_bytes())
 }
 
 fn sweep(
@@ -34,8 +34,17 @@ fn run(place: &Path, plans: &[TrialPlan], shard: Option<Shard>) -> Swept {
     sweep(&folder, plans, shard, &AtomicBool::new(false), &Mutex::default())
 }
 
-fn text(document: &ResultDocument) -> String {
-    serde_json::to_string(document).unwrap()
+/// What stands in a folder as one document, written while it is read.
+fn text(place: &Path, survey: &Survey) -> String {
+    let folder = SweepFolder::open(place).unwrap();
+    let text = serde_json::to_string(&ResultStream::of(&folder, survey)).unwrap();
+    assert_eq!(text, serde_json::to_string(&SweepFolder::read(place).unwrap()).unwrap(), "in one piece");
+    text
+}
+
+fn drawings(place: &Path) -> usize {
+    let (folder, survey) = (SweepFolder::open(place).unwrap(), SweepFolder::open(place).unwrap().survey().unwrap());
+    survey.keys.iter().filter(|key| folder.drawing(key).as_deref() == Some(b"50".as_slice())).count()
 }
 
 #[test]
@@ -43,28 +52,27 @@ fn what_is_finished_is_not_run_again_and_the_results_are_the_same() {
     let (yard, (_folder, place)) = (fall(), place());
     let plans = plans(&yard);
     let first = run(&place, &plans, None);
-    assert_eq!((first.planned, first.run, first.strangers, first.document.summary.pass), (8, 8, 0, 8));
+    assert_eq!((first.survey.planned, first.run, first.strangers, first.survey.summary.pass), (8, 8, 0, 8));
+    let found = text(&place, &first.survey);
     assert_eq!(std::fs::read_to_string(place.join("count.txt")).unwrap(), "8");
     let again = run(&place, &plans, None);
-    assert_eq!((again.planned, again.run), (8, 0));
-    assert_eq!(text(&first.document), text(&again.document));
-    assert_eq!(text(&SweepFolder::read(&place).unwrap()), text(&first.document));
-    let drawn = SweepFolder::read_drawn(&place).unwrap();
-    assert!(drawn.len() == 8 && drawn.iter().all(|(_, drawing)| drawing.as_deref() == Some(b"50".as_slice())));
+    assert_eq!((again.survey.planned, again.run), (8, 0));
+    assert_eq!(text(&place, &again.survey), found);
+    assert_eq!(drawings(&place), 8);
 }
 
 #[test]
 fn a_trial_whose_file_is_damaged_or_gone_is_run_again_and_no_other() {
     let (yard, (_folder, place)) = (fall(), place());
     let plans = plans(&yard);
-    let first = run(&place, &plans, None);
+    let found = text(&place, &run(&place, &plans, None).survey);
     let file = |number: usize| place.join(format!("trials/{}.json", plans[number].key()));
     std::fs::write(file(2), "{\"scene\":").unwrap();
     std::fs::remove_file(file(5)).unwrap();
     let folder = SweepFolder::prepare(&place, &plans, None).unwrap();
     let heard = Mutex::default();
     let second = sweep(&folder, &plans, None, &AtomicBool::new(false), &heard);
-    assert_eq!((second.run, text(&second.document)), (2, text(&first.document)));
+    assert_eq!((second.run, text(&place, &second.survey)), (2, found));
     let mut begun: Vec<usize> = heard
         .into_inner()
         .unwrap()
@@ -89,9 +97,9 @@ fn a_sweep_that_is_stopped_keeps_what_is_finished_and_goes_on() {
     let draws = Draws { files: &count, trial: &|_| None };
     let part = folder.run(&plans, None, 1, &stop, &listener, draws).unwrap();
     assert!(part.run >= 3 && part.run < 8, "{}", part.run);
-    assert_eq!(part.document.trials.len(), part.run);
+    assert_eq!((part.survey.trials.len(), part.survey.missing()), (part.run, 8 - part.run));
     let rest = run(&place, &plans, None);
-    assert_eq!((rest.run, rest.document.trials.len()), (8 - part.run, 8));
+    assert_eq!((rest.run, rest.survey.trials.len()), (8 - part.run, 8));
 }
 
 #[test]
@@ -104,14 +112,15 @@ fn shares_run_every_trial_once_and_join_to_the_whole() {
         (1..).zip(&shares).map(|(number, share)| run(share, &plans, Some(Shard { number, of: 3 })).run).collect();
     assert_eq!(in_shares.iter().sum::<usize>(), 8);
     let (_, joined) = SweepFolder::merge(&place.join("joined"), &shares, &count).unwrap();
-    assert_eq!((joined.planned, text(&joined.document)), (8, text(&whole.document)));
-    assert_eq!(SweepFolder::read_drawn(&place.join("joined")).unwrap().iter().filter(|(_, d)| d.is_some()).count(), 8);
+    let found = text(&place.join("whole"), &whole.survey);
+    assert_eq!((joined.planned, text(&place.join("joined"), &joined)), (8, found));
+    assert_eq!(drawings(&place.join("joined")), 8);
     // A share that is missing leaves its trials out, and is seen by the count.
     // The scene lies in a folder of another name each time, so that any share may have come out empty.
     let fullest = (0..3).max_by_key(|&share| in_shares[share]).unwrap();
     let others: Vec<_> = (0..3).filter(|&share| share != fullest).map(|share| shares[share].clone()).collect();
     let (_, part) = SweepFolder::merge(&place.join("part"), &others, &count).unwrap();
-    assert!(part.document.trials.len() < part.planned);
+    assert!(part.trials.len() < part.planned);
     // A folder of another grid is no share of this one.
     let other = fall();
     run(&place.join("other"), &other.plans(&[("height", &["7"])]), None);
@@ -125,7 +134,7 @@ fn trials_of_an_earlier_plan_stay_and_are_counted() {
     run(&place, &plans(&yard), None);
     let fewer = yard.plans(&[("height", &["5", "10"])]);
     let now = run(&place, &fewer, None);
-    assert_eq!((now.planned, now.run, now.strangers, now.document.trials.len()), (2, 0, 6, 2));
+    assert_eq!((now.survey.planned, now.run, now.strangers, now.survey.trials.len()), (2, 0, 6, 2));
 }
 
 #[test]

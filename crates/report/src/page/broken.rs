@@ -1,7 +1,7 @@
 //! What broke, worst first.
 
-use super::{PageTrial, Room, bound, measured};
-use ironspin_lab::{ClaimDocument, shell_line};
+use super::{bound, measured};
+use ironspin_lab::{ClaimDocument, TrialDocument, shell_line};
 use ironspin_model::Verdict;
 use maud::{Markup, html};
 use std::collections::BTreeMap;
@@ -19,16 +19,15 @@ struct Case<'a> {
 }
 
 /// The claim that is furthest past its bound, of those that decide.
-pub(super) fn worst(trials: &[PageTrial]) -> Option<(&PageTrial, &ClaimDocument)> {
-    let claims = trials.iter().flat_map(|trial| trial.document.claims.iter().map(move |claim| (trial, claim)));
+pub(super) fn worst<'a>(trials: &[&'a TrialDocument]) -> Option<(&'a TrialDocument, &'a ClaimDocument)> {
+    let claims = trials.iter().flat_map(|&trial| trial.claims.iter().map(move |claim| (trial, claim)));
     let decisive = claims.filter(|(_, claim)| claim.decides() && claim.measured.is_some());
     decisive.reduce(|best, other| if other.1.used() > best.1.used() { other } else { best })
 }
 
-fn cases(trials: &[PageTrial]) -> Vec<Case<'_>> {
+fn cases<'a>(trials: &[&'a TrialDocument]) -> Vec<Case<'a>> {
     let mut found: BTreeMap<[&str; 4], Case<'_>> = BTreeMap::new();
-    for (number, trial) in trials.iter().enumerate() {
-        let document = &trial.document;
+    for (number, &document) in trials.iter().enumerate() {
         let broken = document.claims.iter().filter(|claim| claim.verdict == Verdict::Fail);
         // Errors are distinguished by what they say.
         let error = (document.verdict == Verdict::Error).then_some((document.reason.as_str(), "", f64::INFINITY, None));
@@ -51,7 +50,10 @@ fn cases(trials: &[PageTrial]) -> Vec<Case<'_>> {
     found
 }
 
-pub(super) fn list(trials: &[PageTrial], room: &Room) -> Markup {
+/// Where the trial of a number is shown, if it is.
+pub(super) type Link<'a> = dyn Fn(usize) -> Option<String> + 'a;
+
+pub(super) fn list(trials: &[&TrialDocument], link: &Link<'_>) -> Markup {
     let cases = cases(trials);
     html! {
         h2 { "What broke" }
@@ -62,16 +64,16 @@ pub(super) fn list(trials: &[PageTrial], room: &Room) -> Markup {
             }
         } @else {
             p.soft { "Worst first, by how far past its bound." }
-            ol.broken { @for case in cases.iter().take(MOST) { (entry(trials, room, case)) } }
+            ol.broken { @for case in cases.iter().take(MOST) { (entry(trials, link, case)) } }
             @if cases.len() > MOST { p { "And " (cases.len() - MOST) " more, each with its trial below." } }
         }
     }
 }
 
-fn entry(trials: &[PageTrial], room: &Room, case: &Case<'_>) -> Markup {
-    let document = &trials[case.worst].document;
+fn entry(trials: &[&TrialDocument], link: &Link<'_>, case: &Case<'_>) -> Markup {
+    let document = trials[case.worst];
     let place = html! {
-        " in " a href=[room.link(case.worst)] { (document.scene) } " on " code { (document.engine) } " "
+        " in " a href=[link(case.worst)] { (document.scene) } " on " code { (document.engine) } " "
         (conditions(trials, case.worst))
     };
     let others: Vec<usize> = case.trials.iter().copied().filter(|&number| number != case.worst).take(8).collect();
@@ -87,7 +89,7 @@ fn entry(trials: &[PageTrial], room: &Room, case: &Case<'_>) -> Markup {
                     "Also "
                     @for (place, &number) in others.iter().enumerate() {
                         @if place > 0 { "; " }
-                        a href=[room.link(number)] { (conditions(trials, number)) }
+                        a href=[link(number)] { (conditions(trials, number)) }
                     }
                     @if more > 0 { " and " (more) " more" }
                     "."
@@ -114,8 +116,8 @@ fn broken_claim(claim: &ClaimDocument, place: &Markup) -> Markup {
     }
 }
 
-fn conditions(trials: &[PageTrial], number: usize) -> String {
-    let document = &trials[number].document;
+fn conditions(trials: &[&TrialDocument], number: usize) -> String {
+    let document = trials[number];
     let unusual = document.unusual_text();
     format!("at dt {}{}{unusual}", document.dt_text, if unusual.is_empty() { "" } else { ", " })
 }

@@ -3,6 +3,7 @@
 //! | file | content |
 //! |---|---|
 //! | `mod.rs` | the whole, the head line, the verdict map |
+//! | `many.rs` | the page before the pages of very many trials |
 //! | `beyond.rs` | twins, series, costs, collapse of sizes |
 //! | `broken.rs` | what broke, worst first |
 //! | `trial.rs`, `figures.rs` | each trial: claims; replay, curves, spectra, histograms |
@@ -11,6 +12,7 @@
 mod beyond;
 mod broken;
 mod figures;
+mod many;
 mod trial;
 
 use crate::axes::PlotError;
@@ -21,6 +23,7 @@ use crate::number::with_unit;
 pub use beyond::Beyond;
 use ironspin_lab::{ClaimDocument, Summary, TrialDocument, TrialRecord};
 use ironspin_model::Verdict;
+pub use many::{A_PAGE, PAGED, page_of_many};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use std::collections::BTreeSet;
 
@@ -48,10 +51,14 @@ impl PageTrial {
         self.document.verdict == Verdict::Pass
     }
 
-    /// Whether its scene claims nothing, so that its figures are all there is to see.
     fn only_tells(&self) -> bool {
-        self.passed() && !self.document.claims.is_empty() && self.document.claims.iter().all(ClaimDocument::only_tells)
+        only_tells(&self.document)
     }
+}
+
+/// Whether the scene of a trial claims nothing, so that its figures are all there is to see.
+fn only_tells(trial: &TrialDocument) -> bool {
+    trial.verdict == Verdict::Pass && !trial.claims.is_empty() && trial.claims.iter().all(ClaimDocument::only_tells)
 }
 
 /// The page for some trials; `notes` are lines under its title.
@@ -67,14 +74,14 @@ pub fn page(title: &str, notes: &[String], trials: &[PageTrial], beyond: &Beyond
     let body = html! {
         header {
             p.kind { "Iron Spin report" }
-            h1 { (headline(&summary, trials, beyond)) }
-            p { (in_a_sentence(trials, beyond)) }
+            h1 { (headline(&summary, beyond)) }
+            p { (in_a_sentence(&documents, beyond)) }
             p.soft { (title) }
             @for note in notes { p.soft { (note) } }
         }
         @if !trials.is_empty() || beyond.is_empty() {
             (verdict_map(trials, &room))
-            (broken::list(trials, &room))
+            (broken::list(&documents, &|number| room.link(number)))
         }
         (sections)
         (collapse)
@@ -112,18 +119,18 @@ fn mark(verdict: Verdict) -> (&'static str, &'static str) {
 }
 
 /// The first line.
-fn headline(summary: &Summary, trials: &[PageTrial], beyond: &Beyond) -> String {
-    if trials.is_empty() && !beyond.is_empty() {
+fn headline(summary: &Summary, beyond: &Beyond) -> String {
+    if summary.trials == 0 && !beyond.is_empty() {
         return beyond.in_a_sentence().join(" ");
     }
     document_summary(summary)
 }
 
 /// What a manager reads.
-fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
+fn in_a_sentence(trials: &[&TrialDocument], beyond: &Beyond) -> String {
     let of = |verdict: Option<Verdict>| {
-        let wanted = trials.iter().filter(|trial| verdict.is_none_or(|verdict| trial.document.verdict == verdict));
-        wanted.map(|trial| trial.document.scene.as_str()).collect::<BTreeSet<_>>().len()
+        let wanted = trials.iter().filter(|trial| verdict.is_none_or(|verdict| trial.verdict == verdict));
+        wanted.map(|trial| trial.scene.as_str()).collect::<BTreeSet<_>>().len()
     };
     if trials.is_empty() {
         let nothing = if beyond.is_empty() { "Nothing was run." } else { "" };
@@ -142,7 +149,7 @@ fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
     if unknown > 0 {
         reported.push(format!("In {} what the engine reports does not let anybody tell.", scenes(unknown)));
     }
-    if trials.iter().all(PageTrial::only_tells) {
+    if trials.iter().all(|trial| only_tells(trial)) {
         reported.push("Nothing is claimed; the figures of each trial stand below.".to_owned());
     } else if reported.is_empty() {
         let none = of(Some(Verdict::Unsupported));
@@ -155,8 +162,8 @@ fn in_a_sentence(trials: &[PageTrial], beyond: &Beyond) -> String {
         reported.push(format!(
             "Furthest past its bound: {} in {} on {}, {} where {} is due.",
             claim.gauge,
-            trial.document.scene,
-            trial.document.engine,
+            trial.scene,
+            trial.engine,
             measured(claim),
             bound(claim)
         ));
