@@ -1,6 +1,6 @@
 //! Errors shown to the user, with their place; exit statuses.
 
-use ironspin_lab::{FolderError, JudgeError, LedgerError, PlanError};
+use ironspin_lab::{FarmError, FolderError, JudgeError, LedgerError, PlanError};
 use ironspin_model::{EngineError, NumberError};
 use ironspin_report::{MachineError, PlotError};
 use ironspin_scene::{SceneError, Warning};
@@ -23,6 +23,16 @@ pub(crate) enum ExitStatus {
     Incomplete = 4,
     /// Ctrl-C.
     Interrupted = 130,
+}
+
+impl ExitStatus {
+    /// Of its number.
+    pub(crate) fn of(number: u8) -> Option<ExitStatus> {
+        use ExitStatus::{BadInput, EngineFailed, Fails, Holds, Incomplete, Interrupted};
+        [Holds, Fails, BadInput, EngineFailed, Incomplete, Interrupted]
+            .into_iter()
+            .find(|status| *status as u8 == number)
+    }
 }
 
 impl From<ExitStatus> for ExitCode {
@@ -60,6 +70,8 @@ pub(crate) enum Diagnostic {
     Step(#[from] NumberError),
     #[error(transparent)]
     Ledger(#[from] LedgerError),
+    #[error(transparent)]
+    Farm(#[from] FarmError),
     #[error("{why}")]
     Kept { why: String },
     #[error("there is no gauge called `{found}`")]
@@ -104,6 +116,13 @@ impl Diagnostic {
             }
             Diagnostic::Ledger(LedgerError::NotOurs(_)) => Some("nothing was changed; name another file".to_owned()),
             Diagnostic::AlreadyThere { .. } => Some("nothing was changed; name another place, or remove it".to_owned()),
+            Diagnostic::Farm(FarmError::Alive { .. }) => Some(
+                "`ironspin farm status DIR` shows how far it is, the same command with --follow stays with it, `ironspin farm stop DIR` ends it"
+                    .to_owned(),
+            ),
+            Diagnostic::Farm(FarmError::OtherProgram { .. }) => {
+                Some("results of different builds do not belong together; name another folder".to_owned())
+            }
             Diagnostic::Trace(error) => error.help().map(str::to_owned),
             Diagnostic::UnknownGauge { help, .. } => Some(help.clone()),
             _ => None,

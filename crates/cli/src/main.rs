@@ -25,6 +25,7 @@ fn main() -> ExitCode {
         Command::Run(options) => commands::run::run(options, arguments.quiet),
         Command::Sweep(options) => commands::sweep::run(options, arguments.quiet),
         Command::Merge(options) => commands::sweep::merge(options, arguments.quiet),
+        Command::Farm(options) => commands::farm::run(options, arguments.quiet),
         Command::Twin(options) => commands::twin::run(options, arguments.quiet),
         Command::Edge(options) => commands::search::edge(options, arguments.quiet),
         Command::Series(options) => commands::search::series(options, arguments.quiet),

@@ -17,6 +17,8 @@
 //! | [`run_grid`], [`LabEvent`] | many trials on all cores, results in the order of the plan | `grid.rs` |
 //! | [`ResultDocument`] | results as they stand on disk, versioned | `document.rs` |
 //! | [`SweepFolder`] | a folder of a sweep, one file a trial, that goes on where it stopped | `sweep/` |
+//! | [`FarmOrder`], [`Share`], [`FarmFile`] | lists of trials worked off by a scheduler or by processes here | `farm/` |
+//! | [`Work`] | a trial or a twin, as lists of work have them | `work.rs` |
 //! | [`run_twin`], [`TwinKind`] | two trials that must agree after an exact change | `twins/` |
 //! | [`line`], [`power_law`] | straight lines through points, with their uncertainty | `fit.rs` |
 //! | [`find_edges`] | the value at which a claim starts to break | `edge.rs` |
@@ -31,6 +33,7 @@ mod cost;
 mod defaults;
 mod document;
 mod edge;
+mod farm;
 mod fit;
 mod folder;
 mod grid;
@@ -53,6 +56,7 @@ mod transform;
 mod trial;
 mod twins;
 mod watch;
+mod work;
 
 pub use common::{CommonTrait, common_traits};
 pub use cost::{CostDocument, CostOrder, CostRecord, CostTrend, measure_cost, memory_of_process, weigh_trial};
@@ -60,19 +64,23 @@ pub use document::{
     ClaimDocument, FORMAT, Host, Manifest, ResultDocument, Summary, Tool, TrialDocument, pool, program_hash,
 };
 pub use edge::{Edge, EdgeDocument, EdgeOrder, EdgeRecord, Tried, find_edges};
+pub use farm::{
+    FarmError, FarmFile, FarmKind, FarmOrder, FarmState, Jobs, Maker, Progress, Resources, Share, ShareState, State,
+    Submission, Where, begin_here, read_farm_table, stop_here, submit, supervise, withdraw,
+};
 pub use fit::{Line, line, power_law};
 pub use folder::{FolderError, RunFolder, open_to_all};
 pub use grid::{LabEvent, run_grid, share_out};
 pub use judging::{JudgeError, JudgeOrder, judge_trace};
 pub use ledger::{Change, ChangeKind, Comparison, Figure, Kept, Ledger, LedgerError, compare_costs, compare_results};
-pub use order::{GridOrder, PlanError, TRIAL_LIMIT, plan_grid};
+pub use order::{GridOrder, PlanError, Planner, TRIAL_LIMIT, plan_grid};
 pub use plan::{TrialPlan, check_claims, keep_traces, shell_line};
 pub use plan_file::{plan_schema, read_plan};
 pub use pool::PooledClaim;
 pub use probes::{Answer, ProbeRecord};
 pub use proof::{
     Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, ProofError,
-    ProofListener, ProofOrder, SizeProof, run_proof,
+    ProofListener, ProofOrder, SizeProof, conclude_proof, keep_outcomes, plan_proof, run_proof,
 };
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording, Replay};
@@ -83,3 +91,4 @@ pub use twins::{
     Demand, Difference, Growth, TwinDocument, TwinEntry, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin,
     twins_of, write_frames,
 };
+pub use work::Work;

@@ -5,6 +5,7 @@ use crate::plan::{TrialPlan, check_claims, hash};
 use ironspin_link::{EngineSpec, ProcessLimits};
 use ironspin_model::{Clock, ClockKind, Conditions, Dimension, EngineError, Factor, Origin, SoftMethod, Timestep};
 use ironspin_scene::{Scene, SceneError, Settings, Setup};
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Most trials of a grid unless it is raised.
@@ -166,70 +167,116 @@ pub enum PlanError {
 /// # Errors
 /// For the first scene, engine, parameter or claim that is wrong, and for too many trials.
 pub fn plan_grid(order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
-    let found = order.trials();
-    if found.is_none_or(|found| found > order.trial_limit) {
-        return Err(PlanError::TooMany { found, limit: order.trial_limit });
-    }
-    for (what, empty) in [
-        ("scenes", order.scenes.is_empty()),
-        ("engines", order.engines.is_empty()),
-        ("step lengths", order.steps.is_empty()),
-        ("seeds", order.seeds.is_empty()),
-    ] {
-        if empty {
-            return Err(PlanError::Nothing(what));
+    Planner::default().plan(order)
+}
+
+/// Plans grids one after the other; scenes are read, and engines known by their files, once.
+#[derive(Debug, Default)]
+pub struct Planner {
+    scenes: BTreeMap<String, (Scene, String)>,
+    engines: BTreeMap<(String, Vec<String>), (EngineSpec, String)>,
+}
+
+impl Planner {
+    /// As [`plan_grid`].
+    ///
+    /// # Errors
+    /// As [`plan_grid`].
+    pub fn plan(&mut self, order: &GridOrder) -> Result<Vec<TrialPlan>, PlanError> {
+        let found = order.trials();
+        if found.is_none_or(|found| found > order.trial_limit) {
+            return Err(PlanError::TooMany { found, limit: order.trial_limit });
         }
-    }
-    let engines = order
-        .engines
-        .iter()
-        .map(|text| Ok(EngineSpec::read(text)?.on(&order.process_limits)))
-        .collect::<Result<Vec<_>, EngineError>>()?;
-    let engines: Vec<(EngineSpec, String)> =
-        engines.into_iter().map(|engine| (engine.clone(), engine.fingerprint())).collect();
-    let conditions = order.conditions();
-    let mut plans = Vec::new();
-    for name in &order.scenes {
-        let scene = Scene::open(name)?;
-        let scene_hash = hash(scene.texts());
-        for set in order.settings() {
-            // Trials that differ in nothing a scene can see share what it resolves to.
-            let mut known: Vec<((u64, u64, SoftMethod), Arc<Setup>)> = Vec::new();
-            for (engine, engine_hash) in &engines {
-                for conditions in &conditions {
-                    let (dt, seed, soft_method) = (conditions.scene_dt(), conditions.seed, engine.soft_method());
-                    let key = (dt.to_bits(), seed, soft_method);
-                    let setup = match known.iter().rev().find(|(other, _)| *other == key) {
-                        Some((_, setup)) => Arc::clone(setup),
-                        None => {
-                            let settings =
-                                Settings { set: set.clone(), dt, seed, body_limit: order.body_limit, soft_method };
-                            let setup = Arc::new(resolved(&scene, &settings)?);
-                            known.push((key, Arc::clone(&setup)));
-                            setup
-                        }
-                    };
-                    if setup.world.dimension == Dimension::Plane && conditions.origin.at[2] != 0.0 {
-                        let origin = conditions.origin.text.clone();
-                        return Err(PlanError::OutOfThePlane { scene: name.clone(), origin });
-                    }
-                    plans.push(TrialPlan {
-                        scene: name.clone(),
-                        scene_hash: scene_hash.clone(),
-                        set: set.clone(),
-                        setup,
-                        engine: engine.clone(),
-                        engine_hash: engine_hash.clone(),
-                        conditions: conditions.clone(),
-                        pace: None,
-                        trace: None,
-                        judged_by: None,
-                    });
-                }
+        for (what, empty) in [
+            ("scenes", order.scenes.is_empty()),
+            ("engines", order.engines.is_empty()),
+            ("step lengths", order.steps.is_empty()),
+            ("seeds", order.seeds.is_empty()),
+        ] {
+            if empty {
+                return Err(PlanError::Nothing(what));
             }
         }
+        let engines = order
+            .engines
+            .iter()
+            .map(|text| self.engine(text, &order.process_limits))
+            .collect::<Result<Vec<_>, EngineError>>()?;
+        let conditions = order.conditions();
+        let mut plans = Vec::new();
+        for name in &order.scenes {
+            let (scene, scene_hash) = self.scene(name)?;
+            for set in order.settings() {
+                plan_settings((name, scene, scene_hash), &set, &engines, &conditions, order.body_limit, &mut plans)?;
+            }
+        }
+        Ok(plans)
     }
-    Ok(plans)
+
+    fn engine(&mut self, text: &str, limits: &ProcessLimits) -> Result<(EngineSpec, String), EngineError> {
+        let key = (text.to_owned(), limits.arguments());
+        if let Some(known) = self.engines.get(&key) {
+            return Ok(known.clone());
+        }
+        let engine = EngineSpec::read(text)?.on(limits);
+        let known = (engine.clone(), engine.fingerprint());
+        self.engines.insert(key, known.clone());
+        Ok(known)
+    }
+
+    fn scene(&mut self, name: &str) -> Result<&(Scene, String), SceneError> {
+        if !self.scenes.contains_key(name) {
+            let scene = Scene::open(name)?;
+            let hash = hash(scene.texts());
+            self.scenes.insert(name.to_owned(), (scene, hash));
+        }
+        Ok(&self.scenes[name])
+    }
+}
+
+/// Every trial of a scene under some parameters.
+fn plan_settings(
+    (name, scene, scene_hash): (&str, &Scene, &str),
+    set: &[(String, String)],
+    engines: &[(EngineSpec, String)],
+    conditions: &[Conditions],
+    body_limit: usize,
+    plans: &mut Vec<TrialPlan>,
+) -> Result<(), PlanError> {
+    // Trials that differ in nothing a scene can see share what it resolves to.
+    let mut known: BTreeMap<(u64, u64, SoftMethod), Arc<Setup>> = BTreeMap::new();
+    for (engine, engine_hash) in engines {
+        for conditions in conditions {
+            let (dt, seed, soft_method) = (conditions.scene_dt(), conditions.seed, engine.soft_method());
+            let key = (dt.to_bits(), seed, soft_method);
+            let setup = match known.get(&key) {
+                Some(setup) => Arc::clone(setup),
+                None => {
+                    let settings = Settings { set: set.to_vec(), dt, seed, body_limit, soft_method };
+                    let setup = Arc::new(resolved(scene, &settings)?);
+                    known.insert(key, Arc::clone(&setup));
+                    setup
+                }
+            };
+            if setup.world.dimension == Dimension::Plane && conditions.origin.at[2] != 0.0 {
+                let origin = conditions.origin.text.clone();
+                return Err(PlanError::OutOfThePlane { scene: name.to_owned(), origin });
+            }
+            plans.push(TrialPlan {
+                scene: name.to_owned(),
+                scene_hash: scene_hash.to_owned(),
+                set: set.to_vec(),
+                setup,
+                engine: engine.clone(),
+                engine_hash: engine_hash.clone(),
+                conditions: conditions.clone(),
+                pace: None,
+                trace: None,
+                judged_by: None,
+            });
+        }
+    }
+    Ok(())
 }
 
 /// A scene worked out and checked, with what is measured where it claims nothing.

@@ -1,5 +1,6 @@
 //! Plan files: what a sweep is made of, in TOML.
 
+use crate::farm::FarmTable;
 use crate::order::GridOrder;
 use ironspin_model::{Clock, Factor, Origin, Timestep};
 use ironspin_scene::{Place, SceneError, toml_error};
@@ -73,6 +74,9 @@ struct PlanFile {
     /// Values of parameters, each a list.
     #[serde(default)]
     set: BTreeMap<String, Vec<Plain>>,
+    /// Where the trials are run when `--on` is given, and with what.
+    #[expect(dead_code, reason = "read on its own by `read_farm_table`; named here so that it is known")]
+    farm: Option<FarmTable>,
 }
 
 /// The JSON Schema of plan files.

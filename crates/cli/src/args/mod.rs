@@ -2,6 +2,7 @@
 
 mod conditions;
 mod engines;
+mod farm;
 mod look;
 mod proof;
 mod search;
@@ -11,6 +12,7 @@ mod twin;
 
 pub(crate) use conditions::ConditionOptions;
 pub(crate) use engines::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat, ProbeOptions, ServeLibraryOptions};
+pub(crate) use farm::{FarmAction, FarmOptions, FarmPlace, JoinOptions, StatusFormat, StatusOptions, WorkOptions};
 pub(crate) use look::{FilmOptions, PlotOptions, ReportOptions, view_parser};
 pub(crate) use proof::{ProofFormat, ProofOptions};
 pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
@@ -30,7 +32,7 @@ use std::sync::LazyLock;
 #[derive(Debug, Parser)]
 #[command(name = "ironspin", version, arg_required_else_help = true)]
 #[command(
-    after_help = "Exit status: 0 all claims hold; 1 a claim fails; 2 bad input; 3 an engine failed; 4 `merge` misses trials; 130 interrupted. A share of a sweep whose trials were run ends with 0: the verdict comes with `merge`."
+    after_help = "Exit status: 0 all claims hold; 1 a claim fails; 2 bad input; 3 an engine failed; 4 trials of a whole are missing; 130 interrupted. A share whose trials were run ends with 0: the verdict comes with `merge`."
 )]
 pub(crate) struct Arguments {
     /// Show no progress
@@ -48,8 +50,10 @@ pub(crate) enum Command {
     Run(RunOptions),
     /// Run a grid of trials in a folder: steps, units, sizes, clocks, parameters, seeds, engines; goes on where it was stopped
     Sweep(SweepOptions),
-    /// Join folders of shares of one sweep
+    /// Join folders of shares of one sweep or proof
     Merge(MergeOptions),
+    /// Look after shares that a scheduler or other processes work on (see --on of sweep and proof)
+    Farm(FarmOptions),
     /// Hold trials against themselves after an exact change: run again, in other units, mirrored, on more threads
     Twin(TwinOptions),
     /// Find the value of a parameter or condition at which a claim starts to break

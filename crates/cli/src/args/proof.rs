@@ -1,7 +1,9 @@
 //! Arguments of `proof`.
 
+use super::FarmPlace;
 use super::conditions::{Limit, process_limits};
 use clap::{Args, ValueEnum};
+use ironspin_lab::Shard;
 use ironspin_link::ProcessLimits;
 use std::path::PathBuf;
 
@@ -36,9 +38,14 @@ pub(crate) struct ProofOptions {
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = ProofFormat::Table)]
     pub(crate) format: ProofFormat,
-    /// Folder for proof.json and proof.html
+    /// Folder for proof.json and proof.html; with --on and --shard also for what came of each trial, and what is finished there is not run again
     #[arg(long, value_name = "DIR")]
     pub(crate) out: Option<PathBuf>,
+    /// Run one share of the proof only, such as 2/5; always the same trials
+    #[arg(long, value_name = "SHARE", requires = "out")]
+    pub(crate) shard: Option<Shard>,
+    #[command(flatten)]
+    pub(crate) farm: FarmPlace,
     /// Trials at a time; 0 for one a core
     #[arg(long, value_name = "N", default_value_t = 0)]
     pub(crate) jobs: usize,
@@ -48,6 +55,19 @@ pub(crate) struct ProofOptions {
 }
 
 impl ProofOptions {
+    /// The arguments that say what is to be proved.
+    pub(crate) fn words(&self) -> Vec<String> {
+        let mut words = vec!["proof".to_owned(), "--engine".to_owned(), self.engine.clone()];
+        for (name, values) in [("--fault", &self.faults), ("--scene", &self.scenes)] {
+            if !values.is_empty() {
+                words.extend([name.to_owned(), values.join(",")]);
+            }
+        }
+        words.extend(self.quick.then(|| "--quick".to_owned()));
+        words.extend(self.process_limits().arguments());
+        words
+    }
+
     /// How an engine in a process of its own is kept.
     pub(crate) fn process_limits(&self) -> ProcessLimits {
         process_limits(self.limits, false)

@@ -1,6 +1,6 @@
 //! Arguments of `sweep` and `merge`.
 
-use super::{ConditionOptions, ResultsAs, SceneSelection};
+use super::{ConditionOptions, FarmPlace, ResultsAs, SceneSelection};
 use clap::Args;
 use ironspin_lab::Shard;
 use std::path::PathBuf;
@@ -20,6 +20,8 @@ pub(crate) struct SweepOptions {
     /// Run one share of the grid only, such as 2/5; always the same trials
     #[arg(long, value_name = "SHARE")]
     pub(crate) shard: Option<Shard>,
+    #[command(flatten)]
+    pub(crate) farm: FarmPlace,
     /// What to write to standard output
     #[arg(long, value_enum, default_value_t = ResultsAs::Table)]
     pub(crate) format: ResultsAs,

@@ -3,6 +3,7 @@
 pub(crate) mod demo;
 pub(crate) mod engines;
 pub(crate) mod explain;
+pub(crate) mod farm;
 pub(crate) mod film;
 pub(crate) mod judge;
 pub(crate) mod ledger;

@@ -1,11 +1,12 @@
 //! `sweep` and `merge`: grids of trials in folders that go on where they stopped.
 
+use super::farm::Sending;
 use crate::args::{MergeOptions, ResultsAs, SweepOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
-    Draws, FolderError, MANY, Manifest, ResultStream, Shard, Survey, SweepFolder, TrialRecord, collapse, manifest_of,
-    plan_grid, read_plan,
+    Draws, FarmKind, FolderError, MANY, Manifest, ResultStream, Shard, Summary, Survey, SweepFolder, TrialPlan,
+    TrialRecord, Where, Work, collapse, manifest_of, plan_grid, read_plan, shell_line,
 };
 use ironspin_model::Verdict;
 use ironspin_report::{
@@ -13,7 +14,7 @@ use ironspin_report::{
     write_trials_csv,
 };
 use std::io;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 
 /// Draws the files of a folder that show all of its trials.
@@ -77,6 +78,9 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     if !quiet {
         super::run::tell_warnings(&plans);
     }
+    if let Some(place) = options.farm.place(options.plan.as_deref())? {
+        return send(options, place, plans, quiet);
+    }
     if let Some(file) = &options.ledger {
         // A ledger that cannot be written is reported before the first trial.
         ironspin_lab::Ledger::open(file)?;
@@ -94,7 +98,10 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     let swept = swept?;
     let survey = &swept.survey;
     leave_page(&folder, survey, &manifest(seconds), &[])?;
-    output::print(&reported(&folder, survey, options.format)?)?;
+    // What a share prints is read by scripts.
+    if options.shard.is_none() || !matches!(options.format, ResultsAs::Table) {
+        output::print(&reported(&folder, survey, options.format)?)?;
+    }
     if !quiet {
         let kept = survey.keys.len() - swept.run;
         if kept > 0 {
@@ -115,8 +122,8 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     let status = match options.shard {
         // A scheduler takes any other status for a share that has to be run again.
         Some(shard) => {
-            if !(quiet || interrupted) {
-                share_is_done(shard, survey.planned);
+            if !interrupted {
+                tell_share(shard, survey.planned, swept.run, Some(&survey.summary), (&options.out, options.format))?;
             }
             ExitStatus::Holds
         }
@@ -125,10 +132,53 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     Ok(super::after(interrupted, survey.planned, survey.keys.len(), status))
 }
 
-/// Says that a share was run, in a form that scripts can read.
-pub(super) fn share_is_done(shard: Shard, trials: usize) {
+/// Hands the trials over to where they are to be run.
+fn send(
+    options: &SweepOptions,
+    place: (Where, Option<usize>),
+    plans: Vec<TrialPlan>,
+    quiet: bool,
+) -> Result<ExitStatus, Diagnostic> {
+    let work: Vec<Work> = plans.into_iter().map(|plan| Work::Trial(Box::new(plan))).collect();
+    let ledger = options.ledger.as_ref().map(|file| std::path::absolute(file).unwrap_or_else(|_| file.clone()));
+    let ledger = ledger.map(|file| ["--ledger".to_owned(), file.display().to_string()]);
+    let name = options.name.as_ref().map(|name| ["--name".to_owned(), name.clone()]);
+    let show = |folder: &SweepFolder| {
+        output::print(&reported(folder, &folder.survey()?, options.format)?).map_err(Diagnostic::from)
+    };
+    let sending = Sending {
+        out: &options.out,
+        work: &work,
+        kind: FarmKind::Sweep,
+        proof: Vec::new(),
+        options: vec!["--max-bodies".to_owned(), options.conditions.max_bodies.to_string()],
+        join: ledger.into_iter().chain(name).flatten().collect(),
+        show: &show,
+    };
+    super::farm::send(&options.farm, place, sending, quiet)
+}
+
+/// Says what was done of a share: a sentence for people, and a line of names and values for scripts.
+pub(super) fn tell_share(
+    shard: Shard,
+    trials: usize,
+    run: usize,
+    summary: Option<&Summary>,
+    (out, format): (&Path, ResultsAs),
+) -> Result<(), Diagnostic> {
     let what = if trials == 1 { "trial" } else { "trials" };
     output::note(&format!("share {shard} is done, {trials} {what}; the verdict comes with `merge`"));
+    let mut line = format!("share={shard} trials={trials} run={run} kept={}", trials - run);
+    if let Some(Summary { pass, fail, unsupported, unknown, error, .. }) = summary {
+        line += &format!(" pass={pass} fail={fail} unsupported={unsupported} unknown={unknown} error={error}");
+    }
+    line += &format!(" folder={}", shell_line(&[out.display().to_string()]));
+    match format {
+        ResultsAs::Table => output::print(&(line + "\n"))?,
+        // Standard output is one document.
+        ResultsAs::Format(_) => output::note(&line),
+    }
+    Ok(())
 }
 
 /// What made a folder, and its pages.
@@ -161,6 +211,12 @@ pub(super) fn missing_note(survey: &Survey) -> Option<String> {
 }
 
 pub(crate) fn merge(options: &MergeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
+    if let Some(first) = options.shares.first()
+        && !SweepFolder::proof_words(first)?.is_empty()
+    {
+        let folder = SweepFolder::merge_outcomes(&options.out, &options.shares)?;
+        return super::proof::join(&folder, &manifest_of_shares(&options.shares));
+    }
     let (folder, survey) = SweepFolder::merge(&options.out, &options.shares, &draw)?;
     let missing = missing_note(&survey);
     leave_page(&folder, &survey, &manifest_of_shares(&options.shares), missing.as_slice())?;

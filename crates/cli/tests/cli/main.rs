@@ -6,6 +6,7 @@ mod agreement;
 mod catches;
 mod demo;
 mod docs;
+mod farm;
 mod judge;
 mod kept;
 #[cfg(unix)]

@@ -4,6 +4,7 @@ use super::ProofOrder;
 use crate::order::{GridOrder, PlanError, plan_grid};
 use crate::plan::{TrialPlan, identity};
 use crate::twins::{TwinKind, TwinOrder};
+use crate::work::{Work, twin_identity};
 use ironspin_engine::{FaultEntry, Notice};
 use ironspin_link::EngineSpec;
 use ironspin_model::{Clock, Conditions, EngineError, Factor, Timestep};
@@ -36,50 +37,28 @@ pub(super) struct Cell {
     pub(super) work: Work,
 }
 
-#[derive(Clone, Debug)]
-pub(super) enum Work {
-    Trial(Box<TrialPlan>),
-    Twin(Box<TwinOrder>),
-}
-
 impl Cell {
+    fn of(work: Work) -> Cell {
+        Cell { key: work.identity(), work }
+    }
+
     fn trial(plan: TrialPlan) -> Cell {
-        Cell { key: plan.identity(), work: Work::Trial(Box::new(plan)) }
+        Cell::of(Work::Trial(Box::new(plan)))
     }
 
     fn twin(plan: TrialPlan, kind: TwinKind) -> Cell {
-        Cell { key: twin_key(&plan.identity(), kind), work: Work::Twin(Box::new(TwinOrder { plan, kind })) }
+        Cell::of(Work::Twin(Box::new(TwinOrder { plan, kind })))
     }
 
     /// The key of the same on another engine.
     pub(super) fn key_on(&self, engine: &EngineSpec) -> String {
-        let plan = self.plan();
-        let key = identity(&plan.scene, engine, &plan.conditions, &plan.set);
-        match &self.work {
-            Work::Trial(_) => key,
-            Work::Twin(order) => twin_key(&key, order.kind),
-        }
-    }
-
-    pub(super) fn plan(&self) -> &TrialPlan {
-        match &self.work {
-            Work::Trial(plan) => plan,
-            Work::Twin(order) => &order.plan,
-        }
-    }
-
-    pub(super) fn weight(&self) -> f64 {
-        self.plan().weight() * if matches!(self.work, Work::Twin(_)) { 3.0 } else { 1.0 }
+        self.work.identity_on(engine)
     }
 
     pub(super) fn words(&self) -> String {
-        let plan = self.plan();
+        let plan = self.work.plan();
         format!("{} on {} at {}", plan.setup.name, plan.engine.text(), plan.conditions.dt.text)
     }
-}
-
-fn twin_key(key: &str, kind: TwinKind) -> String {
-    format!("{key}\ntwin {}", kind.word())
 }
 
 /// Lays out cells.
@@ -175,6 +154,20 @@ impl<'a> Cells<'a> {
         self.named(fault, &self.broken(fault, decade)?, steps, &[1])
     }
 
+    /// All that a proof may ask for, whatever comes of it: what can be worked off in any order, by many.
+    pub(super) fn all(&self) -> Result<Vec<Cell>, PlanError> {
+        let mut cells = self.sound()?;
+        cells.extend(self.stated()?);
+        if !self.order.quick {
+            for fault in self.order.faults.iter().filter(|fault| fault.size.is_some()) {
+                for decade in 1..=super::DECADES {
+                    cells.extend(self.smaller(fault, -decade)?);
+                }
+            }
+        }
+        Ok(cells)
+    }
+
     fn seeds(&self) -> &'static [u64] {
         if self.order.quick { &[1] } else { &[1, 2] }
     }
@@ -230,7 +223,7 @@ impl<'a> Cells<'a> {
         let clock = clock(notice.under, step)?;
         let conditions = Conditions { seed, clock, ..Conditions::with_dt(step_of(step)?) };
         let key = identity(notice.scene, engine, &conditions, &[]);
-        Ok(twin_of(notice).map_or(key.clone(), |kind| twin_key(&key, kind)))
+        Ok(twin_of(notice).map_or(key.clone(), |kind| twin_identity(&key, kind)))
     }
 
     fn grid(&self, scenes: &[String], engine: &EngineSpec, steps: &[&str]) -> Result<GridOrder, EngineError> {

@@ -1,6 +1,6 @@
 //! What the evidence of a proof comes to.
 
-use super::cells::{Cell, Cells, STEPS, Work};
+use super::cells::{Cell, Cells, STEPS};
 use super::document::{
     Alarm, Capture, ClaimProof, FORMAT, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, SizeProof,
 };
@@ -8,6 +8,7 @@ use super::evidence::{Evidence, Outcome};
 use super::known_failures::{Excuse, known_failures};
 use super::{DECADES, ProofOrder};
 use crate::document::Tool;
+use crate::work::Work;
 use ironspin_engine::{FaultEntry, SOUND};
 use ironspin_model::Verdict;
 use std::collections::{BTreeMap, BTreeSet};
@@ -38,7 +39,7 @@ pub(super) fn conclude(order: &ProofOrder, cells: &Cells<'_>, evidence: &Evidenc
 
 /// The settings that an engine has beyond those of the sound one; nothing when it has a fault.
 fn setting<'a>(cells: &Cells<'_>, cell: &'a Cell) -> Option<&'a str> {
-    let text = cell.plan().engine.text();
+    let text = cell.work.plan().engine.text();
     let rest = text.strip_prefix(cells.sound.text())?;
     (!rest.contains("fault=")).then(|| rest.trim_start_matches([':', ',', ' ']))
 }
@@ -59,7 +60,7 @@ fn sound(cells: &Cells<'_>, evidence: &Evidence, document: &mut ProofDocument) {
             continue;
         }
         document.sound_trials += 1;
-        let conditions = &cell.plan().conditions;
+        let conditions = &cell.work.plan().conditions;
         note(&mut document.sound_settings, setting);
         note(&mut document.sound_steps, &conditions.dt.text);
         note(&mut document.sound_units, &conditions.units.text);
@@ -92,7 +93,7 @@ fn sound(cells: &Cells<'_>, evidence: &Evidence, document: &mut ProofDocument) {
 }
 
 fn alarms(cell: &Cell, outcome: &Outcome) -> Vec<Alarm> {
-    let plan = cell.plan();
+    let plan = cell.work.plan();
     let unusual = plan.conditions.unusual_text();
     let alarm = |claim: String, of: String, measured: String| Alarm {
         scene: plan.setup.name.clone(),
@@ -210,9 +211,9 @@ fn size_proof(cells: &Cells<'_>, evidence: &Evidence, fault: &'static FaultEntry
 fn captures(cells: &Cells<'_>, evidence: &Evidence, fault: &FaultEntry) -> Vec<Capture> {
     let Ok(engine) = cells.broken(fault, 0) else { return Vec::new() };
     let mut found = BTreeSet::new();
-    for (cell, outcome) in evidence.all().filter(|(cell, _)| cell.plan().engine == engine) {
+    for (cell, outcome) in evidence.all().filter(|(cell, _)| cell.work.plan().engine == engine) {
         let (broken, unsound) = evidence.broken_by(cells, cell, outcome);
-        let scene = || cell.plan().setup.name.clone();
+        let scene = || cell.work.plan().setup.name.clone();
         if unsound {
             found.insert(Capture { scene: scene(), number: None, claim: SOUND.to_owned() });
         }
@@ -238,7 +239,7 @@ fn claim_proofs(cells: &Cells<'_>, evidence: &Evidence, faults: &[FaultProof]) -
     let sound = evidence.all().map(|(cell, _)| cell).filter(|cell| setting(cells, cell) == Some(""));
     let mut plans: BTreeMap<&str, &crate::plan::TrialPlan> = BTreeMap::new();
     for cell in sound {
-        plans.entry(cell.plan().setup.name.as_str()).or_insert(cell.plan());
+        plans.entry(cell.work.plan().setup.name.as_str()).or_insert(cell.work.plan());
     }
     for scene in &cells.order.scenes {
         let Some(plan) = plans.get(scene.as_str()).filter(|_| seen.insert(scene)) else { continue };

@@ -13,15 +13,17 @@ pub use document::{
     Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, SizeProof,
 };
 
+use crate::folder::FolderError;
 use crate::grid::share_out;
 use crate::order::PlanError;
-use crate::trial::run_trial;
-use crate::twins::run_twin;
-use cells::{Cell, Cells, STEPS, Work};
+use crate::sweep::{PlanFile, SweepFolder};
+use crate::work::Work;
+use cells::{Cell, Cells, STEPS};
 use evidence::{Evidence, Outcome};
 use ironspin_engine::FaultEntry;
 use ironspin_link::ProcessLimits;
 use ironspin_model::EngineError;
+use std::path::Path;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Mutex, PoisonError};
 
@@ -59,6 +61,17 @@ pub enum ProofError {
         /// Trials that were due.
         due: usize,
     },
+    /// Outcomes are missing in a folder.
+    #[error("{missing} of {planned} trials of the proof are missing")]
+    Missing {
+        /// How many.
+        missing: usize,
+        /// Of how many.
+        planned: usize,
+    },
+    /// A folder cannot be read or written.
+    #[error(transparent)]
+    Folder(#[from] FolderError),
     /// The engine has no faults to be switched on.
     #[error("{engine} has no option `fault`: only an engine that can be broken on purpose can be proved to be caught")]
     NoFaults {
@@ -85,14 +98,97 @@ pub fn run_proof(
     stop: &AtomicBool,
     listener: &ProofListener<'_>,
 ) -> Result<ProofDocument, ProofError> {
-    let cells = Cells::new(order)?;
-    if !order.faults.is_empty() && !cells.has_option("fault") {
-        return Err(ProofError::NoFaults { engine: order.engine.clone() });
+    let program = order.process_limits.program.as_deref();
+    work_out(order, &|work| Some(Outcome::of(work, program)), stop, listener)
+}
+
+/// All trials and twins that a proof may ask for, whatever comes of them, each once: more than [`run_proof`] runs, which looks for smaller faults only as
+/// long as they are caught.
+///
+/// # Errors
+/// For a wrong name, and an engine without faults.
+pub fn plan_proof(order: &ProofOrder) -> Result<Vec<Work>, ProofError> {
+    let cells = checked_cells(order)?;
+    Ok(Evidence::default().unknown(cells.all()?).into_iter().map(|cell| cell.work).collect())
+}
+
+/// Runs those trials and twins of a list that have no file in a folder yet, `jobs` at a time (0 for one a core); how many were run.
+///
+/// # Errors
+/// When the file system refuses; what is finished stays.
+pub fn keep_outcomes(
+    folder: &SweepFolder,
+    list: &[Work],
+    (jobs, program): (usize, Option<&Path>),
+    stop: &AtomicBool,
+    listener: &ProofListener<'_>,
+) -> Result<usize, FolderError> {
+    let keys: Vec<String> = list.iter().map(Work::key).collect();
+    let mut due: Vec<usize> =
+        (0..list.len()).filter(|&number| folder.document::<Outcome>(&keys[number]).is_none()).collect();
+    due.sort_by(|&a, &b| list[b].weight().total_cmp(&list[a].weight()).then(a.cmp(&b)));
+    let broken: Mutex<Option<FolderError>> = Mutex::new(None);
+    let (before, done) = (list.len() - due.len(), AtomicUsize::new(0));
+    share_out(&due, jobs, stop, &|number| {
+        let work = &list[number];
+        if let Err(fault) = folder.put_document(&keys[number], &Outcome::of(work, program)) {
+            broken.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(fault);
+            // Once the file system refuses nothing more can be kept, so nothing more is run.
+            stop.store(true, Ordering::Relaxed);
+            return;
+        }
+        let done = done.fetch_add(1, Ordering::Relaxed) + 1;
+        listener(before + done, list.len(), &work.plan().setup.name);
+    });
+    match broken.into_inner().unwrap_or_else(PoisonError::into_inner) {
+        Some(fault) => Err(fault),
+        None => Ok(done.into_inner()),
     }
+}
+
+/// The proof that the outcomes in a folder make: the same as [`run_proof`] finds.
+///
+/// # Errors
+/// When outcomes are missing, and as [`run_proof`].
+pub fn conclude_proof(order: &ProofOrder, folder: &SweepFolder) -> Result<ProofDocument, ProofError> {
+    let never = AtomicBool::new(false);
+    let missing = || {
+        let planned = PlanFile::read(folder.place())?.keys();
+        let missing = planned.iter().filter(|key| folder.document::<Outcome>(key).is_none()).count();
+        Ok((missing, planned.len()))
+    };
+    match work_out(order, &|work| folder.document(&work.key()), &never, &|_, _, _| {}) {
+        Err(ProofError::Missing { .. }) => {
+            let (missing, planned) = missing().map_err(|error: FolderError| error)?;
+            Err(ProofError::Missing { missing, planned })
+        }
+        other => other,
+    }
+}
+
+fn checked_cells(order: &ProofOrder) -> Result<Cells<'_>, ProofError> {
+    let cells = Cells::new(order)?;
+    match order.faults.is_empty() || cells.has_option("fault") {
+        true => Ok(cells),
+        false => Err(ProofError::NoFaults { engine: order.engine.clone() }),
+    }
+}
+
+/// What comes of a trial or twin; nothing where it is not known.
+type Answers<'a> = dyn Fn(&Work) -> Option<Outcome> + Sync + 'a;
+
+fn work_out(
+    order: &ProofOrder,
+    answers: &Answers<'_>,
+    stop: &AtomicBool,
+    listener: &ProofListener<'_>,
+) -> Result<ProofDocument, ProofError> {
+    let cells = checked_cells(order)?;
     let mut evidence = Evidence::default();
     let mut due = cells.sound()?;
     due.extend(cells.stated()?);
-    run(order, due, &mut evidence, stop, listener)?;
+    let jobs = order.jobs;
+    ask(jobs, due, &mut evidence, answers, stop, listener)?;
     if !order.quick {
         // Smaller and smaller, as long as it is caught.
         let mut left: Vec<&'static FaultEntry> =
@@ -103,38 +199,41 @@ pub fn run_proof(
             for fault in &left {
                 due.extend(cells.smaller(fault, -decade)?);
             }
-            run(order, due, &mut evidence, stop, listener)?;
+            ask(jobs, due, &mut evidence, answers, stop, listener)?;
         }
     }
     Ok(conclude::conclude(order, &cells, &evidence))
 }
 
-/// Runs what is not known yet, the longest first.
-fn run(
-    order: &ProofOrder,
+/// Asks for what is not known yet, the longest first.
+fn ask(
+    jobs: usize,
     due: Vec<Cell>,
     evidence: &mut Evidence,
+    answers: &Answers<'_>,
     stop: &AtomicBool,
     listener: &ProofListener<'_>,
 ) -> Result<(), ProofError> {
     let due = evidence.unknown(due);
+    let weights: Vec<f64> = due.iter().map(|cell| cell.work.weight()).collect();
     let mut longest: Vec<usize> = (0..due.len()).collect();
-    longest.sort_by(|&a, &b| due[b].weight().total_cmp(&due[a].weight()).then(a.cmp(&b)));
+    longest.sort_by(|&a, &b| weights[b].total_cmp(&weights[a]).then(a.cmp(&b)));
     let found: Mutex<Vec<Option<Outcome>>> = Mutex::new(due.iter().map(|_| None).collect());
     let (before, done) = (evidence.len(), AtomicUsize::new(0));
-    share_out(&longest, order.jobs, stop, &|number| {
-        let outcome = match &due[number].work {
-            Work::Trial(plan) => Outcome::of_trial(&run_trial(plan)),
-            Work::Twin(twin) => Outcome::of_twin(&run_twin(twin, order.process_limits.program.as_deref())),
-        };
+    share_out(&longest, jobs, stop, &|number| {
+        let Some(outcome) = answers(&due[number].work) else { return };
         found.lock().unwrap_or_else(PoisonError::into_inner)[number] = Some(outcome);
         let done = done.fetch_add(1, Ordering::Relaxed) + 1;
         listener(before + done, before + due.len(), &due[number].words());
     });
     let found = found.into_inner().unwrap_or_else(PoisonError::into_inner);
     let done = done.into_inner();
-    if stop.load(Ordering::Relaxed) && done < due.len() {
-        return Err(ProofError::Stopped { done: before + done, due: before + due.len() });
+    if done < due.len() {
+        let planned = before + due.len();
+        return Err(match stop.load(Ordering::Relaxed) {
+            true => ProofError::Stopped { done: before + done, due: planned },
+            false => ProofError::Missing { missing: due.len() - done, planned },
+        });
     }
     evidence.add(due.into_iter().zip(found.into_iter().flatten()));
     Ok(())

@@ -1,9 +1,10 @@
 //! Shares joined to a whole.
 
 use super::plan_file::PlanFile;
-use super::{DRAWINGS, Draw, Survey, SweepFolder, TRIALS, drawing_name, trial_name};
+use super::{DRAWINGS, Draw, Shard, Survey, SweepFolder, TRIALS, drawing_name, trial_name};
 use crate::document::Manifest;
 use crate::folder::FolderError;
+use crate::work::Work;
 use std::path::{Path, PathBuf};
 
 impl SweepFolder {
@@ -18,8 +19,37 @@ impl SweepFolder {
         Ok((folder, survey))
     }
 
+    /// Joins folders of shares of one proof in a new folder.
+    ///
+    /// # Errors
+    /// As [`SweepFolder::merge`].
+    pub fn merge_outcomes(place: &Path, shares: &[PathBuf]) -> Result<SweepFolder, FolderError> {
+        SweepFolder::gather(place, shares).map(|(folder, _)| folder)
+    }
+
+    /// The arguments of the proof that a folder is for; none for a sweep.
+    ///
+    /// # Errors
+    /// When it holds no plan.
+    pub fn proof_words(place: &Path) -> Result<Vec<String>, FolderError> {
+        Ok(PlanFile::read(place)?.proof)
+    }
+
+    /// Opens a folder for a proof or a share of it, as [`SweepFolder::prepare`] does for a grid.
+    ///
+    /// # Errors
+    /// When something else stands there, or the file system refuses.
+    pub fn prepare_proof(
+        place: &Path,
+        words: Vec<String>,
+        work: &[Work],
+        shard: Option<Shard>,
+    ) -> Result<SweepFolder, FolderError> {
+        SweepFolder::prepare_for(place, &PlanFile::of_proof(words, work, shard))
+    }
+
     /// Brings the trials of several folders together in one.
-    pub(crate) fn gather(place: &Path, shares: &[PathBuf]) -> Result<(SweepFolder, PlanFile), FolderError> {
+    fn gather(place: &Path, shares: &[PathBuf]) -> Result<(SweepFolder, PlanFile), FolderError> {
         let folder = SweepFolder { place: place.to_owned() };
         folder.check()?;
         same_makers(shares)?;

@@ -63,7 +63,7 @@ pub struct Shard {
 }
 
 impl Shard {
-    /// Whether a trial belongs to it.
+    /// Whether a trial belongs to it, with its twins.
     pub fn has(self, plan: &TrialPlan) -> bool {
         plan.share(self.of) + 1 == self.number
     }

@@ -3,6 +3,7 @@
 use super::{Shard, files};
 use crate::folder::FolderError;
 use crate::plan::TrialPlan;
+use crate::work::Work;
 use serde::{Deserialize, Serialize};
 use std::io;
 use std::path::Path;
@@ -37,7 +38,12 @@ impl PlanFile {
         PlanFile::new(Vec::new(), plans.iter().map(planned).collect(), shard)
     }
 
-    pub(crate) fn new(proof: Vec<String>, trials: Vec<PlannedTrial>, shard: Option<Shard>) -> PlanFile {
+    pub(crate) fn of_proof(words: Vec<String>, work: &[Work], shard: Option<Shard>) -> PlanFile {
+        let planned = |work: &Work| PlannedTrial { key: work.key(), trial: work.words().join(" ") };
+        PlanFile::new(words, work.iter().map(planned).collect(), shard)
+    }
+
+    fn new(proof: Vec<String>, trials: Vec<PlannedTrial>, shard: Option<Shard>) -> PlanFile {
         PlanFile { format: FORMAT.to_owned(), shard: shard.map(|shard| shard.to_string()), proof, trials }
     }
 

@@ -11,7 +11,7 @@ use glam::DVec2;
 pub const SOFT_SUBSTEPS: u32 = 8;
 
 /// How an engine moves soft bodies within a step.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct SoftMethod {
     /// `explicit-euler`, `symplectic-euler`, `verlet` or `rk4`.
     pub integrator: &'static str,
