@@ -65,8 +65,8 @@ pub use document::{
 };
 pub use edge::{Edge, EdgeDocument, EdgeOrder, EdgeRecord, Tried, find_edges};
 pub use farm::{
-    FarmError, FarmFile, FarmKind, FarmOrder, FarmState, Jobs, Maker, Progress, Resources, Share, ShareState, State,
-    Submission, Where, begin_here, read_farm_table, stop_here, submit, supervise, withdraw,
+    FarmError, FarmFile, FarmKind, FarmOrder, FarmState, Jobs, Maker, Piece, Progress, Resources, Share, ShareState,
+    State, Submission, Where, begin_here, read_farm_table, stop_here, submit, supervise, withdraw,
 };
 pub use fit::{Line, line, power_law};
 pub use folder::{FolderError, RunFolder, open_to_all};

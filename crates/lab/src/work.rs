@@ -25,6 +25,14 @@ impl Work {
         }
     }
 
+    /// The trial alone.
+    pub fn into_plan(self) -> TrialPlan {
+        match self {
+            Work::Trial(plan) => *plan,
+            Work::Twin(order) => order.plan,
+        }
+    }
+
     /// The trial, to be changed.
     pub fn plan_mut(&mut self) -> &mut TrialPlan {
         match self {

@@ -64,7 +64,7 @@ pub use lettering::missing_letters;
 pub use machine::{MachineError, document_json, result_json, results_csv, trials_csv, write_json, write_trials_csv};
 pub use map::{broken_claims, document_summary, verdict_map};
 pub use number::{show, with_unit};
-pub use page::{A_PAGE, Beyond, PAGED, PageTrial, page, page_of_many};
+pub use page::{A_PAGE, Beyond, PAGED, PageTrial, page, page_among, page_of_many};
 pub use picture::{Scenery, picture};
 pub use probe::probe_table;
 pub use proof::{fault_list, proof_markdown, proof_page, proof_text};

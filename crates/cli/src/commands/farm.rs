@@ -6,14 +6,14 @@ use crate::args::{
 };
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
-use clap::Parser;
+use clap::{CommandFactory, FromArgMatches};
 use ironspin_lab::{
-    FarmError, FarmFile, FarmKind, FarmOrder, FarmState, GridOrder, Manifest, Planner, Progress, Share, State,
+    FarmError, FarmFile, FarmKind, FarmOrder, FarmState, GridOrder, Manifest, Piece, Planner, Progress, Share, State,
     Submission, SweepFolder, TwinOrder, Where, Work, begin_here, shell_line, stop_here, submit, supervise, withdraw,
 };
 use ironspin_report::{document_json, farm_table};
 use std::path::{Path, PathBuf};
-use std::sync::atomic::Ordering;
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
 /// How often the files of trials are counted.
@@ -264,19 +264,31 @@ fn halt(place: &Path) -> Result<ExitStatus, Diagnostic> {
     Ok(ExitStatus::Holds)
 }
 
-/// Reads a trial or twin from its arguments.
-fn planned(planner: &mut Planner, words: &[String]) -> Result<Work, Diagnostic> {
-    let wrong = || Diagnostic::Kept { why: format!("`{}` is no trial", shell_line(words)) };
-    let arguments = Arguments::try_parse_from(["ironspin".to_owned()].iter().chain(words)).map_err(|_| wrong())?;
-    let mut one = |order: GridOrder| -> Result<_, Diagnostic> { planner.plan(&order)?.pop().ok_or_else(wrong) };
-    match &arguments.command {
-        Command::Run(options) => Ok(Work::Trial(Box::new(one(options.conditions.order(&options.scenes.names()?))?))),
-        Command::Twin(options) => {
-            let [Change::Kind(kind)] = options.by.as_slice() else { return Err(wrong()) };
-            let plan = one(options.conditions.order(&options.scenes.names()?))?;
-            Ok(Work::Twin(Box::new(TwinOrder { plan, kind: *kind })))
+/// Reads trials and twins from their arguments.
+struct Reader {
+    planner: Planner,
+    command: clap::Command,
+}
+
+impl Reader {
+    fn read(&mut self, words: &[String]) -> Result<Work, Diagnostic> {
+        let wrong = || Diagnostic::Kept { why: format!("`{}` is no trial", shell_line(words)) };
+        let line = ["ironspin".to_owned()];
+        let matches = self.command.try_get_matches_from_mut(line.iter().chain(words)).map_err(|_| wrong())?;
+        let arguments = Arguments::from_arg_matches(&matches).map_err(|_| wrong())?;
+        let mut one =
+            |order: GridOrder| -> Result<_, Diagnostic> { self.planner.plan(&order)?.pop().ok_or_else(wrong) };
+        match &arguments.command {
+            Command::Run(options) => {
+                Ok(Work::Trial(Box::new(one(options.conditions.order(&options.scenes.names()?))?)))
+            }
+            Command::Twin(options) => {
+                let [Change::Kind(kind)] = options.by.as_slice() else { return Err(wrong()) };
+                let plan = one(options.conditions.order(&options.scenes.names()?))?;
+                Ok(Work::Twin(Box::new(TwinOrder { plan, kind: *kind })))
+            }
+            _ => Err(wrong()),
         }
-        _ => Err(wrong()),
     }
 }
 
@@ -284,25 +296,31 @@ fn work(options: &WorkOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let share = Share::open(&absolute(&options.folder)?, options.share)?;
     // Scenes and engines are named as seen from there.
     share.enter_directory()?;
-    let mut planner = Planner::default();
-    let mut work = Vec::new();
-    for piece in &share.pieces {
-        let words: Vec<String> = piece.words.iter().chain(&share.farm.options).cloned().collect();
-        work.push(planned(&mut planner, &words)?);
-    }
-    share.check(&mut work)?;
+    let mut reader = Reader { planner: Planner::default(), command: Arguments::command() };
     let (stop, program) = (progress::stop_flag(), std::env::current_exe().ok());
-    let bar = progress::Bar::new(work.len(), quiet);
-    let whole = share.farm.planned;
+    let (number, of, trials) = (share.number, share.farm.shares.len(), share.pieces.len());
+    let (bar, done, whole) = (progress::Bar::new(trials, quiet), AtomicUsize::new(0), share.farm.planned);
+    let told = || bar.reach(done.fetch_add(1, Ordering::Relaxed) + 1, trials, "of a share");
     let sketch = |record: &ironspin_lab::TrialRecord| super::sweep::sketch(record, whole);
-    let run = share.run(&work, program.as_deref(), &stop, &|done, of| bar.reach(done, of, "of a share"), &sketch)?;
+    let mut made = share.maker();
+    for part in share.parts() {
+        let words = |piece: &Piece| -> Vec<String> { piece.words.iter().chain(&share.farm.options).cloned().collect() };
+        let mut work = part.iter().map(|piece| reader.read(&words(piece))).collect::<Result<Vec<_>, _>>()?;
+        share.check(part, &mut work, &mut made)?;
+        share.sign(&made)?;
+        share.run(work, &mut made, program.as_deref(), &stop, (&told, &sketch))?;
+        if stop.load(Ordering::Relaxed) {
+            break;
+        }
+    }
+    share.sign(&made)?;
     bar.clear();
     let missing = share.missing();
-    let (number, of, trials) = (share.number, share.farm.shares.len(), share.pieces.len());
     if missing > 0 {
         output::note(&format!("share {number}/{of} is interrupted: {missing} of {trials} trials are missing"));
         return Ok(ExitStatus::Interrupted);
     }
+    let run = made.run;
     output::note(&format!(
         "share {number}/{of} is done, {trials} trials, {run} of them run now; the verdict comes with the join"
     ));

@@ -7,7 +7,9 @@ use ironspin_lab::{
     Manifest, ResultDocument, RunFolder, Survey, SweepFolder, TrialPlan, TwinRecord, TwinsDocument, manifest_of,
 };
 use ironspin_model::Verdict;
-use ironspin_report::{A_PAGE, Beyond, Drawing, PAGED, PageTrial, TwinDrawing, document_json, page, page_of_many};
+use ironspin_report::{
+    A_PAGE, Beyond, Drawing, PAGED, PageTrial, TwinDrawing, document_json, page, page_among, page_of_many,
+};
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use std::path::Path;
@@ -119,11 +121,29 @@ pub(super) fn leave_pages(
     let mut links = Vec::new();
     for (number, keys) in (1..).zip(survey.keys.chunks(A_PAGE)) {
         let file = format!("{number:04}.html");
-        let title = format!("{title}, page {number} of {}", survey.keys.len().div_ceil(A_PAGE));
-        write_page(&pages.join(&file), &page(&title, notes, &page_trials(folder, keys), &Beyond::default())?)?;
+        let count = survey.keys.len().div_ceil(A_PAGE);
+        let title = format!("{title}, page {number} of {count}");
+        let mut others =
+            vec![("All trials", format!("../{}", place.file_name().unwrap_or_default().to_string_lossy()))];
+        others.extend((number > 1).then(|| ("Page before", format!("{:04}.html", number - 1))));
+        others.extend((number < count).then(|| ("Next page", format!("{:04}.html", number + 1))));
+        let trials = page_trials(folder, keys);
+        write_page(&pages.join(&file), &page_among(&title, notes, &others, &trials, &Beyond::default())?)?;
         links.push(format!("{name}/{file}"));
     }
+    remove_pages_after(&pages, links.len());
     write_page(place, &page_of_many(title, notes, &survey.trials, &links, beyond)?)
+}
+
+/// Removes what an earlier, larger report has left.
+fn remove_pages_after(pages: &Path, count: usize) {
+    for entry in pages.read_dir().into_iter().flatten().flatten() {
+        let number = entry.file_name().to_str().and_then(|name| name.strip_suffix(".html")?.parse::<usize>().ok());
+        if number.is_some_and(|number| number > count) {
+            // A page that nothing leads to does no harm.
+            let _ = std::fs::remove_file(entry.path());
+        }
+    }
 }
 
 /// Writes a page whole or not at all.

@@ -98,6 +98,33 @@ fn the_loop_of_the_docs_runs_shares_and_joins_them() {
 }
 
 #[test]
+fn a_sweep_of_many_trials_has_several_pages_and_goes_into_a_ledger_in_one_piece() {
+    let yard = Yard::new();
+    yard.expect(0, "sweep first-drop --seed 1..2100 --out many --ledger yard.db --name base -q");
+    let first = yard.read("many/report.html");
+    assert!(first.contains("2100 trials: 2100 pass") && first.contains("pass 2100"), "the whole");
+    assert_eq!(yard.names_in("many/report-pages"), ["0001.html", "0002.html", "0003.html"]);
+    for (number, trials, links) in [
+        (1, "1000 trials", "<a href=\"0002.html\">Next page</a>"),
+        (2, "1000 trials", "<a href=\"0001.html\">Page before</a>"),
+        (3, "100 trials", "<a href=\"../report.html\">All trials</a>"),
+    ] {
+        assert!(first.contains(&format!("href=\"report-pages/000{number}.html\"")));
+        let page = yard.read(&format!("many/report-pages/000{number}.html"));
+        assert!(page.contains(trials) && page.contains(links), "page {number}");
+    }
+    assert!(
+        first.contains("first-drop on builtin at dt 1/60, seed 2001 to first-drop on builtin at dt 1/60, seed 2100")
+    );
+    let same = yard.expect(0, "compare yard.db#base many").out;
+    assert!(same.contains("0 changed") && !same.starts_with("0 figures"), "{same}");
+    // The same from the folder alone, and no page too many when it has fewer trials.
+    yard.write("many/report-pages/0009.html", "old");
+    yard.expect(0, "report many -q");
+    assert_eq!(yard.names_in("many/report-pages").len(), 3);
+}
+
+#[test]
 fn shares_made_with_another_engine_do_not_join() {
     let yard = Yard::new();
     for share in 1..=2 {

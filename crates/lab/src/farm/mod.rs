@@ -34,7 +34,7 @@ pub use here::{begin_here, stop_here, supervise};
 pub(crate) use place::FarmTable;
 pub use place::{Resources, Where, read_farm_table};
 pub use plan::{FarmFile, FarmKind, FarmOrder, Jobs};
-pub use share::{Maker, Share};
+pub use share::{Maker, Piece, Share};
 pub use slurm::{Submission, submit, withdraw};
 pub use state::{FarmState, Progress, ShareState, State};
 

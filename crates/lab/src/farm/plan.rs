@@ -4,7 +4,7 @@ use super::share::{Maker, Piece};
 use super::{FarmError, Where};
 use crate::document::{Tool, program_hash};
 use crate::folder::FolderError;
-use crate::plan::{TrialPlan, hash};
+use crate::plan::hash;
 use crate::sweep::{PlanFile, SweepFolder};
 use crate::work::Work;
 use serde::de::DeserializeOwned;
@@ -186,10 +186,7 @@ impl FarmOrder<'_> {
     pub fn lay_out(&self) -> Result<(SweepFolder, FarmFile), FarmError> {
         let (farm, dealt) = self.draft()?;
         let plan = match self.kind {
-            FarmKind::Sweep => {
-                let plans: Vec<TrialPlan> = self.work.iter().map(|work| work.plan().clone()).collect();
-                PlanFile::of_grid(&plans, None)
-            }
+            FarmKind::Sweep => PlanFile::of_grid(self.work.iter().map(Work::plan), None),
             FarmKind::Proof => PlanFile::of_proof(self.proof.clone(), self.work, None),
         };
         let folder = SweepFolder::prepare_for(self.folder, &plan)?;

@@ -61,6 +61,9 @@ pub struct Maker {
     pub weight: f64,
 }
 
+/// Trials of a share that are in memory at a time.
+const PART: usize = 1_000;
+
 /// A share of what was laid out in a folder.
 #[derive(Debug)]
 pub struct Share {
@@ -100,13 +103,39 @@ impl Share {
         std::env::set_current_dir(&self.farm.directory).map_err(gone)
     }
 
-    /// Checks that trials read from the arguments of the pieces are what was planned, and that their engines are here, the same, and start.
+    /// Its trials in parts that fit in memory, as large as a share may be.
+    pub fn parts(&self) -> impl Iterator<Item = &[Piece]> {
+        self.pieces.chunks(PART)
+    }
+
+    /// Leaves a record of who works on it; to be written again after each part.
+    ///
+    /// # Errors
+    /// When the file system refuses.
+    pub fn sign(&self, made: &Maker) -> Result<(), FolderError> {
+        write(&self.folder, &format!("made-{}.json", self.number), made)
+    }
+
+    /// A record of this machine and program.
+    pub fn maker(&self) -> Maker {
+        Maker {
+            host: host_name(),
+            program: program_hash(),
+            engines: BTreeMap::new(),
+            run: 0,
+            seconds: 0.0,
+            cpus: self.farm.cpus,
+            weight: 0.0,
+        }
+    }
+
+    /// Checks that trials read from the arguments of some pieces are what was planned, and that their engines are here, the same, and start; engines
+    /// that are in the record have been looked at.
     ///
     /// # Errors
     /// For the first that is not so.
-    pub fn check(&self, work: &mut [Work]) -> Result<(), FarmError> {
-        let mut started: BTreeMap<String, ()> = BTreeMap::new();
-        for (work, piece) in work.iter_mut().zip(&self.pieces) {
+    pub fn check(&self, pieces: &[Piece], work: &mut [Work], made: &mut Maker) -> Result<(), FarmError> {
+        for (work, piece) in work.iter_mut().zip(pieces) {
             let plan = work.plan_mut();
             plan.conditions.repeat = piece.repeat;
             let engine = plan.engine.text().to_owned();
@@ -116,8 +145,8 @@ impl Share {
                 let (found, expected) = (plan.engine_hash.clone(), expected.clone());
                 return Err(FarmError::OtherEngine { engine, host: host_name(), found, expected });
             }
-            // Otherwise a node that lacks a program would give errors of the engine in place of results.
-            if plan.engine.is_foreign() && started.insert(engine.clone(), ()).is_none() {
+            if made.engines.insert(engine.clone(), plan.engine_hash.clone()).is_none() && plan.engine.is_foreign() {
+                // Otherwise a node that lacks a program would give errors of the engine in place of results.
                 plan.engine.start().map_err(|cause| FarmError::NoEngine { engine, host: host_name(), cause })?;
             }
             if work.key() != piece.key {
@@ -127,57 +156,43 @@ impl Share {
         Ok(())
     }
 
-    /// Runs what has no file yet; how many were run. A record of who did it is left.
+    /// Runs what of a part has no file yet; what was run is added to the record. `told` hears of each trial that is there.
     ///
     /// # Errors
     /// When the file system refuses; what is finished stays.
     pub fn run(
         &self,
-        work: &[Work],
+        work: Vec<Work>,
+        made: &mut Maker,
         program: Option<&Path>,
         stop: &AtomicBool,
-        told: &(dyn Fn(usize, usize) + Sync),
-        sketch: &Sketch<'_>,
-    ) -> Result<usize, FolderError> {
+        (told, sketch): (&(dyn Fn() + Sync), &Sketch<'_>),
+    ) -> Result<(), FolderError> {
         let began = Instant::now();
-        let maker = |run: usize, seconds: f64, weight: f64| Maker {
-            host: host_name(),
-            program: program_hash(),
-            engines: work.iter().map(|w| (w.plan().engine.text().to_owned(), w.plan().engine_hash.clone())).collect(),
-            run,
-            seconds,
-            cpus: self.farm.cpus,
-            weight,
-        };
-        let record = format!("made-{}.json", self.number);
-        let due = |piece: &&Piece| self.folder.document::<serde::de::IgnoredAny>(&piece.key).is_none();
-        let weight_due: f64 =
-            self.pieces.iter().zip(work).filter(|(piece, _)| due(piece)).map(|(_, work)| work.weight()).sum();
-        write(&self.folder, &record, &maker(0, 0.0, 0.0))?;
-        let run = match self.farm.kind {
+        let due = |work: &&Work| self.folder.document::<serde::de::IgnoredAny>(&work.key()).is_none();
+        let weight: f64 = work.iter().filter(due).map(Work::weight).sum();
+        made.run += match self.farm.kind {
             FarmKind::Sweep => self.sweep(work, stop, told, sketch)?,
-            FarmKind::Proof => {
-                keep_outcomes(&self.folder, work, (self.farm.cpus, program), stop, &|done, of, _| told(done, of))?
-            }
+            FarmKind::Proof => keep_outcomes(&self.folder, &work, (self.farm.cpus, program), stop, &|_, _, _| told())?,
         };
-        write(&self.folder, &record, &maker(run, began.elapsed().as_secs_f64(), weight_due))?;
-        Ok(run)
+        made.seconds += began.elapsed().as_secs_f64();
+        made.weight += weight;
+        Ok(())
     }
 
     fn sweep(
         &self,
-        work: &[Work],
+        work: Vec<Work>,
         stop: &AtomicBool,
-        told: &(dyn Fn(usize, usize) + Sync),
+        told: &(dyn Fn() + Sync),
         sketch: &Sketch<'_>,
     ) -> Result<usize, FolderError> {
-        let plans: Vec<TrialPlan> = work.iter().map(|work| work.plan().clone()).collect();
-        let keys: Vec<String> = self.pieces.iter().map(|piece| piece.key.clone()).collect();
+        let plans: Vec<TrialPlan> = work.into_iter().map(Work::into_plan).collect();
+        let keys: Vec<String> = plans.iter().map(TrialPlan::key).collect();
         let all: Vec<usize> = (0..plans.len()).collect();
-        let done = std::sync::atomic::AtomicUsize::new(0);
         let listener = |event: &LabEvent| {
             if !matches!(event, LabEvent::Started { .. }) {
-                told(done.fetch_add(1, std::sync::atomic::Ordering::Relaxed) + 1, plans.len());
+                told();
             }
         };
         self.folder.run_missing((&plans, &keys, &all), self.farm.cpus, stop, &listener, (sketch, &|| Ok(())))

@@ -110,7 +110,7 @@ impl SweepFolder {
     /// # Errors
     /// When something else stands there, or the file system refuses.
     pub fn prepare(place: &Path, plans: &[TrialPlan], shard: Option<Shard>) -> Result<SweepFolder, FolderError> {
-        SweepFolder::prepare_for(place, &PlanFile::of_grid(plans, shard))
+        SweepFolder::prepare_for(place, &PlanFile::of_grid(plans.iter(), shard))
     }
 
     /// The same for any plan.

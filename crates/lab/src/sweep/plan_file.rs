@@ -33,9 +33,9 @@ pub(crate) struct PlannedTrial {
 }
 
 impl PlanFile {
-    pub(crate) fn of_grid(plans: &[TrialPlan], shard: Option<Shard>) -> PlanFile {
+    pub(crate) fn of_grid<'a>(plans: impl Iterator<Item = &'a TrialPlan>, shard: Option<Shard>) -> PlanFile {
         let planned = |plan: &TrialPlan| PlannedTrial { key: plan.key(), trial: plan.arguments()[1..].join(" ") };
-        PlanFile::new(Vec::new(), plans.iter().map(planned).collect(), shard)
+        PlanFile::new(Vec::new(), plans.map(planned).collect(), shard)
     }
 
     pub(crate) fn of_proof(words: Vec<String>, work: &[Work], shard: Option<Shard>) -> PlanFile {

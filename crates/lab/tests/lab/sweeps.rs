@@ -1,7 +1,7 @@
 //! Folders of sweeps: they go on where they stopped, take shares, and lose nothing.
 
 use crate::yard::{Yard, fall, place};
-use ironspin_lab::{Draws, FolderError, LabEvent, ResultStream, Shard, Survey, SweepFolder, Swept, TrialPlan};
+use ironspin_lab::{Draws, FolderError, LabEvent, MANY, ResultStream, Shard, Survey, SweepFolder, Swept, TrialPlan};
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
@@ -157,4 +157,32 @@ fn a_share_is_a_number_of_a_number() {
     for wrong in ["", "2", "0/5", "6/5", "2/0", "-1/5", "a/b", "1/2/3", "1.5/2"] {
         assert!(wrong.parse::<Shard>().unwrap_err().contains("such as 2/5"), "{wrong}");
     }
+}
+
+#[test]
+fn of_very_many_trials_only_figures_are_in_memory_and_files_have_everything() {
+    let (yard, (_folder, place)) = (fall(), place());
+    let plans = yard.plans(&[("height", &["5"])]);
+    run(&place, &plans, None);
+    let trial = std::fs::read(place.join(format!("trials/{}.json", plans[0].key()))).unwrap();
+    let keys: Vec<String> = (0..=MANY).map(|number| format!("{number:020x}")).collect();
+    let planned: Vec<String> = keys.iter().map(|key| format!("{{\"key\":\"{key}\",\"trial\":\"x\"}}")).collect();
+    let plan = format!("{{\"format\":\"ironspin.plan/1\",\"trials\":[{}]}}", planned.join(","));
+    std::fs::write(place.join("plan.json"), plan).unwrap();
+    for key in &keys[1..] {
+        std::fs::write(place.join(format!("trials/{key}.json")), &trial).unwrap();
+    }
+    let survey = SweepFolder::open(&place).unwrap().survey().unwrap();
+    assert_eq!((survey.trials.len(), survey.planned, survey.missing()), (MANY, MANY + 1, 1));
+    let whole: ironspin_lab::TrialDocument = serde_json::from_slice(&trial).unwrap();
+    assert!(!whole.again.is_empty() && !whole.parameters.is_empty());
+    for lean in &survey.trials[..2] {
+        assert!(lean.again.is_empty() && lean.parameters.is_empty());
+        let figures = |trial: &ironspin_lab::TrialDocument| -> Vec<_> {
+            trial.claims.iter().map(|claim| (claim.gauge.clone(), claim.measured, claim.verdict)).collect()
+        };
+        assert_eq!(figures(lean), figures(&whole));
+    }
+    // Compares with the document of trials that are all in memory.
+    text(&place, &survey);
 }

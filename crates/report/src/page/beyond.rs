@@ -20,6 +20,8 @@ const TWINS: usize = 24;
 /// Places of bodies in the replay of a twin.
 const PLACES: usize = 6_000;
 const COLLAPSES: usize = 12;
+/// Points of a line in a figure of how sizes collapse.
+const POINTS: usize = 400;
 
 /// Results other than trials.
 #[derive(Clone, Debug, Default)]
@@ -282,6 +284,12 @@ pub(super) fn collapse(trials: &[&TrialDocument]) -> Result<Markup, PlotError> {
         let lines = sizes.iter().enumerate().map(|(number, (size, points))| {
             let mut points = points.clone();
             points.sort_by(|a, b| a.0.total_cmp(&b.0).then(a.1.total_cmp(&b.1)));
+            points.dedup();
+            // Of very many, evenly many: the smallest and the largest are among them.
+            let apart = points.len().div_ceil(POINTS).max(1);
+            let last = points.len().saturating_sub(1);
+            let mut place = 0_usize..;
+            points.retain(|_| place.next().is_some_and(|place| place % apart == 0 || place == last));
             let colour = SERIES[number % SERIES.len()];
             Line { name: format!("size {size}"), colour, points, mark: Mark::LineAndDots }
         });

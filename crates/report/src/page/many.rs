@@ -113,7 +113,11 @@ fn counted_map(trials: &[&TrialDocument], link: &broken::Link<'_>) -> Markup {
 
 /// Which page shows what.
 fn contents(trials: &[&TrialDocument], pages: &[String]) -> Markup {
-    let name = |trial: &TrialDocument| format!("{} on {} at dt {}", trial.scene, trial.engine, trial.dt_text);
+    let name = |trial: &TrialDocument| {
+        let unusual = trial.unusual_text();
+        let comma = if unusual.is_empty() { "" } else { ", " };
+        format!("{} on {} at dt {}{comma}{unusual}", trial.scene, trial.engine, trial.dt_text)
+    };
     html! {
         h2 { "Trials" }
         p { "In the order of the plan. All figures are in trials.csv." }

@@ -66,6 +66,20 @@ fn only_tells(trial: &TrialDocument) -> bool {
 /// # Errors
 /// When a plot cannot be drawn.
 pub fn page(title: &str, notes: &[String], trials: &[PageTrial], beyond: &Beyond) -> Result<String, PlotError> {
+    page_among(title, notes, &[], trials, beyond)
+}
+
+/// The same of a page among others, with links to them: words and places.
+///
+/// # Errors
+/// When a plot cannot be drawn.
+pub fn page_among(
+    title: &str,
+    notes: &[String],
+    others: &[(&str, String)],
+    trials: &[PageTrial],
+    beyond: &Beyond,
+) -> Result<String, PlotError> {
     let summary = Summary::count(trials.iter().map(|trial| trial.document.verdict));
     let room = Room::of(trials);
     let documents: Vec<&TrialDocument> = trials.iter().map(|trial| &trial.document).collect();
@@ -78,6 +92,9 @@ pub fn page(title: &str, notes: &[String], trials: &[PageTrial], beyond: &Beyond
             p { (in_a_sentence(&documents, beyond)) }
             p.soft { (title) }
             @for note in notes { p.soft { (note) } }
+            @if !others.is_empty() {
+                nav { @for (words, place) in others { a href=(place) { (words) } " " } }
+            }
         }
         @if !trials.is_empty() || beyond.is_empty() {
             (verdict_map(trials, &room))
