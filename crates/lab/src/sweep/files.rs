@@ -14,6 +14,15 @@ const ROOM_A_TRIAL: usize = 2048;
 /// Most room that is tried before the first trial, bytes.
 const MOST_ROOM: usize = 16 << 20;
 
+/// What a file is worth when the power goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Worth {
+    /// It is flushed to the disk before it takes its place.
+    Kept,
+    /// It may be lost or in pieces: whoever reads it can do without.
+    Spare,
+}
+
 /// Puts a file in its place, whole or not at all.
 ///
 /// # Errors
@@ -21,24 +30,33 @@ const MOST_ROOM: usize = 16 << 20;
 pub(super) fn put_with(
     folder: &Path,
     name: &str,
+    worth: Worth,
     write: &dyn Fn(&mut dyn Write) -> io::Result<()>,
 ) -> Result<(), FolderError> {
     let fault = |cause| FolderError::Io { folder: folder.to_owned(), cause };
-    match try_to_put(folder, name, write) {
+    match try_to_put(folder, name, worth, write) {
         // Another program took the draft for one that was left behind: a clock that is far off, or a disk that took very long.
-        Err(cause) if cause.kind() == io::ErrorKind::NotFound => try_to_put(folder, name, write).map_err(fault),
+        Err(cause) if cause.kind() == io::ErrorKind::NotFound => try_to_put(folder, name, worth, write).map_err(fault),
         other => other.map_err(fault),
     }
 }
 
-fn try_to_put(folder: &Path, name: &str, write: &dyn Fn(&mut dyn Write) -> io::Result<()>) -> io::Result<()> {
+fn try_to_put(
+    folder: &Path,
+    name: &str,
+    worth: Worth,
+    write: &dyn Fn(&mut dyn Write) -> io::Result<()>,
+) -> io::Result<()> {
     let target = folder.join(name);
     let parent = target.parent().unwrap_or(folder);
     std::fs::create_dir_all(parent)?;
     let draft = tempfile::Builder::new().prefix(DRAFT).tempfile_in(parent)?;
     let mut out = BufWriter::with_capacity(1 << 16, draft.as_file());
     write(&mut out)?;
-    out.into_inner().map_err(io::IntoInnerError::into_error)?.sync_data()?;
+    let file = out.into_inner().map_err(io::IntoInnerError::into_error)?;
+    if worth == Worth::Kept {
+        file.sync_data()?;
+    }
     open_to_others(draft.path(), 0o644)?;
     draft.persist(&target).map(|_| ()).map_err(|refused| refused.error)
 }
@@ -106,7 +124,7 @@ mod tests {
             }
             out.write_all(b"whole")
         };
-        put_with(place.path(), "trial", &write).unwrap();
+        put_with(place.path(), "trial", Worth::Kept, &write).unwrap();
         assert_eq!(std::fs::read(place.path().join("trial")).unwrap(), b"whole");
     }
 }

@@ -23,7 +23,7 @@ use crate::folder::FolderError;
 use crate::grid::{LabEvent, work_through};
 use crate::plan::TrialPlan;
 use crate::record::TrialRecord;
-use files::DRAFT;
+use files::{DRAFT, Worth};
 use plan_file::PLAN;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
@@ -242,7 +242,9 @@ impl SweepFolder {
     /// Writes what came of a trial, and first what it is drawn from.
     fn keep(&self, key: &str, record: &TrialRecord, sketch: &Sketch<'_>) -> Result<(), FolderError> {
         if let Some(drawing) = sketch(record) {
-            self.put(&drawing_name(key), &drawing)?;
+            // A drawing that cannot be read is none, and flushing costs as much as a small trial.
+            let name = drawing_name(key);
+            files::put_with(&self.place, &name, Worth::Spare, &|out| out.write_all(&drawing))?;
         }
         self.put_document(key, &TrialDocument::of(record, false))
     }
@@ -263,7 +265,7 @@ impl SweepFolder {
     /// # Errors
     /// When the file system refuses.
     pub fn put(&self, name: &str, contents: &[u8]) -> Result<(), FolderError> {
-        files::put_with(&self.place, name, &|out| out.write_all(contents))
+        files::put_with(&self.place, name, Worth::Kept, &|out| out.write_all(contents))
     }
 
     /// The same of a file that is written piece by piece.
@@ -271,7 +273,7 @@ impl SweepFolder {
     /// # Errors
     /// When the file system or the writer refuses.
     pub fn put_with(&self, name: &str, write: &dyn Fn(&mut dyn Write) -> io::Result<()>) -> Result<(), FolderError> {
-        files::put_with(&self.place, name, write)
+        files::put_with(&self.place, name, Worth::Kept, write)
     }
 
     fn fault(&self, cause: io::Error) -> FolderError {

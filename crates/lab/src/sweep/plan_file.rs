@@ -1,5 +1,6 @@
 //! `plan.json`: the trials of a folder, in order. By it a folder is known as a sweep or a proof.
 
+use super::files::Worth;
 use super::{Shard, files};
 use crate::folder::FolderError;
 use crate::plan::TrialPlan;
@@ -59,7 +60,7 @@ impl PlanFile {
     pub(crate) fn write(&self, folder: &Path) -> Result<(), FolderError> {
         let fault = |error| FolderError::Io { folder: folder.to_owned(), cause: io::Error::other(error) };
         let text = serde_json::to_string_pretty(self).map_err(fault)?;
-        files::put_with(folder, PLAN, &|out| out.write_all(text.as_bytes()))
+        files::put_with(folder, PLAN, Worth::Kept, &|out| out.write_all(text.as_bytes()))
     }
 
     pub(crate) fn read(folder: &Path) -> Result<PlanFile, FolderError> {
