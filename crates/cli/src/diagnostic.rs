@@ -1,7 +1,7 @@
 //! Errors shown to the user, with their place; exit statuses.
 
 use ironspin_lab::{FarmError, FolderError, JudgeError, LedgerError, PlanError};
-use ironspin_model::{EngineError, NumberError};
+use ironspin_model::{EngineError, NumberError, shown};
 use ironspin_report::{MachineError, PlotError};
 use ironspin_scene::{SceneError, Warning};
 use ironspin_trace::TraceError;
@@ -21,6 +21,8 @@ pub(crate) enum ExitStatus {
     EngineFailed = 3,
     /// Trials of the whole are in none of the shares.
     Incomplete = 4,
+    /// Claims were asked, and none could be judged.
+    NothingJudged = 5,
     /// Ctrl-C.
     Interrupted = 130,
 }
@@ -28,8 +30,8 @@ pub(crate) enum ExitStatus {
 impl ExitStatus {
     /// Of its number.
     pub(crate) fn of(number: u8) -> Option<ExitStatus> {
-        use ExitStatus::{BadInput, EngineFailed, Fails, Holds, Incomplete, Interrupted};
-        [Holds, Fails, BadInput, EngineFailed, Incomplete, Interrupted]
+        use ExitStatus::{BadInput, EngineFailed, Fails, Holds, Incomplete, Interrupted, NothingJudged};
+        [Holds, Fails, BadInput, EngineFailed, Incomplete, NothingJudged, Interrupted]
             .into_iter()
             .find(|status| *status as u8 == number)
     }
@@ -108,6 +110,9 @@ impl Diagnostic {
             Diagnostic::Folder(FolderError::NotOurs(_)) => {
                 Some("name another folder, or empty this one; only an older report is replaced".to_owned())
             }
+            Diagnostic::Grid(PlanError::TooLong { .. }) => {
+                Some("take a longer step or a shorter time, or raise --max-steps if it is meant".to_owned())
+            }
             Diagnostic::Grid(PlanError::TooMany { .. }) => {
                 Some("leave out values, or raise --max-trials if it is meant".to_owned())
             }
@@ -156,13 +161,17 @@ pub(crate) fn tell_warning(warning: &Warning) {
 
 /// Prints a diagnostic to standard error, with the piece of the scene it is about.
 fn tell(mut diagnostic: miette::MietteDiagnostic, error: Option<&SceneError>) {
+    diagnostic.message = shown(&diagnostic.message).into_owned();
+    diagnostic.help = diagnostic.help.map(|help| shown(&help).into_owned());
     let fallback = diagnostic.to_string();
     let mut source = None;
     if let Some(SceneError { label, place: Some(place), .. }) = error {
-        let end = place.span.end.min(place.text.len());
-        let start = place.span.start.min(end);
-        diagnostic = diagnostic.with_label(LabeledSpan::new(Some(label.clone()), start, end - start));
-        source = Some(NamedSource::new(&place.file, place.text.to_string()));
+        // The source is shown, too, so that places move by what stands before them.
+        let place_of = |at: usize| shown(place.text.get(..at.min(place.text.len())).unwrap_or_default()).len();
+        let end = place_of(place.span.end);
+        let start = place_of(place.span.start).min(end);
+        diagnostic = diagnostic.with_label(LabeledSpan::new(Some(shown(label).into_owned()), start, end - start));
+        source = Some(NamedSource::new(shown(&place.file), shown(&place.text).into_owned()));
     }
     let report = miette::Report::new(diagnostic);
     let report = match source {
@@ -176,5 +185,5 @@ fn tell(mut diagnostic: miette::MietteDiagnostic, error: Option<&SceneError>) {
     if handler.render_report(&mut text, report.as_ref()).is_err() {
         text = fallback;
     }
-    crate::output::note(text.trim_end());
+    crate::output::coloured_note(text.trim_end());
 }

@@ -16,6 +16,7 @@ mod progress;
 
 use args::{Arguments, Command};
 use clap::Parser;
+use diagnostic::ExitStatus;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
@@ -50,6 +51,11 @@ fn main() -> ExitCode {
         Command::Explain(options) => commands::explain::run(options),
     };
     match outcome {
+        Ok(ExitStatus::NothingJudged) if arguments.accept_unjudged => ExitStatus::Holds.into(),
+        Ok(ExitStatus::NothingJudged) => {
+            output::note("no claim could be judged; --accept-unjudged ends with 0 all the same");
+            ExitStatus::NothingJudged.into()
+        }
         Ok(status) => status.into(),
         Err(diagnostic) => diagnostic.tell().into(),
     }

@@ -1,5 +1,6 @@
 //! Standard output, colours, width of the terminal.
 
+use ironspin_model::shown;
 use std::io::{IsTerminal, Write};
 
 /// Whether a stream should be coloured: it is a terminal that can, and NO_COLOR is not set.
@@ -25,14 +26,24 @@ pub(crate) fn room() -> [u32; 2] {
     size.unwrap_or([120, 40])
 }
 
-/// Writes results.
+/// Writes results for people; nothing in them is obeyed by a terminal.
 pub(crate) fn print(text: &str) -> std::io::Result<()> {
+    document(&shown(text))
+}
+
+/// Writes a document for another program, or what its maker has made harmless: as it is.
+pub(crate) fn document(text: &str) -> std::io::Result<()> {
     let mut out = std::io::stdout().lock();
     out.write_all(text.as_bytes())?;
     out.flush()
 }
 
-/// Writes a line beside the results. Nothing can be done when that fails.
+/// Writes a line beside the results; nothing in it is obeyed by a terminal. Nothing can be done when that fails.
 pub(crate) fn note(text: &str) {
+    coloured_note(&shown(text));
+}
+
+/// The same of what its maker has made harmless: as it is.
+pub(crate) fn coloured_note(text: &str) {
     let _ = writeln!(std::io::stderr().lock(), "{text}");
 }

@@ -2,7 +2,7 @@
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use ironspin_lab::{LabEvent, TrialPlan, TrialRecord, run_grid};
-use ironspin_model::Verdict;
+use ironspin_model::{Verdict, shown_in_line};
 use std::io::IsTerminal;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, PoisonError};
@@ -10,6 +10,9 @@ use std::time::{Duration, Instant};
 
 /// Time between two lines where standard error is no terminal.
 const BETWEEN_LINES: Duration = Duration::from_secs(10);
+
+/// Longest message beside a bar, letters.
+const LONGEST: usize = 160;
 
 /// Set by the first Ctrl-C; the second ends the program at once.
 pub(crate) fn stop_flag() -> Arc<AtomicBool> {
@@ -53,7 +56,7 @@ impl Bar {
                 let plan = &plans[*trial];
                 let failures = self.failed.load(Ordering::Relaxed);
                 let unusual = plan.conditions.unusual_text();
-                self.bar.set_message(format!(
+                self.message(format!(
                     "{failures} not passed, now {} at dt {}{}{unusual}",
                     plan.setup.name,
                     plan.conditions.dt.text,
@@ -67,6 +70,11 @@ impl Bar {
                 self.one_more();
             }
         }
+    }
+
+    /// Shows what runs; nothing in a name is obeyed by the terminal.
+    fn message(&self, text: impl AsRef<str>) {
+        self.bar.set_message(shown_in_line(text.as_ref(), LONGEST).into_owned());
     }
 
     fn one_more(&self) {
@@ -89,7 +97,7 @@ impl Bar {
 
     /// Says what runs now.
     pub(crate) fn say(&self, what: &str) {
-        self.bar.set_message(format!("{} not passed, {what}", self.failed.load(Ordering::Relaxed)));
+        self.message(format!("{} not passed, {what}", self.failed.load(Ordering::Relaxed)));
     }
 
     /// Something has ended.
@@ -104,7 +112,7 @@ impl Bar {
     pub(crate) fn reach(&self, done: usize, due: usize, what: &str) {
         self.bar.set_length(due as u64);
         self.bar.set_position(done as u64);
-        self.bar.set_message(what.to_owned());
+        self.message(what);
         self.tell_line("");
     }
 

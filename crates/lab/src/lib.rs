@@ -73,7 +73,7 @@ pub use folder::{FolderError, RunFolder, open_to_all};
 pub use grid::{LabEvent, run_grid, share_out};
 pub use judging::{JudgeError, JudgeOrder, judge_trace};
 pub use ledger::{Change, ChangeKind, Comparison, Figure, Kept, Ledger, LedgerError, compare_costs, compare_results};
-pub use order::{GridOrder, PlanError, Planner, TRIAL_LIMIT, plan_grid};
+pub use order::{GridOrder, PlanError, Planner, STEP_LIMIT, TRIAL_LIMIT, plan_grid};
 pub use plan::{TrialPlan, check_claims, keep_traces, shell_line};
 pub use plan_file::{plan_schema, read_plan};
 pub use pool::PooledClaim;

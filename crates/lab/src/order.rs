@@ -4,10 +4,12 @@ use crate::defaults::measure_by_default;
 use crate::plan::{TrialPlan, check_claims, hash};
 use ironspin_link::{EngineSpec, ProcessLimits};
 use ironspin_model::{Clock, ClockKind, Conditions, Dimension, EngineError, Factor, Origin, SoftMethod, Timestep};
-use ironspin_scene::{Scene, SceneError, Settings, Setup};
+use ironspin_scene::{Question, Scene, SceneError, Settings, Setup};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
+/// Most steps of a trial, and of a forecast in it, unless it is raised.
+pub const STEP_LIMIT: u64 = 20_000_000;
 /// Most trials of a grid unless it is raised.
 pub const TRIAL_LIMIT: usize = 20_000;
 
@@ -42,6 +44,8 @@ pub struct GridOrder {
     pub body_limit: usize,
     /// Most trials of the grid.
     pub trial_limit: usize,
+    /// Most steps of a trial.
+    pub step_limit: u64,
 }
 
 impl GridOrder {
@@ -62,6 +66,7 @@ impl GridOrder {
             process_limits: ProcessLimits::default(),
             body_limit: ironspin_scene::BODY_LIMIT,
             trial_limit: TRIAL_LIMIT,
+            step_limit: STEP_LIMIT,
         }
     }
 
@@ -148,6 +153,18 @@ pub enum PlanError {
         /// How many there may be.
         limit: usize,
     },
+    /// More steps than the limit.
+    #[error("{what} of `{scene}` takes some {found:.3e} steps, and the limit is {limit}")]
+    TooLong {
+        /// Such as `a trial`.
+        what: &'static str,
+        /// The scene.
+        scene: String,
+        /// About how many steps.
+        found: f64,
+        /// How many there may be.
+        limit: u64,
+    },
     /// A list without anything in it.
     #[error("a grid without {0}: nothing would be run")]
     Nothing(&'static str),
@@ -207,7 +224,8 @@ impl Planner {
         for name in &order.scenes {
             let (scene, scene_hash) = self.scene(name)?;
             for set in order.settings() {
-                plan_settings((name, scene, scene_hash), &set, &engines, &conditions, order.body_limit, &mut plans)?;
+                let limits = (order.body_limit, order.step_limit);
+                plan_settings((name, scene, scene_hash), &set, &engines, &conditions, limits, &mut plans)?;
             }
         }
         Ok(plans)
@@ -240,7 +258,7 @@ fn plan_settings(
     set: &[(String, String)],
     engines: &[(EngineSpec, String)],
     conditions: &[Conditions],
-    body_limit: usize,
+    (body_limit, step_limit): (usize, u64),
     plans: &mut Vec<TrialPlan>,
 ) -> Result<(), PlanError> {
     // Trials that differ in nothing a scene can see share what it resolves to.
@@ -258,6 +276,7 @@ fn plan_settings(
                     setup
                 }
             };
+            check_length(name, &setup, conditions, step_limit)?;
             if setup.world.dimension == Dimension::Plane && conditions.origin.at[2] != 0.0 {
                 let origin = conditions.origin.text.clone();
                 return Err(PlanError::OutOfThePlane { scene: name.to_owned(), origin });
@@ -274,6 +293,21 @@ fn plan_settings(
                 trace: None,
                 judged_by: None,
             });
+        }
+    }
+    Ok(())
+}
+
+/// A trial and its forecasts must have an end, and their lists must fit in memory.
+fn check_length(scene: &str, setup: &Setup, conditions: &Conditions, limit: u64) -> Result<(), PlanError> {
+    let trial = ("a trial", conditions.size_of_schedule(setup.world.duration));
+    let forecasts = setup.probes.iter().filter_map(|probe| match &probe.question {
+        Question::Forecast { horizon, .. } => Some(("a forecast", horizon / conditions.scene_dt())),
+        Question::Ray { .. } => None,
+    });
+    for (what, found) in std::iter::once(trial).chain(forecasts) {
+        if !(found <= limit as f64) {
+            return Err(PlanError::TooLong { what, scene: scene.to_owned(), found, limit });
         }
     }
     Ok(())

@@ -116,12 +116,17 @@ pub fn keep_traces(plans: &mut [TrialPlan], folder: &Path, format: TraceFormat) 
     let mut used = std::collections::BTreeSet::new();
     for plan in plans {
         let plain = |text: &str| -> String {
-            text.chars().map(|c| if c.is_ascii_alphanumeric() || ".=-".contains(c) { c } else { '-' }).collect()
+            // Longer ones would be no file names any more.
+            text.chars()
+                .map(|c| if c.is_ascii_alphanumeric() || ".=-".contains(c) { c } else { '-' })
+                .take(80)
+                .collect()
         };
         let mut stem =
             format!("{}_{}_{}", plain(&plan.setup.name), plain(&plan.conditions.dt.text), plain(plan.engine.text()));
         let unusual = plan.conditions.unusual().into_iter();
         stem.extend(unusual.map(|(name, value)| format!("_{name}{}", plain(&value))));
+        stem.truncate(200);
         let mut name = stem.clone();
         let mut number = 2;
         while !used.insert(name.clone()) {

@@ -13,6 +13,9 @@ use std::str::FromStr;
 use std::sync::Arc;
 use toml::Spanned;
 
+/// Largest plan file, bytes.
+pub(crate) const PLAN_LIMIT: u64 = 4 << 20;
+
 /// A text or a number, with its place.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(untagged)]
@@ -67,10 +70,12 @@ struct PlanFile {
     origin: Option<Vec<Spanned<Plain>>>,
     /// Seeds of everything random.
     seed: Option<Vec<u64>>,
-    /// Threads allowed to the engine.
-    threads: Option<Vec<usize>>,
-    /// How often each trial is run.
-    repeat: Option<u32>,
+    /// Threads allowed to the engine, up to 256.
+    #[schemars(with = "Option<Vec<usize>>")]
+    threads: Option<Vec<Spanned<usize>>>,
+    /// How often each trial is run, up to 10,000 times.
+    #[schemars(with = "Option<u32>")]
+    repeat: Option<Spanned<u32>>,
     /// Values of parameters, each a list.
     #[serde(default)]
     set: BTreeMap<String, Vec<Plain>>,
@@ -99,6 +104,19 @@ impl Reader {
         value.get_ref().text().parse().map_err(|error: T::Err| self.fault(value.span(), error.to_string(), None))
     }
 
+    /// A number from 1 to a limit.
+    fn within<T: Copy + PartialOrd + std::fmt::Display + From<u8>>(
+        &self,
+        value: &Spanned<T>,
+        most: T,
+    ) -> Result<T, SceneError> {
+        let found = *value.get_ref();
+        if found >= T::from(1) && found <= most {
+            return Ok(found);
+        }
+        Err(self.fault(value.span(), format!("{found} is out of range: expected 1 to {most}"), None))
+    }
+
     fn list<T: FromStr<Err: std::fmt::Display>>(
         &self,
         values: Option<&Vec<Spanned<Plain>>>,
@@ -117,7 +135,7 @@ impl Reader {
 /// With its place, for anything that is wrong in the file; without, when it cannot be read.
 pub fn read_plan(path: &Path) -> Result<GridOrder, SceneError> {
     let origin = path.display().to_string();
-    let text = std::fs::read_to_string(path)
+    let text = ironspin_model::read_text(path, PLAN_LIMIT)
         .map_err(|error| SceneError::without_place(format!("cannot read the plan `{origin}`: {error}"), None))?;
     let file: PlanFile = toml::from_str(&text).map_err(|error| toml_error(&error, &text, &origin))?;
     let reader = Reader { text: text.into(), origin };
@@ -143,9 +161,14 @@ pub fn read_plan(path: &Path) -> Result<GridOrder, SceneError> {
         units: reader.list(file.units.as_ref(), Factor::one())?,
         sizes: reader.list(file.size.as_ref(), Factor::one())?,
         origins: reader.list(file.origin.as_ref(), Origin::default())?,
-        threads: file.threads.unwrap_or_else(|| vec![1]),
+        threads: match &file.threads {
+            None => vec![1],
+            Some(threads) => {
+                threads.iter().map(|threads| reader.within(threads, 256_usize)).collect::<Result<_, _>>()?
+            }
+        },
         seeds: file.seed.unwrap_or_else(|| vec![1]),
-        repeat: file.repeat.unwrap_or(1),
+        repeat: file.repeat.as_ref().map_or(Ok(1), |repeat| reader.within(repeat, 10_000))?,
         ..GridOrder::plain(
             file.scenes.get_ref().iter().map(scene).collect(),
             file.engines.unwrap_or_else(|| vec!["builtin".to_owned()]),

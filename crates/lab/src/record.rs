@@ -99,6 +99,12 @@ pub struct TrialRecord {
 }
 
 impl TrialRecord {
+    /// Whether its scene claims nothing, so that its figures are all there is to see.
+    pub fn only_tells(&self) -> bool {
+        let told = !self.claims.is_empty() && self.claims.iter().all(ClaimRecord::only_tells);
+        self.verdict == Verdict::Pass && told
+    }
+
     /// Name of the scene.
     pub fn scene(&self) -> &str {
         &self.plan.setup.name

@@ -5,7 +5,7 @@ use crate::playback::Playback;
 use crate::process_limits::ProcessLimits;
 use crate::protocol::{ProcessPool, Program, Remote};
 use ironspin_engine::{Builtin, Settings};
-use ironspin_model::{Engine, EngineError, SoftMethod, nearest};
+use ironspin_model::{Engine, EngineError, SoftMethod, nearest, open_plain};
 use sha2::{Digest, Sha256};
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -45,7 +45,10 @@ impl EngineSpec {
     /// [`EngineError::UnknownEngine`], [`EngineError::UnknownOption`] and [`EngineError::BadValue`].
     pub fn read(text: &str) -> Result<EngineSpec, EngineError> {
         let (kind, options) = text.split_once(':').unwrap_or((text, ""));
-        if kind == "trace" && !options.is_empty() {
+        if kind == "trace" && options.trim().is_empty() {
+            return Err(wrong("trace", options, "a recorded trace, such as trace:fall.csv"));
+        }
+        if kind == "trace" {
             return Ok(EngineSpec::of_trace(Path::new(options)));
         }
         if kind == "cmd" {
@@ -273,7 +276,7 @@ fn program(reported: &str) -> Result<(Vec<String>, Options), EngineError> {
 /// When it cannot be read.
 pub fn hash_of(path: &Path) -> std::io::Result<String> {
     let mut hasher = Sha256::new();
-    let mut file = std::fs::File::open(path)?;
+    let mut file = open_plain(path)?;
     let mut piece = [0; 1 << 16];
     loop {
         let count = file.read(&mut piece)?;

@@ -120,6 +120,19 @@ impl Clock {
         }
     }
 
+    /// About how many steps and frames of its own a duration will take, without laying them out: what a budget is held against.
+    pub fn size(&self, dt: f64, duration: f64) -> f64 {
+        // An uneven frame takes half of the even time at least.
+        let frames = |fps: f64| duration * fps * if self.uneven { 2.0 } else { 1.0 };
+        let stalled = self.stall.map_or(0.0, |stall| stall.seconds);
+        match self.kind {
+            ClockKind::Fixed => duration / dt,
+            ClockKind::Raw(fps) => frames(fps),
+            // The last frame may be longer than all before it.
+            ClockKind::Bank(fps) => frames(fps) + (duration + stalled + 1.0 / fps) / dt,
+        }
+    }
+
     /// The steps of length `dt` (or of the frames) that cover `duration`, all in s.
     pub fn schedule(&self, dt: f64, duration: f64, seed: u64) -> Schedule {
         // `as` saturates, and a scene's duration has been checked to be finite and positive.

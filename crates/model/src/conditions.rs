@@ -57,6 +57,11 @@ impl Conditions {
         self.clock.schedule(self.dt.seconds, duration * self.slowness(), self.seed).scaled(1.0 / self.slowness())
     }
 
+    /// About how many steps, and frames of the clock, a duration of the scene takes, without laying them out.
+    pub fn size_of_schedule(&self, duration: f64) -> f64 {
+        self.clock.size(self.dt.seconds, duration * self.slowness())
+    }
+
     /// Whether the engine gets the world just as the scene has it.
     pub fn is_plain_world(&self) -> bool {
         self.units.value == 1.0 && self.size.value == 1.0 && self.origin.is_nowhere()

@@ -2,10 +2,11 @@
 
 use crate::axes::PlotError;
 use crate::axes::{Axis, Figure, Line, Mark, SHEET};
+use crate::cells::csv_text;
 use crate::engine_key::{EngineKey, letter};
 use crate::look::BOUND;
 use crate::look::SERIES;
-use crate::machine::{MachineError, csv_text};
+use crate::machine::{MachineError, written};
 use crate::number::show;
 use ironspin_lab::{CostDocument, CostRecord};
 
@@ -161,8 +162,8 @@ pub fn cost_csv(document: &CostDocument) -> Result<String, MachineError> {
     for cost in &document.costs {
         writer.write_record([
             cost.value.to_string(),
-            cost.scene.clone(),
-            cost.engine.clone(),
+            csv_text(&cost.scene).into_owned(),
+            csv_text(&cost.engine).into_owned(),
             cost.bodies.to_string(),
             cost.contacts.to_string(),
             cost.steps.to_string(),
@@ -174,7 +175,7 @@ pub fn cost_csv(document: &CostDocument) -> Result<String, MachineError> {
             cost.error.map_or_else(String::new, |error| error.to_string()),
         ])?;
     }
-    csv_text(writer)
+    written(writer)
 }
 
 /// Cost over the number of bodies, one line an engine, with the budget, on logarithmic axes, as SVG.

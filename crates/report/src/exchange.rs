@@ -1,19 +1,19 @@
 //! What other programs of the trade read: JUnit XML for build servers, Markdown for notes and reviews.
 
+use crate::cells::markdown_text;
 use crate::look::mark;
 use crate::map::document_summary;
 use crate::number::{show, with_unit};
 use crate::twins::{twin_bound, twin_conditions, twin_found};
 use ironspin_lab::{ClaimDocument, ResultDocument, Summary, TrialDocument, TwinDocument, shell_line};
-use ironspin_model::{Severity, Verdict};
+use ironspin_model::{Severity, Verdict, shown, shown_in_line};
 use quick_xml::events::{BytesDecl, BytesText, Event};
 use quick_xml::writer::{ElementWriter, Writer};
 use std::collections::BTreeMap;
 
 /// A text without the characters that XML cannot hold; the writer takes care of markup.
 fn plain(text: &str) -> String {
-    let held = |c: &char| matches!(c, '\t' | '\n' | '\r') || (*c >= ' ' && *c != '\u{fffe}' && *c != '\u{ffff}');
-    text.chars().filter(held).collect()
+    shown(text).replace(['\u{fffe}', '\u{ffff}'], "")
 }
 
 fn conditions(trial: &TrialDocument) -> String {
@@ -174,15 +174,10 @@ fn twin_case(twin: &TwinDocument) -> Case {
     }
 }
 
-/// A cell of a table in Markdown.
-fn cell(text: &str) -> String {
-    text.replace('\\', "\\\\").replace('|', "\\|").replace('\n', " ").replace('<', "&lt;")
-}
-
 /// The results as a table in Markdown, with what broke below it, and the twins.
 pub fn markdown(document: &ResultDocument) -> String {
     let trials = &document.trials;
-    let summary = Summary::count(trials.iter().map(|trial| trial.verdict));
+    let summary = Summary::count(trials.iter());
     let mut out = format!("**{}**\n\n", document_summary(&summary));
     out.push_str("| | scene | engine | conditions | decided by | measured | bound | where and why |\n|---|---|---|---|---|---:|---|---|\n");
     for trial in trials {
@@ -194,14 +189,18 @@ pub fn markdown(document: &ResultDocument) -> String {
         let (gauge, why) =
             claim.map_or(("", trial.reason.as_str()), |claim| (claim.gauge.as_str(), claim.detail.as_str()));
         let row = [mark(trial.verdict), &trial.scene, &trial.engine, &conditions(trial), gauge, &measured, &bound, why];
-        out.push_str(&format!("| {} |\n", row.map(cell).join(" | ")));
+        out.push_str(&format!("| {} |\n", row.map(markdown_text).join(" | ")));
     }
     let broken: Vec<&TrialDocument> =
         trials.iter().filter(|trial| matches!(trial.verdict, Verdict::Fail | Verdict::Error)).collect();
     if !broken.is_empty() {
         out.push_str("\nAgain:\n\n```sh\n");
         for trial in broken {
-            out.push_str(&format!("ironspin {}\n", shell_line(&trial.again)));
+            // No text ends the block.
+            out.push_str(&format!(
+                "ironspin {}\n",
+                shown_in_line(&shell_line(&trial.again), usize::MAX).replace("```", "` ` `")
+            ));
         }
         out.push_str("```\n");
     }
@@ -213,7 +212,7 @@ pub fn markdown(document: &ResultDocument) -> String {
     for twin in &document.twins {
         let at = twin_conditions(twin);
         let row = [mark(twin.verdict), &twin.scene, &twin.engine, &at, &twin.by, &twin_bound(twin), &twin_found(twin)];
-        out.push_str(&format!("| {} |\n", row.map(cell).join(" | ")));
+        out.push_str(&format!("| {} |\n", row.map(markdown_text).join(" | ")));
     }
     out
 }

@@ -25,6 +25,7 @@
 //! | [`show`] | numbers for people | `number.rs` |
 
 mod axes;
+mod cells;
 mod cost;
 mod dots;
 mod drawing;
@@ -34,6 +35,7 @@ mod farm;
 mod figure;
 mod film;
 mod formats;
+mod json;
 mod lettering;
 mod look;
 mod machine;

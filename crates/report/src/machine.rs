@@ -1,10 +1,13 @@
 //! What a program reads: JSON and CSV.
 
+use crate::cells::csv_text;
+use crate::json;
 use crate::number::show;
 use crate::twins::{twin_bound, twin_found};
 use ironspin_lab::{ResultDocument, TrialDocument, TrialRecord, TwinDocument};
 use ironspin_model::Timestep;
 use serde::Serialize;
+use std::borrow::Cow;
 use std::io::{self, Write};
 
 /// Why results cannot be written as JSON or CSV.
@@ -23,9 +26,9 @@ pub enum MachineError {
 /// # Errors
 /// When the writer refuses.
 pub fn document_json(document: &impl Serialize) -> Result<String, MachineError> {
-    let mut text = serde_json::to_string_pretty(document)?;
-    text.push('\n');
-    Ok(text)
+    let mut out = Vec::new();
+    json::write(&mut out, document)?;
+    Ok(String::from_utf8_lossy(&out).into_owned())
 }
 
 /// The results as one JSON document with a line end; `timing` says whether durations are in it.
@@ -41,8 +44,7 @@ pub fn result_json(records: &[TrialRecord], timing: bool) -> Result<String, Mach
 /// # Errors
 /// When a trial is gone, or the writer refuses.
 pub fn write_json(out: &mut dyn Write, document: &impl Serialize) -> Result<(), MachineError> {
-    serde_json::to_writer_pretty(&mut *out, document)?;
-    Ok(out.write_all(b"\n").map_err(serde_json::Error::io)?)
+    Ok(json::write(out, document)?)
 }
 
 /// One row a claim of trials, which may be read while they are written; see [`results_csv`].
@@ -102,28 +104,32 @@ fn number(value: Option<f64>) -> String {
 
 fn trial_rows<W: Write>(writer: &mut csv::Writer<W>, trial: &TrialDocument) -> Result<(), csv::Error> {
     let (dt, unusual) = (trial.dt.to_string(), trial.unusual_text());
-    let head = [trial.scene.as_str(), &trial.engine, &dt, &unusual, trial.verdict.word()];
-    let first = trial.retried.as_deref().unwrap_or_default();
+    let first = csv_text(trial.retried.as_deref().unwrap_or_default());
+    let mut row = |tail: [Cow<'_, str>; 10]| {
+        let head = [csv_text(&trial.scene), csv_text(&trial.engine), Cow::Borrowed(&dt), csv_text(&unusual)];
+        let verdict = Cow::Borrowed(trial.verdict.word());
+        let cells = head.iter().chain([&verdict]).chain(&tail).chain([&first]);
+        writer.write_record(cells.map(AsRef::as_ref).map(str::as_bytes))
+    };
     if trial.claims.is_empty() {
-        let tail = ["", "", "", "", "", "", "", "", &trial.reason, "", first];
-        writer.write_record(head.iter().copied().chain(tail))?;
+        let mut tail: [Cow<'_, str>; 10] = Default::default();
+        tail[8] = csv_text(&trial.reason);
+        row(tail)?;
     }
     for claim in &trial.claims {
-        let severity = format!("{:?}", claim.severity).to_lowercase();
-        let tail = [
-            claim.gauge.as_str(),
-            &claim.of,
-            &number(claim.measured),
-            &claim.unit,
-            &number(claim.dimensionless),
-            &claim.bound.relation(show),
-            claim.verdict.word(),
-            &severity,
-            &claim.detail,
-            &claim.because,
-            first,
-        ];
-        writer.write_record(head.iter().copied().chain(tail))?;
+        let bound = claim.bound.relation(show);
+        row([
+            csv_text(&claim.gauge),
+            csv_text(&claim.of),
+            number(claim.measured).into(),
+            csv_text(&claim.unit),
+            number(claim.dimensionless).into(),
+            csv_text(&bound),
+            claim.verdict.word().into(),
+            format!("{:?}", claim.severity).to_lowercase().into(),
+            csv_text(&claim.detail),
+            csv_text(&claim.because),
+        ])?;
     }
     Ok(())
 }
@@ -138,29 +144,29 @@ fn csv_of(trials: &[TrialDocument], twins: &[TwinDocument]) -> Result<String, Ma
         // In seconds, as the column has it.
         let dt = twin.dt_text.parse::<Timestep>().map_or_else(|_| twin.dt_text.clone(), |dt| dt.seconds.to_string());
         writer.write_record([
-            twin.scene.as_str(),
-            &twin.engine,
+            csv_text(&twin.scene).as_ref(),
+            &csv_text(&twin.engine),
             &dt,
-            &twin.conditions,
+            &csv_text(&twin.conditions),
             twin.verdict.word(),
             &name,
             "*",
             &apart,
             "m",
             "",
-            &twin_bound(twin),
+            &csv_text(&twin_bound(twin)),
             twin.verdict.word(),
             "must",
-            &twin_found(twin),
-            &twin.change,
+            &csv_text(&twin_found(twin)),
+            &csv_text(&twin.change),
             "",
         ])?;
     }
-    csv_text(writer)
+    written(writer)
 }
 
 /// What a writer into memory has written.
-pub(crate) fn csv_text(writer: csv::Writer<Vec<u8>>) -> Result<String, MachineError> {
+pub(crate) fn written(writer: csv::Writer<Vec<u8>>) -> Result<String, MachineError> {
     let bytes = writer.into_inner().map_err(|error| csv::Error::from(error.into_error()))?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }

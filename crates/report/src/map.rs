@@ -12,6 +12,9 @@ const CELLS_NAMED: usize = 4;
 /// How many trials turned out how, in one line.
 pub fn document_summary(summary: &Summary) -> String {
     let mut parts = vec![format!("{} pass", summary.pass), format!("{} fail", summary.fail)];
+    if summary.measured > 0 {
+        parts.push(format!("{} only measured", summary.measured));
+    }
     if summary.unsupported > 0 {
         parts.push(format!("{} unsupported", summary.unsupported));
     }

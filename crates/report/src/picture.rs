@@ -6,7 +6,7 @@ use crate::figure::{
 use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, css, hex, strain_colour};
 use ironspin_lab::Recording;
 use ironspin_model::{
-    Body, BodyKind, BodyState, DVec2, DVec3, Dimension, Part, PlaneShape, Pose, Shape, SpaceShape, World, turn,
+    Body, BodyKind, BodyState, DVec2, DVec3, Dimension, Part, PlaneShape, Pose, Shape, SpaceShape, World, shown, turn,
 };
 use std::fmt::Write;
 
@@ -375,7 +375,7 @@ fn primitive(out: &mut String, primitive: &Primitive, far: f64, still: bool, uni
 
 /// Text for HTML and SVG.
 pub(crate) fn escape(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+    shown(text).replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 #[cfg(test)]

@@ -7,7 +7,7 @@ use crate::scenes::bodies_with;
 use crate::sparkline::{range, sparkline};
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
 use ironspin_lab::{ClaimRecord, CommonTrait, PooledClaim, Summary, TrialRecord, common_traits};
-use ironspin_model::Verdict;
+use ironspin_model::{Verdict, shown, shown_in_line};
 
 /// Characters of a value over time.
 const SPARKS: usize = 24;
@@ -76,7 +76,7 @@ pub fn verdict_table(records: &[TrialRecord], style: TableStyle) -> String {
     let engines = engines(records);
     let mut out = String::new();
     for (index, engine) in engines.iter().enumerate() {
-        out.push_str(&format!("engine {}  {engine}\n", letter(index)));
+        out.push_str(&format!("engine {}  {}\n", letter(index), shown_in_line(engine, usize::MAX)));
     }
     out.push('\n');
     let mut table = Table::new();
@@ -104,11 +104,14 @@ pub fn verdict_table(records: &[TrialRecord], style: TableStyle) -> String {
     out.push('\n');
     if summed_up {
         for (index, engine) in engines.iter().enumerate() {
-            out.push_str(&lacking_line(records, engine, &letter(index)));
+            out.push_str(&shown(&lacking_line(records, engine, &letter(index))));
         }
     }
     out
 }
+
+/// Longest text of a cell, letters; more has no room anyway.
+const LONGEST: usize = 400;
 
 /// So many trials that lack a feature are summed up in one line an engine.
 const MANY: usize = 3;
@@ -191,7 +194,7 @@ fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
             format!("{held}/{all}"),
             why,
         ]
-        .map(Cell::new),
+        .map(|text| Cell::new(shown_in_line(&text, LONGEST))),
     );
     row
 }
@@ -332,6 +335,9 @@ pub fn summary_line(records: &[TrialRecord]) -> String {
         count(summary.pass, "pass", "pass"),
         count(summary.fail, "fail", "fail"),
     ];
+    if summary.measured > 0 {
+        parts.push(format!("{} only measured", summary.measured));
+    }
     if summary.unsupported > 0 {
         parts.push(format!("{} unsupported", summary.unsupported));
     }

@@ -2,9 +2,10 @@
 
 use crate::axes::PlotError;
 use crate::axes::{Axis, Figure, Line, Mark, SMALL};
+use crate::cells::csv_text;
 use crate::look::BOUND;
 use crate::look::{SERIES, mark};
-use crate::machine::{MachineError, csv_text};
+use crate::machine::{MachineError, written};
 use crate::number::show;
 use ironspin_lab::{Demand, TwinDocument, TwinRecord, TwinsDocument};
 use ironspin_model::Verdict;
@@ -155,10 +156,10 @@ pub fn twin_csv(document: &TwinsDocument) -> Result<String, MachineError> {
         let first = twin.first.as_ref();
         let text = |of: fn(&ironspin_lab::Difference) -> String| first.map_or_else(String::new, of);
         writer.write_record([
-            twin.scene.clone(),
-            twin.engine.clone(),
+            csv_text(&twin.scene).into_owned(),
+            csv_text(&twin.engine).into_owned(),
             twin.dt_text.clone(),
-            twin.conditions.clone(),
+            csv_text(&twin.conditions).into_owned(),
             twin.by.clone(),
             twin.verdict.word().to_owned(),
             number(twin.within),
@@ -170,10 +171,10 @@ pub fn twin_csv(document: &TwinsDocument) -> Result<String, MachineError> {
             number(first.and_then(|first| first.plain)),
             number(first.and_then(|first| first.twin)),
             number(twin.growth.as_ref().and_then(|growth| growth.doubling)),
-            twin.change.clone(),
+            csv_text(&twin.change).into_owned(),
         ])?;
     }
-    csv_text(writer)
+    written(writer)
 }
 
 /// The distance over time on a logarithmic axis, as SVG; nothing where no place differs.

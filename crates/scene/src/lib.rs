@@ -46,7 +46,7 @@ pub fn json_schema() -> serde_json::Value {
 }
 pub use resolve::EFFECT_LIMIT;
 pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, TriggerWatch, Twin};
-pub use scene::{Scene, toml_error};
+pub use scene::{Scene, is_scene_name, toml_error};
 pub use selection::Selection;
 pub use setup::{BODY_LIMIT, Parameter, Settings, Setup, Warning};
 pub use topics::{TOPICS, Topic, find_topic};

@@ -42,6 +42,7 @@ impl Scene {
         let file: SceneFile =
             toml::from_str(&text).map_err(|error| form_diagnostic(&error, &text).in_sources(&sources))?;
         check_version(&file.scene).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
+        check_name(&file.name).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
         check_topics(&file.topics).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
         let mut shared = Vec::new();
         for (number, name) in file.uses.iter().enumerate() {
@@ -91,7 +92,7 @@ impl Scene {
 
     /// Name of the scene.
     pub fn name(&self) -> &str {
-        &self.file.name
+        self.file.name.get_ref()
     }
 
     /// One line about it.
@@ -132,7 +133,7 @@ impl Scene {
         let resolved = resolve::resolve(&self.file, &self.shared, settings).map_err(placed)?;
         let warnings = lints::warnings(&self.file, &resolved, settings.dt, settings.soft_method).map_err(placed)?;
         Ok(Setup {
-            name: self.file.name.clone(),
+            name: self.file.name.get_ref().clone(),
             about: self.file.about.clone(),
             text: Arc::clone(&self.sources[0].text),
             dt: settings.dt,
@@ -187,13 +188,28 @@ fn check_topics(topics: &[Placed<String>]) -> Result<(), Diagnostic> {
 }
 
 fn read_limited(path: &Path) -> std::io::Result<String> {
-    use std::io::Read;
-    let file = std::fs::File::open(path)?;
-    let mut text = String::new();
-    if file.take(FILE_LIMIT + 1).read_to_string(&mut text)? as u64 > FILE_LIMIT {
-        return Err(std::io::Error::other(format!("it is larger than {} MB", FILE_LIMIT >> 20)));
+    ironspin_model::read_text(path, FILE_LIMIT)
+}
+
+/// Longest name of a scene, letters.
+const LONGEST_NAME: usize = 100;
+
+/// Whether a name may be that of a scene: file names are made of it, and it stands in every table.
+pub fn is_scene_name(name: &str) -> bool {
+    let plain = |letter: char| letter.is_alphanumeric() || " -_.()".contains(letter);
+    name.chars().all(plain)
+        && (1..=LONGEST_NAME).contains(&name.chars().count())
+        && name.trim() == name
+        && !name.starts_with('.')
+}
+
+fn check_name(name: &Placed<String>) -> Result<(), Diagnostic> {
+    if is_scene_name(name.get_ref()) {
+        return Ok(());
     }
-    Ok(text)
+    Err(Diagnostic::at(name.span(), format!("`{}` is no name for a scene", name.get_ref()))
+        .label("not a plain name")
+        .help(format!("use letters, digits, blanks between them, and - _ . ( ), up to {LONGEST_NAME}")))
 }
 
 /// The text of a file that a scene uses: a plain name, in the scene's own folder, also after links are followed.

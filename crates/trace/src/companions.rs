@@ -121,7 +121,7 @@ pub(crate) struct Notices {
 
 /// The rows of a companion as texts, with their lines.
 fn rows(path: &Path, header: &[&str]) -> Result<Vec<(u64, Vec<String>)>, TraceError> {
-    let file = match std::fs::File::open(path) {
+    let file = match ironspin_model::open_plain(path) {
         Err(cause) if cause.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
         Err(cause) => return Err(TraceError::File { what: "read", path: path.to_owned(), cause }),
         Ok(file) => file,

@@ -2,11 +2,10 @@
 
 use crate::columns::{Column, column_names};
 use crate::error::TraceError;
-use ironspin_model::nearest;
+use ironspin_model::{nearest, open_plain};
 use parquet::file::reader::{FileReader, SerializedFileReader};
 use parquet::record::{Field, Row};
 use std::collections::BTreeMap;
-use std::fs::File;
 use std::path::{Path, PathBuf};
 
 /// A cell of a row.
@@ -121,7 +120,7 @@ fn plan(path: &Path, names: &[String]) -> Result<Plan, TraceError> {
 fn open_csv(path: &Path) -> Result<Table, TraceError> {
     let file_fault = |cause: std::io::Error| TraceError::File { what: "read", path: path.to_owned(), cause };
     let about = csv_about(path).map_err(file_fault)?;
-    let file = File::open(path).map_err(file_fault)?;
+    let file = open_plain(path).map_err(file_fault)?;
     let mut reader = csv::ReaderBuilder::new()
         .comment(Some(b'#'))
         .trim(csv::Trim::All)
@@ -164,7 +163,7 @@ fn open_csv(path: &Path) -> Result<Table, TraceError> {
 fn csv_about(path: &Path) -> std::io::Result<BTreeMap<String, String>> {
     use std::io::BufRead;
     let mut about = BTreeMap::new();
-    for line in std::io::BufReader::new(File::open(path)?).lines() {
+    for line in std::io::BufReader::new(open_plain(path)?).lines() {
         let line = line?;
         let Some(comment) = line.strip_prefix('#') else { break };
         if let Some((name, value)) = comment.split_once(':') {
@@ -175,7 +174,7 @@ fn csv_about(path: &Path) -> std::io::Result<BTreeMap<String, String>> {
 }
 
 fn open_parquet(path: &Path) -> Result<Table, TraceError> {
-    let file = File::open(path).map_err(|cause| TraceError::File { what: "read", path: path.to_owned(), cause })?;
+    let file = open_plain(path).map_err(|cause| TraceError::File { what: "read", path: path.to_owned(), cause })?;
     let whole = |error: &dyn std::fmt::Display| TraceError::Whole {
         path: path.to_owned(),
         why: format!("it is no Parquet file that can be read: {error}"),

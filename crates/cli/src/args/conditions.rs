@@ -1,7 +1,7 @@
 //! Conditions of trials as they are typed.
 
 use clap::Args;
-use ironspin_lab::{GridOrder, TRIAL_LIMIT};
+use ironspin_lab::{GridOrder, STEP_LIMIT, TRIAL_LIMIT};
 use ironspin_link::{LimitError, Limits, ProcessLimits};
 use ironspin_model::{Clock, ClockKind, Factor, Origin, Stall, Timestep};
 
@@ -71,6 +71,9 @@ pub(crate) struct ConditionOptions {
     /// Most trials
     #[arg(long, value_name = "N", default_value_t = TRIAL_LIMIT)]
     pub(crate) max_trials: usize,
+    /// Most steps of a trial
+    #[arg(long, value_name = "N", default_value_t = STEP_LIMIT)]
+    pub(crate) max_steps: u64,
 }
 
 /// Limits, or the usual ones where nothing is said.
@@ -111,6 +114,7 @@ impl ConditionOptions {
             process_limits: self.process_limits(),
             body_limit: self.max_bodies,
             trial_limit: self.max_trials,
+            step_limit: self.max_steps,
             ..GridOrder::plain(scenes.to_vec(), self.engines.clone(), self.dt.clone())
         }
     }

@@ -1,6 +1,6 @@
 //! Arguments of `report`, `plot` and `film`.
 
-use super::{ConditionOptions, above_zero};
+use super::{ConditionOptions, above_zero, not_negative};
 use clap::Args;
 use clap::builder::{PossibleValuesParser, TypedValueParser};
 use ironspin_report::View;
@@ -63,7 +63,7 @@ pub(crate) struct FilmOptions {
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..=60))]
     pub(crate) strip: Option<u16>,
     /// One picture, of this time in seconds; the end when left out
-    #[arg(long, value_name = "TIME", conflicts_with = "strip")]
+    #[arg(long, value_name = "TIME", conflicts_with = "strip", value_parser = not_negative)]
     pub(crate) at: Option<f64>,
     /// Pictures a second
     #[arg(long, value_name = "N", default_value_t = 25.0, value_parser = above_zero)]

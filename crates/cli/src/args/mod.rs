@@ -32,12 +32,15 @@ use std::sync::LazyLock;
 #[derive(Debug, Parser)]
 #[command(name = "ironspin", version, arg_required_else_help = true)]
 #[command(
-    after_help = "Exit status: 0 all claims hold; 1 a claim fails; 2 bad input; 3 an engine failed; 4 trials of a whole are missing; 130 interrupted. A share whose trials were run ends with 0: the verdict comes with `merge`."
+    after_help = "Exit status: 0 all claims hold; 1 a claim fails; 2 bad input; 3 an engine failed; 4 trials of a whole are missing; 5 no claim could be judged; 130 interrupted. A share whose trials were run ends with 0: the verdict comes with `merge`."
 )]
 pub(crate) struct Arguments {
     /// Show no progress
     #[arg(long, short, global = true)]
     pub(crate) quiet: bool,
+    /// End with 0 also when claims were asked and none could be judged
+    #[arg(long, global = true)]
+    pub(crate) accept_unjudged: bool,
     #[command(subcommand)]
     pub(crate) command: Command,
 }
@@ -371,6 +374,13 @@ pub(crate) struct ExplainOptions {
     /// Explain all gauges, as one Markdown document
     #[arg(long, conflicts_with = "gauge")]
     pub(crate) all: bool,
+}
+
+fn not_negative(text: &str) -> Result<f64, String> {
+    match text.trim().parse::<f64>() {
+        Ok(value) if value >= 0.0 && value.is_finite() => Ok(value),
+        _ => Err("expected a number of at least 0, such as 2.5".to_owned()),
+    }
 }
 
 fn above_zero(text: &str) -> Result<f64, String> {

@@ -39,13 +39,10 @@ pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Diag
         (twins, _) = super::twin::run_twins(&orders, options.jobs, quiet, &stop);
     }
     let beyond = if interrupted { Beyond::default() } else { super::report::of_twins(&twins) };
-    let place = super::publish(folder, title, &records, &beyond, seconds)?;
-    output::print(&format!(
-        "{}\n{}{}",
-        summary_line(&records),
-        verdict_table(&records, super::style()),
-        what_broke(&records, output::blocks())
-    ))?;
+    let place = super::publish(folder, title, &records, &beyond, (seconds, false))?;
+    let table = verdict_table(&records, super::style());
+    output::document(&format!("{}\n{table}", summary_line(&records)))?;
+    output::print(&what_broke(&records, output::blocks()))?;
     if !interrupted {
         output::print(&format!("\n{}", twin_table(&twins)))?;
     }

@@ -365,7 +365,7 @@ fn join_as(
     if let Some(file) = &options.ledger {
         super::ledger::keep_swept(file, options.name.as_deref(), folder, &survey)?;
     }
-    output::print(&super::sweep::reported(folder, &survey, crate::args::ResultsAs::Table)?)?;
+    output::document(&super::sweep::reported(folder, &survey, crate::args::ResultsAs::Table)?)?;
     notes.iter().for_each(|note| output::note(note));
     if !quiet {
         output::note(&format!("results in {}", folder.place().display()));

@@ -135,7 +135,7 @@ fn show(record: &TrialRecord, style: &FilmStyle, speed: f64, stop: &AtomicBool) 
     play(record, style, speed, output::room(), &mut |due, text| {
         let due = Duration::from_secs_f64(due.max(0.0));
         std::thread::sleep(due.saturating_sub(began.elapsed()));
-        let written = output::print(&format!("{before}\u{1b}[H{text}\u{1b}[K\n"));
+        let written = output::document(&format!("{before}\u{1b}[H{text}\u{1b}[K\n"));
         before = "";
         written.is_ok() && !stop.load(Ordering::Relaxed)
     })

@@ -38,9 +38,9 @@ pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Dia
     }
     if let Some(folder) = options.out.as_deref().map(RunFolder::prepare).transpose()? {
         let title = format!("{} judged by {}", options.trace.display(), options.scene);
-        let place = super::publish(folder, &title, &records, &Beyond::default(), records[0].seconds)?;
+        let place = super::publish(folder, &title, &records, &Beyond::default(), (records[0].seconds, false))?;
         output::note(&format!("results in {}", place.display()));
     }
-    output::print(&super::reported(&records, &[], options.format, false)?)?;
+    output::document(&super::reported(&records, &[], options.format, false)?)?;
     Ok(super::status(&records))
 }

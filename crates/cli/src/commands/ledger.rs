@@ -42,7 +42,7 @@ fn read(named: &str) -> Result<Kept, Diagnostic> {
     if path.is_dir() && !file.is_file() && path.join("plan.json").is_file() {
         return Ok(Kept::Results(Box::new(SweepFolder::read(path)?)));
     }
-    let text = std::fs::read_to_string(&file)
+    let text = ironspin_model::read_text(&file, super::report::LIMIT)
         .map_err(|cause| Diagnostic::Kept { why: format!("cannot read `{}`: {cause}", file.display()) })?;
     let wrong = |error: serde_json::Error| Diagnostic::Kept {
         why: format!("`{}` holds no results or costs: {error}", file.display()),

@@ -10,7 +10,7 @@ use std::path::Path;
 pub(crate) fn completions(shell: clap_complete::Shell) -> Result<ExitStatus, Diagnostic> {
     let mut script = Vec::new();
     clap_complete::generate(shell, &mut Arguments::command(), "ironspin", &mut script);
-    output::print(&String::from_utf8_lossy(&script))?;
+    output::document(&String::from_utf8_lossy(&script))?;
     Ok(ExitStatus::Holds)
 }
 
@@ -19,7 +19,7 @@ pub(crate) fn manual(out: Option<&Path>) -> Result<ExitStatus, Diagnostic> {
     let Some(folder) = out else {
         let mut page = Vec::new();
         clap_mangen::Man::new(Arguments::command()).render(&mut page)?;
-        output::print(&String::from_utf8_lossy(&page))?;
+        output::document(&String::from_utf8_lossy(&page))?;
         return Ok(ExitStatus::Holds);
     };
     let failed = |cause| Diagnostic::File { path: folder.display().to_string(), cause };

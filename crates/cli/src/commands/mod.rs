@@ -21,7 +21,7 @@ pub(crate) mod twin;
 use crate::args::ResultsAs;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, TwinRecord, pool};
-use ironspin_model::Verdict;
+use ironspin_model::{Verdict, shown};
 use ironspin_report::{Beyond, PageTrial};
 use std::path::PathBuf;
 
@@ -31,13 +31,13 @@ fn publish(
     title: &str,
     records: &[TrialRecord],
     beyond: &Beyond,
-    seconds: f64,
+    (seconds, timing): (f64, bool),
 ) -> Result<PathBuf, Diagnostic> {
     let command = std::env::args().collect();
     let manifest =
         serde_json::to_string_pretty(&Manifest::new(command, records.iter().map(|record| &record.plan), seconds))?;
     folder.write("manifest.json", manifest.as_bytes())?;
-    folder.write("result.json", ironspin_report::result_json(records, true)?.as_bytes())?;
+    folder.write("result.json", ironspin_report::result_json(records, timing)?.as_bytes())?;
     folder.write("trials.csv", ironspin_report::trials_csv(&ResultDocument::of(records, false).trials)?.as_bytes())?;
     let trials: Vec<PageTrial> = records.iter().map(PageTrial::of).collect();
     folder.write("drawings.json", &report::drawings(&trials)?)?;
@@ -46,7 +46,7 @@ fn publish(
     Ok(folder.publish()?)
 }
 
-/// What is printed of some trials.
+/// What is printed of some trials, harmless as it is.
 fn reported(
     records: &[TrialRecord],
     twins: &[TwinRecord],
@@ -57,15 +57,14 @@ fn reported(
     Ok(match format {
         ResultsAs::Format(format) => format.write(&ResultDocument::of(records, timing).with_twins(twins))?,
         ResultsAs::Table => {
-            format!(
-                "{}\n{}{}{}{}{}",
-                summary_line(records),
-                verdict_table(records, style()),
+            let below = [
                 common_lines(records),
                 pooled_lines(&pool(records)),
                 what_was_reported(records),
-                what_broke(records, crate::output::blocks())
-            )
+                what_broke(records, crate::output::blocks()),
+            ];
+            // The table may be coloured, and makes the texts in it harmless itself.
+            format!("{}\n{}{}", summary_line(records), verdict_table(records, style()), shown(&below.concat()))
         }
     })
 }
@@ -79,8 +78,28 @@ fn status(records: &[TrialRecord]) -> ExitStatus {
     match worst {
         Some(Verdict::Error) => ExitStatus::EngineFailed,
         Some(Verdict::Fail) => ExitStatus::Fails,
+        _ if nothing_judged(
+            records
+                .iter()
+                .map(|record| (record.verdict, record.claims.iter().any(|claim| is_judgement(claim.verdict)))),
+        ) =>
+        {
+            ExitStatus::NothingJudged
+        }
         Some(Verdict::Pass | Verdict::Unsupported | Verdict::Unknown) | None => ExitStatus::Holds,
     }
+}
+
+fn is_judgement(verdict: Verdict) -> bool {
+    matches!(verdict, Verdict::Pass | Verdict::Fail)
+}
+
+/// Whether there were trials, and no claim of any was judged: that nothing failed says nothing then. Of each trial its verdict, and whether a claim of it was
+/// judged.
+fn nothing_judged(mut trials: impl Iterator<Item = (Verdict, bool)>) -> bool {
+    let unjudged =
+        |(verdict, judged): (Verdict, bool)| matches!(verdict, Verdict::Unsupported | Verdict::Unknown) && !judged;
+    trials.next().is_some_and(unjudged) && trials.all(unjudged)
 }
 
 /// The status of a command whose trials may have been interrupted.

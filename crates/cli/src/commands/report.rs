@@ -6,7 +6,7 @@ use crate::output;
 use ironspin_lab::{
     Manifest, ResultDocument, RunFolder, Survey, SweepFolder, TrialPlan, TwinRecord, TwinsDocument, manifest_of,
 };
-use ironspin_model::Verdict;
+use ironspin_model::{Verdict, read_text};
 use ironspin_report::{
     A_PAGE, Beyond, Drawing, PAGED, PageTrial, TwinDrawing, document_json, page, page_among, page_of_many,
 };
@@ -16,6 +16,9 @@ use std::path::Path;
 
 /// Of more trials than this, what those that passed are drawn from is not kept.
 pub(super) const DRAWN: usize = 60;
+
+/// Largest document of a folder of results, bytes.
+pub(super) const LIMIT: u64 = 4 << 30;
 
 /// `drawings.json`: what the trials of `result.json` are drawn from, in the same order.
 #[derive(Serialize, Deserialize)]
@@ -62,7 +65,7 @@ pub(super) fn of_twins(records: &[TwinRecord]) -> Beyond {
 /// A document of a folder; nothing where there is none of that name.
 fn document<T: DeserializeOwned>(folder: &Path, name: &str) -> Result<Option<T>, Diagnostic> {
     let path = folder.join(name);
-    let Ok(text) = std::fs::read_to_string(&path) else { return Ok(None) };
+    let Ok(text) = read_text(&path, LIMIT) else { return Ok(None) };
     let read = serde_json::from_str(&text);
     read.map(Some).map_err(|error| Diagnostic::Kept { why: format!("`{}` cannot be read: {error}", path.display()) })
 }
@@ -164,9 +167,9 @@ pub(super) fn read(folder: &Path) -> Result<Vec<PageTrial>, Diagnostic> {
         return Ok(page_trials(&folder, &folder.survey()?.keys));
     }
     let why = || Diagnostic::Kept { why: format!("`{}` is no folder of results", folder.display()) };
-    let text = std::fs::read_to_string(folder.join("result.json")).map_err(|_| why())?;
+    let text = read_text(&folder.join("result.json"), LIMIT).map_err(|_| why())?;
     let results: ResultDocument = serde_json::from_str(&text).map_err(|_| why())?;
-    let text = std::fs::read_to_string(folder.join("drawings.json")).unwrap_or_default();
+    let text = read_text(&folder.join("drawings.json"), LIMIT).unwrap_or_default();
     let known: Option<Drawings<Option<Drawing>>> = serde_json::from_str(&text).ok();
     let mut drawings = known.filter(|known| known.format == FORMAT).map(|known| known.drawings).unwrap_or_default();
     drawings.resize(results.trials.len(), None);

@@ -49,10 +49,10 @@ pub(crate) fn run(options: &RunOptions, quiet: bool) -> Result<ExitStatus, Diagn
     if let Some(folder) = folder {
         let beyond = if options.twins { super::report::of_twins(&twins) } else { Beyond::default() };
         let title = format!("Trials of {}", options.scenes.title());
-        let place = super::publish(folder, &title, &records, &beyond, seconds)?;
+        let place = super::publish(folder, &title, &records, &beyond, (seconds, options.timing))?;
         output::note(&format!("results in {}", place.display()));
     }
-    output::print(&super::reported(&records, &twins, options.format, options.timing)?)?;
+    output::document(&super::reported(&records, &twins, options.format, options.timing)?)?;
     let mut status = super::status(&records);
     if let Some(file) = &options.ledger {
         let results = ResultDocument::of(&records, false);

@@ -7,7 +7,7 @@ use crate::output;
 use ironspin_lab::check_claims;
 use ironspin_model::{BodyState, DVec3, Dimension, Timestep, World};
 use ironspin_report::{Scenery, View, coverage_text, picture, show, sketch, topic_list};
-use ironspin_scene::{Coverage, Scene, SceneError, Settings, Setup, TOPICS, bundled};
+use ironspin_scene::{Coverage, Scene, SceneError, Settings, Setup, TOPICS, bundled, is_scene_name};
 use std::fmt::Write;
 use std::path::Path;
 
@@ -215,6 +215,10 @@ fn begin(name: &str, space: u8) -> Result<(), Diagnostic> {
     let plain = name.trim_end_matches(".toml");
     let file = Path::new(plain).with_extension("toml");
     let title = file.file_stem().map_or_else(|| plain.to_owned(), |stem| stem.to_string_lossy().into_owned());
+    if !is_scene_name(&title) {
+        let why = format!("`{title}` is no name for a scene: use letters, digits, blanks between them, and - _ . ( )");
+        return Err(Diagnostic::Kept { why });
+    }
     let starter = if space == 3 { SPACE_STARTER } else { STARTER };
     write_new(&file, &starter.replace("NAME", &title), false)?;
     output::print(&format!("{0}\ncheck it: ironspin scenes check {0}\nrun it:   ironspin run {0}\n", file.display()))?;

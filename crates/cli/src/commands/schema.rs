@@ -9,6 +9,6 @@ pub(crate) fn run(options: &SchemaOptions) -> Result<ExitStatus, Diagnostic> {
         SchemaOf::Scene => serde_json::to_string_pretty(&ironspin_scene::json_schema())?,
         SchemaOf::Plan => serde_json::to_string_pretty(&ironspin_lab::plan_schema())?,
     };
-    output::print(&format!("{text}\n"))?;
+    output::document(&format!("{text}\n"))?;
     Ok(ExitStatus::Holds)
 }

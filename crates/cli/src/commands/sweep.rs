@@ -8,7 +8,7 @@ use ironspin_lab::{
     Draws, FarmKind, FolderError, MANY, Manifest, ResultStream, Shard, Summary, Survey, SweepFolder, TrialPlan,
     TrialRecord, Where, Work, collapse, manifest_of, plan_grid, read_plan, shell_line,
 };
-use ironspin_model::Verdict;
+use ironspin_model::{Verdict, shown};
 use ironspin_report::{
     Beyond, Drawing, broken_claims, collapse_text, document_json, document_summary, verdict_map, write_json,
     write_trials_csv,
@@ -20,7 +20,7 @@ use std::sync::atomic::Ordering;
 /// Draws the files of a folder that show all of its trials.
 pub(super) fn draw(folder: &SweepFolder, survey: &Survey) -> Result<(), FolderError> {
     let map = format!("{}\n\n{}", document_summary(&survey.summary), verdict_map(&survey.trials));
-    folder.put("map.txt", map.as_bytes())?;
+    folder.put("map.txt", shown(&map).as_bytes())?;
     folder
         .put_with("result.json", &|out| write_json(out, &ResultStream::of(folder, survey)).map_err(io::Error::other))?;
     folder.put_with("trials.csv", &|out| write_trials_csv(out, folder.trials(survey)).map_err(io::Error::other))
@@ -46,12 +46,13 @@ pub(super) fn reported(folder: &SweepFolder, survey: &Survey, format: ResultsAs)
                 true => "The map of so many trials stands in map.txt.\n\n".to_owned(),
                 false => verdict_map(&survey.trials),
             };
-            format!(
+            let text = format!(
                 "{}\n\n{map}{}{}",
                 document_summary(&survey.summary),
                 collapse_text(&collapse(&survey.trials)),
                 broken_claims(&survey.trials)
-            )
+            );
+            shown(&text).into_owned()
         }
     })
 }
@@ -60,6 +61,15 @@ pub(super) fn status(survey: &Survey) -> ExitStatus {
     match survey.verdict() {
         Verdict::Error => ExitStatus::EngineFailed,
         Verdict::Fail => ExitStatus::Fails,
+        _ if super::nothing_judged(
+            survey
+                .trials
+                .iter()
+                .map(|trial| (trial.verdict, trial.claims.iter().any(|claim| super::is_judgement(claim.verdict)))),
+        ) =>
+        {
+            ExitStatus::NothingJudged
+        }
         Verdict::Pass | Verdict::Unsupported | Verdict::Unknown => ExitStatus::Holds,
     }
 }
@@ -69,6 +79,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
         Some(path) => ironspin_lab::GridOrder {
             body_limit: options.conditions.max_bodies,
             trial_limit: options.conditions.max_trials,
+            step_limit: options.conditions.max_steps,
             process_limits: options.conditions.process_limits(),
             ..read_plan(path)?
         },
@@ -100,7 +111,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     leave_page(&folder, survey, &manifest(seconds), &[])?;
     // What a share prints is read by scripts.
     if options.shard.is_none() || !matches!(options.format, ResultsAs::Table) {
-        output::print(&reported(&folder, survey, options.format)?)?;
+        output::document(&reported(&folder, survey, options.format)?)?;
     }
     if !quiet {
         let kept = survey.keys.len() - swept.run;
@@ -144,14 +155,19 @@ fn send(
     let ledger = ledger.map(|file| ["--ledger".to_owned(), file.display().to_string()]);
     let name = options.name.as_ref().map(|name| ["--name".to_owned(), name.clone()]);
     let show = |folder: &SweepFolder| {
-        output::print(&reported(folder, &folder.survey()?, options.format)?).map_err(Diagnostic::from)
+        output::document(&reported(folder, &folder.survey()?, options.format)?).map_err(Diagnostic::from)
     };
     let sending = Sending {
         out: &options.out,
         work: &work,
         kind: FarmKind::Sweep,
         proof: Vec::new(),
-        options: vec!["--max-bodies".to_owned(), options.conditions.max_bodies.to_string()],
+        options: vec![
+            "--max-bodies".to_owned(),
+            options.conditions.max_bodies.to_string(),
+            "--max-steps".to_owned(),
+            options.conditions.max_steps.to_string(),
+        ],
         join: ledger.into_iter().chain(name).flatten().collect(),
         show: &show,
     };
@@ -220,7 +236,7 @@ pub(crate) fn merge(options: &MergeOptions, quiet: bool) -> Result<ExitStatus, D
     let (folder, survey) = SweepFolder::merge(&options.out, &options.shares, &draw)?;
     let missing = missing_note(&survey);
     leave_page(&folder, &survey, &manifest_of_shares(&options.shares), missing.as_slice())?;
-    output::print(&reported(&folder, &survey, options.format)?)?;
+    output::document(&reported(&folder, &survey, options.format)?)?;
     if let Some(missing) = &missing {
         output::note(&format!("{missing}: they are in none of the folders"));
     }

@@ -54,6 +54,10 @@ pub(super) fn worse(status: ExitStatus, twins: &[TwinRecord]) -> ExitStatus {
     match (status, twins.iter().map(|record| record.verdict).max()) {
         (ExitStatus::EngineFailed, _) | (_, Some(Verdict::Error)) => ExitStatus::EngineFailed,
         (ExitStatus::Fails, _) | (_, Some(Verdict::Fail)) => ExitStatus::Fails,
+        // A twin that agrees was judged.
+        (ExitStatus::NothingJudged, Some(_)) if twins.iter().any(|record| record.verdict == Verdict::Pass) => {
+            ExitStatus::Holds
+        }
         _ => status,
     }
 }

@@ -7,6 +7,7 @@ mod catches;
 mod demo;
 mod docs;
 mod farm;
+mod hostile;
 mod judge;
 mod kept;
 #[cfg(unix)]

@@ -252,9 +252,15 @@ fn settings_that_are_compared_by_name_all_run_the_bundled_scenes() {
 #[test]
 fn an_engine_that_lacks_something_is_unsupported_and_fails_nothing() {
     let yard = Yard::new();
-    let result = yard.json(0, "ingot-stack --engine builtin:solver=event");
+    let result = yard.json(5, "ingot-stack --engine builtin:solver=event");
     assert_eq!(result["trials"][0]["verdict"], "unsupported");
     assert!(result["trials"][0]["reason"].as_str().unwrap().contains("fixed_turn"));
+    // A run in which nothing was judged says so; with another that was judged it is one of many.
+    let line = "run ingot-stack --engine builtin:solver=event -q";
+    assert!(yard.expect(5, line).err.contains("no claim could be judged"));
+    yard.expect(0, &format!("{line} --accept-unjudged"));
+    yard.expect(0, &format!("{line} --engine builtin"));
+    yard.expect(5, "sweep ingot-stack --engine builtin:solver=event --out none -q");
 }
 
 #[test]

@@ -101,6 +101,9 @@ pub struct Summary {
     pub trials: usize,
     /// Every claim that must hold holds.
     pub pass: usize,
+    /// Measured in a scene that claims nothing.
+    #[serde(default, skip_serializing_if = "is_nothing")]
+    pub measured: usize,
     /// A claim that must hold does not.
     pub fail: usize,
     /// The engine lacks a feature.
@@ -119,22 +122,27 @@ fn is_nothing(count: &usize) -> bool {
 }
 
 impl Summary {
-    /// Counts verdicts.
+    /// Counts trials by their verdicts.
     pub fn of(records: &[TrialRecord]) -> Self {
-        Summary::count(records.iter().map(|record| record.verdict))
-    }
-
-    /// Counts verdicts.
-    pub fn count(verdicts: impl Iterator<Item = Verdict>) -> Self {
         let mut summary = Summary::default();
-        verdicts.for_each(|verdict| summary.add(verdict));
+        records.iter().for_each(|record| summary.add(record.verdict, record.only_tells()));
         summary
     }
 
-    /// One more trial.
-    pub fn add(&mut self, verdict: Verdict) {
+    /// Counts trials by their verdicts.
+    pub fn count<'a>(trials: impl Iterator<Item = &'a TrialDocument>) -> Self {
+        let mut summary = Summary::default();
+        trials.for_each(|trial| summary.add(trial.verdict, trial.only_tells()));
+        summary
+    }
+
+    /// One more trial; one whose scene claims nothing is no pass.
+    pub fn add(&mut self, verdict: Verdict, only_tells: bool) {
         self.trials += 1;
-        *self.count_of(verdict) += 1;
+        match only_tells {
+            true => self.measured += 1,
+            false => *self.count_of(verdict) += 1,
+        }
     }
 
     /// How many turned out so.
@@ -173,7 +181,7 @@ impl ResultDocument {
         ResultDocument {
             format: FORMAT.to_owned(),
             tool: Tool::this(),
-            summary: Summary::count(trials.iter().map(|trial| trial.verdict)),
+            summary: Summary::count(trials.iter()),
             trials,
             pooled,
             twins: Vec::new(),

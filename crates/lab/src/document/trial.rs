@@ -198,6 +198,12 @@ impl TrialDocument {
         }
     }
 
+    /// Whether its scene claims nothing, so that its figures are all there is to see.
+    pub fn only_tells(&self) -> bool {
+        let told = !self.claims.is_empty() && self.claims.iter().all(ClaimDocument::only_tells);
+        self.verdict == Verdict::Pass && told
+    }
+
     /// Leaves out what only pooling needs.
     pub(crate) fn drop_samples(&mut self) {
         for claim in &mut self.claims {

@@ -110,7 +110,7 @@ pub enum FarmError {
         /// The machine.
         host: String,
         /// Why.
-        cause: EngineError,
+        cause: Box<EngineError>,
     },
     /// A trial is not what was planned.
     #[error("the trial `{trial}` is another one on {host} than when it was planned: its scene has changed")]

@@ -118,7 +118,7 @@ struct FarmOnly {
 /// With its place, for anything that is wrong in the table; without, when the file cannot be read.
 pub fn read_farm_table(path: &Path, kind: Option<&str>) -> Result<Option<(Where, Option<usize>)>, SceneError> {
     let origin = path.display().to_string();
-    let text = std::fs::read_to_string(path)
+    let text = ironspin_model::read_text(path, crate::plan_file::PLAN_LIMIT)
         .map_err(|error| SceneError::without_place(format!("cannot read the plan `{origin}`: {error}"), None))?;
     let file: FarmOnly = toml::from_str(&text).map_err(|error| toml_error(&error, &text, &origin))?;
     let Some(table) = file.farm else { return Ok(None) };

@@ -18,6 +18,8 @@ use std::path::{Path, PathBuf};
 const FORMAT: &str = "ironspin.farm/1";
 /// Seconds of a body in a step, and of a trial beside, where nothing was measured yet.
 const GUESS: [f64; 2] = [2e-6, 0.03];
+/// Largest file of a farm, bytes: a share of 100,000 trials takes some 20 MB.
+const LIMIT: u64 = 1 << 30;
 /// How long a share should take, s.
 const SHARE_SECONDS: f64 = 300.0;
 
@@ -109,7 +111,7 @@ pub(super) fn file(folder: &Path, name: &str) -> PathBuf {
 }
 
 pub(super) fn read<T: DeserializeOwned>(folder: &Path, name: &str) -> Option<T> {
-    serde_json::from_str(&std::fs::read_to_string(file(folder, name)).ok()?).ok()
+    serde_json::from_str(&ironspin_model::read_text(&file(folder, name), LIMIT).ok()?).ok()
 }
 
 pub(super) fn write(folder: &SweepFolder, name: &str, content: &impl Serialize) -> Result<(), FolderError> {

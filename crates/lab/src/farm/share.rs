@@ -147,7 +147,11 @@ impl Share {
             }
             if made.engines.insert(engine.clone(), plan.engine_hash.clone()).is_none() && plan.engine.is_foreign() {
                 // Otherwise a node that lacks a program would give errors of the engine in place of results.
-                plan.engine.start().map_err(|cause| FarmError::NoEngine { engine, host: host_name(), cause })?;
+                plan.engine.start().map_err(|cause| FarmError::NoEngine {
+                    engine,
+                    host: host_name(),
+                    cause: Box::new(cause),
+                })?;
             }
             if work.key() != piece.key {
                 return Err(FarmError::OtherTrial { trial: shell_line(&piece.words), host: host_name() });

@@ -84,9 +84,12 @@ impl SweepFolder {
     }
 }
 
+/// Largest manifest, bytes.
+const MANIFEST_LIMIT: u64 = 16 << 20;
+
 /// What a folder says of its making, where it says it.
 pub fn manifest_of(place: &Path) -> Option<Manifest> {
-    serde_json::from_str(&std::fs::read_to_string(place.join("manifest.json")).ok()?).ok()
+    serde_json::from_str(&ironspin_model::read_text(&place.join("manifest.json"), MANIFEST_LIMIT).ok()?).ok()
 }
 
 /// Results of another program, engine or scene are no shares of one whole.

@@ -24,6 +24,7 @@ use crate::grid::{LabEvent, work_through};
 use crate::plan::TrialPlan;
 use crate::record::TrialRecord;
 use files::{DRAFT, Worth};
+use ironspin_model::read_text;
 use plan_file::PLAN;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
@@ -33,6 +34,8 @@ use std::time::{Duration, Instant};
 
 const TRIALS: &str = "trials";
 const DRAWINGS: &str = "drawings";
+/// Largest file of a trial, bytes.
+const TRIAL_LIMIT: u64 = 256 << 20;
 /// The files drawn from the trials are written anew no more often than this ...
 const REDRAWN: Duration = Duration::from_secs(2);
 /// ... and take no larger share of the time than one of so many parts.
@@ -157,7 +160,7 @@ impl SweepFolder {
 
     /// What came of a trial; nothing when there is no file, or one that cannot be read.
     pub fn trial(&self, key: &str) -> Option<TrialDocument> {
-        serde_json::from_str(&std::fs::read_to_string(self.place.join(trial_name(key))).ok()?).ok()
+        self.document(key)
     }
 
     /// What a trial is drawn from, where that was kept.
@@ -257,7 +260,7 @@ impl SweepFolder {
 
     /// The document of a trial of some form; nothing when there is no file, or one that cannot be read.
     pub(crate) fn document<T: serde::de::DeserializeOwned>(&self, key: &str) -> Option<T> {
-        serde_json::from_str(&std::fs::read_to_string(self.place.join(trial_name(key))).ok()?).ok()
+        serde_json::from_str(&read_text(&self.place.join(trial_name(key)), TRIAL_LIMIT).ok()?).ok()
     }
 
     /// Puts a file in its place, whole or not at all.

@@ -12,6 +12,8 @@ use std::path::Path;
 /// Name and version of the form.
 const FORMAT: &str = "ironspin.plan/1";
 pub(super) const PLAN: &str = "plan.json";
+/// Largest plan, bytes: 120 a trial.
+const LIMIT: u64 = 2 << 30;
 
 /// The trials of a folder, in order.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -65,7 +67,7 @@ impl PlanFile {
 
     pub(crate) fn read(folder: &Path) -> Result<PlanFile, FolderError> {
         let not_ours = || FolderError::NotOurs(folder.to_owned());
-        let text = std::fs::read_to_string(folder.join(PLAN)).map_err(|_| not_ours())?;
+        let text = ironspin_model::read_text(&folder.join(PLAN), LIMIT).map_err(|_| not_ours())?;
         let plan: PlanFile = serde_json::from_str(&text).map_err(|_| not_ours())?;
         if plan.format == FORMAT { Ok(plan) } else { Err(not_ours()) }
     }

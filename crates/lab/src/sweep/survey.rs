@@ -43,7 +43,7 @@ impl Survey {
             known.push(key.clone());
         }
         Survey {
-            summary: Summary::count(trials.iter().map(|trial| trial.verdict)),
+            summary: Summary::count(trials.iter()),
             pooled: pool_documents(&chancy).into_iter().map(PooledDocument::of).collect(),
             trials,
             keys: known,

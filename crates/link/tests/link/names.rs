@@ -50,7 +50,7 @@ fn slips_say_what_would_have_been_right() {
         ("lib:", "a shared library, such as lib:./libengine.so"),
         ("lib: :: a=1", "a shared library"),
         ("library:./x.so", "no engine called `library`"),
-        ("trace:", "no engine called `trace`"),
+        ("trace:", "a recorded trace, such as trace:fall.csv"),
         ("", "no engine called ``"),
         ("builtin:iterations", "cannot be ``"),
         ("builtin:iteration=3", "did you mean `iterations`?"),

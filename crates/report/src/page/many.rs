@@ -25,7 +25,7 @@ pub fn page_of_many(
     beyond: &Beyond,
 ) -> Result<String, PlotError> {
     let documents: Vec<&TrialDocument> = trials.iter().collect();
-    let summary = Summary::count(trials.iter().map(|trial| trial.verdict));
+    let summary = Summary::count(trials.iter());
     let link = |number: usize| pages.get(number / A_PAGE).cloned();
     let (sections, collapse) = (beyond::sections(beyond)?, beyond::collapse(&documents)?);
     let body = html! {
@@ -54,7 +54,7 @@ struct Cell {
 
 impl Cell {
     fn add(&mut self, number: usize, verdict: Verdict) {
-        self.summary.add(verdict);
+        self.summary.add(verdict, false);
         if self.worst.is_none_or(|(worst, _)| verdict > worst) {
             self.worst = Some((verdict, number));
         }

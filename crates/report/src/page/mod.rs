@@ -52,13 +52,8 @@ impl PageTrial {
     }
 
     fn only_tells(&self) -> bool {
-        only_tells(&self.document)
+        self.document.only_tells()
     }
-}
-
-/// Whether the scene of a trial claims nothing, so that its figures are all there is to see.
-fn only_tells(trial: &TrialDocument) -> bool {
-    trial.verdict == Verdict::Pass && !trial.claims.is_empty() && trial.claims.iter().all(ClaimDocument::only_tells)
 }
 
 /// The page for some trials; `notes` are lines under its title.
@@ -80,7 +75,7 @@ pub fn page_among(
     trials: &[PageTrial],
     beyond: &Beyond,
 ) -> Result<String, PlotError> {
-    let summary = Summary::count(trials.iter().map(|trial| trial.document.verdict));
+    let summary = Summary::count(trials.iter().map(|trial| &trial.document));
     let room = Room::of(trials);
     let documents: Vec<&TrialDocument> = trials.iter().map(|trial| &trial.document).collect();
     let (sections, collapse) = (beyond::sections(beyond)?, beyond::collapse(&documents)?);
@@ -166,7 +161,7 @@ fn in_a_sentence(trials: &[&TrialDocument], beyond: &Beyond) -> String {
     if unknown > 0 {
         reported.push(format!("In {} what the engine reports does not let anybody tell.", scenes(unknown)));
     }
-    if trials.iter().all(|trial| only_tells(trial)) {
+    if trials.iter().all(|trial| trial.only_tells()) {
         reported.push("Nothing is claimed; the figures of each trial stand below.".to_owned());
     } else if reported.is_empty() {
         let none = of(Some(Verdict::Unsupported));

@@ -97,7 +97,7 @@ fn junit_holds_no_character_that_xml_cannot_hold() {
     document.trials[3].reason = "bell \u{7} and \u{fffe}, not \u{1b}[31mred; ]]> & <x>".to_owned();
     let text = written("junit", &document);
     let error = elements(&text).into_iter().find(|(_, name, _)| name == "error").unwrap();
-    assert_eq!(error.2["message"], "bell  and , not [31mred; ]]> & <x>");
+    assert_eq!(error.2["message"], "bell \\u{7} and , not \\u{1b}[31mred; ]]> & <x>");
     assert!(!text.contains('\u{7}') && !text.contains('\u{1b}'));
 }
 

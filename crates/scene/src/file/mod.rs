@@ -26,8 +26,8 @@ pub(crate) const SCENE_VERSION: i64 = 1;
 pub(crate) struct SceneFile {
     /// Version of the scene language: 1.
     pub(crate) scene: Placed<i64>,
-    /// Name of the scene.
-    pub(crate) name: String,
+    /// Name of the scene: letters, digits, blanks, and - _ . ( ), up to 100 of them.
+    pub(crate) name: Placed<String>,
     /// One line about it.
     pub(crate) about: String,
     /// What it is about, such as "stacking"; `ironspin scenes topics` lists them all.

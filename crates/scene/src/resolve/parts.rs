@@ -269,8 +269,16 @@ impl Resolver {
         floor: &str,
     ) -> Result<DVec3, Diagnostic> {
         let normal = self.vector(normal, span.clone(), names)?;
+        // One whose length is beyond all numbers, or below, has a direction all the same.
         let length = normal.length();
-        if length == 0.0 {
+        let (normal, length) = match length.is_finite() && length > f64::MIN_POSITIVE {
+            true => (normal, length),
+            false => {
+                let scaled = normal / normal.abs().max_element();
+                (scaled, scaled.length())
+            }
+        };
+        if !(length > 0.0) {
             return Err(Diagnostic::at(span, format!("the normal of a {of} cannot be zero"))
                 .help(format!("{floor} is a floor")));
         }

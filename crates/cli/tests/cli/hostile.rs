@@ -1,0 +1,148 @@
+//! Texts of strangers: nothing that a scene, an engine or a result holds is obeyed by a terminal, a spreadsheet or a reader of Markdown.
+
+use crate::util::Yard;
+
+/// Letters that a terminal obeys, or that turn a line.
+const OBEYED: [char; 6] = ['\u{1b}', '\u{7}', '\u{9b}', '\u{202e}', '\u{8}', '\u{2066}'];
+
+/// A scene whose texts would clear the screen, turn the line, link and calculate.
+const SCENE: &str = r#"scene = 1
+name = "yard"
+about = "=1+1 \u001b[2J\u202eabout\u0007"
+[set]
+"lift" = { value = 1, unit = "m\u009b2J", about = "@sum \u001b[31mlift" }
+[world]
+gravity = [0, -9.81]
+duration = 0.5
+[material.iron]
+density = 10
+friction = 0.5
+restitution = 0
+[[body]]
+name = "ball"
+shape = { disc = 0.5 }
+at = [0, "lift + 5"]
+material = "iron"
+[[claim]]
+gauge = "value.y"
+of = "ball"
+at_most = 1
+because = "-x \u001b]0;title\u0007 [click](https://quay.example) \u2066<img>\nsecond line | cell"
+"#;
+
+fn harmless(what: &str, text: &str) {
+    let found = text.chars().find(|letter| OBEYED.contains(letter));
+    assert!(found.is_none(), "{what} lets {:?} through:\n{text}", found);
+}
+
+#[test]
+fn no_command_lets_a_scene_speak_to_the_terminal() {
+    let yard = Yard::new();
+    yard.write("yard.toml", SCENE);
+    yard.write(
+        "broken.toml",
+        &SCENE.replace("duration = 0.5", "duration = \"\u{202e}x\"").replace("friction", "fric\u{9b}tion"),
+    );
+    yard.write("worse.toml", &SCENE.replace("[world]", "\"\\u001b[31mkey\" = 1\n[world]"));
+    for line in [
+        "run yard.toml --out run",
+        "run yard.toml --format markdown",
+        "run yard.toml --format junit",
+        "run yard.toml --format csv",
+        "run yard.toml --format json",
+        "sweep yard.toml --out swept --dt 1/60,1/30",
+        "scenes show yard.toml",
+        "scenes check yard.toml",
+        "twin yard.toml --by again",
+        "run broken.toml",
+        "run worse.toml",
+        "report run --out page.html",
+        "compare run swept",
+        "edge yard.toml --raise lift=1..3 --until value.y",
+    ] {
+        let answer = yard.ironspin(line);
+        harmless(line, &answer.out);
+        harmless(line, &answer.err);
+    }
+    for file in ["run/trials.csv", "run/result.json", "swept/map.txt", "swept/trials.csv", "swept/result.json"] {
+        harmless(file, &yard.read(file));
+    }
+}
+
+#[test]
+fn cells_of_text_are_no_formulas_and_numbers_read_back() {
+    let yard = Yard::new();
+    yard.write("yard.toml", SCENE);
+    let csv = yard.expect(1, "run yard.toml --format csv -q").out;
+    assert!(csv.contains("\"'-x \\u{1b}]0;title"), "{csv}");
+    let json: serde_json::Value = serde_json::from_str(&yard.expect(1, "run yard.toml --format json -q").out).unwrap();
+    let measured = json["trials"][0]["claims"][0]["measured"].as_f64().unwrap();
+    assert!(csv.contains(&format!(",{measured},")), "{measured}\n{csv}");
+    assert!(measured > 1.0);
+    // JSON reads back as it was written by the scene.
+    let because = json["trials"][0]["claims"][0]["because"].as_str().unwrap();
+    assert!(because.contains('\u{1b}') && because.contains("[click](https://quay.example)"), "{because}");
+    let markdown = yard.expect(1, "run yard.toml --format markdown -q").out;
+    assert!(!markdown.contains("](") && !markdown.contains("://") && !markdown.contains("<img"), "{markdown}");
+}
+
+#[test]
+fn names_are_plain_and_write_nowhere_else() {
+    let yard = Yard::new();
+    for name in ["../escaped", "a/b", "a\\\\b", "\\u001b[31m", "", ".hidden", "two\\nlines", " x", &"x".repeat(101)] {
+        yard.write("yard.toml", &SCENE.replace("name = \"yard\"", &format!("name = \"{name}\"")));
+        let refused = yard.expect(2, "scenes copy yard.toml copies");
+        assert!(refused.err.contains("is no name for a scene"), "{name}: {}", refused.err);
+        harmless(name, &refused.err);
+    }
+    assert_eq!(yard.names(), ["yard.toml"]);
+    let long = "x".repeat(100);
+    yard.write("yard.toml", &SCENE.replace("name = \"yard\"", &format!("name = \"{long}\"")));
+    yard.expect(1, "run yard.toml --trace traces -q");
+    assert_eq!(yard.names_in("traces").len(), 1);
+    assert!(yard.expect(2, "scenes new a\"b").err.contains("is no name for a scene"));
+}
+
+#[cfg(unix)]
+#[test]
+fn pipes_and_devices_are_no_input() {
+    let yard = Yard::new();
+    assert!(std::process::Command::new("mkfifo").arg(yard.path("pipe.toml")).status().unwrap().success());
+    std::fs::copy(yard.path("."), yard.path("x")).unwrap_err();
+    for line in [
+        "run ./pipe.toml",
+        "sweep --plan pipe.toml",
+        "judge first-drop pipe.toml",
+        "run first-drop --engine trace:pipe.toml",
+        "run /dev/zero",
+        "sweep --plan /dev/zero",
+        "compare /dev/zero /dev/zero",
+    ] {
+        let answer = yard.ironspin(line);
+        assert!(answer.status == 2 || answer.status == 3, "{line}: {}\n{}{}", answer.status, answer.out, answer.err);
+    }
+}
+
+#[test]
+fn what_would_take_for_ever_is_refused_before_it_begins() {
+    let yard = Yard::new();
+    yard.write("yard.toml", "plan = 1\nscenes = [\"first-drop\"]\nthreads = [1, 257]\n");
+    yard.write("more.toml", "plan = 1\nscenes = [\"first-drop\"]\nrepeat = 10001\n");
+    yard.write("most.toml", "plan = 1\nscenes = [\"first-drop\"]\nthreads = [9223372036854775807]\n");
+    yard.write("ahead.toml", &format!("{SCENE}[[forecast]]\nat_time = 0.1\nof = \"ball\"\nhorizon = 1e9\n"));
+    for (line, words) in [
+        ("run first-drop --clock bank:1e-9", "the limit is 20000000"),
+        ("run first-drop --clock raw:1e12", "the limit is 20000000"),
+        ("run first-drop --clock bank:60 --stall 1e9@0", "--max-steps"),
+        ("run first-drop --dt 1e-12", "a trial of `first-drop` takes some"),
+        ("run first-drop --dt 1/60 --max-steps 10", "the limit is 10"),
+        ("sweep --plan yard.toml", "257 is out of range: expected 1 to 256"),
+        ("sweep --plan more.toml", "10001 is out of range: expected 1 to 10000"),
+        ("sweep --plan most.toml", "expected 1 to 256"),
+        ("run ahead.toml", "a forecast of `ahead.toml` takes some"),
+        ("film first-drop --at nan", "expected a number of at least 0"),
+    ] {
+        let refused = yard.expect(2, line);
+        assert!(refused.err.contains(words), "{line}\n{}", refused.err);
+    }
+}
