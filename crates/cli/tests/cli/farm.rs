@@ -126,15 +126,19 @@ fn a_proof_is_shared_out_and_joined() {
 
 #[test]
 fn a_share_that_runs_twice_or_sleeps_in_between_harms_nothing() {
-    let yard = yard();
+    let yard = Yard::new();
+    // Enough that one can be held before it has done all.
+    let seeds: Vec<String> = (1..=40).map(|seed| seed.to_string()).collect();
+    yard.write("yard.toml", &PLAN.replace("[1, 2]", &format!("[{}]", seeds.join(", "))));
+    yard.expect(1, "sweep --plan yard.toml --out alone -q");
     yard.expect(0, "sweep --plan yard.toml --out far --on list --shares 1 -q");
     // One is held in the middle of its work while another does all of it and a third joins.
     let slow = start(&yard, "farm work far --share 1");
     until("a first trial", || finished(&yard, "far") > 1);
     signal(&slow, "-STOP");
     let early = yard.expect(4, "farm join far");
-    assert!(early.err.contains("of 16 trials are missing"), "{}", early.err);
-    assert!(yard.read("far/report.html").contains("of 16 trials are missing"));
+    assert!(early.err.contains("of 320 trials are missing"), "{}", early.err);
+    assert!(yard.read("far/report.html").contains("of 320 trials are missing"));
     let mut both = [start(&yard, "farm work far --share 1"), start(&yard, "farm work far --share 1")];
     assert!(both.iter_mut().all(|one| one.wait().unwrap().success()));
     yard.expect(1, "farm join far -q");
@@ -148,7 +152,7 @@ fn a_share_that_runs_twice_or_sleeps_in_between_harms_nothing() {
 #[test]
 fn a_leader_that_is_stopped_leaves_what_is_finished() {
     let yard = yard();
-    let send = "sweep rivet-shot --seed 1..40 --out far --on local:processes=1 --shares 2";
+    let send = "sweep rivet-shot --seed 1..400 --out far --on local:processes=1 --shares 2";
     yard.expect(0, send);
     until("a first trial", || finished(&yard, "far") > 0);
     let refused = yard.expect(2, send);
@@ -158,7 +162,7 @@ fn a_leader_that_is_stopped_leaves_what_is_finished() {
     let table = yard.expect(4, "farm status far").out;
     assert!(table.contains("failed") && table.contains("share 1/2 is interrupted"), "{table}");
     yard.expect(0, &format!("{send} --follow -q"));
-    assert_eq!(finished(&yard, "far"), 40);
+    assert_eq!(finished(&yard, "far"), 400);
 }
 
 #[test]

@@ -129,7 +129,10 @@ fn what_would_take_for_ever_is_refused_before_it_begins() {
     yard.write("yard.toml", "plan = 1\nscenes = [\"first-drop\"]\nthreads = [1, 257]\n");
     yard.write("more.toml", "plan = 1\nscenes = [\"first-drop\"]\nrepeat = 10001\n");
     yard.write("most.toml", "plan = 1\nscenes = [\"first-drop\"]\nthreads = [9223372036854775807]\n");
-    yard.write("ahead.toml", &format!("{SCENE}[[forecast]]\nat_time = 0.1\nof = \"ball\"\nhorizon = 1e9\n"));
+    yard.write(
+        "ahead.toml",
+        &format!("{SCENE}[[action]]\nat_time = 0.1\non = \"ball\"\nforecast = {{ horizon = 1e9 }}\n"),
+    );
     for (line, words) in [
         ("run first-drop --clock bank:1e-9", "the limit is 20000000"),
         ("run first-drop --clock raw:1e12", "the limit is 20000000"),
