@@ -14,15 +14,53 @@ const BETWEEN_LINES: Duration = Duration::from_secs(10);
 /// Longest message beside a bar, letters.
 const LONGEST: usize = 160;
 
-/// Set by the first Ctrl-C; the second ends the program at once.
-pub(crate) fn stop_flag() -> Arc<AtomicBool> {
-    let stop = Arc::new(AtomicBool::new(false));
-    let set = Arc::clone(&stop);
+/// How long trials may go on after a signal: an engine in this process that does not come back cannot be asked to.
+const COMING_BACK: Duration = Duration::from_millis(1500);
+
+/// Set by the first Ctrl-C or request to end; the second ends the program at once.
+#[derive(Clone, Default)]
+pub(crate) struct Stop {
+    asked: Arc<AtomicBool>,
+    /// Whether trials are under way.
+    at_work: Arc<AtomicBool>,
+}
+
+impl std::ops::Deref for Stop {
+    type Target = AtomicBool;
+
+    fn deref(&self) -> &AtomicBool {
+        &self.asked
+    }
+}
+
+impl Stop {
+    /// Runs trials. When they do not end soon after a signal the program ends without them; what is finished has been written by then.
+    pub(crate) fn during<T>(&self, trials: impl FnOnce() -> T) -> T {
+        self.at_work.store(true, Ordering::Relaxed);
+        let outcome = trials();
+        self.at_work.store(false, Ordering::Relaxed);
+        outcome
+    }
+}
+
+/// Waits for signals from now on.
+pub(crate) fn stop_flag() -> Stop {
+    let stop = Stop::default();
+    let (asked, at_work) = (Arc::clone(&stop.asked), Arc::clone(&stop.at_work));
     // A program that cannot catch the signal ends by it, and what is finished is kept all the same.
     let _ = ctrlc::set_handler(move || {
-        if set.swap(true, Ordering::Relaxed) {
+        if asked.swap(true, Ordering::Relaxed) {
             std::process::exit(130);
         }
+        let at_work = Arc::clone(&at_work);
+        // A machine that gives no more threads still ends by the second signal.
+        let _ = std::thread::Builder::new().name("watchdog".to_owned()).spawn(move || {
+            std::thread::sleep(COMING_BACK);
+            if at_work.load(Ordering::Relaxed) {
+                crate::output::note("interrupted: a trial under way did not come back");
+                std::process::exit(130);
+            }
+        });
     });
     stop
 }
@@ -146,14 +184,14 @@ pub(crate) struct Watched {
     /// Whether Ctrl-C came.
     pub(crate) interrupted: bool,
     /// Set when it comes later.
-    pub(crate) stop: Arc<AtomicBool>,
+    pub(crate) stop: Stop,
 }
 
 /// Runs a grid with a progress bar on standard error and a closing line.
 pub(crate) fn run_watched(plans: &[TrialPlan], jobs: usize, quiet: bool) -> Watched {
     let stop = stop_flag();
     let bar = Bar::new(plans.len(), quiet);
-    let records = run_grid(plans, jobs, &stop, &|event| bar.follow(plans, event));
+    let records = stop.during(|| run_grid(plans, jobs, &stop, &|event| bar.follow(plans, event)));
     let seconds = bar.end(records.len());
     Watched { interrupted: stop.load(Ordering::Relaxed), records, seconds, stop }
 }

@@ -40,6 +40,8 @@ pub struct Limits {
     pub build: f64,
     /// Time for a step, s; nothing for a limit that follows the steps seen so far.
     pub step: Option<f64>,
+    /// Time for a trial, from its build on, s.
+    pub trial: Option<f64>,
     /// Address space, bytes.
     pub memory: Option<u64>,
     /// Processor time of a process, s.
@@ -48,7 +50,7 @@ pub struct Limits {
 
 impl Default for Limits {
     fn default() -> Self {
-        Limits { start: 10.0, build: 30.0, step: None, memory: None, cpu: None }
+        Limits { start: 10.0, build: 30.0, step: None, trial: None, memory: None, cpu: None }
     }
 }
 
@@ -84,7 +86,7 @@ impl Limits {
 /// A limit that cannot be read.
 #[derive(Debug, thiserror::Error)]
 #[error(
-    "`{found}`: expected limits such as start=10,build=30,step=0.5 (seconds), memory=2GiB, cpu=60 (seconds), separated by commas"
+    "`{found}`: expected limits such as start=10,build=30,step=0.5,trial=60 (seconds), memory=2GiB, cpu=60 (seconds), separated by commas"
 )]
 pub struct LimitError {
     found: String,
@@ -103,6 +105,7 @@ impl FromStr for Limits {
                 "start" => limits.start = seconds()?,
                 "build" => limits.build = seconds()?,
                 "step" => limits.step = Some(seconds()?),
+                "trial" => limits.trial = Some(seconds()?),
                 "memory" => limits.memory = Some(bytes(value.trim()).ok_or_else(wrong)?),
                 "cpu" => limits.cpu = Some(seconds()?.ceil() as u64),
                 _ => return Err(wrong()),
@@ -123,6 +126,7 @@ impl fmt::Display for Limits {
             reported.push(format!("build={}", self.build));
         }
         reported.extend(self.step.map(|step| format!("step={step}")));
+        reported.extend(self.trial.map(|trial| format!("trial={trial}")));
         reported.extend(self.memory.map(|bytes| format!("memory={bytes}")));
         reported.extend(self.cpu.map(|seconds| format!("cpu={seconds}")));
         out.write_str(&reported.join(","))
@@ -154,7 +158,7 @@ mod tests {
 
     #[test]
     fn limits_are_read_and_told() {
-        let limits: Limits = "step=0.25, memory=2GiB,cpu=60,start=1".parse().unwrap();
+        let limits: Limits = "step=0.25, trial=9, memory=2GiB,cpu=60,start=1".parse().unwrap();
         assert_eq!((limits.memory, limits.cpu, limits.step), (Some(1 << 31), Some(60), Some(0.25)));
         assert_eq!(limits.to_string().parse::<Limits>().unwrap(), limits);
         for wrong in ["", "step", "step=-1", "memory=2furlongs", "memory=12", "speed=3", "cpu=nan"] {

@@ -22,7 +22,7 @@ pub struct Scene {
 }
 
 /// Most bytes of a scene file.
-const FILE_LIMIT: u64 = 64 << 20;
+const FILE_LIMIT: u64 = 16 << 20;
 /// Most files that a scene may use.
 const USE_LIMIT: usize = 16;
 

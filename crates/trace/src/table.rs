@@ -3,6 +3,7 @@
 use crate::columns::{Column, column_names};
 use crate::error::TraceError;
 use ironspin_model::{nearest, open_plain};
+use parquet::errors::ParquetError;
 use parquet::file::reader::{FileReader, SerializedFileReader};
 use parquet::record::{Field, Row};
 use std::collections::BTreeMap;
@@ -180,7 +181,8 @@ fn open_parquet(path: &Path) -> Result<Table, TraceError> {
         why: format!("it is no Parquet file that can be read: {error}"),
         help: None,
     };
-    let reader = SerializedFileReader::new(file).map_err(|error| whole(&error))?;
+    let reader = guarded(|| SerializedFileReader::new(file)).map_err(|error| whole(&error))?;
+    let reader = reader.map_err(|error| whole(&error))?;
     let metadata = reader.metadata().file_metadata();
     let names: Vec<String> = metadata.schema().get_fields().iter().map(|field| field.name().to_owned()).collect();
     let about = metadata
@@ -189,7 +191,17 @@ fn open_parquet(path: &Path) -> Result<Table, TraceError> {
         .unwrap_or_default();
     let Plan { places, columns, unknown } = plan(path, &names)?;
     let (place, kept) = (path.to_owned(), columns.clone());
-    let rows = reader.into_iter().enumerate().map(move |(number, row)| {
+    let mut rows = guarded(|| reader.into_iter()).map_err(|error| whole(&error))?;
+    let mut lost = false;
+    // After a panic the reader's state cannot be trusted any more.
+    let rows = std::iter::from_fn(move || match lost {
+        true => None,
+        false => guarded(|| rows.next()).unwrap_or_else(|panic| {
+            lost = true;
+            Some(Err(ParquetError::General(panic)))
+        }),
+    });
+    let rows = rows.enumerate().map(move |(number, row)| {
         let line = number as u64 + 1;
         let error = |why: String| TraceError::Row { path: place.clone(), line, why, help: None };
         let row = row.map_err(|cause| error(format!("it cannot be read: {cause}")))?;
@@ -202,6 +214,15 @@ fn open_parquet(path: &Path) -> Result<Table, TraceError> {
         Ok(TableRow { line, cells: cells.collect::<Result<_, _>>()? })
     });
     Ok(Table { path: path.to_owned(), columns, unknown, about, rows: Box::new(rows) })
+}
+
+/// Calls the reader of a foreign format, whose panics over a damaged file are errors of that file.
+fn guarded<T>(read: impl FnOnce() -> T) -> Result<T, String> {
+    std::panic::catch_unwind(std::panic::AssertUnwindSafe(read)).map_err(|panic| {
+        let said = panic.downcast_ref::<&str>().map(|text| (*text).to_owned());
+        let said = said.or_else(|| panic.downcast_ref::<String>().cloned());
+        format!("its reader gave up: {}", said.unwrap_or_else(|| "it did not say why".to_owned()))
+    })
 }
 
 fn cell(row: &Row, place: usize, column: Column) -> Option<Cell> {

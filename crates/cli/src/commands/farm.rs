@@ -308,7 +308,7 @@ fn work(options: &WorkOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
         let mut work = part.iter().map(|piece| reader.read(&words(piece))).collect::<Result<Vec<_>, _>>()?;
         share.check(part, &mut work, &mut made)?;
         share.sign(&made)?;
-        share.run(work, &mut made, program.as_deref(), &stop, (&told, &sketch))?;
+        stop.during(|| share.run(work, &mut made, program.as_deref(), &stop, (&told, &sketch)))?;
         if stop.load(Ordering::Relaxed) {
             break;
         }

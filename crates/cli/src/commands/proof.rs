@@ -84,7 +84,7 @@ pub(crate) fn run(options: &ProofOptions, quiet: bool) -> Result<ExitStatus, Dia
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     let stop = progress::stop_flag();
     let bar = progress::Bar::new(0, quiet);
-    let found = run_proof(&order, &stop, &|done, due, what| bar.reach(done, due, what));
+    let found = stop.during(|| run_proof(&order, &stop, &|done, due, what| bar.reach(done, due, what)));
     let document = match found {
         Err(ProofError::Stopped { done, due }) => {
             bar.clear();

@@ -34,9 +34,8 @@ pub(crate) fn edge(options: &EdgeOptions, quiet: bool) -> Result<ExitStatus, Dia
     };
     let stop = progress::stop_flag();
     let bar = progress::Bar::new(0, quiet);
-    let found = find_edges(&order, &stop, &|engine, value| {
-        bar.say(&format!("{engine}: {} = {value}", options.raise.name));
-    });
+    let listener = |engine: &str, value: f64| bar.say(&format!("{engine}: {} = {value}", options.raise.name));
+    let found = stop.during(|| find_edges(&order, &stop, &listener));
     bar.clear();
     let found = found?;
     output::print(&match options.format {
@@ -89,7 +88,7 @@ pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus,
     let mut found = Vec::new();
     for order in &orders {
         bar.say(&format!("{} over {}", order.gauge, order.over));
-        let record = run_series(order, &stop)?;
+        let record = stop.during(|| run_series(order, &stop))?;
         bar.done(record.verdict);
         found.push(record);
     }
@@ -159,15 +158,11 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Dia
     };
     let stop = progress::stop_flag();
     let bar = progress::Bar::new(order.plans.len() * order.rounds, quiet);
-    let document = measure_cost(
-        &order,
-        &stop,
-        &|plan| {
-            bar.say(&format!("now {} bodies on {}", plan.setup.world.bodies.len(), plan.engine.text()));
-            bar.done(Verdict::Pass);
-        },
-        &weigh,
-    );
+    let listener = |plan: &TrialPlan| {
+        bar.say(&format!("now {} bodies on {}", plan.setup.world.bodies.len(), plan.engine.text()));
+        bar.done(Verdict::Pass);
+    };
+    let document = stop.during(|| measure_cost(&order, &stop, &listener, &weigh));
     bar.clear();
     if let Some(path) = &options.plot {
         std::fs::write(path, cost_plot(&document)?).map_err(|cause| file_error(path, cause))?;

@@ -5,8 +5,8 @@ use crate::args::{MergeOptions, ResultsAs, SweepOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
-    Draws, FarmKind, FolderError, MANY, Manifest, ResultStream, Shard, Summary, Survey, SweepFolder, TrialPlan,
-    TrialRecord, Where, Work, collapse, manifest_of, plan_grid, read_plan, shell_line,
+    Draws, FarmKind, FolderError, LabEvent, MANY, Manifest, ResultStream, Shard, Summary, Survey, SweepFolder,
+    TrialPlan, TrialRecord, Where, Work, collapse, manifest_of, plan_grid, read_plan, shell_line,
 };
 use ironspin_model::{Verdict, shown};
 use ironspin_report::{
@@ -104,7 +104,8 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     let bar = progress::Bar::new(plans.len(), quiet);
     let sketch = |record: &TrialRecord| sketch(record, plans.len());
     let draws = Draws { files: &draw, trial: &sketch };
-    let swept = folder.run(&plans, options.shard, options.jobs, &stop, &|event| bar.follow(&plans, event), draws);
+    let listener = |event: &LabEvent| bar.follow(&plans, event);
+    let swept = stop.during(|| folder.run(&plans, options.shard, options.jobs, &stop, &listener, draws));
     let seconds = bar.end(swept.as_ref().map_or(0, |swept| swept.run));
     let swept = swept?;
     let survey = &swept.survey;

@@ -2,6 +2,7 @@
 
 use crate::args::{Change, Format, FramesOptions, TwinOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
+use crate::progress::Stop;
 use crate::{output, progress};
 use ironspin_lab::{
     RunFolder, TrialPlan, TwinKind, TwinOrder, TwinRecord, TwinsDocument, plan_grid, run_twin, share_out, twins_of,
@@ -9,7 +10,7 @@ use ironspin_lab::{
 };
 use ironspin_model::Verdict;
 use ironspin_report::{document_json, growth_plot, twin_csv, twin_table};
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::Ordering;
 use std::sync::{Mutex, PoisonError};
 
 /// The twins that were asked for, of every trial.
@@ -30,19 +31,20 @@ fn orders(plans: &[TrialPlan], by: &[Change]) -> Vec<TwinOrder> {
 }
 
 /// Runs twins on all cores, in the order of the list; what was finished, and whether Ctrl-C came.
-pub(super) fn run_twins(orders: &[TwinOrder], jobs: usize, quiet: bool, stop: &AtomicBool) -> (Vec<TwinRecord>, bool) {
+pub(super) fn run_twins(orders: &[TwinOrder], jobs: usize, quiet: bool, stop: &Stop) -> (Vec<TwinRecord>, bool) {
     let program = std::env::current_exe().ok();
     let bar = progress::Bar::new(orders.len(), quiet);
     let mut longest: Vec<usize> = (0..orders.len()).collect();
     longest.sort_by(|&a, &b| orders[b].plan.weight().total_cmp(&orders[a].plan.weight()).then(a.cmp(&b)));
     let records: Mutex<Vec<Option<TwinRecord>>> = Mutex::new(orders.iter().map(|_| None).collect());
-    share_out(&longest, jobs, stop, &|number| {
+    let work = |number: usize| {
         let order = &orders[number];
         bar.say(&format!("now {} by {}", order.plan.setup.name, order.kind.word()));
         let record = run_twin(order, program.as_deref());
         bar.done(record.verdict);
         records.lock().unwrap_or_else(PoisonError::into_inner)[number] = Some(record);
-    });
+    };
+    stop.during(|| share_out(&longest, jobs, stop, &work));
     let records: Vec<TwinRecord> =
         records.into_inner().unwrap_or_else(PoisonError::into_inner).into_iter().flatten().collect();
     bar.end_as(records.len(), "twin");

@@ -149,3 +149,23 @@ fn what_would_take_for_ever_is_refused_before_it_begins() {
         assert!(refused.err.contains(words), "{line}\n{}", refused.err);
     }
 }
+
+/// A pyramid whose single step takes far longer than anybody waits.
+#[cfg(unix)]
+#[test]
+fn a_signal_ends_what_does_not_come_back() {
+    let yard = Yard::new();
+    let mut child = std::process::Command::new(assert_cmd::cargo::cargo_bin("ironspin"))
+        .current_dir(yard.path("."))
+        .args("run billet-pyramid --set base=250 --max-bodies 100000".split_whitespace())
+        .stdout(std::process::Stdio::null())
+        .stderr(std::process::Stdio::null())
+        .spawn()
+        .unwrap();
+    std::thread::sleep(std::time::Duration::from_secs(4));
+    let asked = std::time::Instant::now();
+    let signal = std::process::Command::new("kill").args(["-TERM", &child.id().to_string()]).status().unwrap();
+    assert!(signal.success());
+    child.wait().unwrap();
+    assert!(asked.elapsed().as_secs_f64() < 6.0, "{:?}", asked.elapsed());
+}

@@ -141,3 +141,15 @@ fn calls_that_are_wrong_are_answered_with_their_codes() {
     }
     assert_eq!(answers.lines().count(), calls.len());
 }
+
+#[test]
+fn a_trial_has_a_limit_of_its_own() {
+    let yard = Yard::new();
+    let engine = format!("cmd:{} serve-engine", env!("CARGO_BIN_EXE_ironspin"));
+    let line = ["run", "billet-pyramid", "--set", "base=40", "--engine", &engine, "--limits", "trial=0.4", "-q"];
+    let began = std::time::Instant::now();
+    let (status, out, err) = run(&yard, &line);
+    assert_eq!(status, 3, "{out}{err}");
+    assert!(out.contains("the trial took its 0.4 s"), "{out}{err}");
+    assert!(began.elapsed().as_secs() < 20, "{:?}", began.elapsed());
+}

@@ -41,6 +41,8 @@ pub(crate) struct Remote {
     frame: Frame,
     /// Longest time of a step so far, s, as the mean of a call.
     slowest: Option<f64>,
+    /// When the trial under way began.
+    began: Instant,
 }
 
 struct Built {
@@ -153,6 +155,7 @@ impl Remote {
             built: None,
             frame: Frame::default(),
             slowest: None,
+            began: Instant::now(),
         };
         Ok((remote, used))
     }
@@ -174,7 +177,15 @@ impl Remote {
         frames: &mut dyn FnMut(&[u8]),
     ) -> Result<T, EngineError> {
         let gone = || EngineError::Crashed { why: "it has failed before".to_owned() };
-        let outcome = call(self.process.as_mut().ok_or_else(gone)?, method, params, limit, frames);
+        let left = self.process_limits.limits.trial.map(|most| (most - self.began.elapsed().as_secs_f64()).max(0.0));
+        let within = left.map_or(limit, |left| limit.min(Duration::from_secs_f64(left)));
+        let outcome = call(self.process.as_mut().ok_or_else(gone)?, method, params, within, frames);
+        let outcome = match (outcome, self.process_limits.limits.trial) {
+            (Err(error @ EngineError::Hung { .. }), Some(most)) if within < limit => {
+                Err(error.during(&format!("the trial took its {most} s")))
+            }
+            (outcome, _) => outcome,
+        };
         if !matches!(outcome, Ok(_) | Err(EngineError::Unsupported { .. } | EngineError::NothingBuilt)) {
             self.process = None;
         }
@@ -351,6 +362,7 @@ impl Engine for Remote {
 
     fn build(&mut self, world: &World, conditions: &Conditions) -> Result<(), EngineError> {
         self.built = None;
+        self.began = Instant::now();
         if let Some(feature) = self.lacking(world) {
             return Err(EngineError::Unsupported { feature });
         }

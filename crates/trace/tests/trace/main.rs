@@ -214,3 +214,41 @@ proptest! {
         let _ = read(&path, &Conventions::default());
     }
 }
+
+/// Files whose bytes were changed or cut are read, or refused with their name; none takes the program with it, whatever the reader of the format does.
+#[test]
+fn damaged_parquet_files_are_errors_of_their_own() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("whole.parquet");
+    let header = Header { scene: "drop".into(), engine: "builtin".into(), dt: "1/10".into(), seed: 1 };
+    let names = world().bodies.iter().map(|body| body.name.clone()).collect();
+    let mut writer = TraceWriter::begin(&path, TraceFormat::Parquet, &header, Dimension::Plane, names).unwrap();
+    for step in 0..40 {
+        let bodies = vec![BodyState::planar(DVec3::X * step as f64, 0.0, DVec3::X, 0.0); 3];
+        writer.add(&Frame { step, time: step as f64 * 0.1, bodies, ..Frame::default() }).unwrap();
+    }
+    writer.finish().unwrap();
+    let whole = std::fs::read(&path).unwrap();
+    let (mut seed, mut refused) = (1_u64, 0);
+    let mut next = |below: usize| {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (seed >> 33) as usize % below
+    };
+    let damaged = folder.path().join("damaged.parquet");
+    for _ in 0..1500 {
+        let mut bytes = whole.clone();
+        for _ in 0..=next(3) {
+            let place = next(bytes.len());
+            bytes[place] = next(256) as u8;
+        }
+        if next(8) == 0 {
+            bytes.truncate(next(bytes.len()));
+        }
+        std::fs::write(&damaged, &bytes).unwrap();
+        if let Err(error) = read(&damaged, &Conventions::default()) {
+            assert!(error.to_string().contains("damaged.parquet"), "{error}");
+            refused += 1;
+        }
+    }
+    assert!(refused > 100, "{refused}");
+}
