@@ -21,6 +21,9 @@ use std::process::ExitCode;
 
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
+    if let Some(seconds) = arguments.timeout {
+        progress::end_after(seconds);
+    }
     let outcome = match &arguments.command {
         Command::Demo(options) => commands::demo::run(options, arguments.quiet),
         Command::Run(options) => commands::run::run(options, arguments.quiet),

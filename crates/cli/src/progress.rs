@@ -65,6 +65,32 @@ pub(crate) fn stop_flag() -> Stop {
     stop
 }
 
+/// Longest time that a command can be given, s: some thirty years.
+const LONGEST_TIMEOUT: f64 = 1e9;
+
+/// Ends the command after a time, as a signal from outside would.
+pub(crate) fn end_after(seconds: f64) {
+    let wait = Duration::from_secs_f64(seconds.min(LONGEST_TIMEOUT));
+    // A machine that gives no more threads runs the command all the same.
+    let _ = std::thread::Builder::new().name("timeout".to_owned()).spawn(move || {
+        std::thread::sleep(wait);
+        crate::output::note("the time of --timeout is over");
+        ask_to_end();
+    });
+}
+
+/// Sends this program the request to end; whatever waits for one ends by it with what is finished.
+fn ask_to_end() {
+    #[cfg(unix)]
+    {
+        use nix::sys::signal::{Signal, kill};
+        if kill(nix::unistd::getpid(), Signal::SIGTERM).is_ok() {
+            return;
+        }
+    }
+    std::process::exit(130);
+}
+
 /// A bar that follows the events of a grid.
 pub(crate) struct Bar {
     bar: ProgressBar,

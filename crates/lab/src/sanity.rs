@@ -1,6 +1,6 @@
 //! What no sound engine answers.
 
-use ironspin_model::{Dimension, Effect, EngineError, Frame, JointKind, World, turn};
+use ironspin_model::{Contact, Dimension, Effect, EngineError, Frame, JointKind, World, turn};
 use ironspin_scene::Setup;
 
 /// Kinetic energy beyond this many times all that a trial can bring is an explosion.
@@ -124,8 +124,11 @@ impl Sanity {
         {
             return bad(why);
         }
-        let unknown = frame.contacts.iter().find(|contact| contact.bodies.iter().any(|&id| id >= bodies.len()));
-        unknown.and_then(|contact| bad(format!("a contact of bodies {:?} at step {}", contact.bodies, frame.step)))
+        frame
+            .contacts
+            .iter()
+            .find_map(|contact| malformed(contact, world))
+            .and_then(|why| bad(format!("{why} at step {step} ({time:.4} s)")))
     }
 
     fn blown_up(&self, world: &World, frame: &Frame) -> Option<String> {
@@ -152,4 +155,28 @@ impl Sanity {
             )
         })
     }
+}
+/// How far from 1 the length of a normal may be: engines of single precision are a thousand times nearer.
+const NORMAL: f64 = 1e-3;
+
+/// What is wrong with a contact by the contract of every way in: its bodies are there, the first has the smaller number, the normal is a unit vector, and
+/// all numbers are numbers.
+fn malformed(contact: &Contact, world: &World) -> Option<String> {
+    let [first, second] = contact.bodies;
+    if first.max(second) >= world.bodies.len() {
+        return Some(format!("a contact of bodies {:?}", contact.bodies));
+    }
+    let pair = format!("the contact of `{}` and `{}`", world.bodies[first].name, world.bodies[second].name);
+    // Nodes of soft bodies are found by the bench, in whatever order.
+    if second < world.rigid_count() && first >= second {
+        return Some(format!("{pair} has its bodies in the order {first}, {second}: the smaller number comes first"));
+    }
+    if !contact.point.is_finite() || !contact.depth.is_finite() || !contact.impulse.is_finite() {
+        return Some(format!("{pair} has a place, depth or impulse that is no number"));
+    }
+    let length = contact.normal.length();
+    let unit = (length - 1.0).abs() <= NORMAL;
+    (!unit).then(|| {
+        format!("{pair} has a normal of the length {length:.6}: it is a unit vector from the first to the second")
+    })
 }

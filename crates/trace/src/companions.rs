@@ -158,10 +158,13 @@ impl Notices {
                 Dimension::Plane => (read.flat(3)?, read.flat(5)?),
                 Dimension::Space => (read.vector(3)?, read.vector(6)?),
             };
+            // Other programs write a pair as they like; here the smaller number comes first.
+            let (first, second) = (read.body(1)?, read.body(2)?);
+            let ordered = first <= second;
             notices.contacts.entry(read.whole(0)?).or_default().push(Contact {
-                bodies: [read.body(1)?, read.body(2)?],
+                bodies: if ordered { [first, second] } else { [second, first] },
                 point,
-                normal,
+                normal: if ordered { normal } else { -normal },
                 depth: read.number(last - 2)?,
                 impulse: read.number(last - 1)?,
                 times: if cells[last].is_empty() { None } else { Some(read.whole(last)?) },

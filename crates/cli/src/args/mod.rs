@@ -41,6 +41,9 @@ pub(crate) struct Arguments {
     /// End with 0 also when claims were asked and none could be judged
     #[arg(long, global = true)]
     pub(crate) accept_unjudged: bool,
+    /// End the command after so many seconds, as a signal would: what is finished is kept, status 130
+    #[arg(long, global = true, value_name = "SECONDS", value_parser = above_zero)]
+    pub(crate) timeout: Option<f64>,
     #[command(subcommand)]
     pub(crate) command: Command,
 }

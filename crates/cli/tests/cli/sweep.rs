@@ -237,3 +237,15 @@ fn ctrl_c_keeps_what_is_finished_and_ends_with_130() {
     let kept = document["summary"]["trials"].as_u64().unwrap();
     assert!(reported.contains(&format!("interrupted: {kept} of 10000 trials are finished")), "{reported}");
 }
+
+#[cfg(unix)]
+#[test]
+fn a_command_that_is_given_a_time_ends_with_what_is_finished() {
+    let yard = Yard::new();
+    let began = std::time::Instant::now();
+    let ended = yard.expect(130, "sweep first-drop --seed 1..10000 --out long -q --timeout 1.5");
+    assert!(began.elapsed() < Duration::from_secs(20), "{:?}", began.elapsed());
+    assert!(ended.err.contains("the time of --timeout is over"), "{}", ended.err);
+    assert!(ended.err.contains("of 10000 trials are finished"), "{}", ended.err);
+    assert!(yard.expect(2, "run first-drop --timeout nan").err.contains("expected a number above 0"));
+}

@@ -2,7 +2,7 @@
 
 use crate::on;
 use ironspin_lab::{ResultDocument, TrialRecord};
-use ironspin_model::{BodyState, Bound, DVec3, Scalar, SensorEvent, SensorEventKind, Verdict};
+use ironspin_model::{BodyState, Bound, Contact, DVec3, Scalar, SensorEvent, SensorEventKind, Verdict};
 
 fn told(record: &TrialRecord, verdict: Verdict, part: &str) {
     assert_eq!(record.verdict, verdict, "{}", record.reason);
@@ -97,4 +97,32 @@ fn a_document_comes_back_from_json_as_it_was() {
     }
     let info = records[0].engine_info.as_ref().unwrap();
     assert_eq!((info.name.as_str(), info.scalar), ("still", Scalar::F64));
+}
+
+#[test]
+fn contacts_are_of_two_bodies_in_order_with_a_normal_and_numbers() {
+    let good =
+        Contact { bodies: [0, 1], point: DVec3::ZERO, normal: DVec3::Y, depth: 0.0, impulse: 1.0, times: Some(0) };
+    let with = |contact: Contact| {
+        on(move |frame| {
+            if frame.step == 12 {
+                frame.contacts = vec![contact];
+            }
+            Ok(())
+        })
+    };
+    assert_ne!(with(good).verdict, Verdict::Error);
+    assert_ne!(with(Contact { normal: DVec3::Y * 1.000_001, ..good }).verdict, Verdict::Error, "single precision");
+    for (contact, part) in [
+        (Contact { bodies: [1, 1], ..good }, "in the order 1, 1: the smaller number comes first at step 12"),
+        (Contact { bodies: [1, 0], ..good }, "in the order 1, 0"),
+        (Contact { bodies: [0, 99], ..good }, "a contact of bodies [0, 99]"),
+        (Contact { normal: DVec3::ZERO, ..good }, "a normal of the length 0.000000"),
+        (Contact { normal: DVec3::NAN, ..good }, "a normal of the length NaN"),
+        (Contact { normal: DVec3::Y * 2.0, ..good }, "a normal of the length 2.000000"),
+        (Contact { depth: f64::NAN, ..good }, "that is no number"),
+        (Contact { impulse: f64::INFINITY, ..good }, "that is no number"),
+    ] {
+        told(&with(contact), Verdict::Error, part);
+    }
 }
