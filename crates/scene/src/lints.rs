@@ -158,7 +158,7 @@ fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Diag
         let both_move = [a, b].iter().all(|&id| world.bodies[id].kind == BodyKind::Dynamic);
         both_move && one.max(other) > MASS_RATIO * one.min(other)
     };
-    each_near_pair(world, TOUCHING, uneven, |a, b, gap| {
+    let all = each_near_pair(world, TOUCHING, uneven, |a, b, gap| {
         let size = world.bodies[a].smallest_size().min(world.bodies[b].smallest_size());
         if gap < -TOUCHING * size {
             overlaps.push((a, b, -gap));
@@ -169,7 +169,11 @@ fn near_pairs(world: &World, places: &[Range<usize>]) -> Vec<(&'static str, Diag
         }
     });
     let mut found = Vec::new();
-    let more = |count: usize| if count > 1 { format!(", and {} more pairs", count - 1) } else { String::new() };
+    let least = if all { "" } else { "at least " };
+    let more = |count: usize| match count {
+        0 | 1 => String::new(),
+        count => format!(", and {least}{} more pairs", count - 1),
+    };
     if let Some(&(a, b, depth)) = overlaps.first() {
         let (one, other) = (&world.bodies[a].name, &world.bodies[b].name);
         found.push((

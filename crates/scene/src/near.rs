@@ -59,14 +59,43 @@ pub(crate) fn meetings(world: &World) -> impl Fn(usize, usize) -> bool {
     }
 }
 
+/// Most gaps that are worked out, and most boxes that are held against each other, for the warnings of a scene: a heap of two hundred thousand bodies takes a
+/// third of them, and a hundred thousand bodies in one place are told by fewer.
+const GAPS: usize = 2_000_000;
+const COMPARED: usize = 200_000_000;
+
+/// How much may still be looked at.
+struct Budget {
+    gaps: usize,
+    compared: usize,
+}
+
+impl Budget {
+    fn new() -> Budget {
+        Budget { gaps: GAPS, compared: COMPARED }
+    }
+
+    /// Takes one of what is left; `false` when there is none.
+    fn take(left: &mut usize) -> bool {
+        *left = left.saturating_sub(1);
+        *left > 0
+    }
+
+    /// Whether everything was looked at.
+    fn sufficed(&self) -> bool {
+        self.gaps > 0 && self.compared > 0
+    }
+}
+
 /// Calls `each` with every two bodies that may meet and overlap by more than a share of the smaller size, or, where touching `matters`, are no
-/// further apart than that; and with their gap, m.
+/// further apart than that; and with their gap, m. Whether all were looked at: of too many only the first are.
 pub(crate) fn each_near_pair(
     world: &World,
     share: f64,
     matters: impl Fn(usize, usize) -> bool,
     mut each: impl FnMut(usize, usize, f64),
-) {
+) -> bool {
+    let mut budget = Budget::new();
     match world.dimension {
         Dimension::Plane => {}
         Dimension::Space => return each_near_pair_in_space(world, share, matters, each),
@@ -94,24 +123,30 @@ pub(crate) fn each_near_pair(
     }
     for (id, part) in &endless {
         for (_, other, theirs) in boxes.iter().filter(|(_, other, _)| may_meet(*id, *other)) {
-            look(*id, *other, part, theirs);
+            if Budget::take(&mut budget.gaps) {
+                look(*id, *other, part, theirs);
+            }
         }
     }
     boxes.sort_by(|a, b| a.0[0].total_cmp(&b.0[0]).then(a.1.cmp(&b.1)));
     let mut candidates = Vec::new();
-    each_overlap(&boxes.iter().map(|(edges, ..)| *edges).collect::<Vec<_>>(), |number, next, along| {
+    let edges: Vec<[f64; 4]> = boxes.iter().map(|(edges, ..)| *edges).collect();
+    each_overlap(&edges, &mut budget.compared, |number, next, along| {
         let (one, other) = (boxes[number].1, boxes[next].1);
         // No two shapes overlap by more than their boxes do along either axis, so that a wall of bricks needs no gaps.
         let deep = along - rim(one) - rim(other) > rim(one).min(rim(other));
-        if one != other && (deep || matters(one, other)) && may_meet(one, other) {
+        let near = one != other && (deep || matters(one, other)) && may_meet(one, other);
+        if near && Budget::take(&mut budget.gaps) {
             candidates.push((number, next));
         }
+        budget.gaps > 0
     });
     candidates.sort_unstable();
     for (number, next) in candidates {
         let ((_, id, part), (_, other, their_part)) = (&boxes[number], &boxes[next]);
         look(*id, *other, part, their_part);
     }
+    budget.sufficed()
 }
 
 /// The same in space: sort and sweep along x.
@@ -120,7 +155,8 @@ fn each_near_pair_in_space(
     share: f64,
     matters: impl Fn(usize, usize) -> bool,
     mut each: impl FnMut(usize, usize, f64),
-) {
+) -> bool {
+    let mut budget = Budget::new();
     let may_meet = meetings(world);
     let rim = |id: usize| share * world.bodies[id].smallest_size();
     let mut endless: Vec<(usize, SpaceCollider)> = Vec::new();
@@ -144,21 +180,27 @@ fn each_near_pair_in_space(
     };
     for (id, part) in &endless {
         for (_, other, theirs) in boxes.iter().filter(|(_, other, _)| may_meet(*id, *other)) {
-            look(*id, *other, part, theirs);
+            if Budget::take(&mut budget.gaps) {
+                look(*id, *other, part, theirs);
+            }
         }
     }
     boxes.sort_by(|a, b| a.0[0].x.total_cmp(&b.0[0].x).then(a.1.cmp(&b.1)));
     for (number, ([low, high], id, part)) in boxes.iter().enumerate() {
         for ([low_b, high_b], other, theirs) in boxes[number + 1..].iter().take_while(|b| b.0[0].x <= high.x) {
+            if !(Budget::take(&mut budget.compared) && budget.gaps > 0) {
+                return false;
+            }
             let way = high.min(*high_b) - low.max(*low_b);
             // No two shapes overlap by more than their boxes do along any axis, so that a wall of bricks needs no look.
             let deep = way.min_element() - rim(*id) - rim(*other) > rim(*id).min(rim(*other));
             let close = way.min_element() >= 0.0 && (deep || matters(*id, *other));
-            if id != other && close && may_meet(*id, *other) {
+            if id != other && close && may_meet(*id, *other) && Budget::take(&mut budget.gaps) {
                 look(*id, *other, part, theirs);
             }
         }
     }
+    budget.sufficed()
 }
 
 /// Most bands of [`each_overlap`].
@@ -166,8 +208,8 @@ const BANDS: usize = 4096;
 
 /// Calls `each` once with the numbers of every two boxes (left, right, bottom, top; sorted by their left sides) that overlap, the lower number
 /// first, and with how far they do along the axis along which they do less, m. Sort and sweep within horizontal bands, so that neither a long
-/// row nor a high column costs the square of its count.
-fn each_overlap(boxes: &[[f64; 4]], mut each: impl FnMut(usize, usize, f64)) {
+/// row nor a high column costs the square of its count. Ends when `each` says so, or as many as may be were compared.
+fn each_overlap(boxes: &[[f64; 4]], compared: &mut usize, mut each: impl FnMut(usize, usize, f64) -> bool) {
     let bottom = boxes.iter().map(|edges| edges[2]).fold(f64::INFINITY, f64::min);
     let top = boxes.iter().map(|edges| edges[3]).fold(f64::NEG_INFINITY, f64::max);
     let heights: f64 = boxes.iter().map(|edges| edges[3] - edges[2]).sum();
@@ -185,10 +227,15 @@ fn each_overlap(boxes: &[[f64; 4]], mut each: impl FnMut(usize, usize, f64)) {
             let mine = boxes[number];
             for &next in numbers[place + 1..].iter().take_while(|next| boxes[**next][0] <= mine[1]) {
                 let theirs = boxes[next];
+                if !Budget::take(compared) {
+                    return;
+                }
                 // Two boxes that share several bands meet in that in which the higher bottom lies.
                 if mine[2] <= theirs[3] && theirs[2] <= mine[3] && band_of(mine[2].max(theirs[2])) == band {
                     let wide = mine[1].min(theirs[1]) - mine[0].max(theirs[0]);
-                    each(number, next, wide.min(mine[3].min(theirs[3]) - mine[2].max(theirs[2])));
+                    if !each(number, next, wide.min(mine[3].min(theirs[3]) - mine[2].max(theirs[2]))) {
+                        return;
+                    }
                 }
             }
         }
@@ -254,7 +301,10 @@ mod tests {
             boxes.sort_by(|a, b| a.0.total_cmp(&b.0));
             let edges: Vec<[f64; 4]> = boxes.iter().map(|&(x, wide, y, high)| [x, x + wide, y, y + high]).collect();
             let mut found = Vec::new();
-            each_overlap(&edges, |a, b, along| found.push((a, b, along.to_bits())));
+            each_overlap(&edges, &mut COMPARED.clone(), |a, b, along| {
+                found.push((a, b, along.to_bits()));
+                true
+            });
             found.sort_unstable();
             let mut wanted = Vec::new();
             for (a, one) in edges.iter().enumerate() {
@@ -267,6 +317,24 @@ mod tests {
                 }
             }
             proptest::prop_assert_eq!(found, wanted);
+        }
+    }
+
+    #[test]
+    fn a_crowd_in_one_place_is_looked_at_as_far_as_there_is_time() {
+        for dimension in [Dimension::Plane, Dimension::Space] {
+            let shape = |number: usize| match dimension {
+                Dimension::Plane => body(PlaneShape::Disc(1.0), 1e-6 * number as f64, 0.0),
+                Dimension::Space => Body {
+                    pose: Pose::at(DVec3::X * 1e-6 * number as f64),
+                    parts: vec![Part::solid(ironspin_model::SpaceShape::Sphere(1.0), 0)],
+                    ..Body::plain("b")
+                },
+            };
+            let world = World { dimension, bodies: (0..5_000).map(shape).collect(), ..World::planar(1.0) };
+            let mut found = 0;
+            assert!(!each_near_pair(&world, 0.01, |_, _| true, |_, _, _| found += 1));
+            assert!(found > 1000 && found <= GAPS, "{found}");
         }
     }
 
