@@ -190,8 +190,11 @@ fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, D
                     1 => "1 warning".to_owned(),
                     count => format!("{count} warnings"),
                 };
-                let claims = setup.claims.len();
-                output::print(&format!("{name}: {reported}; {}, {claims} claims\n", contents(&setup.world)))?;
+                let claims = match setup.claims.len() {
+                    1 => "1 claim".to_owned(),
+                    count => format!("{count} claims"),
+                };
+                output::print(&format!("{name}: {reported}; {}, {claims}\n", contents(&setup.world)))?;
             }
         }
     }

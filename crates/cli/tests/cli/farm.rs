@@ -392,15 +392,19 @@ fn a_cluster_that_loses_a_node_and_a_share_ends_with_the_same_bytes() {
     assert!(said.contains("2016 trials in 16 shares; job 1 for the shares, job 2 for the join"), "{said}");
     let state = || -> Value { serde_json::from_str(&in_cluster("\"$1\" farm status far --format json").1).unwrap() };
     let mut node = String::new();
+    let (status, _, said) = in_cluster(&send);
+    assert!(status == Some(2) && said.contains("goes on: "), "{said}");
+    // One that has most of its trials before it, so that it does not end before its node does.
     until("a share that runs", || {
         let state = state();
-        let running =
-            state["shares"].as_array().unwrap().iter().find(|share| share["state"] == "running" && share["done"] != 0);
+        let begun = |share: &&Value| {
+            let number = |name: &str| share[name].as_u64().unwrap();
+            share["state"] == "running" && number("done") > 0 && number("done") * 3 < number("trials")
+        };
+        let running = state["shares"].as_array().unwrap().iter().find(begun);
         node = running.map_or(String::new(), |share| share["node"].as_str().unwrap().to_owned());
         !node.is_empty()
     });
-    let (status, _, said) = in_cluster(&send);
-    assert!(status == Some(2) && said.contains("goes on: "), "{said}");
     // The node is taken for dead while its task runs on: for a while two copies of the share run. Then it comes back.
     let lose = format!(
         "kill -9 $(cat cluster/slurmd-{node}.pid); scontrol update nodename={node} state=down reason=died; slurmd -N {node}; scancel 1_16"
