@@ -57,7 +57,7 @@ pub(crate) fn stop_flag() -> Stop {
         let _ = std::thread::Builder::new().name("watchdog".to_owned()).spawn(move || {
             std::thread::sleep(COMING_BACK);
             if at_work.load(Ordering::Relaxed) {
-                crate::output::note("interrupted: a trial under way did not come back");
+                crate::output::note("interrupted: what was under way did not come back");
                 std::process::exit(130);
             }
         });

@@ -85,7 +85,7 @@ pub use proof::{
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording, Replay};
 pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, collapse, run_series};
-pub use sweep::{Draw, Draws, MANY, ResultStream, Shard, Sketch, Survey, SweepFolder, Swept, manifest_of};
+pub use sweep::{Draw, Draws, MANY, Ran, ResultStream, Shard, Sketch, Survey, SweepFolder, Swept, manifest_of};
 pub use trial::{run_trial, run_trial_on};
 pub use twins::{
     Demand, Difference, Growth, TwinDocument, TwinEntry, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin,

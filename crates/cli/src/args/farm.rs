@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 pub(crate) struct FarmPlace {
     /// Run the trials elsewhere: slurm, slurm:partition=P,time=T,memory=M,cpus=N,account=A,extra="--constraint=C", local, local:processes=N,cpus=N
     /// (processes here), list (print a command a share), or a plan file for its [farm] table
-    #[arg(long, value_name = "WHERE", conflicts_with = "shard")]
+    #[arg(long, value_name = "WHERE", conflicts_with_all = ["shard", "jobs"])]
     pub(crate) on: Option<String>,
     /// How many shares; as many as take some minutes each when left out
     #[arg(long, value_name = "N", requires = "on", value_parser = clap::value_parser!(u32).range(1..=100_000))]

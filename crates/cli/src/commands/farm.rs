@@ -48,6 +48,9 @@ pub(super) fn send(
     sending: Sending<'_>,
     quiet: bool,
 ) -> Result<ExitStatus, Diagnostic> {
+    if options.follow && place == Where::List {
+        return Err(Diagnostic::Kept { why: "whoever runs the commands of a list cannot be followed".to_owned() });
+    }
     let file = |cause| Diagnostic::File { path: sending.out.display().to_string(), cause };
     let out = std::path::absolute(sending.out).map_err(file)?;
     let program = std::env::current_exe().map_err(file)?;
@@ -94,7 +97,7 @@ pub(super) fn send(
         let kept = if farm.kept > 0 { format!("; {} were finished before", farm.kept) } else { String::new() };
         output::note(&format!("{} in {}{kept}; {begun}", count(trials, "trial"), count(shares, "share")));
     }
-    if options.follow && place != Where::List {
+    if options.follow {
         return follow(&out, &farm, sending.show, quiet);
     }
     if !quiet && place != Where::List {

@@ -105,9 +105,9 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     let sketch = |record: &TrialRecord| sketch(record, plans.len());
     let draws = Draws { files: &draw, trial: &sketch };
     let listener = |event: &LabEvent| bar.follow(&plans, event);
-    let swept = stop.during(|| folder.run(&plans, options.shard, options.jobs, &stop, &listener, draws));
-    let seconds = bar.end(swept.as_ref().map_or(0, |swept| swept.run));
-    let swept = swept?;
+    let ran = stop.during(|| folder.run_trials(&plans, options.shard, options.jobs, &stop, &listener, draws));
+    let seconds = bar.end(ran.as_ref().map_or(0, |ran| ran.run));
+    let swept = folder.conclude(&ran?, &draw)?;
     let survey = &swept.survey;
     leave_page(&folder, survey, &manifest(seconds), &[])?;
     // What a share prints is read by scripts.
@@ -186,8 +186,9 @@ pub(super) fn tell_share(
     let what = if trials == 1 { "trial" } else { "trials" };
     output::note(&format!("share {shard} is done, {trials} {what}; the verdict comes with `merge`"));
     let mut line = format!("share={shard} trials={trials} run={run} kept={}", trials - run);
-    if let Some(Summary { pass, fail, unsupported, unknown, error, .. }) = summary {
-        line += &format!(" pass={pass} fail={fail} unsupported={unsupported} unknown={unknown} error={error}");
+    if let Some(Summary { pass, measured, fail, unsupported, unknown, error, .. }) = summary {
+        line += &format!(" pass={pass} measured={measured} fail={fail}");
+        line += &format!(" unsupported={unsupported} unknown={unknown} error={error}");
     }
     line += &format!(" folder={}", shell_line(&[out.display().to_string()]));
     match format {

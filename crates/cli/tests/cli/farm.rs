@@ -243,6 +243,8 @@ fn what_would_be_submitted_is_shown_word_by_word() {
         ("--on yard.toml", "`yard.toml` has no [farm] table"),
         ("--on nowhere.toml", "cannot read the plan"),
         ("--on local --shard 1/2", "cannot be used with"),
+        ("--on local --jobs 2", "cannot be used with"),
+        ("--on list --follow", "cannot be followed"),
         ("--follow", "--on <WHERE>"),
     ] {
         let refused = yard.expect(2, &format!("sweep --plan yard.toml --out far {line}"));

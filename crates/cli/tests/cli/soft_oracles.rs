@@ -1,6 +1,6 @@
 //! Soft bodies made from values that were computed independently, run as a user would: each value is a claim.
 
-use crate::util::Yard;
+use crate::util::{Yard, list, number};
 use serde_json::Value;
 use std::fmt::Write;
 
@@ -17,14 +17,6 @@ fn cases(kind: &str) -> Vec<Value> {
     let found: Vec<Value> = all.into_iter().filter(|case| named(case) && flat(case)).collect();
     assert!(!found.is_empty(), "no case of {start}");
     found
-}
-
-fn number(value: &Value) -> f64 {
-    value.as_f64().unwrap_or_else(|| panic!("no number: {value}"))
-}
-
-fn list(value: &Value) -> Vec<f64> {
-    value.as_array().unwrap_or_else(|| panic!("no list: {value}")).iter().map(number).collect()
 }
 
 fn lists(value: &Value) -> Vec<Vec<f64>> {

@@ -1,6 +1,6 @@
 //! Scenes in space made from values that were computed independently, checked and run as a user would: each value is a claim.
 
-use crate::util::Yard;
+use crate::util::{Yard, list, number};
 use serde_json::Value;
 use std::fmt::Write;
 
@@ -10,14 +10,6 @@ fn cases(family: &str, kind: &str) -> Vec<Value> {
     let found: Vec<Value> = all.into_iter().filter(|case| case["id"].as_str().unwrap().starts_with(&start)).collect();
     assert!(!found.is_empty(), "no case of {start}");
     found
-}
-
-fn number(value: &Value) -> f64 {
-    value.as_f64().unwrap_or_else(|| panic!("no number: {value}"))
-}
-
-fn list(value: &Value) -> Vec<f64> {
-    value.as_array().unwrap_or_else(|| panic!("no list: {value}")).iter().map(number).collect()
 }
 
 /// A scene under way: its text, with a step and a duration.

@@ -107,3 +107,13 @@ pub(crate) fn claim<'a>(result: &'a serde_json::Value, gauge: &str, of: &str) ->
 pub(crate) fn measured(result: &serde_json::Value, gauge: &str, of: &str) -> f64 {
     claim(result, gauge, of)["measured"].as_f64().expect("a measured value")
 }
+
+/// A number of a case.
+pub(crate) fn number(value: &serde_json::Value) -> f64 {
+    value.as_f64().unwrap_or_else(|| panic!("no number: {value}"))
+}
+
+/// Numbers of a case.
+pub(crate) fn list(value: &serde_json::Value) -> Vec<f64> {
+    value.as_array().unwrap_or_else(|| panic!("no list: {value}")).iter().map(number).collect()
+}

@@ -152,15 +152,12 @@ pub fn keep_outcomes(
 /// When outcomes are missing, and as [`run_proof`].
 pub fn conclude_proof(order: &ProofOrder, folder: &SweepFolder) -> Result<ProofDocument, ProofError> {
     let never = AtomicBool::new(false);
-    let missing = || {
-        let planned = PlanFile::read(folder.place())?.keys();
-        let missing = planned.iter().filter(|key| folder.document::<Outcome>(key).is_none()).count();
-        Ok((missing, planned.len()))
-    };
     match work_out(order, &|work| folder.document(&work.key()), &never, &|_, _, _| {}) {
+        // Told of the whole plan, and not of what was asked for until then.
         Err(ProofError::Missing { .. }) => {
-            let (missing, planned) = missing().map_err(|error: FolderError| error)?;
-            Err(ProofError::Missing { missing, planned })
+            let planned = PlanFile::read(folder.place())?.keys();
+            let missing = planned.iter().filter(|key| folder.document::<Outcome>(key).is_none()).count();
+            Err(ProofError::Missing { missing, planned: planned.len() })
         }
         other => other,
     }

@@ -101,6 +101,16 @@ pub struct Swept {
     pub strangers: usize,
 }
 
+/// Trials that have been run, and are not drawn together yet.
+#[derive(Debug)]
+pub struct Ran {
+    /// Trials that were run now.
+    pub run: usize,
+    strangers: usize,
+    /// Names of the trials of this share.
+    own: Vec<String>,
+}
+
 /// A folder of a sweep.
 #[derive(Clone, Debug)]
 pub struct SweepFolder {
@@ -178,7 +188,7 @@ impl SweepFolder {
         })
     }
 
-    /// Runs what is not in the folder yet. When `stop` is set, what is finished stays.
+    /// Runs what is not in the folder yet, and draws its files. When `stop` is set, what is finished stays.
     ///
     /// # Errors
     /// When the file system refuses; what is finished stays then, too.
@@ -191,6 +201,23 @@ impl SweepFolder {
         listener: &(dyn Fn(&LabEvent) + Sync),
         draws: Draws<'_>,
     ) -> Result<Swept, FolderError> {
+        let ran = self.run_trials(plans, shard, jobs, stop, listener, draws)?;
+        self.conclude(&ran, draws.files)
+    }
+
+    /// Runs what is not in the folder yet; [`SweepFolder::conclude`] draws its files. When `stop` is set, what is finished stays.
+    ///
+    /// # Errors
+    /// When the file system refuses; what is finished stays then, too.
+    pub fn run_trials(
+        &self,
+        plans: &[TrialPlan],
+        shard: Option<Shard>,
+        jobs: usize,
+        stop: &AtomicBool,
+        listener: &(dyn Fn(&LabEvent) + Sync),
+        draws: Draws<'_>,
+    ) -> Result<Ran, FolderError> {
         let keys: Vec<String> = plans.iter().map(TrialPlan::key).collect();
         let mine: Vec<usize> =
             (0..plans.len()).filter(|&trial| shard.is_none_or(|shard| shard.has(&plans[trial]))).collect();
@@ -207,9 +234,17 @@ impl SweepFolder {
             Ok(())
         };
         let run = self.run_missing((plans, &keys, &mine), jobs, stop, listener, (draws.trial, &redraw))?;
-        let survey = Survey::of(self, &own);
-        (draws.files)(self, &survey)?;
-        Ok(Swept { survey, run, strangers: self.strangers(&keys) })
+        Ok(Ran { run, strangers: self.strangers(&keys), own })
+    }
+
+    /// Draws the files of a folder whose trials have been run.
+    ///
+    /// # Errors
+    /// When the file system refuses.
+    pub fn conclude(&self, ran: &Ran, draw: &Draw<'_>) -> Result<Swept, FolderError> {
+        let survey = Survey::of(self, &ran.own);
+        draw(self, &survey)?;
+        Ok(Swept { survey, run: ran.run, strangers: ran.strangers })
     }
 
     /// Runs those trials of a list that have no file yet, and writes one for each as soon as it is finished; how many were run.

@@ -1,7 +1,7 @@
 //! The page before the pages of very many trials: what they come to, what broke, and where each is shown.
 
 use super::beyond::{self, Beyond};
-use super::{broken, distinct, headline, in_a_sentence, mark, whole};
+use super::{broken, distinct, head, mark, whole};
 use crate::axes::PlotError;
 use ironspin_lab::{Summary, TrialDocument};
 use ironspin_model::Verdict;
@@ -29,13 +29,7 @@ pub fn page_of_many(
     let link = |number: usize| pages.get(number / A_PAGE).cloned();
     let (sections, collapse) = (beyond::sections(beyond)?, beyond::collapse(&documents)?);
     let body = html! {
-        header {
-            p.kind { "Iron Spin report" }
-            h1 { (headline(&summary, beyond)) }
-            p { (in_a_sentence(&documents, beyond)) }
-            p.soft { (title) }
-            @for note in notes { p.soft { (note) } }
-        }
+        (head(&documents, &summary, beyond, (title, notes, &[])))
         (counted_map(&documents, &link))
         (broken::list(&documents, &link))
         (sections)

@@ -81,16 +81,7 @@ pub fn page_among(
     let (sections, collapse) = (beyond::sections(beyond)?, beyond::collapse(&documents)?);
     let each = if trials.is_empty() { Markup::default() } else { trial::list(trials, &room)? };
     let body = html! {
-        header {
-            p.kind { "Iron Spin report" }
-            h1 { (headline(&summary, beyond)) }
-            p { (in_a_sentence(&documents, beyond)) }
-            p.soft { (title) }
-            @for note in notes { p.soft { (note) } }
-            @if !others.is_empty() {
-                nav { @for (words, place) in others { a href=(place) { (words) } " " } }
-            }
-        }
+        (head(&documents, &summary, beyond, (title, notes, others)))
         @if !trials.is_empty() || beyond.is_empty() {
             (verdict_map(trials, &room))
             (broken::list(&documents, &|number| room.link(number)))
@@ -102,6 +93,27 @@ pub fn page_among(
     let colours: Vec<String> = (0..SERIES.len()).map(|index| format!("\"{}\"", crate::look::css(index))).collect();
     let script = format!("\nconst COLOURS = [{}];\n{}", colours.join(", "), include_str!("replay.js"));
     Ok(whole(title, include_str!("page.css"), &body, Some(&script)))
+}
+
+/// What a page begins with: its first line, a sentence for a manager, title, notes, and links to other pages (words and places).
+fn head(
+    trials: &[&TrialDocument],
+    summary: &Summary,
+    beyond: &Beyond,
+    (title, notes, others): (&str, &[String], &[(&str, String)]),
+) -> Markup {
+    html! {
+        header {
+            p.kind { "Iron Spin report" }
+            h1 { (headline(summary, beyond)) }
+            p { (in_a_sentence(trials, beyond)) }
+            p.soft { (title) }
+            @for note in notes { p.soft { (note) } }
+            @if !others.is_empty() {
+                nav { @for (words, place) in others { a href=(place) { (words) } " " } }
+            }
+        }
+    }
 }
 
 /// A self-contained page; styles and scripts are our own.
