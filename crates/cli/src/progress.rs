@@ -1,10 +1,11 @@
 //! What is shown while trials run: a bar on a terminal, a plain line now and then elsewhere. Ctrl-C stops the trials and keeps what is finished.
 
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
-use ironspin_lab::{LabEvent, TrialPlan, TrialRecord, run_grid};
+use ironspin_lab::{LabEvent, TrialPlan, TrialRecord, run_grid_into};
 use ironspin_model::{Verdict, shown_in_line};
 use std::io::IsTerminal;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
+use std::sync::mpsc::RecvTimeoutError;
 use std::sync::{Arc, Mutex, PoisonError};
 use std::time::{Duration, Instant};
 
@@ -16,6 +17,9 @@ const LONGEST: usize = 160;
 
 /// How long trials may go on after a signal: an engine in this process that does not come back cannot be asked to.
 const COMING_BACK: Duration = Duration::from_millis(1500);
+
+/// Time between two looks for a signal.
+const LOOK: Duration = Duration::from_millis(50);
 
 /// Set by the first Ctrl-C or request to end; the second ends the program at once.
 #[derive(Clone, Default)]
@@ -34,6 +38,32 @@ impl std::ops::Deref for Stop {
 }
 
 impl Stop {
+    /// Does work on a thread of its own, which shares what is finished. When it does not end soon after a signal it is left to itself, and the
+    /// caller goes on with what there is.
+    pub(crate) fn wait_for(&self, work: impl FnOnce() + Send + 'static) {
+        let (done, ended) = std::sync::mpsc::channel();
+        let spawned = std::thread::Builder::new().name("trials".to_owned()).spawn(move || {
+            work();
+            // Whoever waited may have gone on.
+            let _ = done.send(());
+        });
+        let Ok(working) = spawned else {
+            crate::output::note("no thread to be had for trials");
+            return;
+        };
+        let mut asked: Option<Instant> = None;
+        loop {
+            match ended.recv_timeout(LOOK) {
+                Err(RecvTimeoutError::Timeout) => {}
+                // What it panicked with is the caller's to show.
+                _ => return working.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)),
+            }
+            if self.load(Ordering::Relaxed) && asked.get_or_insert_with(Instant::now).elapsed() > COMING_BACK {
+                return crate::output::note("interrupted: what was under way did not come back");
+            }
+        }
+    }
+
     /// Runs trials. When they do not end soon after a signal the program ends without them; what is finished has been written by then.
     pub(crate) fn during<T>(&self, trials: impl FnOnce() -> T) -> T {
         self.at_work.store(true, Ordering::Relaxed);
@@ -181,17 +211,17 @@ impl Bar {
     }
 
     /// Takes the bar away.
-    pub(crate) fn clear(self) {
+    pub(crate) fn clear(&self) {
         self.bar.finish_and_clear();
     }
 
     /// Ends the bar with a closing line; the time that went by, s.
-    pub(crate) fn end(self, trials: usize) -> f64 {
+    pub(crate) fn end(&self, trials: usize) -> f64 {
         self.end_as(trials, "trial")
     }
 
     /// As [`Bar::end`], of something else than trials.
-    pub(crate) fn end_as(self, count: usize, what: &str) -> f64 {
+    pub(crate) fn end_as(&self, count: usize, what: &str) -> f64 {
         self.bar.finish_and_clear();
         let seconds = self.began.elapsed().as_secs_f64();
         if !self.quiet {
@@ -216,8 +246,15 @@ pub(crate) struct Watched {
 /// Runs a grid with a progress bar on standard error and a closing line.
 pub(crate) fn run_watched(plans: &[TrialPlan], jobs: usize, quiet: bool) -> Watched {
     let stop = stop_flag();
-    let bar = Bar::new(plans.len(), quiet);
-    let records = stop.during(|| run_grid(plans, jobs, &stop, &|event| bar.follow(plans, event)));
+    let bar = Arc::new(Bar::new(plans.len(), quiet));
+    let records: Arc<Mutex<Vec<Option<TrialRecord>>>> = Arc::new(Mutex::new(plans.iter().map(|_| None).collect()));
+    stop.wait_for({
+        let (plans, bar, records, stop) = (plans.to_vec(), Arc::clone(&bar), Arc::clone(&records), stop.clone());
+        move || run_grid_into(&plans, jobs, &stop, &|event| bar.follow(&plans, event), &records)
+    });
+    let records = std::mem::take(&mut *records.lock().unwrap_or_else(PoisonError::into_inner));
+    let records: Vec<TrialRecord> = records.into_iter().flatten().collect();
     let seconds = bar.end(records.len());
+    crate::commands::tell_remarks(plans.iter().map(|plan| &plan.engine));
     Watched { interrupted: stop.load(Ordering::Relaxed), records, seconds, stop }
 }

@@ -39,9 +39,26 @@ pub fn run_grid(
     stop: &AtomicBool,
     listener: &(dyn Fn(&LabEvent) + Sync),
 ) -> Vec<TrialRecord> {
+    let records: Mutex<Vec<Option<TrialRecord>>> = Mutex::new(plans.iter().map(|_| None).collect());
+    run_grid_into(plans, jobs, stop, listener, &records);
+    records.into_inner().unwrap_or_else(PoisonError::into_inner).into_iter().flatten().collect()
+}
+
+/// As [`run_grid`], each record into its own place as soon as it is finished, for callers that may not wait for the last one.
+pub fn run_grid_into(
+    plans: &[TrialPlan],
+    jobs: usize,
+    stop: &AtomicBool,
+    listener: &(dyn Fn(&LabEvent) + Sync),
+    records: &Mutex<Vec<Option<TrialRecord>>>,
+) {
     let all: Vec<usize> = (0..plans.len()).collect();
-    let records = work_through(plans, &all, jobs, stop, listener, &|_, record| record);
-    records.into_iter().flatten().collect()
+    work_through(plans, &all, jobs, stop, listener, &|trial, record| {
+        let mut records = records.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some(place) = records.get_mut(trial) {
+            *place = Some(record);
+        }
+    });
 }
 
 /// Runs the trials of a list and hands each record to `keep`, on the thread that made it; what that gives comes in the order of the

@@ -70,7 +70,7 @@ pub use farm::{
 };
 pub use fit::{Line, line, power_law};
 pub use folder::{FolderError, RunFolder, open_to_all};
-pub use grid::{LabEvent, run_grid, share_out};
+pub use grid::{LabEvent, run_grid, run_grid_into, share_out};
 pub use judging::{JudgeError, JudgeOrder, judge_trace};
 pub use ledger::{Change, ChangeKind, Comparison, Figure, Kept, Ledger, LedgerError, compare_costs, compare_results};
 pub use order::{GridOrder, PlanError, Planner, STEP_LIMIT, TRIAL_LIMIT, plan_grid};

@@ -1,6 +1,6 @@
 //! What no sound engine answers.
 
-use ironspin_model::{Contact, Dimension, Effect, EngineError, Frame, JointKind, World, turn};
+use ironspin_model::{Contact, Dimension, Effect, EngineError, Frame, JointKind, SensorEvent, World, turn};
 use ironspin_scene::Setup;
 
 /// Kinetic energy beyond this many times all that a trial can bring is an explosion.
@@ -128,6 +128,7 @@ impl Sanity {
             .contacts
             .iter()
             .find_map(|contact| malformed(contact, world))
+            .or_else(|| frame.events.iter().find_map(|event| unknown_part(event, world)))
             .and_then(|why| bad(format!("{why} at step {step} ({time:.4} s)")))
     }
 
@@ -156,6 +157,17 @@ impl Sanity {
         })
     }
 }
+
+/// What is wrong with an event: its sensor and what it noticed are parts of bodies of this world.
+fn unknown_part(event: &SensorEvent, world: &World) -> Option<String> {
+    [event.sensor, event.other].into_iter().find_map(|[body, part]| {
+        let Some(known) = world.bodies.get(body) else { return Some(format!("an event of body {body}")) };
+        // A soft body is one part.
+        let parts = if body < world.rigid_count() { known.parts.len() } else { 1 };
+        (part >= parts).then(|| format!("an event of part {part} of `{}`, which has {parts}", known.name))
+    })
+}
+
 /// How far from 1 the length of a normal may be: engines of single precision are a thousand times nearer.
 const NORMAL: f64 = 1e-3;
 

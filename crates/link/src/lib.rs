@@ -6,17 +6,21 @@
 //! | [`EngineSpec::start`] | a running engine behind the [`ironspin_model::Engine`] trait | `spec.rs` |
 //! | `Guarded` | turns a panic of an engine into an error of its trial | `guarded.rs` |
 //! | `Remote`, [`serve`] | an engine in a process of its own, over the protocol; the other end of it | `protocol/` |
-//! | [`ProcessLimits`], [`keep`] | time, memory and processor limits; the process between the bench and an engine | `process_limits.rs`, `supervisor.rs` |
+//! | [`ProcessLimits`], [`keep`] | time, memory and processor limits; the process between the bench and an engine | `process_limits.rs`, `supervisor.rs`, `processes.rs`, `control_group.rs` |
 //! | [`serve_library`] | a shared library behind the C interface, in a process of its own | `library.rs`, `interface.rs` |
 //! | [`probe::probe`] | questions with known answers, for the author of an engine | `probe/` |
 //! | [`builtin_settings`] | what can be chosen for the built-in engine | here |
 
+#[cfg(unix)]
+mod control_group;
 mod guarded;
 mod interface;
 mod library;
 mod playback;
 pub mod probe;
 mod process_limits;
+#[cfg(unix)]
+mod processes;
 mod protocol;
 mod spec;
 mod supervisor;

@@ -26,6 +26,10 @@ const ROOM: i32 = 1 << 20;
 
 type SharedMemory = Rc<RefCell<Writing>>;
 
+/// Most contacts and events of a frame: so many, and so many for each body.
+const ROWS: usize = 10_000;
+const ROWS_A_BODY: usize = 64;
+
 /// One engine of a library.
 struct Foreign {
     interface: Rc<Interface>,
@@ -105,8 +109,9 @@ impl Foreign {
         // There is room for every body and node, and for as many rows as are said.
         let code = unsafe { (self.interface.state)(self.handle, self.rows.as_mut_ptr()) };
         self.check(code)?;
-        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, contact) };
-        let events = self.noticed();
+        let most = self.most_rows();
+        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, contact, most) }?;
+        let events = self.noticed()?;
         let (bodies, nodes) = self.rows.split_at(rigid);
         let mut frame = Frame {
             step: self.step,
@@ -137,8 +142,9 @@ impl Foreign {
         // There is room for every body, and for as many rows as are said.
         let code = unsafe { (self.interface.state)(self.handle, self.rows.as_mut_ptr()) };
         self.check(code)?;
-        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, contact) };
-        let events = self.noticed();
+        let most = self.most_rows();
+        let contacts = unsafe { counted(self.interface.contacts, self.handle, &mut self.contacts, contact, most) }?;
+        let events = self.noticed()?;
         let contacts = &self.contacts[..contacts * contact];
         sink(Rows { step: self.step, state: &self.rows, contacts, events: &events, place: None });
         Ok(())
@@ -159,7 +165,7 @@ impl Foreign {
         let mut shared_memory = shared_memory.borrow_mut();
         let [width, contact] = self.widths();
         let state = width * self.bodies;
-        let mut wanted = state;
+        let (mut wanted, mut asked) = (state, 0);
         loop {
             let Some(place) = shared_memory.place(wanted) else { return Ok(false) };
             let free = (shared_memory.largest() - state) / contact;
@@ -171,12 +177,16 @@ impl Foreign {
                 // As above.
                 unsafe { ask(self.handle, rows.add(state), free as u64) }
             });
-            let count = usize::try_from(count).unwrap_or(usize::MAX);
+            let count = within(count, self.most_rows())?;
             if count > free {
+                asked += 1;
+                if asked > TRIES {
+                    return Err(fault("it says of one frame that it has ever more contacts"));
+                }
                 wanted = count.saturating_mul(contact).saturating_add(state);
                 continue;
             }
-            let events = self.noticed();
+            let events = self.noticed()?;
             // Nobody writes there before the bench has read it.
             let [state, contacts] = unsafe {
                 let contacts = std::slice::from_raw_parts(rows.add(state), count * contact);
@@ -189,11 +199,16 @@ impl Foreign {
     }
 
     /// What sensors noticed.
-    fn noticed(&mut self) -> Vec<SensorEvent> {
-        let step = self.step;
+    fn noticed(&mut self) -> Result<Vec<SensorEvent>, EngineError> {
+        let (step, most) = (self.step, self.most_rows());
         // There is room for as many rows as are said.
-        let count = unsafe { counted(self.interface.events, self.handle, &mut self.events, EVENT_NUMBERS) };
-        self.events[..count * EVENT_NUMBERS].chunks_exact(EVENT_NUMBERS).map(|n| event(n, step)).collect()
+        let count = unsafe { counted(self.interface.events, self.handle, &mut self.events, EVENT_NUMBERS, most) }?;
+        Ok(self.events[..count * EVENT_NUMBERS].chunks_exact(EVENT_NUMBERS).map(|n| event(n, step)).collect())
+    }
+
+    /// Most contacts, or events, that are taken of a frame.
+    fn most_rows(&self) -> usize {
+        ROWS.saturating_add(ROWS_A_BODY.saturating_mul(self.bodies))
     }
 
     fn step(&mut self, length: f64) -> Result<(), EngineError> {
@@ -227,7 +242,16 @@ fn event(n: &[u64], step: u64) -> SensorEvent {
     }
 }
 
-/// Fills rows of so many numbers, with more room where it was too little; how many there are.
+/// Times that a library may be asked for the rows of one frame.
+const TRIES: usize = 4;
+
+/// A number of rows that a library gave, when it may be.
+fn within(count: u64, most: usize) -> Result<usize, EngineError> {
+    let fits = usize::try_from(count).ok().filter(|&count| count <= most);
+    fits.ok_or_else(|| fault(format!("it says that a frame has {count} contacts or events; up to {most} are taken")))
+}
+
+/// Fills rows of so many numbers, with more room where it was too little; how many there are, at most `most`.
 ///
 /// # Safety
 /// The function must keep to the header.
@@ -236,17 +260,19 @@ unsafe fn counted<T: Copy + Default>(
     handle: EngineHandle,
     rows: &mut Vec<T>,
     numbers: usize,
-) -> usize {
-    let Some(ask) = ask else { return 0 };
-    loop {
-        let shared_memory = rows.len() / numbers;
+    most: usize,
+) -> Result<usize, EngineError> {
+    let Some(ask) = ask else { return Ok(0) };
+    for _ in 0..TRIES {
+        let room = rows.len() / numbers;
         // The caller guarantees it; there is room for so many.
-        let count = unsafe { ask(handle, rows.as_mut_ptr(), shared_memory as u64) } as usize;
-        if count <= shared_memory {
-            return count;
+        let count = within(unsafe { ask(handle, rows.as_mut_ptr(), room as u64) }, most)?;
+        if count <= room {
+            return Ok(count);
         }
         rows.resize(numbers * (count + count / 2), T::default());
     }
+    Err(fault("it says of one frame that it has ever more contacts or events"))
 }
 
 impl Drop for Foreign {

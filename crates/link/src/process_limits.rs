@@ -42,18 +42,35 @@ pub struct Limits {
     pub step: Option<f64>,
     /// Time for a trial, from its build on, s.
     pub trial: Option<f64>,
-    /// Address space, bytes.
-    pub memory: Option<u64>,
+    /// Memory that it and all that it starts hold together, bytes.
+    pub memory: u64,
+    /// Processes that it and all that it starts are together.
+    pub processes: usize,
+    /// Address space of each of its processes, bytes.
+    pub address_space: Option<u64>,
     /// Processor time of a process, s.
     pub cpu: Option<u64>,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Limits { start: 10.0, build: 30.0, step: None, trial: None, memory: None, cpu: None }
+        Limits {
+            start: 10.0,
+            build: 30.0,
+            step: None,
+            trial: None,
+            memory: MEMORY,
+            processes: PROCESSES,
+            address_space: None,
+            cpu: None,
+        }
     }
 }
 
+/// Memory of an engine where nothing is said, bytes: 4 GiB.
+const MEMORY: u64 = 1 << 32;
+/// Its processes, likewise.
+const PROCESSES: usize = 256;
 /// Time for a call beside its steps where nothing is said, and for a step before any was seen, s.
 const A_CALL: f64 = 10.0;
 const FIRST_STEP: f64 = 2.0;
@@ -86,7 +103,7 @@ impl Limits {
 /// A limit that cannot be read.
 #[derive(Debug, thiserror::Error)]
 #[error(
-    "`{found}`: expected limits such as start=10,build=30,step=0.5,trial=60 (seconds), memory=2GiB, cpu=60 (seconds), separated by commas"
+    "`{found}`: expected limits such as start=10,build=30,step=0.5,trial=60,cpu=60 (seconds), memory=2GiB,address-space=8GiB, processes=16, separated by commas"
 )]
 pub struct LimitError {
     found: String,
@@ -106,7 +123,12 @@ impl FromStr for Limits {
                 "build" => limits.build = seconds()?,
                 "step" => limits.step = Some(seconds()?),
                 "trial" => limits.trial = Some(seconds()?),
-                "memory" => limits.memory = Some(bytes(value.trim()).ok_or_else(wrong)?),
+                "memory" => limits.memory = bytes(value.trim()).ok_or_else(wrong)?,
+                "address-space" => limits.address_space = Some(bytes(value.trim()).ok_or_else(wrong)?),
+                "processes" => {
+                    let count = value.trim().parse().ok().filter(|count| (1..=100_000).contains(count));
+                    limits.processes = count.ok_or_else(wrong)?;
+                }
                 "cpu" => limits.cpu = Some(seconds()?.ceil() as u64),
                 _ => return Err(wrong()),
             }
@@ -127,7 +149,13 @@ impl fmt::Display for Limits {
         }
         reported.extend(self.step.map(|step| format!("step={step}")));
         reported.extend(self.trial.map(|trial| format!("trial={trial}")));
-        reported.extend(self.memory.map(|bytes| format!("memory={bytes}")));
+        if self.memory != usual.memory {
+            reported.push(format!("memory={}", self.memory));
+        }
+        if self.processes != usual.processes {
+            reported.push(format!("processes={}", self.processes));
+        }
+        reported.extend(self.address_space.map(|bytes| format!("address-space={bytes}")));
         reported.extend(self.cpu.map(|seconds| format!("cpu={seconds}")));
         out.write_str(&reported.join(","))
     }
@@ -158,10 +186,12 @@ mod tests {
 
     #[test]
     fn limits_are_read_and_told() {
-        let limits: Limits = "step=0.25, trial=9, memory=2GiB,cpu=60,start=1".parse().unwrap();
-        assert_eq!((limits.memory, limits.cpu, limits.step), (Some(1 << 31), Some(60), Some(0.25)));
+        let limits: Limits =
+            "step=0.25, trial=9, memory=2GiB,cpu=60,start=1,processes=3,address-space=8GB".parse().unwrap();
+        assert_eq!((limits.memory, limits.cpu, limits.step), (1 << 31, Some(60), Some(0.25)));
+        assert_eq!((limits.processes, limits.address_space), (3, Some(8_000_000_000)));
         assert_eq!(limits.to_string().parse::<Limits>().unwrap(), limits);
-        for wrong in ["", "step", "step=-1", "memory=2furlongs", "memory=12", "speed=3", "cpu=nan"] {
+        for wrong in ["", "step", "step=-1", "memory=2furlongs", "memory=12", "processes=0", "speed=3", "cpu=nan"] {
             assert!(wrong.parse::<Limits>().is_err(), "{wrong}");
         }
     }

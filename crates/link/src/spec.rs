@@ -129,6 +129,12 @@ impl EngineSpec {
         &self.process_limits
     }
 
+    /// Ends its processes that wait for their next trial; what was noticed about any of its processes beside their answers, such as
+    /// another version or processes left behind, each told once.
+    pub fn close(&self) -> Vec<String> {
+        self.process_pool.close()
+    }
+
     /// A recorded trace in the place of an engine, as `trace:FILE` names it.
     pub fn of_trace(path: &Path) -> EngineSpec {
         EngineSpec::of(&format!("trace:{}", path.display()), Kind::Trace(path.to_owned()))

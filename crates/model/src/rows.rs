@@ -41,7 +41,7 @@ pub mod plane {
     /// The contact of a row of [`PLAIN_CONTACT`] or [`CONTACT`] numbers.
     pub fn contact_of(n: &[f64]) -> Contact {
         Contact {
-            bodies: [n[0] as usize, n[1] as usize],
+            bodies: [whole(n[0]), whole(n[1])],
             point: DVec3::new(n[2], n[3], 0.0),
             normal: DVec3::new(n[4], n[5], 0.0),
             depth: n[6],
@@ -101,7 +101,7 @@ pub mod space {
     /// The contact of a row of [`PLAIN_CONTACT`] or [`CONTACT`] numbers.
     pub fn contact_of(n: &[f64]) -> Contact {
         Contact {
-            bodies: [n[0] as usize, n[1] as usize],
+            bodies: [whole(n[0]), whole(n[1])],
             point: DVec3::new(n[2], n[3], n[4]),
             normal: DVec3::new(n[5], n[6], n[7]),
             depth: n[8],
@@ -109,6 +109,11 @@ pub mod space {
             times: n.get(10).filter(|times| !times.is_nan()).map(|times| times.max(0.0) as u64),
         }
     }
+}
+
+/// The number of a body as a number of a row; one that there is not, where it is no whole one.
+fn whole(number: f64) -> usize {
+    if number >= 0.0 && number.fract() == 0.0 { number as usize } else { usize::MAX }
 }
 
 /// Numbers of the state of a body.

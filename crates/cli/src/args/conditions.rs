@@ -59,7 +59,7 @@ pub(crate) struct ConditionOptions {
     /// How often each trial is run
     #[arg(long, value_name = "N", default_value_t = 1, value_parser = clap::value_parser!(u32).range(1..=10_000))]
     pub(crate) repeat: u32,
-    /// What an engine in a process of its own may use: start, build, step, trial and cpu in seconds, memory in bytes, such as step=0.5,memory=2GiB
+    /// What an engine in a process of its own may use: start, build, step, trial and cpu in seconds, memory and address-space in bytes, processes, such as step=0.5,memory=2GiB
     #[arg(long, value_name = "NAME=VALUE,...", default_value = "")]
     pub(crate) limits: Limit,
     /// A process of its own for every trial, where one would serve for many

@@ -21,8 +21,10 @@ pub(crate) mod twin;
 use crate::args::ResultsAs;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use ironspin_lab::{Manifest, PooledClaim, ResultDocument, RunFolder, TrialRecord, TwinRecord, pool};
+use ironspin_link::EngineSpec;
 use ironspin_model::{Verdict, shown};
 use ironspin_report::{Beyond, PageTrial};
+use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 /// Fills a run folder and puts it in its place.
@@ -44,6 +46,18 @@ fn publish(
     report::keep_beyond(&folder, beyond)?;
     folder.write("report.html", ironspin_report::page(title, &[], &trials, beyond)?.as_bytes())?;
     Ok(folder.publish()?)
+}
+
+/// Ends the processes of engines that wait for trials, and says what was noticed about them beside their answers.
+pub(crate) fn tell_remarks<'a>(engines: impl Iterator<Item = &'a EngineSpec>) {
+    let mut told = BTreeSet::new();
+    for engine in engines {
+        for remark in engine.close() {
+            if told.insert((engine.text(), remark.clone())) {
+                crate::output::note(&format!("warning: engine {}: {remark}", engine.text()));
+            }
+        }
+    }
 }
 
 /// What is printed of some trials, harmless as it is.

@@ -164,6 +164,7 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Dia
     };
     let document = stop.during(|| measure_cost(&order, &stop, &listener, &weigh));
     bar.clear();
+    super::tell_remarks(order.plans.iter().map(|plan| &plan.engine));
     if let Some(path) = &options.plot {
         std::fs::write(path, cost_plot(&document)?).map_err(|cause| file_error(path, cause))?;
     }

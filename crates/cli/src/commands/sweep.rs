@@ -107,6 +107,7 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     let listener = |event: &LabEvent| bar.follow(&plans, event);
     let ran = stop.during(|| folder.run_trials(&plans, options.shard, options.jobs, &stop, &listener, draws));
     let seconds = bar.end(ran.as_ref().map_or(0, |ran| ran.run));
+    super::tell_remarks(plans.iter().map(|plan| &plan.engine));
     let swept = folder.conclude(&ran?, &draw)?;
     let survey = &swept.survey;
     leave_page(&folder, survey, &manifest(seconds), &[])?;

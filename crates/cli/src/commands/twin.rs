@@ -11,7 +11,7 @@ use ironspin_lab::{
 use ironspin_model::Verdict;
 use ironspin_report::{document_json, growth_plot, twin_csv, twin_table};
 use std::sync::atomic::Ordering;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// The twins that were asked for, of every trial.
 fn orders(plans: &[TrialPlan], by: &[Change]) -> Vec<TwinOrder> {
@@ -33,21 +33,29 @@ fn orders(plans: &[TrialPlan], by: &[Change]) -> Vec<TwinOrder> {
 /// Runs twins on all cores, in the order of the list; what was finished, and whether Ctrl-C came.
 pub(super) fn run_twins(orders: &[TwinOrder], jobs: usize, quiet: bool, stop: &Stop) -> (Vec<TwinRecord>, bool) {
     let program = std::env::current_exe().ok();
-    let bar = progress::Bar::new(orders.len(), quiet);
+    let bar = Arc::new(progress::Bar::new(orders.len(), quiet));
     let mut longest: Vec<usize> = (0..orders.len()).collect();
     longest.sort_by(|&a, &b| orders[b].plan.weight().total_cmp(&orders[a].plan.weight()).then(a.cmp(&b)));
-    let records: Mutex<Vec<Option<TwinRecord>>> = Mutex::new(orders.iter().map(|_| None).collect());
-    let work = |number: usize| {
-        let order = &orders[number];
-        bar.say(&format!("now {} by {}", order.plan.setup.name, order.kind.word()));
-        let record = run_twin(order, program.as_deref());
-        bar.done(record.verdict);
-        records.lock().unwrap_or_else(PoisonError::into_inner)[number] = Some(record);
-    };
-    stop.during(|| share_out(&longest, jobs, stop, &work));
-    let records: Vec<TwinRecord> =
-        records.into_inner().unwrap_or_else(PoisonError::into_inner).into_iter().flatten().collect();
+    let records: Arc<Mutex<Vec<Option<TwinRecord>>>> = Arc::new(Mutex::new(orders.iter().map(|_| None).collect()));
+    stop.wait_for({
+        let (orders, bar, records, stop) = (orders.to_vec(), Arc::clone(&bar), Arc::clone(&records), stop.clone());
+        move || {
+            let work = |number: usize| {
+                let order = &orders[number];
+                bar.say(&format!("now {} by {}", order.plan.setup.name, order.kind.word()));
+                let record = run_twin(order, program.as_deref());
+                bar.done(record.verdict);
+                if let Some(place) = records.lock().unwrap_or_else(PoisonError::into_inner).get_mut(number) {
+                    *place = Some(record);
+                }
+            };
+            share_out(&longest, jobs, &stop, &work);
+        }
+    });
+    let records = std::mem::take(&mut *records.lock().unwrap_or_else(PoisonError::into_inner));
+    let records: Vec<TwinRecord> = records.into_iter().flatten().collect();
     bar.end_as(records.len(), "twin");
+    super::tell_remarks(orders.iter().map(|order| &order.plan.engine));
     (records, stop.load(Ordering::Relaxed))
 }
 

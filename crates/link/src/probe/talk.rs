@@ -2,7 +2,7 @@
 
 use super::say::{with, world};
 use crate::process_limits::ProcessLimits;
-use crate::protocol::{Hello, Number, Process, Program, shortened};
+use crate::protocol::{Hello, Number, Process, Program, Remarks, shortened};
 use crate::spec::EngineSpec;
 use ironspin_model::EngineError;
 use serde::Deserialize;
@@ -86,6 +86,7 @@ pub(super) struct Talk {
     options: Value,
     process_limits: ProcessLimits,
     process: Option<Process>,
+    remarks: Remarks,
     pub(super) hello: Hello,
     /// The numbers it works with, which may depend on its options.
     scalar: String,
@@ -98,7 +99,8 @@ impl Talk {
         let process_limits = spec.process_limits().clone();
         let hello = Hello::default();
         let options = Value::Object(options);
-        let mut talk = Talk { program, options, process_limits, process: None, hello, scalar: String::new() };
+        let remarks = Remarks::default();
+        let mut talk = Talk { program, options, process_limits, process: None, remarks, hello, scalar: String::new() };
         let reported = match talk.ask("hello", &Talk::greeting()) {
             Ok(Ok(reported)) => reported,
             Ok(Err(refusal)) => {
@@ -140,7 +142,8 @@ impl Talk {
 
     fn process(&mut self) -> Result<&mut Process, Stop> {
         if self.process.is_none() {
-            self.process = Some(Process::start(&self.program, &self.process_limits).map_err(Stop::Broken)?);
+            let started = Process::start(&self.program, &self.process_limits, &self.remarks);
+            self.process = Some(started.map_err(Stop::Broken)?);
         }
         self.process.as_mut().ok_or(Stop::Broken(EngineError::NothingBuilt))
     }
@@ -306,11 +309,15 @@ impl Talk {
     /// The process must end by itself, soon.
     pub(super) fn must_end(&mut self) -> Result<(), Stop> {
         let Some(mut process) = self.process.take() else { return Ok(()) };
-        match process.ends_by_itself() {
-            true => Ok(()),
-            false => {
-                wrong("the process goes on after `close`", "leave the loop and end the process after answering `close`")
-            }
+        if !process.ends_by_itself() {
+            let hint = "leave the loop and end the process after answering `close`";
+            return wrong("the process goes on after `close`", hint);
+        }
+        // Its last words are heard when it is dropped.
+        drop(process);
+        match self.remarks.take().into_iter().next() {
+            None => Ok(()),
+            Some(remark) => wrong(remark, "end what you have started before you end yourself"),
         }
     }
 }

@@ -1,12 +1,18 @@
 //! An engine's process: started, talked to line by line within time limits, its last words kept, never left behind.
 
+use super::remarks::Remarks;
 use super::shared_memory::Reading;
-use super::streams::{InBytes, Log, Piece, follow_log, read_answers, shortened, write_calls};
+use super::streams::{InBytes, Log, Longest, Piece, follow_log, read_answers, shortened, write_calls};
+#[cfg(unix)]
+use crate::control_group::ControlGroup;
 use crate::process_limits::{Limits, ProcessLimits};
+#[cfg(unix)]
+use crate::processes::end_below;
 use crate::supervisor::ending;
 use ironspin_model::EngineError;
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, Sender, channel, sync_channel};
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 /// Pieces of answers that may wait.
@@ -14,9 +20,9 @@ const AHEAD: usize = 4;
 /// Time for a line that is on its way when the process has gone.
 const LAST_LINE: Duration = Duration::from_millis(200);
 /// Time to end after `close`.
-const TO_END: Duration = Duration::from_millis(500);
+const TO_END: Duration = Duration::from_millis(700);
 /// Time for what it said last to come through.
-const LAST_WORDS: Duration = Duration::from_millis(20);
+const LAST_WORDS: Duration = Duration::from_millis(100);
 
 /// What is started.
 #[derive(Clone, Debug, PartialEq)]
@@ -81,15 +87,23 @@ pub(crate) struct Process {
     /// Takes back the room of frames.
     empty: Sender<Vec<u8>>,
     log: Log,
+    /// Ends with the log.
+    follows: Option<JoinHandle<()>>,
+    longest: Longest,
     limits: Limits,
     ended: Option<ExitStatus>,
     asked: u64,
+    remarks: Remarks,
 }
 
 impl Process {
     /// # Errors
     /// When it cannot be started.
-    pub(crate) fn start(program: &Program, process_limits: &ProcessLimits) -> Result<Process, EngineError> {
+    pub(crate) fn start(
+        program: &Program,
+        process_limits: &ProcessLimits,
+        remarks: &Remarks,
+    ) -> Result<Process, EngineError> {
         let in_bytes = program.in_bytes();
         let shared = in_bytes.then(Reading::new).flatten();
         let mut child = program
@@ -105,22 +119,27 @@ impl Process {
         // Room that was read goes back to be filled again.
         let (back, empty) = channel();
         let frames = in_bytes.then_some(InBytes { shared, empty });
-        std::thread::spawn(move || read_answers(output, frames, &send));
+        let longest = Longest::default();
+        let bounded = longest.clone();
+        std::thread::spawn(move || read_answers(output, frames, &bounded, &send));
         // An engine that reads nothing holds up this thread only.
         let (calls, lines) = channel();
         std::thread::spawn(move || write_calls(input, &lines));
         let log = Log::default();
         let kept = log.clone();
-        std::thread::spawn(move || follow_log(errors, &kept));
+        let follows = std::thread::spawn(move || follow_log(errors, &kept));
         Ok(Process {
             child,
             calls: Some(calls),
             answers,
             empty: back,
             log,
+            follows: Some(follows),
+            longest,
             limits: process_limits.limits,
             ended: None,
             asked: 0,
+            remarks: remarks.clone(),
         })
     }
 
@@ -128,6 +147,11 @@ impl Process {
     pub(crate) fn next_call(&mut self) -> u64 {
         self.asked += 1;
         self.asked
+    }
+
+    /// The next answers may hold so many states of bodies.
+    pub(crate) fn expect_states(&self, states: usize) {
+        self.longest.set(states);
     }
 
     /// Sends a line and waits for an answer, handing on the frames that come before it as bytes.
@@ -178,13 +202,15 @@ impl Process {
     fn gone(&mut self, why: &str) -> EngineError {
         self.calls = None;
         self.wait();
-        let status = match self.ended {
-            Some(status) => ending(status, &self.limits),
+        let ended = self.ended;
+        self.kill();
+        self.hear_out();
+        let mut remarks = self.log.take_remarks();
+        let status = match ended {
+            Some(status) => ending(status, &self.limits, &mut remarks),
             None => "it closed its output".to_owned(),
         };
-        self.kill();
-        // Its log comes by another thread.
-        std::thread::sleep(LAST_WORDS);
+        remarks.into_iter().for_each(|remark| self.remarks.add(remark));
         EngineError::Crashed { why: format!("{why}; {status}{}", self.log.last_words()) }
     }
 
@@ -208,15 +234,38 @@ impl Process {
         self.ended.is_some()
     }
 
+    /// Waits until its log has come through, which another thread reads.
+    fn hear_out(&mut self) {
+        let began = Instant::now();
+        while self.follows.as_ref().is_some_and(|follows| !follows.is_finished()) && began.elapsed() < LAST_WORDS {
+            std::thread::sleep(Duration::from_millis(1));
+        }
+    }
+
     /// Ends it, with all that it has started.
     fn kill(&mut self) {
+        #[cfg(unix)]
+        if let (None, Ok(leader)) = (self.ended, i32::try_from(self.child.id())) {
+            // What has left its group is found as long as its supervisor lives.
+            let below = end_below(leader);
+            let apart = below.values().filter(|seen| seen.group != leader).count();
+            if apart > 0 {
+                self.remarks.add(format!("it had started processes in groups apart ({apart}); ended"));
+            }
+        }
         #[cfg(unix)]
         if let Ok(leader) = i32::try_from(self.child.id()) {
             // The group may be empty already.
             let _ = nix::sys::signal::killpg(nix::unistd::Pid::from_raw(leader), nix::sys::signal::Signal::SIGKILL);
         }
         let _ = self.child.kill();
+        #[cfg(unix)]
+        let ended_here = self.ended.is_none();
         self.ended = self.ended.or(self.child.wait().ok());
+        #[cfg(unix)]
+        if ended_here {
+            ControlGroup::remove_of(self.child.id());
+        }
     }
 }
 
@@ -231,5 +280,7 @@ impl Drop for Process {
             self.wait();
         }
         self.kill();
+        self.hear_out();
+        self.log.take_remarks().into_iter().for_each(|remark| self.remarks.add(remark));
     }
 }

@@ -5,6 +5,7 @@ use super::child::{Process, Program};
 use super::message::{ActionRow, Advance, Frames, Hello, Ray, RayAsked};
 use super::number::Number;
 use super::process_pool::{ProcessPool, Resting};
+use super::remarks::Remarks;
 use super::streams::shortened;
 use super::world::Build;
 use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
@@ -21,8 +22,8 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-/// Most states of bodies in one answer: some ten million bytes as text.
-const STATES_A_CALL: usize = 64_000;
+/// Most states of bodies in one answer: some three million bytes as text.
+const STATES_A_CALL: usize = 16_000;
 /// Time for a question that needs no step.
 const A_QUESTION: Duration = Duration::from_secs(10);
 
@@ -108,8 +109,8 @@ fn call<T: DeserializeOwned>(
 }
 
 /// Starts a program and asks what it is.
-fn greet(program: &Program, process_limits: &ProcessLimits) -> Result<Resting, EngineError> {
-    let mut process = Process::start(program, process_limits)?;
+fn greet(program: &Program, process_limits: &ProcessLimits, remarks: &Remarks) -> Result<Resting, EngineError> {
+    let mut process = Process::start(program, process_limits, remarks)?;
     let bench = json!({"name": "ironspin", "version": env!("CARGO_PKG_VERSION")});
     let asked = json!({"protocol": VERSION, "bench": bench});
     let hello: Hello = call(&mut process, "hello", &asked, process_limits.limits.to_start(), &mut |_| {})?;
@@ -117,6 +118,7 @@ fn greet(program: &Program, process_limits: &ProcessLimits) -> Result<Resting, E
         let why = format!("it speaks version {} of the protocol, and {VERSION} is spoken here", hello.protocol);
         return Err(bad(why));
     }
+    remarks.hear(&hello.engine);
     Ok(Resting { process, hello: Arc::new(hello) })
 }
 
@@ -134,7 +136,7 @@ impl Remote {
     ) -> Result<(Remote, bool), EngineError> {
         let rested = if fresh || process_limits.fresh { None } else { process_pool.take() };
         let used = rested.is_some();
-        let resting = rested.map_or_else(|| greet(program, process_limits), Ok)?;
+        let resting = rested.map_or_else(|| greet(program, process_limits, &process_pool.remarks), Ok)?;
         let hello = resting.hello;
         if let Some((name, _)) = options.iter().find(|(name, _)| !hello.options.contains_key(name)) {
             let known: Vec<String> = hello.options.keys().cloned().collect();
@@ -220,6 +222,9 @@ impl Remote {
         let limit = self.process_limits.limits.to_advance(steps.len(), self.slowest);
         let asked = Advance { dt: steps.iter().map(|&step| Number(step)).collect(), record: 1, actions };
         let began = Instant::now();
+        if let Some(process) = &self.process {
+            process.expect_states(bodies.saturating_mul(steps.len().max(1)));
+        }
         // Its lists are kept from call to call.
         let mut frame = std::mem::take(&mut self.frame);
         let mut due = Due { dimension, done, bodies, since, times: &times, seen: 0, wrong: None };

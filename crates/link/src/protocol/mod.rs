@@ -9,6 +9,7 @@
 //! | `shared_memory.rs` | memory that the two share, so that bytes need not go through a pipe; `no_shared_memory.rs` where the system has none |
 //! | `client.rs` | an engine in a process of its own behind the `Engine` trait |
 //! | `child.rs`, `streams.rs` | that process: lines, time limits, last words |
+//! | `remarks.rs` | what is noticed about processes beside their answers |
 //! | `process_pool.rs` | processes that wait for their next trial |
 //! | `serve.rs` | the other end: any engine of this process, served |
 
@@ -18,6 +19,7 @@ mod client;
 mod message;
 mod number;
 mod process_pool;
+mod remarks;
 mod serve;
 #[cfg(target_os = "linux")]
 mod shared_memory;
@@ -36,6 +38,7 @@ pub(crate) use client::Remote;
 pub(crate) use message::Hello;
 pub(crate) use number::Number;
 pub(crate) use process_pool::ProcessPool;
+pub(crate) use remarks::Remarks;
 pub use serve::{Served, Starter, serve};
 pub(crate) use shared_memory::Writing;
 pub(crate) use streams::shortened;

@@ -2,6 +2,7 @@
 
 use super::child::Process;
 use super::message::Hello;
+use super::remarks::Remarks;
 use std::sync::{Arc, Mutex, PoisonError};
 
 /// Most that wait.
@@ -15,7 +16,11 @@ pub(super) struct Resting {
 
 /// Processes of one engine, ended when nobody names that engine any more.
 #[derive(Default)]
-pub(crate) struct ProcessPool(Mutex<Vec<Resting>>);
+pub(crate) struct ProcessPool {
+    waiting: Mutex<Vec<Resting>>,
+    /// What was noticed about any of them.
+    pub(super) remarks: Remarks,
+}
 
 impl std::fmt::Debug for ProcessPool {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -25,11 +30,18 @@ impl std::fmt::Debug for ProcessPool {
 
 impl ProcessPool {
     pub(super) fn take(&self) -> Option<Resting> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner).pop()
+        self.waiting.lock().unwrap_or_else(PoisonError::into_inner).pop()
+    }
+
+    /// Ends those that wait; what was noticed about them and all before.
+    pub(crate) fn close(&self) -> Vec<String> {
+        let waiting = std::mem::take(&mut *self.waiting.lock().unwrap_or_else(PoisonError::into_inner));
+        drop(waiting);
+        self.remarks.take()
     }
 
     pub(super) fn put(&self, resting: Resting) {
-        let mut waiting = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
         if waiting.len() < ROOM {
             waiting.push(resting);
         }

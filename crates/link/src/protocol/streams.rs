@@ -2,14 +2,18 @@
 
 use super::bytes::read_bytes;
 use super::shared_memory::Reading;
+use crate::supervisor::MARK;
 use std::collections::VecDeque;
 use std::io::{self, BufRead, BufReader, Read, Write};
 use std::process::{ChildStderr, ChildStdin, ChildStdout};
+use std::sync::atomic::{AtomicU64, Ordering};
 use std::sync::mpsc::{Receiver, SyncSender};
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Longest line of an answer, and most bytes beside it.
-const LONGEST: u64 = 1 << 27;
+/// Bytes that any answer may have, beside those for the states that were asked for.
+const AN_ANSWER: u64 = 1 << 24;
+/// Bytes for a state that was asked for, with its contacts.
+const A_STATE: u64 = 1 << 11;
 /// Lines of its log that are kept, and bytes of each.
 const LINES_KEPT: usize = 12;
 const LINE_KEPT: u64 = 400;
@@ -24,6 +28,28 @@ pub(crate) enum Piece {
     Line(String),
 }
 
+/// Most bytes of the answer that is waited for.
+#[derive(Clone)]
+pub(crate) struct Longest(Arc<AtomicU64>);
+
+impl Default for Longest {
+    fn default() -> Longest {
+        Longest(Arc::new(AtomicU64::new(AN_ANSWER)))
+    }
+}
+
+impl Longest {
+    /// For an answer with so many states of bodies.
+    pub(crate) fn set(&self, states: usize) {
+        let states = (states as u64).saturating_mul(A_STATE);
+        self.0.store(AN_ANSWER.saturating_add(states), Ordering::Relaxed);
+    }
+
+    fn get(&self) -> u64 {
+        self.0.load(Ordering::Relaxed)
+    }
+}
+
 /// Where frames come from that are bytes.
 pub(super) struct InBytes {
     /// Memory shared with the other end.
@@ -34,12 +60,12 @@ pub(super) struct InBytes {
 
 impl InBytes {
     /// A frame; nothing where a line follows, or the end.
-    fn read(&mut self, output: &mut impl BufRead) -> io::Result<Option<Vec<u8>>> {
+    fn read(&mut self, output: &mut impl BufRead, longest: &Longest) -> io::Result<Option<Vec<u8>>> {
         if output.fill_buf()?.is_empty() {
             return Ok(None);
         }
         let mut bytes = self.empty.try_recv().unwrap_or_default();
-        Ok(read_bytes(output, &mut self.shared, &mut bytes, LONGEST)?.then_some(bytes))
+        Ok(read_bytes(output, &mut self.shared, &mut bytes, longest.get())?.then_some(bytes))
     }
 }
 
@@ -47,14 +73,15 @@ impl InBytes {
 pub(super) fn read_answers(
     output: ChildStdout,
     mut in_bytes: Option<InBytes>,
+    longest: &Longest,
     send: &SyncSender<Result<Piece, String>>,
 ) {
     let mut output = BufReader::with_capacity(1 << 18, output);
     loop {
-        let answer = match in_bytes.as_mut().map(|frames| frames.read(&mut output)) {
+        let answer = match in_bytes.as_mut().map(|frames| frames.read(&mut output, longest)) {
             Some(Ok(Some(frame))) => Ok(Piece::Frame(frame)),
             Some(Err(why)) => Err(why.to_string()),
-            Some(Ok(None)) | None => match read_line(&mut output) {
+            Some(Ok(None)) | None => match read_line(&mut output, longest) {
                 Ok(None) => return,
                 Ok(Some(line)) => Ok(Piece::Line(line)),
                 Err(why) => Err(why),
@@ -67,9 +94,12 @@ pub(super) fn read_answers(
     }
 }
 
-fn read_line(output: &mut impl BufRead) -> Result<Option<String>, String> {
+fn read_line(output: &mut impl BufRead, longest: &Longest) -> Result<Option<String>, String> {
     let mut line = Vec::new();
-    let read = output.take(LONGEST).read_until(b'\n', &mut line).map_err(|error| error.to_string())?;
+    // The first byte tells that the answer has begun, so that the limit is the one of its call.
+    output.fill_buf().map_err(|error| error.to_string())?;
+    let longest = longest.get();
+    let read = output.take(longest).read_until(b'\n', &mut line).map_err(|error| error.to_string())?;
     let text = |line: Vec<u8>| match String::from_utf8(line) {
         Ok(line) => Ok(line),
         Err(error) => {
@@ -84,8 +114,8 @@ fn read_line(output: &mut impl BufRead) -> Result<Option<String>, String> {
         return text(line).map(Some);
     }
     let line = text(line)?;
-    Err(match read as u64 >= LONGEST {
-        true => format!("a line of more than {LONGEST} bytes: `{}`", shortened(&line)),
+    Err(match read as u64 >= longest {
+        true => format!("a line of more than {longest} bytes: `{}`", shortened(&line)),
         false => format!("half a line: `{}`", shortened(&line)),
     })
 }
@@ -103,19 +133,37 @@ pub(super) fn write_calls(mut input: ChildStdin, lines: &Receiver<String>) {
 
 /// The last lines of a log.
 #[derive(Clone, Default)]
-pub(super) struct Log(Arc<Mutex<VecDeque<String>>>);
+pub(super) struct Log {
+    lines: Arc<Mutex<VecDeque<String>>>,
+    /// What the supervisor of the engine said.
+    remarks: Arc<Mutex<Vec<String>>>,
+}
 
 impl Log {
     fn keep(&self, line: &[u8]) {
-        let mut lines = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        lines.push_back(String::from_utf8_lossy(line).trim_end().to_owned());
+        let line = String::from_utf8_lossy(line).trim_end().to_owned();
+        if let Some(remark) = line.strip_prefix(MARK) {
+            let mut remarks = self.remarks.lock().unwrap_or_else(PoisonError::into_inner);
+            // There are few; an engine that says the same says it of itself.
+            if remarks.len() < LINES_KEPT {
+                remarks.push(remark.to_owned());
+            }
+            return;
+        }
+        let mut lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
+        lines.push_back(line);
         if lines.len() > LINES_KEPT {
             lines.pop_front();
         }
     }
 
+    /// What the supervisor of the engine said; it is not given twice.
+    pub(super) fn take_remarks(&self) -> Vec<String> {
+        std::mem::take(&mut *self.remarks.lock().unwrap_or_else(PoisonError::into_inner))
+    }
+
     pub(super) fn last_words(&self) -> String {
-        let lines = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        let lines = self.lines.lock().unwrap_or_else(PoisonError::into_inner);
         let reported: Vec<&str> =
             lines.iter().rev().filter(|line| !line.is_empty()).take(LINES_TOLD).map(String::as_str).collect();
         if reported.is_empty() {

@@ -1,5 +1,9 @@
 //! Engines that crash, hang, flood or leave children behind: the right verdict in bounded time, other trials untouched, nothing left over.
 
+mod libraries;
+mod programs;
+mod watched;
+
 use crate::remote::{program, run};
 use crate::util::Yard;
 use std::process::{Command, Stdio};
@@ -38,11 +42,6 @@ fn hangs_floods_and_limits_end_as_verdicts() {
         ("cmd:sh -c 'printf \"\\\\377\\\\376\\\\n\"'".to_owned(), "start=5", "no UTF-8"),
         ("cmd:sh -c 'kill -SEGV $$'".to_owned(), "start=5", "signal 11 (SIGSEGV)"),
         ("cmd:sh -c 'while :; do :; done'".to_owned(), "start=20,cpu=1", "it had used its 1 s of processor time"),
-        (
-            "cmd:sh -c 'x=$(head -c 400000000 /dev/zero | tr \"\\0\" x); echo $x'".to_owned(),
-            "start=20,memory=100MB",
-            "its memory was limited to 100000000 bytes",
-        ),
     ] {
         must_fail(&yard, &engine, &["--limits", more], words);
     }
@@ -54,88 +53,6 @@ fn answers_out_of_order_are_told() {
     // The second call is answered as the third.
     let engine = through(&yard, "order.sh", "case $n in 2) l=$(printf '%s' \"$l\" | sed s/:2,/:3,/);; esac");
     must_fail(&yard, &engine, &[], "to call 2 (`build`) it answered call 3");
-}
-
-const LIBRARY: &str = r#"
-#include "ironspin_engine.h"
-#include <stdio.h>
-#include <stdlib.h>
-#include <string.h>
-static double rows[600];
-static uint64_t count;
-uint32_t ironspin_interface(void) { return MODE == 4 ? 7 : IRONSPIN_INTERFACE; }
-const char *ironspin_describe(void) {
-    return MODE == 5 ? "no JSON" : "{\"engine\":{\"name\":\"saboteur\"},\"shapes\":[\"disc\",\"box\",\"half_plane\"],\"features\":[]}";
-}
-ironspin_engine *ironspin_create(void) { return (ironspin_engine *)rows; }
-void ironspin_destroy(ironspin_engine *e) { (void)e; }
-const char *ironspin_last_error(ironspin_engine *e) { (void)e; return "the winch broke"; }
-int32_t ironspin_build(ironspin_engine *e, const ironspin_world *w) {
-    (void)e;
-    count = w->body_count;
-    for (uint64_t i = 0; i < count; i++) memcpy(rows + 6 * i, w->bodies[i].position, 16);
-    return IRONSPIN_OK;
-}
-int32_t ironspin_act(ironspin_engine *e, const ironspin_action *a) { (void)e; (void)a; return IRONSPIN_OK; }
-int32_t ironspin_step(ironspin_engine *e, double dt) {
-    static volatile int *nowhere;
-    static int steps;
-    (void)e; (void)dt;
-    if (++steps < 5) return IRONSPIN_OK;
-    if (MODE == 1) *nowhere = 1;
-    if (MODE == 2) abort();
-    if (MODE == 3) for (;;) {}
-    if (MODE == 6) return IRONSPIN_FAILED;
-    if (MODE == 7) exit(0);
-    printf("talk on standard output harms nothing\n");
-    return IRONSPIN_OK;
-}
-int32_t ironspin_state(ironspin_engine *e, double *to) { (void)e; memcpy(to, rows, 48 * count); return IRONSPIN_OK; }
-"#;
-
-#[test]
-fn libraries_that_crash_or_hang_cost_their_own_trial() {
-    let yard = Yard::new();
-    yard.write("saboteur.c", LIBRARY);
-    let include = concat!(env!("CARGO_MANIFEST_DIR"), "/../../include");
-    let built = |mode: u32| {
-        let file = format!("saboteur{mode}.so");
-        let done = Command::new("cc")
-            .current_dir(yard.path(""))
-            .args([
-                "-std=c11",
-                "-shared",
-                "-fPIC",
-                "-w",
-                "-I",
-                include,
-                &format!("-DMODE={mode}"),
-                "saboteur.c",
-                "-o",
-                &file,
-            ])
-            .status()
-            .expect("a C compiler");
-        assert!(done.success());
-        format!("lib:./{file}")
-    };
-    for (mode, words) in [
-        (1, "signal 11 (SIGSEGV)"),
-        (2, "signal 6 (SIGABRT)"),
-        (3, "no answer in"),
-        (4, "version 7 of the interface"),
-        (5, "ironspin_describe gave no JSON"),
-        (6, "the winch broke"),
-        (7, "no answer to"),
-    ] {
-        // Only the one that hangs has to wait for its limit; the others must not meet it on a busy machine.
-        let limit = if mode == 3 { "step=0.02" } else { "step=5" };
-        must_fail(&yard, &built(mode), &["--limits", limit], words);
-    }
-    must_fail(&yard, "lib:./no-such.so", &[], "cannot be loaded");
-    // It does not fall, which a claim says; nothing is an engine error.
-    let (status, out, _) = run(&yard, &["run", "first-drop", "--engine", &built(8), "-q"]);
-    assert!(status == 1 && out.contains("1 fail"), "{out}");
 }
 
 #[test]
