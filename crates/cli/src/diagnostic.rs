@@ -1,5 +1,6 @@
 //! Errors shown to the user, with their place; exit statuses.
 
+use crate::excerpt::excerpt;
 use ironspin_lab::{FarmError, FolderError, JudgeError, LedgerError, PlanError};
 use ironspin_model::{EngineError, NumberError, shown};
 use ironspin_report::{MachineError, PlotError};
@@ -159,19 +160,30 @@ pub(crate) fn tell_warning(warning: &Warning) {
     tell(diagnostic, Some(&warning.what));
 }
 
+/// Letters that are shown of a long text in a diagnostic: from its beginning, and from its end.
+const SHOWN: [usize; 2] = [1_500, 300];
+
+/// A text as it may be shown, clipped where it is very long.
+fn clipped(text: &str) -> String {
+    let border = |letters: usize| text.char_indices().nth(letters).map_or(text.len(), |(at, _)| at);
+    let count = text.chars().count();
+    let [first, last] = SHOWN;
+    if count <= first + last {
+        return shown(text).into_owned();
+    }
+    format!("{} ... {}", shown(&text[..border(first)]), shown(&text[border(count - last)..]))
+}
+
 /// Prints a diagnostic to standard error, with the piece of the scene it is about.
 fn tell(mut diagnostic: miette::MietteDiagnostic, error: Option<&SceneError>) {
-    diagnostic.message = shown(&diagnostic.message).into_owned();
-    diagnostic.help = diagnostic.help.map(|help| shown(&help).into_owned());
+    diagnostic.message = clipped(&diagnostic.message);
+    diagnostic.help = diagnostic.help.map(|help| clipped(&help));
     let fallback = diagnostic.to_string();
     let mut source = None;
     if let Some(SceneError { label, place: Some(place), .. }) = error {
-        // The source is shown, too, so that places move by what stands before them.
-        let place_of = |at: usize| shown(place.text.get(..at.min(place.text.len())).unwrap_or_default()).len();
-        let end = place_of(place.span.end);
-        let start = place_of(place.span.start).min(end);
-        diagnostic = diagnostic.with_label(LabeledSpan::new(Some(shown(label).into_owned()), start, end - start));
-        source = Some(NamedSource::new(shown(&place.file), shown(&place.text).into_owned()));
+        let (text, span) = excerpt(&place.text, &place.span);
+        diagnostic = diagnostic.with_label(LabeledSpan::new(Some(clipped(label)), span.start, span.len()));
+        source = Some(NamedSource::new(shown(&place.file), text));
     }
     let report = miette::Report::new(diagnostic);
     let report = match source {

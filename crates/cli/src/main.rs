@@ -5,12 +5,14 @@
 //! | `args.rs` | what may be typed |
 //! | `commands/` | one file a command |
 //! | `diagnostic.rs` | errors shown to the user, with their place; exit statuses |
+//! | `excerpt.rs` | the piece of a source that a complaint is about |
 //! | `output.rs` | standard output, colours, width of the terminal |
 //! | `progress.rs` | what is shown while trials run |
 
 mod args;
 mod commands;
 mod diagnostic;
+mod excerpt;
 mod output;
 mod progress;
 
@@ -18,8 +20,24 @@ use args::{Arguments, Command};
 use clap::Parser;
 use diagnostic::ExitStatus;
 use std::process::ExitCode;
+use std::sync::{Arc, Mutex, PoisonError};
 
 fn main() -> ExitCode {
+    // What is caught on the way is told by whoever caught it; what nobody caught is told here.
+    let last = Arc::new(Mutex::new(String::new()));
+    let told = Arc::clone(&last);
+    std::panic::set_hook(Box::new(move |panic| {
+        *told.lock().unwrap_or_else(PoisonError::into_inner) = panic.to_string();
+    }));
+    std::panic::catch_unwind(run).unwrap_or_else(|_| {
+        let last = last.lock().unwrap_or_else(PoisonError::into_inner);
+        output::note(&format!("internal error, which should not happen whatever was given: {last}"));
+        ExitStatus::BadInput.into()
+    })
+}
+
+/// Does what was asked; the status to end with.
+fn run() -> ExitCode {
     let arguments = Arguments::parse();
     if let Some(seconds) = arguments.timeout {
         progress::end_after(seconds);

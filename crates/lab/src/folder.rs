@@ -1,5 +1,6 @@
 //! A folder of results, written whole or not at all.
 
+use crate::whole::{DraftFolder, parent_of};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
@@ -56,7 +57,7 @@ pub enum FolderError {
 #[derive(Debug)]
 pub struct RunFolder {
     target: PathBuf,
-    draft: tempfile::TempDir,
+    draft: DraftFolder,
 }
 
 impl RunFolder {
@@ -72,12 +73,9 @@ impl RunFolder {
                 return Err(FolderError::NotOurs(target.to_owned()));
             }
         }
-        let parent = match target.parent() {
-            Some(parent) if !parent.as_os_str().is_empty() => parent,
-            _ => Path::new("."),
-        };
+        let parent = parent_of(target);
         std::fs::create_dir_all(parent).map_err(io)?;
-        let draft = tempfile::Builder::new().prefix(".ironspin-").tempdir_in(parent).map_err(io)?;
+        let draft = DraftFolder::new_in(parent).map_err(io)?;
         Ok(RunFolder { target: target.to_owned(), draft })
     }
 
@@ -98,6 +96,7 @@ impl RunFolder {
     /// When the file system refuses.
     pub fn publish(self) -> Result<PathBuf, FolderError> {
         let io = |cause| FolderError::Io { folder: self.target.clone(), cause };
+        self.draft.finish().map_err(io)?;
         if self.target.exists() {
             for name in DOCUMENTS.iter().filter(|name| !self.draft.path().join(name).exists()) {
                 match std::fs::remove_file(self.target.join(name)) {
@@ -114,18 +113,10 @@ impl RunFolder {
             open_to_others(self.draft.path(), 0o755).map_err(io)?;
             std::fs::rename(self.draft.path(), &self.target).map_err(io)?;
             // Nothing is left for the guard to remove.
-            let _ = self.draft.keep();
+            self.draft.keep();
         }
         Ok(self.target)
     }
-}
-
-/// Gives a file that was made for one's own eyes the rights of an ordinary new one.
-///
-/// # Errors
-/// When the file system refuses.
-pub fn open_to_all(path: &Path) -> io::Result<()> {
-    open_to_others(path, 0o644)
 }
 
 /// What was made for one's own eyes gets the rights of an ordinary new file or folder.

@@ -14,6 +14,7 @@
 //! | [`Recording`] | what pictures and plots are drawn from | `recording.rs` |
 //! | [`judge_trace`], [`JudgeOrder`] | claims held against a recorded trace | `judging.rs` |
 //! | [`pool`], [`PooledClaim`] | values of trials that differ by their seed alone, held against the law together | `pool.rs` |
+//! | [`Needs`] | what a trial will need, without running it | `needs.rs` |
 //! | [`run_grid`], [`LabEvent`] | many trials on all cores, results in the order of the plan | `grid.rs` |
 //! | [`ResultDocument`] | results as they stand on disk, versioned | `document.rs` |
 //! | [`SweepFolder`] | a folder of a sweep, one file a trial, that goes on where it stopped | `sweep/` |
@@ -26,6 +27,7 @@
 //! | [`run_proof`] | faults that are caught, and a sound engine that is left alone | `proof/` |
 //! | [`measure_cost`] | what a step costs | `cost.rs` |
 //! | [`Ledger`], [`compare_results`], [`compare_costs`] | past sweeps in one SQLite file; what got better or worse | `ledger/` |
+//! | [`put_file`] | a file, written whole or not at all, never through a link | `whole.rs` |
 //! | [`RunFolder`] | a folder of results, written whole or not at all | `folder.rs` |
 
 mod common;
@@ -39,6 +41,7 @@ mod folder;
 mod grid;
 mod judging;
 mod ledger;
+mod needs;
 mod observers;
 mod order;
 mod plan;
@@ -56,6 +59,7 @@ mod transform;
 mod trial;
 mod twins;
 mod watch;
+mod whole;
 mod work;
 
 pub use common::{CommonTrait, common_traits};
@@ -69,10 +73,11 @@ pub use farm::{
     State, Submission, Where, begin_here, read_farm_table, stop_here, submit, supervise, withdraw,
 };
 pub use fit::{Line, line, power_law};
-pub use folder::{FolderError, RunFolder, open_to_all};
+pub use folder::{FolderError, RunFolder};
 pub use grid::{LabEvent, run_grid, run_grid_into, share_out};
 pub use judging::{JudgeError, JudgeOrder, judge_trace};
 pub use ledger::{Change, ChangeKind, Comparison, Figure, Kept, Ledger, LedgerError, compare_costs, compare_results};
+pub use needs::Needs;
 pub use order::{GridOrder, PlanError, Planner, STEP_LIMIT, TRIAL_LIMIT, plan_grid};
 pub use plan::{TrialPlan, check_claims, keep_traces, shell_line};
 pub use plan_file::{plan_schema, read_plan};
@@ -91,4 +96,5 @@ pub use twins::{
     Demand, Difference, Growth, TwinDocument, TwinEntry, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin,
     twins_of, write_frames,
 };
+pub use whole::{plain_folder, put_file};
 pub use work::Work;

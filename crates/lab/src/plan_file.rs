@@ -2,7 +2,7 @@
 
 use crate::farm::FarmTable;
 use crate::order::GridOrder;
-use ironspin_model::{Clock, Factor, Origin, Timestep};
+use ironspin_model::{Clock, Factor, Origin, THREAD_LIMIT, Timestep};
 use ironspin_scene::{Place, SceneError, toml_error};
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -164,7 +164,7 @@ pub fn read_plan(path: &Path) -> Result<GridOrder, SceneError> {
         threads: match &file.threads {
             None => vec![1],
             Some(threads) => {
-                threads.iter().map(|threads| reader.within(threads, 256_usize)).collect::<Result<_, _>>()?
+                threads.iter().map(|threads| reader.within(threads, THREAD_LIMIT)).collect::<Result<_, _>>()?
             }
         },
         seeds: file.seed.unwrap_or_else(|| vec![1]),

@@ -14,6 +14,8 @@
 #[cfg(unix)]
 mod control_group;
 mod guarded;
+#[doc(hidden)]
+pub mod inlets;
 mod interface;
 mod library;
 mod playback;

@@ -27,7 +27,7 @@ const ROOM: i32 = 1 << 20;
 type SharedMemory = Rc<RefCell<Writing>>;
 
 /// Most contacts and events of a frame: so many, and so many for each body.
-const ROWS: usize = 10_000;
+const ROWS: usize = 500_000;
 const ROWS_A_BODY: usize = 64;
 
 /// One engine of a library.

@@ -4,6 +4,9 @@ use crate::clock::{Clock, Schedule};
 use crate::factor::{Factor, Origin, Timestep};
 use serde::Serialize;
 
+/// Most threads that an engine is allowed.
+pub const THREAD_LIMIT: usize = 256;
+
 /// Everything about a run that is neither the scene nor the engine.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Conditions {

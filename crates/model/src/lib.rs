@@ -57,7 +57,7 @@ pub use action::{Action, Effect, spread};
 pub use body::{Body, BodyKind, Part, Shape};
 pub use claim::{Bound, Claim, Details, Law, Measure, MeasureFunction, Severity, Verdict, Window};
 pub use clock::{Clock, ClockError, ClockKind, Schedule, Stall};
-pub use conditions::Conditions;
+pub use conditions::{Conditions, THREAD_LIMIT};
 pub use dimension::Dimension;
 pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, RowSink, Rows, Scalar, Token};
 pub use error::EngineError;

@@ -44,7 +44,6 @@ pub use lints::WARNINGS;
 pub fn json_schema() -> serde_json::Value {
     schemars::schema_for!(file::SceneFile).to_value()
 }
-pub use resolve::EFFECT_LIMIT;
 pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, TriggerWatch, Twin};
 pub use scene::{Scene, is_scene_name, toml_error};
 pub use selection::Selection;

@@ -11,6 +11,8 @@ use std::ops::Range;
 pub const WARNINGS: [&str; 9] =
     ["overlap", "pixels", "step", "gravity", "mass-ratio", "bounds", "restitution", "stiff-net", "unused"];
 
+/// Unused parameters that are told one by one.
+const UNUSED_TOLD: usize = 20;
 /// Overlap below this share of the smaller size is touching.
 const TOUCHING: f64 = 1e-3;
 /// Mass ratio in contact beyond which most engines give way.
@@ -47,8 +49,13 @@ pub(crate) fn warnings(
     if !allowed("stiff-net") {
         found.extend(stiff_net(world, &resolved.places, dt, method));
     }
-    for place in &resolved.unused {
-        found.push(("unused", Diagnostic::at(place.clone(), "nothing uses this parameter").label("unused")));
+    for (number, place) in resolved.unused.iter().enumerate().take(UNUSED_TOLD) {
+        let more = resolved.unused.len() - UNUSED_TOLD.min(resolved.unused.len());
+        let message = match number + 1 == UNUSED_TOLD && more > 0 {
+            true => format!("nothing uses this parameter, and {more} more after it"),
+            false => "nothing uses this parameter".to_owned(),
+        };
+        found.push(("unused", Diagnostic::at(place.clone(), message).label("unused")));
     }
     found.retain(|(kind, _)| !allowed(kind));
     found.sort_by_key(|(kind, _)| WARNINGS.iter().position(|known| known == kind));

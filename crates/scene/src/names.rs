@@ -1,54 +1,69 @@
 //! The names that expressions may use, with their values.
 
-/// Named values an expression may use: constants, parameters, loop counters.
+use std::collections::BTreeMap;
+use std::rc::Rc;
+
+/// Named values an expression may use: constants and parameters, which never change again, and names of the moment such as loop counters.
+/// Copies share the former.
 #[derive(Clone, Debug)]
 pub(crate) struct Names {
-    pub(crate) values: Vec<(String, f64)>,
-    /// How many of them never change again.
-    pub(crate) fixed: usize,
+    fixed: Rc<Fixed>,
+    own: Vec<(String, f64)>,
+}
+
+#[derive(Clone, Debug, Default)]
+struct Fixed {
+    values: Vec<(String, f64)>,
+    places: BTreeMap<String, usize>,
 }
 
 impl Names {
     /// Only the constants `pi` and `tau`.
     pub(crate) fn constants() -> Self {
         use std::f64::consts::{PI, TAU};
-        Names { values: vec![("pi".to_owned(), PI), ("tau".to_owned(), TAU)], fixed: 2 }
+        let mut names = Names { fixed: Rc::default(), own: Vec::new() };
+        names.add("pi", PI);
+        names.add("tau", TAU);
+        names
     }
 
     /// Adds a name that keeps its value.
     pub(crate) fn add(&mut self, name: &str, value: f64) {
-        self.values.push((name.to_owned(), value));
-        self.fixed = self.values.len();
+        let fixed = Rc::make_mut(&mut self.fixed);
+        fixed.places.entry(name.to_owned()).or_insert(fixed.values.len());
+        fixed.values.push((name.to_owned(), value));
     }
 
     /// The same names and one more, whose value holds for the moment only.
     pub(crate) fn with(&self, name: &str, value: f64) -> Self {
         let mut more = self.clone();
-        more.values.push((name.to_owned(), value));
+        more.own.push((name.to_owned(), value));
         more
     }
 
     /// Gives a name of the moment another value.
     pub(crate) fn set(&mut self, name: &str, value: f64) {
-        if let Some((_, known)) = self.values[self.fixed..].iter_mut().find(|(known, _)| known == name) {
+        if let Some((_, known)) = self.own.iter_mut().find(|(known, _)| known == name) {
             *known = value;
         }
     }
 
     pub(crate) fn has(&self, name: &str) -> bool {
-        self.position(name).is_some()
+        self.get(name).is_some()
     }
 
-    /// All names with their values.
-    pub(crate) fn list(&self) -> &[(String, f64)] {
-        &self.values
+    /// The value of a name, and whether it keeps it.
+    pub(crate) fn get(&self, name: &str) -> Option<(f64, bool)> {
+        let fixed = self.fixed.places.get(name).map(|&place| (self.fixed.values[place].1, true));
+        fixed.or_else(|| self.own.iter().find(|(known, _)| known == name).map(|&(_, value)| (value, false)))
     }
 
-    pub(crate) fn position(&self, name: &str) -> Option<usize> {
-        self.values.iter().position(|(known, _)| known == name)
+    /// Those that keep their values.
+    pub(crate) fn fixed(&self) -> &[(String, f64)] {
+        &self.fixed.values
     }
 
     pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
-        self.values.iter().map(|(name, _)| name.as_str())
+        self.fixed.values.iter().chain(&self.own).map(|(name, _)| name.as_str())
     }
 }

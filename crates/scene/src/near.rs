@@ -61,8 +61,8 @@ pub(crate) fn meetings(world: &World) -> impl Fn(usize, usize) -> bool {
 
 /// Most gaps that are worked out, and most boxes that are held against each other, for the warnings of a scene: a heap of two hundred thousand bodies takes a
 /// third of them, and a hundred thousand bodies in one place are told by fewer.
-const GAPS: usize = 2_000_000;
-const COMPARED: usize = 200_000_000;
+const GAPS: usize = 1_000_000;
+const COMPARED: usize = 100_000_000;
 
 /// How much may still be looked at.
 struct Budget {
@@ -85,6 +85,11 @@ impl Budget {
     fn sufficed(&self) -> bool {
         self.gaps > 0 && self.compared > 0
     }
+}
+
+/// By how much the box of a body is widened. A point, which has no size of its own, is met by the widened box of the other.
+fn widened(rim: f64) -> f64 {
+    if rim.is_finite() { rim } else { 0.0 }
 }
 
 /// Calls `each` with every two bodies that may meet and overlap by more than a share of the smaller size, or, where touching `matters`, are no
@@ -114,7 +119,7 @@ pub(crate) fn each_near_pair(
         for part in solid_parts(body) {
             match part.bounds() {
                 Some([low, high]) => {
-                    let rim = rim(id);
+                    let rim = widened(rim(id));
                     boxes.push(([low.x - rim, high.x + rim, low.y - rim, high.y + rim], id, part));
                 }
                 None => endless.push((id, part)),
@@ -166,7 +171,10 @@ fn each_near_pair_in_space(
         for part in body.parts.iter().filter(|part| !part.sensor).flat_map(SpaceCollider::of_part) {
             let placed = part.placed(&state);
             match placed.bounds() {
-                Some([low, high]) => boxes.push(([low - rim(id), high + rim(id)], id, placed)),
+                Some([low, high]) => {
+                    let rim = widened(rim(id));
+                    boxes.push(([low - rim, high + rim], id, placed));
+                }
                 None => endless.push((id, placed)),
             }
         }

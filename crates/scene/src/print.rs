@@ -351,14 +351,14 @@ fn names(ids: &[usize], world: &World) -> String {
 
 fn trigger_table(trigger: &Trigger, setup: &Setup) -> String {
     let mut known = Names::constants();
-    for (name, value) in &trigger.names {
+    for (name, value) in trigger.names.iter() {
         if !known.has(name) {
             known.add(name, *value);
         }
     }
     let dimension = setup.world.dimension;
     // It was worked out when the scene was resolved.
-    let condition = Evaluator::new(1)
+    let condition = Evaluator::new(1, usize::MAX)
         .measure(dimension, &trigger.condition, &known, state_names(dimension))
         .map_or_else(|_| trigger.condition.clone(), |condition| condition.text().to_owned());
     let lasts = match trigger.further_steps {

@@ -5,6 +5,7 @@ use crate::names::Names;
 use crate::state::{state_names, state_values};
 use ironspin_model::{BodyState, DVec3, Dimension, Effect};
 use serde::Serialize;
+use std::sync::Arc;
 
 /// The exact changes after which a trial must agree with itself.
 pub const TWIN_KINDS: [&str; 14] = [
@@ -80,8 +81,11 @@ pub struct Trigger {
     /// For how many further steps a force or torque among them acts.
     pub further_steps: u64,
     /// Values of the parameters.
-    pub(crate) names: Vec<(String, f64)>,
+    pub(crate) names: Parameters,
 }
+
+/// Parameters with their values, shared by all conditions of an action.
+pub(crate) type Parameters = Arc<[(String, f64)]>;
 
 /// Something that is asked of the world at a time, without changing it.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -112,6 +116,16 @@ pub enum Question {
     },
 }
 
+impl Question {
+    /// How many bodies it is about.
+    pub(crate) fn named(&self) -> usize {
+        match self {
+            Question::Ray { .. } => 0,
+            Question::Forecast { of, .. } => of.len(),
+        }
+    }
+}
+
 /// Watches the conditions of a trial.
 pub struct TriggerWatch<'a> {
     dimension: Dimension,
@@ -129,17 +143,24 @@ struct Waiting<'a> {
 impl<'a> TriggerWatch<'a> {
     /// Begins to watch.
     pub fn new(dimension: Dimension, triggers: &'a [Trigger]) -> Self {
+        // Those of one action share their parameters.
+        let mut known: Option<(Parameters, Names)> = None;
         let waiting = triggers.iter().map(|trigger| {
-            let mut names = Names::constants();
-            for (name, value) in &trigger.names {
-                names.add(name, *value);
-            }
+            let mut names = match &known {
+                Some((of, names)) if Arc::ptr_eq(of, &trigger.names) => names.clone(),
+                _ => {
+                    let mut names = Names::constants();
+                    trigger.names.iter().for_each(|(name, value)| names.add(name, *value));
+                    known = Some((Arc::clone(&trigger.names), names.clone()));
+                    names
+                }
+            };
             for name in state_names(dimension) {
                 names = names.with(name, 0.0);
             }
             Waiting { trigger, names, left: None }
         });
-        TriggerWatch { dimension, evaluator: Evaluator::new(1), waiting: waiting.collect() }
+        TriggerWatch { dimension, evaluator: Evaluator::new(1, usize::MAX), waiting: waiting.collect() }
     }
 
     /// Whether nothing is waited for any more.

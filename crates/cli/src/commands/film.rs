@@ -3,7 +3,7 @@
 use crate::args::FilmOptions;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
-use ironspin_lab::{TrialRecord, plan_grid};
+use ironspin_lab::{TrialRecord, plan_grid, put_file};
 use ironspin_model::{Dimension, World, nearest};
 use ironspin_report::{FilmError, FilmStyle, View, apng, gif, missing_letters, play, still, strip};
 use std::io::IsTerminal;
@@ -111,10 +111,7 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
             output::note(&note);
         }
         let fault = |cause| Diagnostic::File { path: out.display().to_string(), cause };
-        if let Some(parent) = out.parent().filter(|parent| !parent.as_os_str().is_empty()) {
-            std::fs::create_dir_all(parent).map_err(fault)?;
-        }
-        std::fs::write(out, film).map_err(fault)?;
+        put_file(out, &film).map_err(fault)?;
         if !quiet {
             let frames = record.recording.replay.times.len();
             let place = out.display();

@@ -3,7 +3,7 @@
 use crate::args::PlotOptions;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
-use ironspin_lab::{JudgeOrder, judge_trace};
+use ironspin_lab::{JudgeOrder, judge_trace, put_file};
 use ironspin_report::{PageTrial, ResultPlot, missing_letters, result_plot};
 use std::path::Path;
 
@@ -41,7 +41,7 @@ pub(crate) fn run(options: &PlotOptions, quiet: bool) -> Result<ExitStatus, Diag
         dots,
     };
     let drawn = result_plot(&trials, &plot).map_err(|error| wrong(error.to_string()))?;
-    std::fs::write(&options.out, drawn)
+    put_file(&options.out, &drawn)
         .map_err(|cause| Diagnostic::File { path: options.out.display().to_string(), cause })?;
     let named = trials.iter().flat_map(|trial| [trial.document.scene.as_str(), trial.document.engine.as_str()]);
     if let Some(note) = missing_letters(named).filter(|_| dots) {

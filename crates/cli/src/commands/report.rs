@@ -5,6 +5,7 @@ use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{
     Manifest, ResultDocument, RunFolder, Survey, SweepFolder, TrialPlan, TwinRecord, TwinsDocument, manifest_of,
+    plain_folder, put_file,
 };
 use ironspin_model::{Verdict, read_text};
 use ironspin_report::{
@@ -120,7 +121,7 @@ pub(super) fn leave_pages(
     }
     let name = format!("{}-pages", place.file_stem().map_or("report".into(), |stem| stem.to_string_lossy()));
     let pages = place.with_file_name(&name);
-    std::fs::create_dir_all(&pages).map_err(|cause| Diagnostic::File { path: pages.display().to_string(), cause })?;
+    plain_folder(&pages).map_err(|cause| Diagnostic::File { path: pages.display().to_string(), cause })?;
     let mut links = Vec::new();
     for (number, keys) in (1..).zip(survey.keys.chunks(A_PAGE)) {
         let file = format!("{number:04}.html");
@@ -152,12 +153,7 @@ fn remove_pages_after(pages: &Path, count: usize) {
 /// Writes a page whole or not at all.
 fn write_page(place: &Path, html: &str) -> Result<(), Diagnostic> {
     let fault = |cause| Diagnostic::File { path: place.display().to_string(), cause };
-    let parent = place.parent().filter(|parent| !parent.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let draft = tempfile::Builder::new().prefix(".ironspin-").tempfile_in(parent).map_err(fault)?;
-    std::fs::write(draft.path(), html).map_err(fault)?;
-    ironspin_lab::open_to_all(draft.path()).map_err(fault)?;
-    draft.persist(place).map_err(|refused| fault(refused.error))?;
-    Ok(())
+    put_file(place, html.as_bytes()).map_err(fault)
 }
 
 /// The trials that a folder of results holds.

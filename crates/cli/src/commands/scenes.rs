@@ -4,7 +4,7 @@ use super::film::can_be_seen;
 use crate::args::{ScenesAction, ScenesOptions, ShowOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::output;
-use ironspin_lab::check_claims;
+use ironspin_lab::{Needs, check_claims, put_file};
 use ironspin_model::{BodyState, DVec3, Dimension, Timestep, World};
 use ironspin_report::{Scenery, View, coverage_text, picture, show, sketch, topic_list};
 use ironspin_scene::{Coverage, Scene, SceneError, Settings, Setup, TOPICS, bundled, is_scene_name};
@@ -194,7 +194,10 @@ fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, D
                     1 => "1 claim".to_owned(),
                     count => format!("{count} claims"),
                 };
-                output::print(&format!("{name}: {reported}; {}, {claims}\n", contents(&setup.world)))?;
+                let needs = Needs::of(&setup, dt.seconds);
+                let long = if needs.is_too_long() { ": more than --max-steps allows" } else { "" };
+                let contents = contents(&setup.world);
+                output::print(&format!("{name}: {reported}; {contents}, {claims}; {}{long}\n", needs.words()))?;
             }
         }
     }
@@ -235,8 +238,10 @@ fn write_new(path: &Path, text: &str, replace: bool) -> Result<(), Diagnostic> {
         _ => Diagnostic::File { path: path.display().to_string(), cause },
     };
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let mut file = tempfile::NamedTempFile::new_in(folder).map_err(reported)?;
+    if replace {
+        return put_file(path, text.as_bytes()).map_err(reported);
+    }
+    let mut file = tempfile::Builder::new().prefix(".ironspin-").tempfile_in(folder).map_err(reported)?;
     std::io::Write::write_all(&mut file, text.as_bytes()).map_err(reported)?;
-    let kept = if replace { file.persist(path) } else { file.persist_noclobber(path) };
-    kept.map(|_| ()).map_err(|error| reported(error.error))
+    file.persist_noclobber(path).map(drop).map_err(|error| reported(error.error))
 }

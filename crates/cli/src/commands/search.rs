@@ -5,7 +5,7 @@ use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{
     CostDocument, CostOrder, EdgeDocument, EdgeOrder, GridOrder, Kept, RunFolder, SeriesDocument, SeriesOrder,
-    TrialPlan, find_edges, measure_cost, plan_grid, run_series,
+    TrialPlan, find_edges, measure_cost, plan_grid, put_file, run_series,
 };
 use ironspin_model::Verdict;
 use ironspin_report::{
@@ -97,7 +97,7 @@ pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus,
         std::fs::create_dir_all(folder).map_err(|cause| file_error(folder, cause))?;
         for (number, record) in found.iter().enumerate() {
             let path = folder.join(format!("{:02}-{}-{}.svg", number + 1, record.scene, record.gauge));
-            std::fs::write(&path, series_plot(record)?).map_err(|cause| file_error(&path, cause))?;
+            put_file(&path, series_plot(record)?.as_bytes()).map_err(|cause| file_error(&path, cause))?;
         }
     }
     let status = match worst_of(&found) {
@@ -146,6 +146,10 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Dia
             return Err(Diagnostic::Kept { why });
         }
     }
+    if let Some(file) = &options.ledger {
+        // A ledger that cannot be written is reported before the first trial.
+        ironspin_lab::Ledger::open(file)?;
+    }
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     let order = CostOrder {
         plans,
@@ -166,7 +170,7 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Dia
     bar.clear();
     super::tell_remarks(order.plans.iter().map(|plan| &plan.engine));
     if let Some(path) = &options.plot {
-        std::fs::write(path, cost_plot(&document)?).map_err(|cause| file_error(path, cause))?;
+        put_file(path, cost_plot(&document)?.as_bytes()).map_err(|cause| file_error(path, cause))?;
     }
     if let Some(folder) = folder {
         let beyond = Beyond { costs: Some(document.clone()), ..Beyond::default() };
@@ -176,15 +180,15 @@ pub(crate) fn cost(options: &CostOptions, quiet: bool) -> Result<ExitStatus, Dia
 }
 
 fn tell_cost(options: &CostOptions, document: &CostDocument, stop: &AtomicBool) -> Result<ExitStatus, Diagnostic> {
-    if let Some(file) = &options.ledger {
-        let kept = Kept::Costs(Box::new(document.clone()));
-        super::ledger::keep(file, options.name.as_deref(), &kept)?;
-    }
     output::print(&match options.format {
         Format::Json => document_json(document)?,
         Format::Csv => cost_csv(document)?,
         Format::Table => cost_table(document),
     })?;
+    if let Some(file) = &options.ledger {
+        let kept = Kept::Costs(Box::new(document.clone()));
+        super::ledger::keep(file, options.name.as_deref(), &kept)?;
+    }
     Ok(if stop.load(Ordering::Relaxed) { ExitStatus::Interrupted } else { ExitStatus::Holds })
 }
 

@@ -1,5 +1,6 @@
 //! Texts of strangers: nothing that a scene, an engine or a result holds is obeyed by a terminal, a spreadsheet or a reader of Markdown.
 
+use crate::remote::run;
 use crate::util::Yard;
 
 /// Letters that a terminal obeys, or that turn a line.
@@ -168,4 +169,25 @@ fn a_signal_ends_what_does_not_come_back() {
     assert!(signal.success());
     child.wait().unwrap();
     assert!(asked.elapsed().as_secs_f64() < 6.0, "{:?}", asked.elapsed());
+}
+
+#[test]
+fn a_mistake_far_along_a_line_or_in_a_very_long_text_is_shown_in_a_few_lines() {
+    let yard = Yard::new();
+    let head = "scene = 1\nname = \"far\"\nabout = \"x\"\n[world]\ngravity = [0, -9.81]\nduration = 1\n";
+    let numbers = "1, ".repeat(60_000);
+    let name = "x".repeat(100_000);
+    for (tables, words) in [
+        (format!("zzz = [{numbers}]\n"), "unknown key `zzz`"),
+        (format!("bounds = {{ min = [0, 0], max = [1, 1], about = [{numbers}], zzz = 1 }}\n"), "unknown key"),
+        (format!("[material.{name}]\ndensity = \"no-such-name\"\n"), "the key"),
+        (format!("[[body]]\nname = \"{name}!\"\nat = [0, 0]\nshape = {{ disc = 1 }}\n"), "is no name for a body"),
+        (format!("{}[[body]]\nname = 1\n", "# quay\n".repeat(70_000)), "expected"),
+    ] {
+        yard.write("far.toml", &format!("{head}{tables}"));
+        let (status, _, err) = run(&yard, &["scenes", "check", "far.toml"]);
+        assert_eq!(status, 2, "{err:.300}");
+        let err = err.replace("\n  │ ", " ");
+        assert!(err.contains(words) && err.len() < 12_000, "{} bytes: {:.600}", err.len(), err);
+    }
 }

@@ -6,6 +6,7 @@ use super::share::last_words;
 use super::state::{Seen, State};
 use crate::folder::FolderError;
 use crate::sweep::SweepFolder;
+use crate::whole::create_plain;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, VecDeque};
 use std::fs::File;
@@ -41,7 +42,7 @@ fn fault(folder: &SweepFolder, cause: io::Error) -> FarmError {
 /// # Errors
 /// When no process can be started.
 pub fn begin_here(folder: &SweepFolder, farm: &FarmFile, program: &Path) -> Result<u32, FarmError> {
-    let log = |name: &str| File::create(file(folder.place(), name)).map_err(|cause| fault(folder, cause));
+    let log = |name: &str| create_plain(&file(folder.place(), name)).map_err(|cause| fault(folder, cause));
     let mut command = Command::new(program);
     command.args(["farm", "here"]).arg(folder.place()).current_dir(&farm.directory);
     command.stdin(Stdio::null()).stdout(log("leader.txt")?).stderr(log("leader-log.txt")?);
@@ -56,7 +57,7 @@ pub fn begin_here(folder: &SweepFolder, farm: &FarmFile, program: &Path) -> Resu
 /// When another leader is at work there, or the file system refuses.
 pub fn supervise(place: &Path, program: &Path, stop: &AtomicBool) -> Result<bool, FarmError> {
     let (folder, farm) = (SweepFolder::open(place)?, FarmFile::read(place)?);
-    let lock = File::create(file(place, LOCK)).map_err(|cause| fault(&folder, cause))?;
+    let lock = create_plain(&file(place, LOCK)).map_err(|cause| fault(&folder, cause))?;
     if lock.try_lock().is_err() {
         return Err(FarmError::Alive { folder: place.to_owned(), jobs: "its leader lives".to_owned() });
     }
@@ -102,7 +103,7 @@ pub fn supervise(place: &Path, program: &Path, stop: &AtomicBool) -> Result<bool
     if stop.load(Ordering::Relaxed) {
         return Ok(false);
     }
-    let out = File::create(file(place, "join.txt")).map_err(|cause| fault(&folder, cause))?;
+    let out = create_plain(&file(place, "join.txt")).map_err(|cause| fault(&folder, cause))?;
     let errors = out.try_clone().map_err(|cause| fault(&folder, cause))?;
     let mut join = Command::new(program);
     join.args(["farm", "join"]).arg(place).args(&farm.join).stdin(Stdio::null()).stdout(out).stderr(errors);
@@ -113,7 +114,8 @@ pub fn supervise(place: &Path, program: &Path, stop: &AtomicBool) -> Result<bool
 }
 
 fn begin_share(folder: &SweepFolder, farm: &FarmFile, program: &Path, number: usize) -> Result<Child, FarmError> {
-    let log = File::create(file(folder.place(), &format!("log-{number}.txt"))).map_err(|cause| fault(folder, cause))?;
+    let log =
+        create_plain(&file(folder.place(), &format!("log-{number}.txt"))).map_err(|cause| fault(folder, cause))?;
     let mut command = Command::new(program);
     command.args(["farm", "work"]).arg(folder.place()).args(["--share", &number.to_string()]);
     command.current_dir(&farm.directory).stdin(Stdio::null()).stdout(Stdio::null()).stderr(log);

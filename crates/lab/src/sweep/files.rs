@@ -1,6 +1,7 @@
 //! Files of a folder that several programs may write at once: each whole or not at all, in the order of no clock but the file system's.
 
 use crate::folder::{FolderError, open_to_others};
+use crate::whole::plain_folder;
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::time::{Duration, SystemTime};
@@ -49,7 +50,7 @@ fn try_to_put(
 ) -> io::Result<()> {
     let target = folder.join(name);
     let parent = target.parent().unwrap_or(folder);
-    std::fs::create_dir_all(parent)?;
+    plain_folder(parent)?;
     let draft = tempfile::Builder::new().prefix(DRAFT).tempfile_in(parent)?;
     let mut out = BufWriter::with_capacity(1 << 16, draft.as_file());
     write(&mut out)?;

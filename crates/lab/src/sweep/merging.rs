@@ -65,7 +65,7 @@ impl SweepFolder {
         let Some(mut plan) = whole else { return Err(FolderError::NotOurs(place.to_owned())) };
         plan.shard = None;
         for made in [TRIALS, DRAWINGS] {
-            std::fs::create_dir_all(place.join(made)).map_err(|cause| folder.fault(cause))?;
+            crate::whole::plain_folder(&place.join(made)).map_err(|cause| folder.fault(cause))?;
         }
         for planned in &plan.trials {
             let whole = |share: &&PathBuf| {

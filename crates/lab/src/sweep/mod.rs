@@ -130,7 +130,7 @@ impl SweepFolder {
     pub(crate) fn prepare_for(place: &Path, plan: &PlanFile) -> Result<SweepFolder, FolderError> {
         let folder = SweepFolder { place: place.to_owned() };
         folder.check()?;
-        std::fs::create_dir_all(place.join(TRIALS)).map_err(|cause| folder.fault(cause))?;
+        crate::whole::plain_folder(&place.join(TRIALS)).map_err(|cause| folder.fault(cause))?;
         files::remove_old_drafts(place, &[place.to_owned(), place.join(TRIALS), place.join(DRAWINGS)]);
         files::try_room(place, plan.trials.len())?;
         plan.write(place)?;

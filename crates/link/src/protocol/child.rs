@@ -149,9 +149,9 @@ impl Process {
         self.asked
     }
 
-    /// The next answers may hold so many states of bodies.
-    pub(crate) fn expect_states(&self, states: usize) {
-        self.longest.set(states);
+    /// The next answers may hold so many frames of so many bodies.
+    pub(crate) fn expect_frames(&self, frames: usize, bodies: usize) {
+        self.longest.set(frames, bodies);
     }
 
     /// Sends a line and waits for an answer, handing on the frames that come before it as bytes.

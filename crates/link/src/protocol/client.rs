@@ -24,6 +24,8 @@ use std::time::{Duration, Instant};
 
 /// Most states of bodies in one answer: some three million bytes as text.
 const STATES_A_CALL: usize = 16_000;
+/// Most frames in one answer.
+const FRAMES_A_CALL: usize = 64;
 /// Time for a question that needs no step.
 const A_QUESTION: Duration = Duration::from_secs(10);
 
@@ -75,6 +77,22 @@ struct Fault {
     code: i64,
     #[serde(default)]
     message: String,
+}
+
+/// Whether a line reads as an answer of some kind about a world.
+pub(crate) fn answer_of(line: &str, world: &World) -> bool {
+    let Ok(told) = serde_json::from_str::<Told<'_>>(line) else { return false };
+    let Some(result) = told.result else { return told.error.is_some() };
+    let ids = WireIds::of(world);
+    let frames: Option<Frames> = serde_json::from_str(result.get()).ok();
+    let read = frames.is_some_and(|frames| {
+        let mut read = frames.frames.into_iter().map(|row| row.frame(world.dimension, &ids));
+        // Every one is read.
+        read.by_ref().filter(Result::is_err).count() == 0
+    });
+    let ray: Option<Ray> = serde_json::from_str(result.get()).ok();
+    let hit = ray.and_then(|ray| ray.hit).is_some_and(|hit| hit.hit(world.dimension).is_ok());
+    read || hit || serde_json::from_str::<Hello>(result.get()).is_ok()
 }
 
 fn bad(why: String) -> EngineError {
@@ -223,7 +241,7 @@ impl Remote {
         let asked = Advance { dt: steps.iter().map(|&step| Number(step)).collect(), record: 1, actions };
         let began = Instant::now();
         if let Some(process) = &self.process {
-            process.expect_states(bodies.saturating_mul(steps.len().max(1)));
+            process.expect_frames(steps.len().max(1), bodies);
         }
         // Its lists are kept from call to call.
         let mut frame = std::mem::take(&mut self.frame);
@@ -398,7 +416,7 @@ impl Engine for Remote {
             return self.advance_some(steps, sink);
         }
         // Answers of a size that either end can hold.
-        let most = (STATES_A_CALL / self.built()?.bodies.max(1)).max(1);
+        let most = (STATES_A_CALL / self.built()?.bodies.max(1)).clamp(1, FRAMES_A_CALL);
         steps.chunks(most).try_for_each(|steps| self.advance_some(steps, sink))
     }
 

@@ -1,5 +1,6 @@
 //! Actions, frames and everything else that is said, as JSON, and back.
 
+use super::lists::{self, NumberRows};
 use super::number::Number;
 use super::vector::{Amount, TurnRow, Vector};
 use super::world::is_false;
@@ -143,7 +144,7 @@ impl ActionRow {
 /// The answer to `advance`.
 #[derive(Debug, Default, Serialize, Deserialize)]
 pub(crate) struct Frames {
-    #[serde(default)]
+    #[serde(default, deserialize_with = "lists::frames")]
     pub(crate) frames: Vec<FrameRow>,
 }
 
@@ -155,7 +156,7 @@ pub(crate) struct FrameRow {
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     soft: Vec<Number>,
     #[serde(default)]
-    contacts: Vec<Vec<Number>>,
+    contacts: NumberRows,
     #[serde(default)]
     events: Vec<EventRow>,
 }
@@ -229,7 +230,7 @@ impl FrameRow {
             step: self.step,
             time: 0.0,
             bodies,
-            contacts: self.contacts.iter().map(|row| contact_of(dimension, row)).collect::<Result<_, _>>()?,
+            contacts: self.contacts.rows().map(|row| contact_of(dimension, row)).collect::<Result<_, _>>()?,
             events: self.events.iter().map(event_of).collect::<Result<_, _>>()?,
         };
         ids.take_in(&mut frame);
@@ -283,6 +284,16 @@ pub(crate) struct Hello {
     pub(crate) features: Vec<String>,
     #[serde(default)]
     pub(crate) options: BTreeMap<String, OptionRow>,
+}
+
+/// Whether a text describes an engine.
+pub(crate) fn described_text(text: &str) -> bool {
+    let Ok(mut hello) = serde_json::from_str::<serde_json::Value>(text) else { return false };
+    if let Some(hello) = hello.as_object_mut() {
+        hello.insert("protocol".to_owned(), super::VERSION.into());
+    }
+    let hello: Option<Hello> = serde_json::from_value(hello).ok();
+    hello.is_some_and(|hello| !hello.engine.name.is_empty())
 }
 
 #[derive(Debug, Default, Serialize, Deserialize)]

@@ -5,6 +5,7 @@
 //! | `number.rs` | numbers, also those that are not finite |
 //! | `world.rs` | worlds as JSON, and back |
 //! | `message.rs` | actions, frames and everything else that is said |
+//! | `lists.rs` | lists in answers, within bounds |
 //! | `bytes.rs` | frames as bytes, between two processes of this program |
 //! | `shared_memory.rs` | memory that the two share, so that bytes need not go through a pipe; `no_shared_memory.rs` where the system has none |
 //! | `client.rs` | an engine in a process of its own behind the `Engine` trait |
@@ -16,6 +17,7 @@
 mod bytes;
 mod child;
 mod client;
+mod lists;
 mod message;
 mod number;
 mod process_pool;
@@ -34,8 +36,8 @@ mod vector;
 mod world;
 
 pub(crate) use child::{Process, Program};
-pub(crate) use client::Remote;
-pub(crate) use message::Hello;
+pub(crate) use client::{Remote, answer_of};
+pub(crate) use message::{Hello, described_text};
 pub(crate) use number::Number;
 pub(crate) use process_pool::ProcessPool;
 pub(crate) use remarks::Remarks;

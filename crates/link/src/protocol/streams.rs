@@ -12,7 +12,9 @@ use std::sync::{Arc, Mutex, PoisonError};
 
 /// Bytes that any answer may have, beside those for the states that were asked for.
 const AN_ANSWER: u64 = 1 << 24;
-/// Bytes for a state that was asked for, with its contacts.
+/// Bytes for a frame that was asked for.
+const A_FRAME: u64 = 1 << 20;
+/// Bytes for the state of a body in it, with its contacts.
 const A_STATE: u64 = 1 << 11;
 /// Lines of its log that are kept, and bytes of each.
 const LINES_KEPT: usize = 12;
@@ -39,10 +41,11 @@ impl Default for Longest {
 }
 
 impl Longest {
-    /// For an answer with so many states of bodies.
-    pub(crate) fn set(&self, states: usize) {
-        let states = (states as u64).saturating_mul(A_STATE);
-        self.0.store(AN_ANSWER.saturating_add(states), Ordering::Relaxed);
+    /// For an answer with so many frames of so many bodies.
+    pub(crate) fn set(&self, frames: usize, bodies: usize) {
+        let a_frame = A_FRAME.saturating_add(A_STATE.saturating_mul(bodies as u64));
+        let frames = a_frame.saturating_mul(frames as u64);
+        self.0.store(AN_ANSWER.saturating_add(frames), Ordering::Relaxed);
     }
 
     fn get(&self) -> u64 {

@@ -5,7 +5,7 @@ use super::softs::SoftRow;
 use super::vector::{Amount, TurnRow, Vector};
 use ironspin_model::{
     Body, BodyKind, Conditions, DVec2, DVec3, Dimension, Joint, JointFrame, JointKind, Material, PairMaterial, Part,
-    PlaneShape, Shape, SpaceShape, WireIds, World,
+    PlaneShape, Shape, SpaceShape, THREAD_LIMIT, WireIds, World,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -170,6 +170,9 @@ impl Build {
         }
         let dimension = Dimension::of_number(u64::from(self.space))
             .ok_or_else(|| format!("a world of {} dimensions, where 2 or 3 are expected", self.space))?;
+        if self.threads > THREAD_LIMIT {
+            return Err(format!("{} threads, and {THREAD_LIMIT} are the most", self.threads));
+        }
         let dt = ironspin_model::Timestep { text: self.dt.0.to_string(), seconds: self.dt.0 };
         let conditions = Conditions { seed: self.seed, threads: self.threads.max(1), ..Conditions::with_dt(dt) };
         let mut bodies: Vec<Body> = self

@@ -36,6 +36,10 @@ impl SoftMethod {
 /// Steps of the power iteration at most, and the change of the frequency at which it ends.
 const ROUNDS: usize = 400;
 const SETTLED: f64 = 1e-7;
+/// Springs that the power iteration looks at in all its steps together: a very large net gets fewer of them, which gives a frequency a little
+/// too low.
+const LOOKED_AT: usize = 30_000_000;
+const ROUNDS_AT_LEAST: usize = 24;
 
 /// The fastest motion of a net about its built places.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -51,6 +55,8 @@ pub struct Net {
 /// The linear forces about the built places of a soft body: stiffness and damping of each spring along and across it, and gas.
 struct Linear {
     inverse: Vec<f64>,
+    /// Roots of the inverse masses.
+    root: Vec<f64>,
     springs: Vec<LinearSpring>,
     gas: Option<LinearGas>,
     damping: f64,
@@ -105,8 +111,10 @@ impl Linear {
                 skin: soft.skin.clone(),
             }
         });
+        let inverse: Vec<f64> = nodes.iter().map(|node| if node.mass > 0.0 { 1.0 / node.mass } else { 0.0 }).collect();
         Linear {
-            inverse: nodes.iter().map(|node| if node.mass > 0.0 { 1.0 / node.mass } else { 0.0 }).collect(),
+            root: inverse.iter().map(|inverse| inverse.sqrt()).collect(),
+            inverse,
             springs: springs.collect(),
             gas,
             damping: nodes.first().map_or(0.0, |node| node.linear_damping),
@@ -115,7 +123,7 @@ impl Linear {
 
     /// M^-1/2 K M^-1/2 v, or the same with the dampings in the place of the stiffnesses.
     fn apply(&self, v: &[DVec2], damping: bool, out: &mut [DVec2]) {
-        let root = |node: usize| self.inverse[node].sqrt();
+        let root = |node: usize| self.root[node];
         out.fill(DVec2::ZERO);
         for &LinearSpring { ends: [a, b], along, stiff, across, damping: damped } in &self.springs {
             let way = v[b] * root(b) - v[a] * root(a);
@@ -154,7 +162,8 @@ impl Linear {
             .collect();
         let mut next = vec![DVec2::ZERO; count];
         let mut value = 0.0_f64;
-        for round in 0..ROUNDS {
+        let rounds = (LOOKED_AT / self.springs.len().max(1)).clamp(ROUNDS_AT_LEAST, ROUNDS);
+        for round in 0..rounds {
             let length = v.iter().map(|v| v.length_squared()).sum::<f64>().sqrt();
             if !(length > 0.0 && length.is_finite()) {
                 return value.max(0.0);
@@ -174,7 +183,7 @@ impl Linear {
 
     /// No eigenvalue lies beyond the largest sum of a row's sizes.
     fn row_sums(&self) -> f64 {
-        let root = |node: usize| self.inverse[node].sqrt();
+        let root = |node: usize| self.root[node];
         let mut rows = vec![0.0_f64; self.inverse.len()];
         for &LinearSpring { ends: [a, b], stiff, across, .. } in &self.springs {
             let most = stiff.abs().max(across.abs());

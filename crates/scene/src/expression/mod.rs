@@ -28,6 +28,9 @@ use tree::{Failure, Tree};
 /// Longest expression, bytes.
 const LENGTH_LIMIT: usize = 4_096;
 
+/// Most operations of all expressions of a scene, for each body that it may have.
+const OPERATIONS_A_BODY: u64 = 250;
+
 /// Most bytes of expressions that are kept parsed.
 const PARSED_LIMIT: usize = 4_000_000;
 
@@ -46,12 +49,36 @@ pub(crate) struct Evaluator {
     parsed_bytes: Cell<usize>,
     used: RefCell<BTreeSet<String>>,
     seed: u64,
+    /// Operations so far, and the most.
+    operations: Cell<u64>,
+    most_operations: u64,
 }
 
 impl Evaluator {
-    /// `seed` decides what `random(k)` gives.
-    pub(crate) fn new(seed: u64) -> Self {
-        Evaluator { parsed: RefCell::default(), parsed_bytes: Cell::new(0), used: RefCell::default(), seed }
+    /// `seed` decides what `random(k)` gives; the expressions of a scene of so many bodies may have so many operations together.
+    pub(crate) fn new(seed: u64, body_limit: usize) -> Self {
+        Evaluator {
+            parsed: RefCell::default(),
+            parsed_bytes: Cell::new(0),
+            used: RefCell::default(),
+            seed,
+            operations: Cell::new(0),
+            most_operations: OPERATIONS_A_BODY.saturating_mul(body_limit.max(10_000) as u64),
+        }
+    }
+
+    fn count_work(&self, operations: u64) -> Result<(), Diagnostic> {
+        let now = self.operations.get().saturating_add(operations);
+        self.operations.set(now);
+        if now <= self.most_operations {
+            return Ok(());
+        }
+        Err(Diagnostic::nowhere(format!(
+            "the expressions of the scene take more than {} operations",
+            self.most_operations
+        ))
+        .label("too much work")
+        .help(format!("--max-bodies raises the limit: {OPERATIONS_A_BODY} for each body")))
     }
 
     /// Whether any expression so far has used a name.
@@ -99,15 +126,16 @@ impl Evaluator {
         if let Some(value) = expression.value.get() {
             return Ok(value);
         }
-        let places: Vec<Option<usize>> = expression.names.iter().map(|name| names.position(name)).collect();
-        let values: Vec<Option<f64>> = places.iter().map(|place| place.map(|place| names.values[place].1)).collect();
+        let found: Vec<Option<(f64, bool)>> = expression.names.iter().map(|name| names.get(name)).collect();
+        let values: Vec<Option<f64>> = found.iter().map(|found| found.map(|(value, _)| value)).collect();
+        self.count_work(expression.tree.size())?;
         let value =
             expression.tree.value(&values, self.seed).map_err(|failure| explain(text, failure, &expression, names))?;
         if !value.is_finite() {
             return Err(Diagnostic::nowhere(format!("`{}` gives {value}, which is not a finite number", short(text)))
                 .label("not finite"));
         }
-        if places.iter().all(|place| place.is_some_and(|place| place < names.fixed)) {
+        if found.iter().all(|found| found.is_some_and(|(_, is_fixed)| is_fixed)) {
             expression.value.set(Some(value));
         }
         Ok(value)
@@ -145,7 +173,7 @@ impl Evaluator {
             .iter()
             .map(|name| match state_names(dimension).iter().position(|state| state == name) {
                 Some(place) if own.contains(&name.as_str()) => Ok(place),
-                _ => Err(names.position(name).map_or(f64::NAN, |place| names.values[place].1)),
+                _ => Err(names.get(name).map_or(f64::NAN, |(value, _)| value)),
             })
             .collect();
         let resolved = with_values(text, &parsed.names, &sources);
@@ -254,7 +282,7 @@ mod tests {
 
     fn eval(text: &str) -> Result<f64, String> {
         let names = Names::constants().with("side", 0.5).with("i", 3.0);
-        Evaluator::new(1)
+        Evaluator::new(1, 1)
             .evaluate(text, &names)
             .map_err(|f| format!("{} | {} | {}", f.message, f.label, f.help.unwrap_or_default()))
     }
@@ -283,7 +311,7 @@ mod tests {
 
     #[test]
     fn a_value_is_kept_only_as_long_as_no_name_in_it_changes() {
-        let evaluator = Evaluator::new(1);
+        let evaluator = Evaluator::new(1, 1);
         let mut names = Names::constants();
         names.add("side", 0.5);
         let mut names = names.with("i", 0.0);
@@ -298,7 +326,8 @@ mod tests {
 
     #[test]
     fn random_numbers_are_decided_by_seed_and_number_for_ever() {
-        let of = |seed, k: f64| Evaluator::new(seed).evaluate("random(k)", &Names::constants().with("k", k)).unwrap();
+        let of =
+            |seed, k: f64| Evaluator::new(seed, 1).evaluate("random(k)", &Names::constants().with("k", k)).unwrap();
         assert_eq!(of(1, 0.0), of(1, 0.0));
         assert!(of(1, 0.0) != of(1, 1.0) && of(1, 0.0) != of(2, 0.0));
         assert_eq!(of(1, 0.0), 0.883_310_808_213_642_6);
@@ -347,7 +376,7 @@ mod tests {
                 ("floor(a) % 3 + exp(b)", libm::fmod(libm::floor(a), 3.0) + libm::exp(b)),
                 ("if a < b { a } else { b }", a.min(b)),
             ] {
-                let ours = Evaluator::new(3).evaluate(text, &names).unwrap();
+                let ours = Evaluator::new(3, 1).evaluate(text, &names).unwrap();
                 proptest::prop_assert_eq!(ours.to_bits(), expected.to_bits(), "{}", text);
             }
         }

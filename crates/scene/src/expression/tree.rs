@@ -60,6 +60,17 @@ pub(super) enum Failure {
 }
 
 impl Tree {
+    /// How many operations it has at most.
+    pub(super) fn size(&self) -> u64 {
+        1 + match self {
+            Tree::Number(_) | Tree::Name { .. } => 0,
+            Tree::Negative(inner) | Tree::Not(inner) => inner.size(),
+            Tree::Operation { sides, .. } => sides.iter().map(Tree::size).sum(),
+            Tree::Choice(parts) => parts.iter().map(Tree::size).sum(),
+            Tree::Call(_, arguments) => arguments.iter().map(Tree::size).sum(),
+        }
+    }
+
     /// The value, which need not be finite, with the values of the names; truths are 1 and 0.
     ///
     /// # Errors

@@ -1,11 +1,13 @@
 //! Actions: at a time, every so often, over a time, or when a condition comes true; rays and forecasts.
 
 use super::Resolver;
+use super::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{ActionTable, Placed, SceneFile};
-use crate::rules::{Probe, Question, Trigger};
+use crate::rules::{Parameters, Probe, Question, Trigger};
 use crate::state::{state_names, state_values};
 use ironspin_model::{Action, Body, BodyKind, BodyState, DVec3, Effect, FEATURES, Pose, World};
+use std::sync::Arc;
 
 /// What the actions of a scene come to.
 #[derive(Default)]
@@ -15,12 +17,23 @@ pub(super) struct Script {
     pub(super) probes: Vec<Probe>,
 }
 
+/// What an action does each time it comes, and what it asks.
+#[derive(Default)]
+struct EachTime {
+    effects: Vec<(usize, Effect)>,
+    questions: Vec<Question>,
+}
+
+/// Whether an effect acts over a time and not at once.
+fn is_lasting(effect: &Effect) -> bool {
+    matches!(effect, Effect::Force { .. } | Effect::Torque(_))
+}
+
 impl Resolver {
     pub(super) fn actions(&self, tables: &[ActionTable], bodies: &[Body]) -> Result<Script, Diagnostic> {
         let mut script = Script::default();
         for table in tables {
             self.action(table, bodies, &mut script)?;
-            self.check_effect_count(script.effects.len())?;
         }
         Ok(script)
     }
@@ -50,8 +63,24 @@ impl Resolver {
             return Err(Diagnostic::at(at_time.span(), "the action comes after the end of the trial")
                 .label(format!("{first} s, of {} s", self.duration)));
         }
-        for time in self.times(table, first)? {
-            self.at(table, time, for_time, bodies, script)?;
+        let turn = self.each_time(table, bodies)?;
+        let times = self.times(table, first)?;
+        let lasting = (for_time / self.dt - 1e-9).ceil().max(1.0);
+        let count = |effect: &Effect| if is_lasting(effect) { lasting } else { 1.0 };
+        let effects: f64 = turn.effects.iter().map(|(_, effect)| count(effect)).sum();
+        let all = (effects + turn.questions.len() as f64) * times.len() as f64;
+        self.budget.spend(Cost::Actions, all.min(1e15) as usize, || place)?;
+        let named: usize = turn.questions.iter().map(Question::named).sum();
+        self.budget.spend(Cost::Named, named.saturating_mul(times.len()), || place_of(table))?;
+        for at_time in times {
+            script.probes.extend(turn.questions.iter().map(|question| Probe { at_time, question: question.clone() }));
+            for (body, effect) in &turn.effects {
+                script.effects.extend((0..count(effect) as u64).map(|step| Action {
+                    at_time: at_time + step as f64 * self.dt,
+                    body: *body,
+                    effect: effect.clone(),
+                }));
+            }
         }
         Ok(())
     }
@@ -67,35 +96,22 @@ impl Resolver {
         let period = self.positive(every, "`every`", &self.names)?;
         let last = table.until.as_ref().map_or(Ok(self.duration), |until| self.value(until))?.min(self.duration);
         let count = ((last - first) / period * (1.0 + 1e-12)).floor();
-        if count > super::EFFECT_LIMIT as f64 {
-            return Err(Diagnostic::at(
-                every.span(),
-                format!("the action comes more than {} times", super::EFFECT_LIMIT),
-            ));
-        }
+        self.budget.spend(Cost::Actions, count.clamp(0.0, 1e15) as usize, || every.span())?;
         Ok((0..=count.max(0.0) as u64).map(|k| first + period * k as f64).collect())
     }
 
-    /// One turn of an action.
-    fn at(
-        &self,
-        table: &ActionTable,
-        at_time: f64,
-        for_time: f64,
-        bodies: &[Body],
-        script: &mut Script,
-    ) -> Result<(), Diagnostic> {
-        let before = script.effects.len() + script.probes.len();
+    /// What an action does each time it comes: the same every time, since it is worked out for the bodies as they are built.
+    fn each_time(&self, table: &ActionTable, bodies: &[Body]) -> Result<EachTime, Diagnostic> {
+        let mut turn = EachTime::default();
         if let Some(gravity) = &table.gravity {
-            let gravity = self.placed_vector(gravity, &self.names)?;
-            script.effects.push(Action { at_time, body: 0, effect: Effect::Gravity(gravity) });
+            turn.effects.push((0, Effect::Gravity(self.placed_vector(gravity, &self.names)?)));
         }
         if let Some(ray) = &table.ray {
             let (from, to) = (self.placed_vector(&ray.from, &self.names)?, self.placed_vector(&ray.to, &self.names)?);
             if from == to {
                 return Err(Diagnostic::at(ray.to.span(), "the ray ends where it begins").label("has no length"));
             }
-            script.probes.push(Probe { at_time, question: Question::Ray { from, to } });
+            turn.questions.push(Question::Ray { from, to });
         }
         let on = match &table.on {
             Some(on) => self.targets(on, bodies, &self.names)?,
@@ -105,24 +121,13 @@ impl Resolver {
             let horizon = self.positive(&forecast.horizon, "the horizon", &self.names)?;
             let meant =
                 |&id: &usize| if id < bodies.len() { id..id + 1 } else { self.softs[id - bodies.len()].nodes.clone() };
-            let of = if on.is_empty() { moving(bodies) } else { on.iter().flat_map(meant).collect() };
-            script.probes.push(Probe { at_time, question: Question::Forecast { of, horizon } });
+            let of: Vec<usize> = if on.is_empty() { moving(bodies) } else { on.iter().flat_map(meant).collect() };
+            turn.questions.push(Question::Forecast { of, horizon });
         }
         for &body in &on {
-            for effect in self.effects(table, body, bodies)? {
-                let lasting = matches!(effect, Effect::Force { .. } | Effect::Torque(_));
-                let steps = if lasting { (for_time / self.dt - 1e-9).ceil().max(1.0) } else { 1.0 };
-                if steps > super::EFFECT_LIMIT as f64 {
-                    self.check_effect_count(super::EFFECT_LIMIT + 1)?;
-                }
-                script.effects.extend((0..steps as u64).map(|step| Action {
-                    at_time: at_time + step as f64 * self.dt,
-                    body,
-                    effect: effect.clone(),
-                }));
-            }
+            turn.effects.extend(self.effects(table, body, bodies)?.into_iter().map(|effect| (body, effect)));
         }
-        if script.effects.len() + script.probes.len() == before {
+        if turn.effects.is_empty() && turn.questions.is_empty() {
             let diagnostic = Diagnostic::at(place_of(table), "this action does nothing");
             return Err(if table.on.is_none() && wants_bodies(table) {
                 diagnostic.label("on which bodies?").help("add a line on = \"...\"")
@@ -130,7 +135,7 @@ impl Resolver {
                 diagnostic.help("give it one of impulse, force, torque, velocity, spin, place, move_by, hold, remove, add, split, gravity, ray, forecast")
             });
         }
-        Ok(())
+        Ok(turn)
     }
 
     fn when(
@@ -155,7 +160,12 @@ impl Resolver {
         let Some(on) = &table.on else {
             return Err(Diagnostic::at(condition.span(), "a condition is about a body").help("add a line on = \"...\""));
         };
-        for body in self.selected(on, bodies, &self.names)? {
+        let waiting = self.selected(on, bodies, &self.names)?;
+        // Each takes the room of several actions.
+        self.budget.spend(Cost::Actions, 4 * waiting.len(), || on.span())?;
+        let parameters: Parameters =
+            self.names.fixed().iter().filter(|(name, _)| name != "pi" && name != "tau").cloned().collect();
+        for body in waiting {
             let built = &bodies[body];
             let mut names = self.names.clone();
             let values = state_values(self.dimension, &as_built(built), 0.0);
@@ -178,7 +188,6 @@ impl Resolver {
             if effects.is_empty() {
                 return Err(Diagnostic::at(condition.span(), "this action does nothing").label("when this holds"));
             }
-            let names = self.names.list().iter().filter(|(name, _)| name != "pi" && name != "tau").cloned().collect();
             // Counted in whole steps, as a force at a time is.
             let steps = if for_time > 0.0 { (for_time / self.dt - 1e-9).ceil().max(1.0) - 1.0 } else { 0.0 };
             script.triggers.push(Trigger {
@@ -186,7 +195,7 @@ impl Resolver {
                 condition: condition.get_ref().clone(),
                 effects,
                 further_steps: steps as u64,
-                names,
+                names: Arc::clone(&parameters),
             });
         }
         Ok(())

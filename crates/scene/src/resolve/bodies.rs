@@ -1,5 +1,6 @@
 //! Bodies: templates, loops, patterns, places.
 
+use super::budget::Cost;
 use super::parts::SANE_LIMIT;
 use super::patterns::Placing;
 use super::{Resolver, parameters::is_identifier};
@@ -9,6 +10,7 @@ use crate::names::Names;
 use crate::number::Number;
 use crate::select::split;
 use ironspin_model::{Action, Body, BodyKind, DVec3, Dimension, Material, Pose};
+use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
 /// Most layers a scene may have: the bits of a mask.
@@ -32,10 +34,13 @@ impl Resolver {
         templates: &[&(Placed<String>, BodyTable)],
         materials: &[Material],
     ) -> Result<Built, Diagnostic> {
-        let tables = tables.iter().map(|table| with_template(table, templates)).collect::<Result<Vec<_>, _>>()?;
+        let templates: BTreeMap<&str, &BodyTable> =
+            templates.iter().map(|(name, template)| (name.get_ref().as_str(), template)).collect();
+        let tables = tables.iter().map(|table| with_template(table, &templates)).collect::<Result<Vec<_>, _>>()?;
         let layers = tables.iter().filter_map(|table| table.layers.as_ref());
         self.note_layers(layers.chain(softs.iter().filter_map(|table| table.layers.as_ref())))?;
         let mut built = Built::default();
+        let mut known = BTreeSet::new();
         for (number, table) in tables.iter().enumerate() {
             let Some(name) = &table.name else {
                 return Err(Diagnostic::nowhere("a [[body]] has no name").help("add a line name = \"...\""));
@@ -44,7 +49,7 @@ impl Resolver {
                 return Err(Diagnostic::at(name.span(), format!("`{}` is no name for a body", name.get_ref()))
                     .help("use letters, digits, - and _; indices come from `repeat` and `place`"));
             }
-            if tables[..number].iter().any(|other| other.name.as_ref().is_some_and(|n| n.get_ref() == name.get_ref())) {
+            if !known.insert(name.get_ref()) {
                 return Err(Diagnostic::at(
                     name.span(),
                     format!("two [[body]] tables are called `{}`", name.get_ref()),
@@ -99,6 +104,7 @@ impl Resolver {
         }
         let mut inside = names.with(counter.get_ref(), 0.0);
         for turn in 0..times as usize {
+            self.budget.spend(Cost::Turns, 1, || counter.span())?;
             inside.set(counter.get_ref(), turn as f64);
             self.repeat_from(inner, &mut inside, format!("{name}[{turn}]"), each)?;
         }
@@ -137,7 +143,9 @@ impl Resolver {
             .iter()
             .map(|p| p.pose.position.length() + p.shape.reach())
             .fold(0.0, f64::max);
-        for placing in self.placings(place, at, reach, stream, &inside)? {
+        let placings = self.placings(place, at, reach, stream, &inside)?;
+        self.budget.spend(Cost::Turns, placings.len(), || place.span())?;
+        for placing in placings {
             let mut full_name = name.clone();
             for (counter, &value) in counters.iter().zip(&placing.counters) {
                 inside.set(counter, value as f64);
@@ -295,13 +303,12 @@ pub(super) fn is_body_name(name: &str) -> bool {
         && indices.iter().all(|index| index.parse::<usize>().is_ok_and(|n| n.to_string() == *index))
 }
 
-fn with_template(table: &BodyTable, templates: &[&(Placed<String>, BodyTable)]) -> Result<BodyTable, Diagnostic> {
+fn with_template(table: &BodyTable, templates: &BTreeMap<&str, &BodyTable>) -> Result<BodyTable, Diagnostic> {
     let Some(name) = &table.template else { return Ok(table.clone()) };
-    let found = templates.iter().find(|(known, _)| known.get_ref() == name.get_ref());
-    let (_, template) = found.ok_or_else(|| {
+    let template = templates.get(name.get_ref().as_str()).ok_or_else(|| {
         Diagnostic::at(name.span(), format!("there is no template called `{}`", name.get_ref()))
             .label("unknown template")
-            .help_names(name.get_ref(), templates.iter().map(|(known, _)| known.get_ref().as_str()))
+            .help_names(name.get_ref(), templates.keys().copied())
     })?;
     if let Some(inner) = &template.template {
         return Err(Diagnostic::at(inner.span(), "a template cannot be made from another template"));

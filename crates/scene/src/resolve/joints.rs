@@ -1,14 +1,12 @@
 //! Joints, and bodies that never touch.
 
 use super::Resolver;
+use super::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{ApartTable, JointTable, JointWord, Placed};
 use crate::names::Names;
 use ironspin_model::{Body, DVec2, DVec3, Dimension, Joint, JointFrame, JointKind};
 use std::ops::Range;
-
-/// Most pairs of bodies that a scene may keep apart.
-const PAIR_LIMIT: usize = 1_000_000;
 
 /// A key, where it stands if it does, and the kinds of joints it goes with.
 type KeyOfKinds = (&'static str, Option<Range<usize>>, &'static [JointWord]);
@@ -30,6 +28,7 @@ impl Resolver {
         for table in tables {
             let mut names = self.names.clone();
             self.repeat(&table.repeat, &mut names, String::new(), &mut |names, _| {
+                self.budget.spend(Cost::Joints, 1, || table.kind.span())?;
                 joints.push(self.joint(table, bodies, names)?);
                 Ok(())
             })?;
@@ -140,13 +139,9 @@ impl Resolver {
         for table in tables {
             let ours = self.selected(&table.between[0], bodies, &self.names)?;
             let theirs = self.selected(&table.between[1], bodies, &self.names)?;
-            if ours.len().saturating_mul(theirs.len()) > PAIR_LIMIT {
-                return Err(Diagnostic::at(
-                    table.between[0].span(),
-                    format!("that keeps {} pairs apart, and {PAIR_LIMIT} is the most", ours.len() * theirs.len()),
-                )
-                .help("use layers for large sets"));
-            }
+            let count = ours.len().saturating_mul(theirs.len());
+            let spent = self.budget.spend(Cost::Apart, count, || table.between[0].span());
+            spent.map_err(|diagnostic| diagnostic.help("use layers for large sets; --max-bodies raises the limit"))?;
             for &a in &ours {
                 pairs.extend(theirs.iter().filter(|&&b| a != b).map(|&b| [a.min(b), a.max(b)]));
             }

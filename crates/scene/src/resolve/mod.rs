@@ -2,6 +2,7 @@
 
 mod actions;
 mod bodies;
+mod budget;
 mod claims;
 mod joints;
 mod motion;
@@ -20,12 +21,13 @@ use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use crate::setup::{Parameter, Settings};
+use budget::Budget;
 use ironspin_model::{Bounds, Claim, DVec3, Dimension, Material, PairMaterial, SoftBody, World};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
-/// Most actions a scene may script: a force over a time and a scripted motion are one a step.
-pub const EFFECT_LIMIT: usize = 2_000_000;
+/// Most materials of a scene, and pairs of them.
+const MATERIAL_LIMIT: usize = 1_000;
 
 /// What a file resolves to.
 pub(crate) struct Resolved {
@@ -55,10 +57,11 @@ pub(crate) struct Resolver {
     duration: f64,
     seed: u64,
     body_limit: usize,
+    budget: Budget,
     /// Bit of each layer.
     layers: Vec<String>,
     /// Sets of bodies by name.
-    groups: Vec<(String, String)>,
+    groups: BTreeMap<String, String>,
     /// Ids by full name.
     ids: BTreeMap<String, usize>,
     /// Soft bodies, once they are known.
@@ -72,8 +75,9 @@ fn joined<'a, T>(
     own: &'a Ordered<T>,
 ) -> Result<Vec<&'a (Placed<String>, T)>, Diagnostic> {
     let all: Vec<&(Placed<String>, T)> = shared.chain([own]).flat_map(|table| &table.0).collect();
-    for (number, (name, _)) in all.iter().enumerate() {
-        if all[..number].iter().any(|(other, _)| other.get_ref() == name.get_ref()) {
+    let mut known = BTreeSet::new();
+    for (name, _) in &all {
+        if !known.insert(name.get_ref()) {
             return Err(Diagnostic::at(name.span(), format!("there are two {what} called `{}`", name.get_ref()))
                 .label("second of this name"));
         }
@@ -83,7 +87,7 @@ fn joined<'a, T>(
 
 pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settings) -> Result<Resolved, Diagnostic> {
     let dimension = vectors::dimension(&file.space)?;
-    let evaluator = Evaluator::new(settings.seed);
+    let evaluator = Evaluator::new(settings.seed, settings.body_limit);
     let tables = joined("parameters", shared.iter().map(|s| &s.set), &file.set)?;
     let (parameters, names) = parameters::resolve(&tables, settings, &evaluator)?;
     let mut resolver = Resolver {
@@ -94,8 +98,9 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         duration: 0.0,
         seed: settings.seed,
         body_limit: settings.body_limit,
+        budget: Budget::new(settings.body_limit),
         layers: vec!["common".to_owned()],
-        groups: Vec::new(),
+        groups: BTreeMap::new(),
         ids: BTreeMap::new(),
         softs: Vec::new(),
     };
@@ -119,7 +124,6 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
     let apart = resolver.apart(&file.apart, &built.bodies)?;
     let mut script = resolver.actions(&file.action, &built.bodies)?;
     script.effects.extend(built.effects);
-    resolver.check_effect_count(script.effects.len())?;
     script.effects.sort_by(|a, b| a.at_time.total_cmp(&b.at_time));
     let world = World {
         dimension,
@@ -279,11 +283,16 @@ impl Resolver {
                 restitution: mix(one.restitution, two.restitution, one.restitution.max(two.restitution)),
             }
         };
+        if let Some(material) = materials.get(MATERIAL_LIMIT) {
+            let many = format!("a scene may have {MATERIAL_LIMIT} materials at most");
+            return Err(Diagnostic::nowhere(many).label(format!("`{}` is one too many", material.name)));
+        }
         let mut pairs: Vec<PairMaterial> = Vec::new();
+        let mut known = BTreeSet::new();
         for table in tables {
             let [a, b] = [self.material(&table.between[0], materials)?, self.material(&table.between[1], materials)?];
             let between = [a.min(b), a.max(b)];
-            if pairs.iter().any(|pair| pair.between == between) {
+            if !known.insert(between) {
                 return Err(Diagnostic::at(table.between[0].span(), "these two materials have a pair already"));
             }
             let mut pair = mixed(between[0], between[1]);
@@ -298,7 +307,7 @@ impl Resolver {
         if mixing != MixingWord::Standard {
             for b in 0..materials.len() {
                 for a in 0..=b {
-                    if !pairs.iter().any(|pair| pair.between == [a, b]) {
+                    if !known.contains(&[a, b]) {
                         pairs.push(mixed(a, b));
                     }
                 }
@@ -314,15 +323,5 @@ impl Resolver {
                 .label("unknown material")
                 .help_names(found, materials.iter().map(|m| m.name.as_str()))
         })
-    }
-
-    fn check_effect_count(&self, count: usize) -> Result<(), Diagnostic> {
-        if count <= EFFECT_LIMIT {
-            return Ok(());
-        }
-        Err(Diagnostic::nowhere(format!(
-            "the actions and motions of the scene make {count} actions, more than {EFFECT_LIMIT}"
-        ))
-        .help("use a longer step, a shorter time, or fewer bodies"))
     }
 }

@@ -1,6 +1,7 @@
 //! Scripted motions of kinematic bodies: a velocity for each step that takes the body exactly from point to point.
 
 use super::Resolver;
+use super::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{MotionTable, Placed};
 use crate::names::Names;
@@ -26,12 +27,7 @@ impl Resolver {
         }
         let path = self.path(motion, body.pose.position, names)?;
         let steps = (self.duration / self.dt).ceil();
-        if !(steps < super::EFFECT_LIMIT as f64) {
-            return Err(self
-                .check_effect_count(super::EFFECT_LIMIT + 1)
-                .err()
-                .unwrap_or_else(|| Diagnostic::nowhere("too many steps")));
-        }
+        self.budget.spend(Cost::Actions, steps.clamp(0.0, 1e15) as usize, || motion.span())?;
         let mut last = None;
         for step in 0..steps as u64 {
             let (from, to) = (step as f64 * self.dt, (step + 1) as f64 * self.dt);
@@ -46,7 +42,6 @@ impl Resolver {
                 effects.push(Action { at_time: from, body: id, effect: Effect::Spin(about_z(now.1)) });
             }
             last = Some(now);
-            self.check_effect_count(effects.len())?;
         }
         Ok(())
     }

@@ -1,6 +1,7 @@
 //! Shapes and parts, and the mass they give a body.
 
 use super::Resolver;
+use super::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{Amount, BodyTable, PartTable, Placed, ShapeTable};
 use crate::names::Names;
@@ -15,6 +16,8 @@ use std::ops::Range;
 pub(super) const SANE_LIMIT: f64 = 1e15;
 /// Most corners of a polygon.
 const CORNER_LIMIT: usize = 32;
+/// Most parts of a body.
+const PART_LIMIT: usize = 1_000;
 /// Most points of a polyline.
 const POINT_LIMIT: usize = 100_000;
 
@@ -47,6 +50,11 @@ impl Resolver {
                 Err(Diagnostic::at(place, "a body needs one part at least").label("`parts` is empty"))
             }
             (None, Some(parts)) => {
+                if parts.len() > PART_LIMIT {
+                    let many = format!("a body may have {PART_LIMIT} parts at most, and this has {}", parts.len());
+                    return Err(Diagnostic::at(place, many).label("too many parts"));
+                }
+                self.budget.spend(Cost::Parts, parts.len(), || place)?;
                 parts.iter().map(|part| self.part(part, table, all_sensors, materials, names)).collect()
             }
         }
@@ -358,6 +366,7 @@ impl Resolver {
                 format!("{what} may have {most} {of} at most, and this has {}", lists.len()),
             ));
         }
+        self.budget.spend(Cost::Points, lists.len(), || span.clone())?;
         lists.iter().map(|list| Ok(self.vector(list, span.clone(), names)?.truncate())).collect()
     }
 

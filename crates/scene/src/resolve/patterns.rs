@@ -1,6 +1,7 @@
 //! Patterns of bodies: where each stands, and its counters.
 
 use super::Resolver;
+use super::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{PlaceTable, Placed};
 use crate::names::Names;
@@ -224,11 +225,18 @@ impl Resolver {
         let mut taken: BTreeMap<[i64; 3], Vec<DVec3>> = BTreeMap::new();
         let mut placings = Vec::with_capacity(wanted);
         for i in 0..wanted {
+            let mut tries = 0;
             let free = (0..TRIES).map(|_| region.throw(&mut generator)).find(|&p| {
+                tries += 1;
                 let [x, y, z] = cell(p);
-                let near = |by: [i64; 3]| taken.get(&[x + by[0], y + by[1], z + by[2]]).into_iter().flatten();
-                spacing == 0.0 || !around().any(|by| near(by).any(|q| q.distance(p) < spacing))
+                let near = |by: [i64; 3]| {
+                    // Cells at the end of all numbers hold what lies beyond.
+                    let cell = [x.saturating_add(by[0]), y.saturating_add(by[1]), z.saturating_add(by[2])];
+                    taken.get(&cell).into_iter().flatten()
+                };
+                spacing == 0.0 || !around(self.dimension).any(|by| near(by).any(|q| q.distance(p) < spacing))
             });
+            self.budget.spend(Cost::Turns, tries, || count.span())?;
             let Some(offset) = free else {
                 return Err(Diagnostic::at(count.span(), format!("there is no room for body {i} of {wanted}"))
                     .label(format!("{TRIES} places were tried"))
@@ -241,10 +249,14 @@ impl Resolver {
     }
 }
 
-/// The steps to a cell itself and to those around it; in the plane those behind and before it are empty.
-fn around() -> impl Iterator<Item = [i64; 3]> {
+/// The steps to a cell itself and to those around it.
+fn around(dimension: Dimension) -> impl Iterator<Item = [i64; 3]> {
     let one = || -1..=1_i64;
-    one().flat_map(move |x| one().flat_map(move |y| one().map(move |z| [x, y, z])))
+    let deep = if dimension == Dimension::Plane { 0..=0 } else { one() };
+    one().flat_map(move |x| {
+        let deep = deep.clone();
+        one().flat_map(move |y| deep.clone().map(move |z| [x, y, z]))
+    })
 }
 
 enum Region {

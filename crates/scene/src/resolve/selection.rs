@@ -1,25 +1,36 @@
 //! Selectors with index expressions, and groups.
 
 use super::Resolver;
+use super::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{Ordered, Placed};
 use crate::names::Names;
 use crate::select::{indexed_matches, of_skin, select, speaks_of_nodes, split};
 use ironspin_model::{Body, SoftBody};
+use std::collections::BTreeSet;
+
+/// Longest selector, also once its groups are replaced, letters.
+const SELECTOR_LIMIT: usize = 10_000;
 
 impl Resolver {
     /// Names for sets of bodies; a group may use those above it.
     pub(super) fn note_groups(&mut self, table: &Ordered<Placed<String>>, bodies: &[Body]) -> Result<(), Diagnostic> {
+        let names: BTreeSet<&str> = bodies.iter().map(|body| split(&body.name).0).collect();
         for (name, selector) in &table.0 {
             let plain = name.get_ref();
-            if bodies.iter().any(|body| split(&body.name).0 == plain) {
+            if names.contains(plain.as_str()) {
                 return Err(Diagnostic::at(name.span(), format!("`{plain}` is the name of a body already"))
                     .label("give the group another name"));
             }
             // It must name something now, not only when it is used.
             self.selected(selector, bodies, &self.names)?;
             let text = self.with_worked_out_indices(selector, &self.names)?;
-            self.groups.push((plain.clone(), self.spread(&text)));
+            let stands_for = self.spread(&text);
+            if stands_for.len() > SELECTOR_LIMIT {
+                return Err(Diagnostic::at(selector.span(), "the group stands for too long a list")
+                    .label(format!("{} letters, of {SELECTOR_LIMIT}", stands_for.len())));
+            }
+            self.groups.insert(plain.clone(), stands_for);
         }
         Ok(())
     }
@@ -27,8 +38,8 @@ impl Resolver {
     /// Replaces names of groups by what they stand for.
     fn spread(&self, selector: &str) -> String {
         let term = |term: &str| {
-            let group = self.groups.iter().find(|(name, _)| name == term.trim());
-            group.map_or_else(|| term.trim().to_owned(), |(_, stands_for)| stands_for.clone())
+            let group = self.groups.get(term.trim());
+            group.map_or_else(|| term.trim().to_owned(), Clone::clone)
         };
         selector.split(',').map(term).collect::<Vec<_>>().join(", ")
     }
@@ -44,13 +55,18 @@ impl Resolver {
         if let Some(&id) = self.ids.get(&text) {
             return Ok(vec![id]);
         }
-        let found = self.select(&self.spread(&text), bodies);
+        let spread = self.spread(&text);
+        // A comparison costs the more the longer a term is.
+        let compared = bodies.len().saturating_mul(1 + spread.len() / 16);
+        self.budget.spend(Cost::Compared, compared, || selector.span())?;
+        let found = self.select(&spread, bodies);
+        self.budget.spend(Cost::Named, found.len(), || selector.span())?;
         if !found.is_empty() {
             return Ok(found);
         }
         let mut known: Vec<&str> = bodies.iter().map(|body| split(&body.name).0).collect();
         known.dedup();
-        known.extend(self.groups.iter().map(|(name, _)| name.as_str()));
+        known.extend(self.groups.keys().map(String::as_str));
         let diagnostic =
             Diagnostic::at(selector.span(), format!("no body is called `{text}`")).label("matches nothing");
         let base = split(&text).0;
@@ -129,6 +145,10 @@ impl Resolver {
     ) -> Result<String, Diagnostic> {
         let mut out = String::new();
         let mut rest = selector.get_ref().as_str();
+        if rest.len() > SELECTOR_LIMIT {
+            return Err(Diagnostic::at(selector.span(), format!("a selector has {SELECTOR_LIMIT} letters at most"))
+                .label(format!("has {}", rest.len())));
+        }
         while let Some((head, tail)) = rest.split_once('[') {
             let (inside, after) = tail.split_once(']').ok_or_else(|| {
                 Diagnostic::at(selector.span(), format!("`{}` has no closing bracket", selector.get_ref()))

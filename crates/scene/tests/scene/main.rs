@@ -1,5 +1,6 @@
 //! Scene files, read and resolved.
 
+mod budgets;
 mod language;
 mod promises;
 mod refusals;

@@ -105,12 +105,12 @@ fn libraries_that_crash_or_hang_cost_their_own_trial() {
         (19, "no answer to"),
         (20, "is not finite"),
         (21, "is not finite"),
-        (22, "up to 10128 are taken"),
+        (22, "up to 500128 are taken"),
         (23, "ever more contacts"),
-        (24, "up to 10128 are taken"),
+        (24, "up to 500128 are taken"),
         (25, "contact"),
         (26, "contact"),
-        (27, "up to 10128 are taken"),
+        (27, "up to 500128 are taken"),
         (28, "an event"),
     ] {
         // Only those that hang have to wait for their limit; the others must not meet it on a busy machine.
