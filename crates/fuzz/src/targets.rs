@@ -425,7 +425,7 @@ fn program(input: &[u8]) -> Result<bool, String> {
     if !STATUSES.contains(&status) || text.contains("internal error") {
         return Err(format!("status {status}: {text}"));
     }
-    if let Some(letter) = text.chars().find(|letter| letter.is_control() && *letter != '\n') {
+    if let Some(letter) = text.chars().find(|letter| letter.is_control() && !matches!(letter, '\n' | '\t')) {
         return Err(format!("{letter:?} on the terminal"));
     }
     Ok(status == 0)

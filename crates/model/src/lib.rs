@@ -74,6 +74,6 @@ pub use soft::{
     SoftMethod, largest_step,
 };
 pub use space::{SolidProperties, SpaceShape, solid_body_mass, solid_mass};
-pub use text::{shown, shown_in_line, shown_json};
+pub use text::{showable_json, shown, shown_in_line, shown_json};
 pub use wire::WireIds;
 pub use world::{Bounds, Material, PairMaterial, World};

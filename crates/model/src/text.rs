@@ -65,12 +65,29 @@ pub fn shown_json(document: &str) -> Cow<'_, str> {
     Cow::Owned(out)
 }
 
+/// A JSON document whose strings may be shown as they are once they are read: what would be obeyed stands in them as `\u{202e}`.
+pub fn showable_json(document: &str) -> Cow<'_, str> {
+    if !document.contains(is_obeyed) {
+        return Cow::Borrowed(document);
+    }
+    let mut out = String::with_capacity(document.len() + 16);
+    for letter in document.chars() {
+        match is_obeyed(letter) {
+            // Writing to a string cannot fail.
+            true => drop(write!(out, "\\\\u{{{:x}}}", u32::from(letter))),
+            false => out.push(letter),
+        }
+    }
+    Cow::Owned(out)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
 
     #[test]
     fn what_a_terminal_obeys_is_shown_and_what_it_shows_stays() {
+        assert_eq!(showable_json("[\"a\u{202e}b\"]"), "[\"a\\\\u{202e}b\"]");
         assert_eq!(shown("a\u{1b}[31m b\u{9b}2J\u{7}"), "a\\u{1b}[31m b\\u{9b}2J\\u{7}");
         assert_eq!(shown("left \u{202e}thgir"), "left \\u{202e}thgir");
         for kept in ["Gießerei am Kai, 溶鉱炉, µ, é", "two\nlines\tand a tab", ""] {

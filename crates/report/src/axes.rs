@@ -4,6 +4,7 @@ use crate::dots::Dots;
 use crate::lettering::shortened_among;
 use crate::look::BOUND;
 use crate::number::show;
+use ironspin_model::shown;
 use plotters::coord::Shift;
 use plotters::coord::ranged1d::{DefaultFormatting, KeyPointHint, Ranged};
 use plotters::coord::types::RangedCoordf64;
@@ -95,7 +96,9 @@ impl Figure {
         // The plotting library would draw every dash by itself.
         let (r, g, b) = BOUND;
         let stroke = format!("stroke=\"#{r:02X}{g:02X}{b:02X}\"");
-        Ok(svg.replace(&stroke, &format!("{stroke} stroke-dasharray=\"6 4\"")))
+        let svg = svg.replace(&stroke, &format!("{stroke} stroke-dasharray=\"6 4\""));
+        // Names of lines come from scenes and engines, and XML has no word for control characters.
+        Ok(shown(&svg).into_owned())
     }
 
     /// As PNG.

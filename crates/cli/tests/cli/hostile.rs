@@ -1,6 +1,7 @@
 //! Texts of strangers: nothing that a scene, an engine or a result holds is obeyed by a terminal, a spreadsheet or a reader of Markdown.
 
-use crate::remote::run;
+use crate::look::{browser, seen};
+use crate::remote::{program, run};
 use crate::util::Yard;
 
 /// Letters that a terminal obeys, or that turn a line.
@@ -68,6 +69,77 @@ fn no_command_lets_a_scene_speak_to_the_terminal() {
     for file in ["run/trials.csv", "run/result.json", "swept/map.txt", "swept/trials.csv", "swept/result.json"] {
         harmless(file, &yard.read(file));
     }
+}
+
+/// An engine whose name is a tag, a link, a row and a formula.
+fn named(yard: &Yard) -> String {
+    let name =
+        r##"=1|2 <img src=x onerror=\\"document.title='taken'\\"> [q](https:\/\/quay.example) ]]>\\u001b[31m\\u202e"##;
+    yard.write("named.sed", &format!("s/\"name\":\"builtin\"/\"name\":\"{name}\"/\n"));
+    yard.write("named.sh", &format!("{} serve-engine | sed -u -f named.sed\n", program()));
+    "cmd:sh named.sh '<b>' '|'".to_owned()
+}
+
+/// Reads a text as XML to its end.
+fn is_xml(what: &str, text: &str) {
+    let mut reader = quick_xml::Reader::from_str(text);
+    reader.config_mut().check_end_names = true;
+    loop {
+        match reader.read_event() {
+            Ok(quick_xml::events::Event::Eof) => return,
+            Ok(_) => {}
+            Err(error) => panic!("{what}: {error} at {}", reader.buffer_position()),
+        }
+    }
+}
+
+#[test]
+fn every_output_is_read_back_by_an_ordinary_reader_of_its_format() {
+    let yard = Yard::new();
+    let because =
+        "because = \"</script><script>document.title='taken'</script> ]]> \\u0001 & [q](javascript:x) | x\"\n";
+    yard.write(
+        "yard.toml",
+        &SCENE.replace("because = \"-x", &format!("{because}# \"-x")).replace("unit = \"m", "unit = \"<i>|m"),
+    );
+    let engine = named(&yard);
+    let as_format = |format: &str| {
+        let words = ["run", "yard.toml", "--engine", &engine, "--engine", "builtin", "--format", format, "-q"];
+        let (status, out, err) = run(&yard, &words);
+        assert_eq!(status, 1, "{out}{err}");
+        harmless(format, &out);
+        out
+    };
+    is_xml("JUnit", &as_format("junit"));
+    let json: serde_json::Value = serde_json::from_str(&as_format("json")).expect("JSON");
+    assert_eq!(json["trials"].as_array().map(Vec::len), Some(2));
+    let csv_text = as_format("csv");
+    let mut rows = csv::Reader::from_reader(csv_text.as_bytes());
+    assert_eq!(rows.records().map(|row| row.expect("a row as long as the others")).count(), 2);
+    let mut html = String::new();
+    let options = pulldown_cmark::Options::ENABLE_TABLES;
+    pulldown_cmark::html::push_html(&mut html, pulldown_cmark::Parser::new_ext(&as_format("markdown"), options));
+    for tag in ["<a ", "<img", "<script", "<b>", "<i>"] {
+        assert!(!html.contains(tag), "{tag} in\n{html}");
+    }
+    assert_eq!(html.matches("<table>").count(), html.matches("</table>").count());
+    let rows = |part: &str| part.matches("<td").count();
+    let tables: Vec<&str> =
+        html.split("<tr>").skip(1).map(|row| row.split("</tr>").next().unwrap_or_default()).collect();
+    assert!(tables.iter().filter(|row| row.contains("<td")).all(|row| rows(row) == rows(tables[1])), "{html}");
+
+    let (_, out, err) = run(&yard, &["run", "yard.toml", "--engine", &engine, "--out", "run", "-q"]);
+    harmless("table", &(out + &err));
+    yard.expect(0, "plot run --y value.y --over dt --out plot.svg -q");
+    yard.expect(0, "scenes show yard.toml --picture picture.svg");
+    is_xml("plot", &yard.read("plot.svg"));
+    is_xml("picture", &yard.read("picture.svg"));
+    harmless("plot", &yard.read("plot.svg"));
+    harmless("page", &yard.read("run/report.html"));
+    let Some(browser) = browser() else { return };
+    let (dom, said) = seen(browser, &yard.path("run/report.html"));
+    assert!(said.is_empty() && !dom.contains("<title>taken"), "{said}");
+    assert!(dom.contains("&lt;script&gt;document.title") && !dom.contains("<img src"), "what is shown is text");
 }
 
 #[test]

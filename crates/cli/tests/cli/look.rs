@@ -265,7 +265,7 @@ fn space_is_seen_from_four_sides() {
     }
 }
 
-fn browser() -> Option<&'static str> {
+pub(crate) fn browser() -> Option<&'static str> {
     let there = |name: &&str| Command::new(name).arg("--version").output().is_ok();
     ["chromium", "chromium-browser"].into_iter().find(there).or_else(|| {
         has_tool("chromium", "the page in a browser");
@@ -274,7 +274,7 @@ fn browser() -> Option<&'static str> {
 }
 
 /// What stands on a page after its scripts ran, and what the browser said on its console.
-fn seen(browser: &str, page: &Path) -> (String, String) {
+pub(crate) fn seen(browser: &str, page: &Path) -> (String, String) {
     let profile = tempfile::tempdir().expect("a temporary folder");
     let output = Command::new(browser)
         .args(["--headless", "--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"])

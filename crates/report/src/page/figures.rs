@@ -8,7 +8,7 @@ use crate::look::css;
 use crate::number::{show, with_unit};
 use crate::plot::{edges, exhibit, gauge_over_time, over_time};
 use ironspin_lab::{ClaimDocument, Curve};
-use ironspin_model::Verdict;
+use ironspin_model::{Verdict, showable_json};
 use maud::{Markup, PreEscaped, html};
 
 /// Most gauges of a trial that are drawn over time.
@@ -119,6 +119,8 @@ const SPEEDS: [&str; 7] = ["0.02", "0.1", "0.25", "0.5", "1", "2", "4"];
 pub(super) fn replay(name: &str, scene: &str, replay: &DrawnReplay) -> Markup {
     // Numbers and texts of our own; `<` cannot end the script.
     let data = serde_json::to_string(replay).unwrap_or_default().replace('<', "\\u003c");
+    // What would be obeyed is shown, in a string of JSON.
+    let data = showable_json(&data);
     let ticks = [("contacts", true), ("velocities", false), ("trails", false), ("twin", true)];
     let shown = ticks.into_iter().filter(|(tick, _)| *tick != "twin" || replay.has_ghost());
     html! {

@@ -22,7 +22,7 @@ use crate::map::document_summary;
 use crate::number::with_unit;
 pub use beyond::Beyond;
 use ironspin_lab::{ClaimDocument, Summary, TrialDocument, TrialRecord};
-use ironspin_model::Verdict;
+use ironspin_model::{Verdict, shown};
 pub use many::{A_PAGE, PAGED, page_of_many};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use std::collections::BTreeSet;
@@ -134,7 +134,8 @@ pub(crate) fn whole(title: &str, style: &str, body: &Markup, script: Option<&str
             }
         }
     };
-    page.into_string()
+    // Marks that turn a line, and whatever else would be obeyed, come from strangers alone.
+    shown(&page.into_string()).into_owned()
 }
 
 /// Class and word of a verdict.
