@@ -4,7 +4,7 @@
 //! | file | duty |
 //! |---|---|
 //! | `change.rs` | a generator of numbers, and changes of an input |
-//! | `targets.rs` | what inputs are thrown at, and the inputs that are changed |
+//! | `targets/` | what inputs are thrown at, and the inputs that are changed |
 //! | `drive.rs` | throws so many, keeps what broke something, and counts |
 //!
 //! The same seed gives the same inputs. A few thousand are thrown by `cargo test`; `scripts/fuzz.sh` throws a million.

@@ -18,6 +18,11 @@ fn is_obeyed(letter: char) -> bool {
 
 /// A text as it may be shown: what would be obeyed stands there as `\u{1b}`; line ends and tabs stay.
 pub fn shown(text: &str) -> Cow<'_, str> {
+    replaced(text, "\\")
+}
+
+/// A text with what would be obeyed as `u{1b}` after a sign.
+fn replaced<'a>(text: &'a str, sign: &str) -> Cow<'a, str> {
     if !text.contains(is_obeyed) {
         return Cow::Borrowed(text);
     }
@@ -25,7 +30,7 @@ pub fn shown(text: &str) -> Cow<'_, str> {
     for letter in text.chars() {
         match is_obeyed(letter) {
             // Writing to a string cannot fail.
-            true => drop(write!(out, "\\u{{{:x}}}", u32::from(letter))),
+            true => drop(write!(out, "{sign}u{{{:x}}}", u32::from(letter))),
             false => out.push(letter),
         }
     }
@@ -67,18 +72,7 @@ pub fn shown_json(document: &str) -> Cow<'_, str> {
 
 /// A JSON document whose strings may be shown as they are once they are read: what would be obeyed stands in them as `\u{202e}`.
 pub fn showable_json(document: &str) -> Cow<'_, str> {
-    if !document.contains(is_obeyed) {
-        return Cow::Borrowed(document);
-    }
-    let mut out = String::with_capacity(document.len() + 16);
-    for letter in document.chars() {
-        match is_obeyed(letter) {
-            // Writing to a string cannot fail.
-            true => drop(write!(out, "\\\\u{{{:x}}}", u32::from(letter))),
-            false => out.push(letter),
-        }
-    }
-    Cow::Owned(out)
+    replaced(document, "\\\\")
 }
 
 #[cfg(test)]

@@ -5,11 +5,10 @@ use ironspin_model::{Body, NODE};
 /// What selects the nodes of a skin.
 const SKIN: &str = ".skin";
 
-/// Ids of the bodies a selector names, in the order of the ids: `*` all, `ingot` or `ingot[*]` every body of that
+/// Ids of the bodies that the terms of a selector name, in the order of the ids: `*` all, `ingot` or `ingot[*]` every body of that
 /// name, `ingot[3]` one, `ingot[0..3]` a span without its end, `ring` all nodes of a soft body, `ring.node[3]` one of them, several joined by
-/// commas. Empty when nothing matches.
-pub(crate) fn select(selector: &str, bodies: &[Body]) -> Vec<usize> {
-    let terms: Vec<&str> = selector.split(',').map(str::trim).collect();
+/// commas in a file. Empty when nothing matches.
+pub(crate) fn select(terms: &[&str], bodies: &[Body]) -> Vec<usize> {
     (0..bodies.len()).filter(|&id| terms.iter().any(|term| matches(term, &bodies[id].name))).collect()
 }
 

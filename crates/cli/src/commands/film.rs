@@ -98,7 +98,7 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
     let Some(record) = watched.records.first() else { return Ok(ExitStatus::Interrupted) };
     let reported = |error: FilmError| Diagnostic::Kept { why: error.to_string() };
     if let Some((out, kind)) = out {
-        let film = match kind {
+        let draw = || match kind {
             Kind::Gif => gif(record, &style, options.speed),
             Kind::Apng => apng(record, &style, options.speed),
             Kind::Picture => match options.strip {
@@ -106,6 +106,8 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
                 None => still(record, &style, options.at.unwrap_or(f64::MAX)),
             },
         };
+        // A film that is interrupted leaves nothing.
+        let film = watched.stop.during(draw);
         let film = film.map_err(reported)?;
         if let Some(note) = missing_letters([style.title.as_str()]) {
             output::note(&note);

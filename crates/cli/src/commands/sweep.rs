@@ -108,9 +108,11 @@ pub(crate) fn run(options: &SweepOptions, quiet: bool) -> Result<ExitStatus, Dia
     let ran = stop.during(|| folder.run_trials(&plans, options.shard, options.jobs, &stop, &listener, draws));
     let seconds = bar.end(ran.as_ref().map_or(0, |ran| ran.run));
     super::tell_remarks(plans.iter().map(|plan| &plan.engine));
-    let swept = folder.conclude(&ran?, &draw)?;
+    // The trials are in their files, and what is made of them can be made again: a signal need not wait for it.
+    let ran = ran?;
+    let swept = stop.during(|| folder.conclude(&ran, &draw))?;
     let survey = &swept.survey;
-    leave_page(&folder, survey, &manifest(seconds), &[])?;
+    stop.during(|| leave_page(&folder, survey, &manifest(seconds), &[]))?;
     // What a share prints is read by scripts.
     if options.shard.is_none() || !matches!(options.format, ResultsAs::Table) {
         output::document(&reported(&folder, survey, options.format)?)?;

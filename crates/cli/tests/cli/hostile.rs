@@ -115,7 +115,8 @@ fn every_output_is_read_back_by_an_ordinary_reader_of_its_format() {
     assert_eq!(json["trials"].as_array().map(Vec::len), Some(2));
     let csv_text = as_format("csv");
     let mut rows = csv::Reader::from_reader(csv_text.as_bytes());
-    assert_eq!(rows.records().map(|row| row.expect("a row as long as the others")).count(), 2);
+    let records: Vec<_> = rows.records().collect::<Result<_, _>>().expect("rows as long as the others");
+    assert_eq!(records.len(), 2);
     let mut html = String::new();
     let options = pulldown_cmark::Options::ENABLE_TABLES;
     pulldown_cmark::html::push_html(&mut html, pulldown_cmark::Parser::new_ext(&as_format("markdown"), options));
@@ -226,21 +227,34 @@ fn what_would_take_for_ever_is_refused_before_it_begins() {
 /// A pyramid whose single step takes far longer than anybody waits.
 #[cfg(unix)]
 #[test]
-fn a_signal_ends_what_does_not_come_back() {
+fn a_signal_ends_what_does_not_come_back_and_keeps_what_is_finished() {
     let yard = Yard::new();
-    let mut child = std::process::Command::new(assert_cmd::cargo::cargo_bin("ironspin"))
+    yard.expect(0, "scenes copy billet-pyramid .");
+    // Its first step alone takes far longer than a signal may.
+    let heap = yard.read("billet-pyramid.toml");
+    let line = heap.lines().find(|line| line.starts_with("base ")).expect("its size").to_owned();
+    let size = line.split("value = ").nth(1).and_then(|rest| rest.split(',').next()).expect("a value");
+    let larger = line.replace(&format!("value = {size},"), "value = 250,").replace("range = [1, ", "range = [1, 9");
+    yard.write("heap.toml", &heap.replace(&line, &larger).replace("name  = \"billet-pyramid\"", "name  = \"heap\""));
+    let mut child = std::process::Command::new(program())
         .current_dir(yard.path("."))
-        .args("run billet-pyramid --set base=250 --max-bodies 100000".split_whitespace())
-        .stdout(std::process::Stdio::null())
+        .args("run first-drop heap.toml --max-bodies 100000 --format json --out kept -q".split_whitespace())
+        .stdout(std::fs::File::create(yard.path("out.json")).expect("a file"))
         .stderr(std::process::Stdio::null())
         .spawn()
         .unwrap();
     std::thread::sleep(std::time::Duration::from_secs(4));
+    assert!(child.try_wait().unwrap().is_none(), "{}", yard.read("out.json"));
     let asked = std::time::Instant::now();
     let signal = std::process::Command::new("kill").args(["-TERM", &child.id().to_string()]).status().unwrap();
     assert!(signal.success());
-    child.wait().unwrap();
+    let status = child.wait().unwrap();
     assert!(asked.elapsed().as_secs_f64() < 6.0, "{:?}", asked.elapsed());
+    assert_eq!(status.code(), Some(130));
+    for file in ["out.json", "kept/result.json"] {
+        let json: serde_json::Value = serde_json::from_str(&yard.read(file)).expect("JSON");
+        assert_eq!(json["trials"][0]["scene"], "first-drop", "{file}");
+    }
 }
 
 #[test]

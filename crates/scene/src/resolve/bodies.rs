@@ -231,11 +231,6 @@ impl Resolver {
             parts: self.parts(table, materials, names)?,
             ..Body::plain(name)
         };
-        if body.pose.position.abs().max_element() > SANE_LIMIT {
-            return Err(
-                Diagnostic::at(at.span(), format!("a body cannot start beyond {SANE_LIMIT:e} m")).label("too far out")
-            );
-        }
         if body.kind == BodyKind::Dynamic {
             self.give_mass(&mut body, table, materials, names)?;
         } else if body.kind == BodyKind::Static && (body.velocity != DVec3::ZERO || body.spin != DVec3::ZERO) {
@@ -248,6 +243,11 @@ impl Resolver {
                 Dimension::Space => "a half-space",
             };
             return Err(Diagnostic::at(at.span(), format!("{what} cannot move")).help("add kind = \"static\""));
+        }
+        // Of its centre of mass, where it stands from now on.
+        if body.pose.position.abs().max_element() > SANE_LIMIT {
+            let far = format!("a body cannot start beyond {SANE_LIMIT:e} m");
+            return Err(Diagnostic::at(at.span(), far).label("too far out"));
         }
         Ok(body)
     }

@@ -10,7 +10,7 @@ use ironspin_model::{Body, SoftBody};
 use std::collections::BTreeSet;
 
 /// Longest selector, also once its groups are replaced, letters.
-const SELECTOR_LIMIT: usize = 10_000;
+const SELECTOR_LIMIT: usize = 1_000_000;
 
 impl Resolver {
     /// Names for sets of bodies; a group may use those above it.
@@ -56,9 +56,9 @@ impl Resolver {
             return Ok(vec![id]);
         }
         let spread = self.spread(&text);
-        // A comparison costs the more the longer a term is.
-        let compared = bodies.len().saturating_mul(1 + spread.len() / 16);
-        self.budget.spend(Cost::Compared, compared, || selector.span())?;
+        // A comparison costs the more the longer a term is; whole names are looked up.
+        let weight: usize = self.patterns(&spread).map(|term| 1 + term.len() / 16).sum();
+        self.budget.spend(Cost::Compared, bodies.len().saturating_mul(weight), || selector.span())?;
         let found = self.select(&spread, bodies);
         self.budget.spend(Cost::Named, found.len(), || selector.span())?;
         if !found.is_empty() {
@@ -80,9 +80,16 @@ impl Resolver {
         })
     }
 
+    /// The terms of a selector that are no whole name of a body.
+    fn patterns<'a>(&self, text: &'a str) -> impl Iterator<Item = &'a str> {
+        text.split(',').map(str::trim).filter(|term| !self.ids.contains_key(*term))
+    }
+
     /// Ids of the bodies and nodes that a selector names, its groups replaced and its indices worked out.
     fn select(&self, text: &str, bodies: &[Body]) -> Vec<usize> {
-        let mut found = select(text, bodies);
+        let patterns: Vec<&str> = self.patterns(text).collect();
+        let mut found = if patterns.is_empty() { Vec::new() } else { select(&patterns, bodies) };
+        found.extend(text.split(',').filter_map(|term| self.ids.get(term.trim())));
         for term in text.split(',').filter_map(|term| of_skin(term.trim())) {
             for soft in self.softs.iter().filter(|soft| indexed_matches(term, &soft.name)) {
                 found.extend(soft.skin.iter().flatten().map(|node| soft.nodes.start + node));

@@ -1,6 +1,6 @@
 //! Short files that ask for very much are refused for what they ask, before it is made.
 
-use ironspin_scene::{Scene, Settings};
+use ironspin_scene::{Scene, Settings, bundled};
 
 const WORLD: &str = "scene = 1\nname = \"flood\"\nabout = \"a flood of ingots\"\n[world]\ngravity = [0, -9.81]\nduration = 1\n[material.iron]\ndensity = 7200\nfriction = 0.6\nrestitution = 0\n";
 const INGOT: &str = "shape = { disc = 1 }\nat = [0, 0]\nmaterial = \"iron\"\n";
@@ -87,7 +87,7 @@ fn loops_patterns_and_lists_have_bounds_together() {
             format!(
                 "{MANY}{}",
                 repeated(
-                    "[[claim]]\ngauge = \"settle.time\"\nof = \"b[0], b[1]\"\nat_most = 1\nbecause = \"x\"\n",
+                    "[[claim]]\ngauge = \"settle.time\"\nof = \"b[0..1], b[1..2]\"\nat_most = 1\nbecause = \"x\"\n",
                     101
                 )
             ),
@@ -105,9 +105,9 @@ fn loops_patterns_and_lists_have_bounds_together() {
             format!(
                 "{}[[claim]]\ngauge = \"settle.time\"\nof = \"{}\"\nat_most = 1\nbecause = \"x\"\n",
                 body(""),
-                "*a".repeat(6_000)
+                "*a".repeat(600_000)
             ),
-            "10000 letters at most",
+            "1000000 letters at most",
         ),
         (
             format!(
@@ -146,4 +146,13 @@ fn very_many_unused_parameters_are_told_together() {
         "{}",
         setup.warnings[19].what.message
     );
+}
+
+#[test]
+fn no_bundled_scene_comes_near_a_tenth_of_the_bounds() {
+    for name in bundled::names() {
+        let settings = Settings { body_limit: 20_000, ..Settings::with_dt(1.0 / 240.0) };
+        let outcome = Scene::open(name).and_then(|scene| scene.resolve(&settings));
+        assert!(outcome.is_ok(), "{name}: {}", outcome.err().map(|error| error.to_string()).unwrap_or_default());
+    }
 }
