@@ -1,6 +1,7 @@
 //! What a trial of a scene will need, as far as that can be told without running it.
 
 use crate::order::STEP_LIMIT;
+use ironspin_model::{Conditions, Timestep};
 use ironspin_scene::Setup;
 
 /// Time that a body takes in a step with its contacts, its joints and the gauges, s: of heaps and stacks of a thousand to a hundred thousand
@@ -26,10 +27,15 @@ pub struct Needs {
 }
 
 impl Needs {
-    /// Of one trial with steps of `dt` seconds.
-    pub fn of(setup: &Setup, dt: f64) -> Needs {
+    /// Of one trial with such steps.
+    pub fn of(setup: &Setup, dt: &Timestep) -> Needs {
         let bodies = setup.world.bodies.len();
-        let steps = (setup.world.duration / dt).ceil().max(1.0);
+        let rough = setup.world.duration / dt.seconds;
+        // Of too many there is no schedule.
+        let steps = match rough < STEP_LIMIT as f64 {
+            true => Conditions::with_dt(dt.clone()).schedule(setup.world.duration).count() as f64,
+            false => rough.ceil(),
+        };
         Needs {
             bodies,
             steps,

@@ -194,7 +194,7 @@ fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, D
                     1 => "1 claim".to_owned(),
                     count => format!("{count} claims"),
                 };
-                let needs = Needs::of(&setup, dt.seconds);
+                let needs = Needs::of(&setup, dt);
                 let long = if needs.is_too_long() { ": more than --max-steps allows" } else { "" };
                 let contents = contents(&setup.world);
                 output::print(&format!("{name}: {reported}; {contents}, {claims}; {}{long}\n", needs.words()))?;
