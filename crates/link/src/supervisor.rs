@@ -71,7 +71,7 @@ mod unix {
     use std::time::{Duration, Instant};
 
     /// Time between two looks at the bench and at the memory of processes known.
-    const LOOK: Duration = Duration::from_millis(25);
+    const LOOK: Duration = Duration::from_millis(50);
     /// The processes are looked for anew at every so many looks.
     const LOOKS: u32 = 10;
     /// They are looked for at once when there are so many tasks more on the machine.
