@@ -11,7 +11,7 @@ const LEAST: usize = 10_000;
 /// What is counted, and how much of it a scene may have for each body that it may have.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Cost {
-    /// Turns of loops, places of patterns and tries for them, also those that `only_if` leaves out.
+    /// Turns of loops, places of patterns, also those that `only_if` leaves out, and tries for places, each as four.
     Turns,
     /// Parts of bodies.
     Parts,
@@ -35,7 +35,8 @@ impl Cost {
     fn for_each_body(self) -> usize {
         match self {
             Cost::Parts | Cost::Joints => 2,
-            Cost::Actions | Cost::Apart => 5,
+            Cost::Actions => 3,
+            Cost::Apart => 5,
             Cost::Turns | Cost::Points => 10,
             Cost::Named => 25,
             Cost::Compared => 100,

@@ -236,7 +236,8 @@ impl Resolver {
                 };
                 spacing == 0.0 || !around(self.dimension).any(|by| near(by).any(|q| q.distance(p) < spacing))
             });
-            self.budget.spend(Cost::Turns, tries, || count.span())?;
+            // A try looks at what stands around it.
+            self.budget.spend(Cost::Turns, 4 * tries, || count.span())?;
             let Some(offset) = free else {
                 return Err(Diagnostic::at(count.span(), format!("there is no room for body {i} of {wanted}"))
                     .label(format!("{TRIES} places were tried"))

@@ -66,15 +66,15 @@ fn loops_patterns_and_lists_have_bounds_together() {
         (format!("{MANY}[[apart]]\nbetween = [\"b[*]\", \"b[*]\"]\n"), "more than 50000 pairs that are kept apart"),
         (
             format!("{MANY}{}", repeated("[[action]]\nat_time = 0\non = \"b[*]\"\nimpulse = [0, 1]\n", 6)),
-            "more than 50000 actions",
+            "more than 30000 actions",
         ),
         (
             format!("{MANY}{}", repeated("[[action]]\nwhen = \"y < 1\"\non = \"b[*]\"\nimpulse = [0, 1]\n", 2)),
-            "more than 50000 actions",
+            "more than 30000 actions",
         ),
         (
             format!("{}[[action]]\nat_time = 0\nevery = 1e-9\nray = {{ from = [0, 0], to = [1, 0] }}\n", body("")),
-            "more than 50000 actions",
+            "more than 30000 actions",
         ),
         (
             format!(

@@ -89,7 +89,7 @@ fn actions_that_cannot_be_done() {
         (action("at_time = 9\non = \"a\"\nspin = 1"), "after the end of the trial", "at_time"),
         (action("at_time = 1\nuntil = 2\non = \"a\"\nspin = 1"), "`until` goes with `every`", "until"),
         (action("at_time = 1\nevery = 0\non = \"a\"\nspin = 1"), "must be above zero", "every"),
-        (action("at_time = 0\nevery = 1e-9\non = \"a\"\nspin = 1"), "more than 1000000 actions", "every"),
+        (action("at_time = 0\nevery = 1e-9\non = \"a\"\nspin = 1"), "more than 600000 actions", "every"),
         (action("at_time = 1\nfor_time = 1\non = \"a\"\nspin = 1"), "`for_time` goes with", "for_time"),
         (action("at_time = 1\non = \"a\"\nspin = 1\npoint = [0, 0]"), "`point` goes with", "point"),
         (action("at_time = 1\nspin = 1"), "does nothing", "at_time"),
