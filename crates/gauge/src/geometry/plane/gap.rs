@@ -127,7 +127,8 @@ mod tests {
     /// The same by writing down the whole Minkowski difference (de Berg et al., "Computational Geometry", section 13.3), the
     /// slow and plain way: signed distance of the origin from its hull.
     fn whole_difference(a: &[DVec2], b: &[DVec2]) -> f64 {
-        let mut points: Vec<DVec2> = b.iter().flat_map(|q| a.iter().map(move |p| *q - *p)).collect();
+        // Zero is added so that there is one zero: a negative one would be sorted before it.
+        let mut points: Vec<DVec2> = b.iter().flat_map(|q| a.iter().map(move |p| *q - *p + DVec2::ZERO)).collect();
         points.sort_by(|p, q| p.x.total_cmp(&q.x).then(p.y.total_cmp(&q.y)));
         points.dedup();
         if let [only] = points.as_slice() {
