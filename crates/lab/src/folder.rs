@@ -131,16 +131,19 @@ pub(crate) fn open_to_others(_: &Path, _: u32) -> io::Result<()> {
     Ok(())
 }
 
+/// Names of everything in a folder, sorted.
+#[cfg(test)]
+pub(crate) fn names_in(folder: &Path) -> Vec<String> {
+    let mut names: Vec<String> =
+        folder.read_dir().unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+    names.sort();
+    names
+}
+
 #[cfg(test)]
 mod tests {
+    use super::names_in as names;
     use super::*;
-
-    fn names(folder: &Path) -> Vec<String> {
-        let mut names: Vec<String> =
-            folder.read_dir().unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
-        names.sort();
-        names
-    }
 
     #[test]
     fn nothing_stands_there_before_it_is_published_and_a_dropped_draft_leaves_nothing() {

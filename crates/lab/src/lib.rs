@@ -96,5 +96,5 @@ pub use twins::{
     Demand, Difference, Growth, TwinDocument, TwinEntry, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin,
     twins_of, write_frames,
 };
-pub use whole::{plain_folder, put_file};
+pub use whole::{plain_folder, put_file, put_new_file};
 pub use work::Work;

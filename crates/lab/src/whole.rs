@@ -24,16 +24,28 @@ pub(crate) fn parent_of(path: &Path) -> &Path {
 /// # Errors
 /// When something else than a file stands there, or the file system refuses.
 pub fn put_file(path: &Path, contents: &[u8]) -> io::Result<()> {
-    let parent = parent_of(path);
-    std::fs::create_dir_all(parent)?;
+    std::fs::create_dir_all(parent_of(path))?;
     if path.symlink_metadata().is_ok_and(|there| !there.is_file() && !there.is_symlink()) {
         return Err(io::Error::new(io::ErrorKind::AlreadyExists, "something that is no file stands there"));
     }
-    remove_left(parent);
-    let mut draft = tempfile::Builder::new().prefix(DRAFT).tempfile_in(parent)?;
+    draft_of(path, contents)?.persist(path).map(drop).map_err(|refused| refused.error)
+}
+
+/// The same where nothing stands yet.
+///
+/// # Errors
+/// When anything stands there, or the file system refuses.
+pub fn put_new_file(path: &Path, contents: &[u8]) -> io::Result<()> {
+    draft_of(path, contents)?.persist_noclobber(path).map(drop).map_err(|refused| refused.error)
+}
+
+/// A file that is whole, and not in its place yet.
+fn draft_of(path: &Path, contents: &[u8]) -> io::Result<tempfile::NamedTempFile> {
+    remove_left(parent_of(path));
+    let mut draft = tempfile::Builder::new().prefix(DRAFT).tempfile_in(parent_of(path))?;
     draft.write_all(contents)?;
     open_to_others(draft.path(), 0o644)?;
-    draft.persist(path).map(drop).map_err(|refused| refused.error)
+    Ok(draft)
 }
 
 /// Opens a file to be written from its beginning; a link that stands there makes way for it.
@@ -72,9 +84,15 @@ impl DraftFolder {
     pub(crate) fn new_in(parent: &Path) -> io::Result<DraftFolder> {
         remove_left(parent);
         let folder = tempfile::Builder::new().prefix(DRAFT).tempdir_in(parent)?;
-        let lock = File::create(folder.path().join(LOCK))?;
-        // Where the file system has no locks, old drafts stay.
-        let _ = lock.try_lock();
+        // It has its name only once it is locked, so that nobody finds it free.
+        let unnamed = folder.path().join(".lock-to-be");
+        let lock = File::create(&unnamed)?;
+        // Where the file system has no locks, any draft looks left: there it gets no lock, and stays.
+        if lock.try_lock().is_ok() {
+            std::fs::rename(unnamed, folder.path().join(LOCK))?;
+        } else {
+            std::fs::remove_file(unnamed)?;
+        }
         Ok(DraftFolder { folder, _lock: lock })
     }
 
@@ -84,7 +102,10 @@ impl DraftFolder {
 
     /// It is about to become what it was made for.
     pub(crate) fn finish(&self) -> io::Result<()> {
-        std::fs::remove_file(self.path().join(LOCK))
+        match std::fs::remove_file(self.path().join(LOCK)) {
+            Err(cause) if cause.kind() == io::ErrorKind::NotFound => Ok(()),
+            other => other,
+        }
     }
 
     /// It stands elsewhere now.
@@ -118,13 +139,7 @@ fn remove_left(parent: &Path) {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    fn names(folder: &Path) -> Vec<String> {
-        let mut names: Vec<String> =
-            folder.read_dir().unwrap().map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
-        names.sort();
-        names
-    }
+    use crate::folder::names_in as names;
 
     #[test]
     fn what_was_left_is_taken_away_and_what_lives_stays() {

@@ -15,6 +15,7 @@
 //!
 //! The way through: text -> `SceneFile` (serde) -> [`Scene`] -> [`Scene::resolve`] with [`Settings`] -> [`Setup`].
 
+mod budget;
 pub mod bundled;
 mod coverage;
 mod diagnostic;

@@ -358,7 +358,7 @@ fn trigger_table(trigger: &Trigger, setup: &Setup) -> String {
     }
     let dimension = setup.world.dimension;
     // It was worked out when the scene was resolved.
-    let condition = Evaluator::new(1, usize::MAX)
+    let condition = Evaluator::new(1)
         .measure(dimension, &trigger.condition, &known, state_names(dimension))
         .map_or_else(|_| trigger.condition.clone(), |condition| condition.text().to_owned());
     let lasts = match trigger.further_steps {

@@ -160,7 +160,7 @@ impl<'a> TriggerWatch<'a> {
             }
             Waiting { trigger, names, left: None }
         });
-        TriggerWatch { dimension, evaluator: Evaluator::new(1, usize::MAX), waiting: waiting.collect() }
+        TriggerWatch { dimension, evaluator: Evaluator::new(1), waiting: waiting.collect() }
     }
 
     /// Whether nothing is waited for any more.

@@ -4,7 +4,7 @@ use super::film::can_be_seen;
 use crate::args::{ScenesAction, ScenesOptions, ShowOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::output;
-use ironspin_lab::{Needs, check_claims, put_file};
+use ironspin_lab::{Needs, check_claims, put_file, put_new_file};
 use ironspin_model::{BodyState, DVec3, Dimension, Timestep, World};
 use ironspin_report::{Scenery, View, coverage_text, picture, show, sketch, topic_list};
 use ironspin_scene::{Coverage, Scene, SceneError, Settings, Setup, TOPICS, bundled, is_scene_name};
@@ -237,11 +237,6 @@ fn write_new(path: &Path, text: &str, replace: bool) -> Result<(), Diagnostic> {
         std::io::ErrorKind::AlreadyExists => Diagnostic::AlreadyThere { path: path.display().to_string() },
         _ => Diagnostic::File { path: path.display().to_string(), cause },
     };
-    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    if replace {
-        return put_file(path, text.as_bytes()).map_err(reported);
-    }
-    let mut file = tempfile::Builder::new().prefix(".ironspin-").tempfile_in(folder).map_err(reported)?;
-    std::io::Write::write_all(&mut file, text.as_bytes()).map_err(reported)?;
-    file.persist_noclobber(path).map(drop).map_err(|error| reported(error.error))
+    let put = if replace { put_file } else { put_new_file };
+    put(path, text.as_bytes()).map_err(reported)
 }

@@ -197,6 +197,29 @@ fn pipes_and_devices_are_no_input() {
     }
 }
 
+#[cfg(unix)]
+#[test]
+fn links_within_a_folder_of_results_lead_nowhere_and_the_folder_itself_may_be_one() {
+    use std::os::unix::fs::symlink;
+    let yard = Yard::new();
+    for folder in ["real", "elsewhere", "set"] {
+        std::fs::create_dir(yard.path(folder)).expect("a folder");
+    }
+    symlink(yard.path("real"), yard.path("link")).expect("a link");
+    yard.expect(0, "sweep first-drop --out link -q");
+    yard.expect(0, "run first-drop --out link/run -q");
+    assert!(yard.names_in("real").contains(&"result.json".to_owned()), "{:?}", yard.names_in("real"));
+    symlink(yard.path("elsewhere"), yard.path("set/trials")).expect("a link");
+    yard.write("set/plan.json", &yard.read("real/plan.json"));
+    let answer = yard.expect(2, "sweep first-drop --out set -q");
+    assert!(answer.err.contains("is a link"), "{}", answer.err);
+    yard.write("precious.txt", "dear");
+    symlink(yard.path("precious.txt"), yard.path("still.png")).expect("a link");
+    yard.expect(0, "film first-drop --at 0.5 --out still.png --width 100 -q");
+    assert_eq!(yard.read("precious.txt"), "dear");
+    assert!(yard.names_in("elsewhere").is_empty());
+}
+
 #[test]
 fn what_would_take_for_ever_is_refused_before_it_begins() {
     let yard = Yard::new();

@@ -50,7 +50,12 @@ fn try_to_put(
 ) -> io::Result<()> {
     let target = folder.join(name);
     let parent = target.parent().unwrap_or(folder);
-    plain_folder(parent)?;
+    // Where the folder itself stands is its user's choice.
+    if parent == folder {
+        std::fs::create_dir_all(parent)?;
+    } else {
+        plain_folder(parent)?;
+    }
     let draft = tempfile::Builder::new().prefix(DRAFT).tempfile_in(parent)?;
     let mut out = BufWriter::with_capacity(1 << 16, draft.as_file());
     write(&mut out)?;

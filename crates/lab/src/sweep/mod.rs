@@ -188,23 +188,6 @@ impl SweepFolder {
         })
     }
 
-    /// Runs what is not in the folder yet, and draws its files. When `stop` is set, what is finished stays.
-    ///
-    /// # Errors
-    /// When the file system refuses; what is finished stays then, too.
-    pub fn run(
-        &self,
-        plans: &[TrialPlan],
-        shard: Option<Shard>,
-        jobs: usize,
-        stop: &AtomicBool,
-        listener: &(dyn Fn(&LabEvent) + Sync),
-        draws: Draws<'_>,
-    ) -> Result<Swept, FolderError> {
-        let ran = self.run_trials(plans, shard, jobs, stop, listener, draws)?;
-        self.conclude(&ran, draws.files)
-    }
-
     /// Runs what is not in the folder yet; [`SweepFolder::conclude`] draws its files. When `stop` is set, what is finished stays.
     ///
     /// # Errors

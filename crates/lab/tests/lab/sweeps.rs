@@ -26,7 +26,8 @@ fn sweep(
 ) -> Swept {
     let draws = Draws { files: &count, trial: &|record| Some(record.steps.to_string().into_bytes()) };
     let listener = |event: &LabEvent| heard.lock().unwrap().push(event.clone());
-    folder.run(plans, shard, 1, stop, &listener, draws).unwrap()
+    let ran = folder.run_trials(plans, shard, 1, stop, &listener, draws).unwrap();
+    folder.conclude(&ran, &count).unwrap()
 }
 
 fn run(place: &Path, plans: &[TrialPlan], shard: Option<Shard>) -> Swept {
@@ -95,7 +96,8 @@ fn a_sweep_that_is_stopped_keeps_what_is_finished_and_goes_on() {
         }
     };
     let draws = Draws { files: &count, trial: &|_| None };
-    let part = folder.run(&plans, None, 1, &stop, &listener, draws).unwrap();
+    let ran = folder.run_trials(&plans, None, 1, &stop, &listener, draws).unwrap();
+    let part = folder.conclude(&ran, &count).unwrap();
     assert!(part.run >= 3 && part.run < 8, "{}", part.run);
     assert_eq!((part.survey.trials.len(), part.survey.missing()), (part.run, 8 - part.run));
     let rest = run(&place, &plans, None);

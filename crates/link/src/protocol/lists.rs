@@ -6,7 +6,7 @@ use serde::de::{Deserialize, DeserializeSeed, Deserializer, Error, SeqAccess, Vi
 use serde::ser::{Serialize, Serializer};
 use std::fmt;
 
-/// Most frames of an answer: no call asks for more steps.
+/// Most frames of an answer, far beyond what a call asks for.
 const MOST_FRAMES: usize = 20_000;
 
 /// Rows of numbers, one behind the other in one list.

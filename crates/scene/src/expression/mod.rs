@@ -12,6 +12,7 @@ mod functions;
 mod parse;
 mod tree;
 
+use crate::budget::{Budget, Cost};
 use crate::diagnostic::Diagnostic;
 use crate::names::Names;
 use crate::number::{Number, NumberText};
@@ -28,15 +29,14 @@ use tree::{Failure, Tree};
 /// Longest expression, bytes.
 const LENGTH_LIMIT: usize = 4_096;
 
-/// Most operations of all expressions of a scene, for each body that it may have.
-const OPERATIONS_A_BODY: u64 = 250;
-
 /// Most bytes of expressions that are kept parsed.
 const PARSED_LIMIT: usize = 4_000_000;
 
 /// An expression that was read.
 struct Expression {
     tree: Arc<Tree>,
+    /// How many operations it has at most.
+    operations: usize,
     /// The names it uses.
     names: Vec<String>,
     /// Its value, once it is known and cannot change.
@@ -49,36 +49,25 @@ pub(crate) struct Evaluator {
     parsed_bytes: Cell<usize>,
     used: RefCell<BTreeSet<String>>,
     seed: u64,
-    /// Operations so far, and the most.
-    operations: Cell<u64>,
-    most_operations: u64,
+    /// What its operations are taken from, where they are counted.
+    budget: Option<Rc<Budget>>,
 }
 
 impl Evaluator {
-    /// `seed` decides what `random(k)` gives; the expressions of a scene of so many bodies may have so many operations together.
-    pub(crate) fn new(seed: u64, body_limit: usize) -> Self {
+    /// `seed` decides what `random(k)` gives.
+    pub(crate) fn new(seed: u64) -> Self {
         Evaluator {
             parsed: RefCell::default(),
             parsed_bytes: Cell::new(0),
             used: RefCell::default(),
             seed,
-            operations: Cell::new(0),
-            most_operations: OPERATIONS_A_BODY.saturating_mul(body_limit.max(10_000) as u64),
+            budget: None,
         }
     }
 
-    fn count_work(&self, operations: u64) -> Result<(), Diagnostic> {
-        let now = self.operations.get().saturating_add(operations);
-        self.operations.set(now);
-        if now <= self.most_operations {
-            return Ok(());
-        }
-        Err(Diagnostic::nowhere(format!(
-            "the expressions of the scene take more than {} operations",
-            self.most_operations
-        ))
-        .label("too much work")
-        .help(format!("--max-bodies raises the limit: {OPERATIONS_A_BODY} for each body")))
+    /// The same, for a scene that may cost so much.
+    pub(crate) fn within(self, budget: &Rc<Budget>) -> Self {
+        Evaluator { budget: Some(Rc::clone(budget)), ..self }
     }
 
     /// Whether any expression so far has used a name.
@@ -128,7 +117,10 @@ impl Evaluator {
         }
         let found: Vec<Option<(f64, bool)>> = expression.names.iter().map(|name| names.get(name)).collect();
         let values: Vec<Option<f64>> = found.iter().map(|found| found.map(|(value, _)| value)).collect();
-        self.count_work(expression.tree.size())?;
+        if let Some(budget) = &self.budget {
+            let spent = budget.spend(Cost::Operations, expression.operations, || 0..0);
+            spent.map_err(|diagnostic| Diagnostic { span: None, ..diagnostic })?;
+        }
         let value =
             expression.tree.value(&values, self.seed).map_err(|failure| explain(text, failure, &expression, names))?;
         if !value.is_finite() {
@@ -196,7 +188,8 @@ impl Evaluator {
         }
         let parse::Parsed { tree, names } = parse::parse(text).map_err(|error| explain_form(text, error))?;
         self.used.borrow_mut().extend(names.iter().cloned());
-        let expression = Rc::new(Expression { tree: Arc::new(tree), names, value: Cell::new(None) });
+        let expression =
+            Rc::new(Expression { operations: tree.size(), tree: Arc::new(tree), names, value: Cell::new(None) });
         let bytes = self.parsed_bytes.get() + text.len();
         if bytes <= PARSED_LIMIT {
             self.parsed_bytes.set(bytes);
@@ -282,7 +275,7 @@ mod tests {
 
     fn eval(text: &str) -> Result<f64, String> {
         let names = Names::constants().with("side", 0.5).with("i", 3.0);
-        Evaluator::new(1, 1)
+        Evaluator::new(1)
             .evaluate(text, &names)
             .map_err(|f| format!("{} | {} | {}", f.message, f.label, f.help.unwrap_or_default()))
     }
@@ -311,7 +304,7 @@ mod tests {
 
     #[test]
     fn a_value_is_kept_only_as_long_as_no_name_in_it_changes() {
-        let evaluator = Evaluator::new(1, 1);
+        let evaluator = Evaluator::new(1);
         let mut names = Names::constants();
         names.add("side", 0.5);
         let mut names = names.with("i", 0.0);
@@ -326,8 +319,7 @@ mod tests {
 
     #[test]
     fn random_numbers_are_decided_by_seed_and_number_for_ever() {
-        let of =
-            |seed, k: f64| Evaluator::new(seed, 1).evaluate("random(k)", &Names::constants().with("k", k)).unwrap();
+        let of = |seed, k: f64| Evaluator::new(seed).evaluate("random(k)", &Names::constants().with("k", k)).unwrap();
         assert_eq!(of(1, 0.0), of(1, 0.0));
         assert!(of(1, 0.0) != of(1, 1.0) && of(1, 0.0) != of(2, 0.0));
         assert_eq!(of(1, 0.0), 0.883_310_808_213_642_6);
@@ -376,7 +368,7 @@ mod tests {
                 ("floor(a) % 3 + exp(b)", libm::fmod(libm::floor(a), 3.0) + libm::exp(b)),
                 ("if a < b { a } else { b }", a.min(b)),
             ] {
-                let ours = Evaluator::new(3, 1).evaluate(text, &names).unwrap();
+                let ours = Evaluator::new(3).evaluate(text, &names).unwrap();
                 proptest::prop_assert_eq!(ours.to_bits(), expected.to_bits(), "{}", text);
             }
         }

@@ -61,7 +61,7 @@ pub(super) enum Failure {
 
 impl Tree {
     /// How many operations it has at most.
-    pub(super) fn size(&self) -> u64 {
+    pub(super) fn size(&self) -> usize {
         1 + match self {
             Tree::Number(_) | Tree::Name { .. } => 0,
             Tree::Negative(inner) | Tree::Not(inner) => inner.size(),

@@ -1,7 +1,7 @@
 //! Actions: at a time, every so often, over a time, or when a condition comes true; rays and forecasts.
 
 use super::Resolver;
-use super::budget::Cost;
+use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{ActionTable, Placed, SceneFile};
 use crate::rules::{Parameters, Probe, Question, Trigger};

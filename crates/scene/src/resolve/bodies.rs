@@ -1,9 +1,9 @@
 //! Bodies: templates, loops, patterns, places.
 
-use super::budget::Cost;
 use super::parts::SANE_LIMIT;
 use super::patterns::Placing;
 use super::{Resolver, parameters::is_identifier};
+use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{BodyTable, KindWord, Ordered, Placed, SoftTable};
 use crate::names::Names;

@@ -1,7 +1,7 @@
 //! Joints, and bodies that never touch.
 
 use super::Resolver;
-use super::budget::Cost;
+use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{ApartTable, JointTable, JointWord, Placed};
 use crate::names::Names;

@@ -2,7 +2,6 @@
 
 mod actions;
 mod bodies;
-mod budget;
 mod claims;
 mod joints;
 mod motion;
@@ -14,6 +13,7 @@ mod selection;
 mod soft;
 mod vectors;
 
+use crate::budget::Budget;
 use crate::diagnostic::Diagnostic;
 use crate::expression::Evaluator;
 use crate::file::{MixingWord, Ordered, Placed, SceneFile, SharedFile, WorldTable};
@@ -21,10 +21,10 @@ use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use crate::setup::{Parameter, Settings};
-use budget::Budget;
 use ironspin_model::{Bounds, Claim, DVec3, Dimension, Material, PairMaterial, SoftBody, World};
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
+use std::rc::Rc;
 
 /// Most materials of a scene, and pairs of them.
 const MATERIAL_LIMIT: usize = 1_000;
@@ -57,7 +57,7 @@ pub(crate) struct Resolver {
     duration: f64,
     seed: u64,
     body_limit: usize,
-    budget: Budget,
+    budget: Rc<Budget>,
     /// Bit of each layer.
     layers: Vec<String>,
     /// Sets of bodies by name.
@@ -87,7 +87,8 @@ fn joined<'a, T>(
 
 pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settings) -> Result<Resolved, Diagnostic> {
     let dimension = vectors::dimension(&file.space)?;
-    let evaluator = Evaluator::new(settings.seed, settings.body_limit);
+    let budget = Rc::new(Budget::new(settings.body_limit));
+    let evaluator = Evaluator::new(settings.seed).within(&budget);
     let tables = joined("parameters", shared.iter().map(|s| &s.set), &file.set)?;
     let (parameters, names) = parameters::resolve(&tables, settings, &evaluator)?;
     let mut resolver = Resolver {
@@ -98,7 +99,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         duration: 0.0,
         seed: settings.seed,
         body_limit: settings.body_limit,
-        budget: Budget::new(settings.body_limit),
+        budget,
         layers: vec!["common".to_owned()],
         groups: BTreeMap::new(),
         ids: BTreeMap::new(),

@@ -1,7 +1,7 @@
 //! Scripted motions of kinematic bodies: a velocity for each step that takes the body exactly from point to point.
 
 use super::Resolver;
-use super::budget::Cost;
+use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{MotionTable, Placed};
 use crate::names::Names;

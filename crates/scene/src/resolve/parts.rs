@@ -1,7 +1,7 @@
 //! Shapes and parts, and the mass they give a body.
 
 use super::Resolver;
-use super::budget::Cost;
+use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{Amount, BodyTable, PartTable, Placed, ShapeTable};
 use crate::names::Names;

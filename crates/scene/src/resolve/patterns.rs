@@ -1,7 +1,7 @@
 //! Patterns of bodies: where each stands, and its counters.
 
 use super::Resolver;
-use super::budget::Cost;
+use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{PlaceTable, Placed};
 use crate::names::Names;

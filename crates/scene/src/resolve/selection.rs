@@ -1,7 +1,7 @@
 //! Selectors with index expressions, and groups.
 
 use super::Resolver;
-use super::budget::Cost;
+use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{Ordered, Placed};
 use crate::names::Names;

@@ -26,10 +26,12 @@ pub(crate) enum Cost {
     Actions,
     /// Pairs of bodies that are kept apart.
     Apart,
+    /// Operations of expressions.
+    Operations,
 }
 
 impl Cost {
-    const COUNT: usize = 8;
+    const COUNT: usize = 9;
 
     /// For each body that the scene may have.
     fn for_each_body(self) -> usize {
@@ -40,6 +42,7 @@ impl Cost {
             Cost::Turns | Cost::Points => 10,
             Cost::Named => 25,
             Cost::Compared => 100,
+            Cost::Operations => 250,
         }
     }
 
@@ -53,6 +56,7 @@ impl Cost {
             Cost::Named => "bodies named by its claims and actions",
             Cost::Actions => "actions and steps of motions",
             Cost::Apart => "pairs that are kept apart",
+            Cost::Operations => "operations of its expressions",
         }
     }
 }
@@ -69,7 +73,7 @@ impl Budget {
     }
 
     /// Most of something that a scene may have.
-    pub(crate) fn most(&self, cost: Cost) -> usize {
+    fn most(&self, cost: Cost) -> usize {
         self.bodies.saturating_mul(cost.for_each_body())
     }
 
