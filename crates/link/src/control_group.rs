@@ -137,13 +137,13 @@ impl ControlGroup {
         self.folders.iter().for_each(|folder| remove(folder));
     }
 
-    /// Takes away what the supervisor of a number has left when it was ended. The processes in it are ending.
-    pub(crate) fn remove_of(supervisor: u32) {
+    /// Ends and takes away what the supervisor of a number has left, which was ended before it could do so.
+    pub(crate) fn end_of(supervisor: u32) {
         for controller in [Controller::Memory, Controller::Pids] {
-            for (folder, _) in places(controller, supervisor) {
-                if folder.exists() {
-                    remove(&folder);
-                }
+            for (folder, layout) in places(controller, supervisor).into_iter().filter(|(folder, _)| folder.exists()) {
+                let left = ControlGroup { folders: vec![folder], layout };
+                left.end_all();
+                left.remove();
             }
         }
     }

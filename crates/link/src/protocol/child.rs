@@ -259,13 +259,9 @@ impl Process {
             let _ = nix::sys::signal::killpg(nix::unistd::Pid::from_raw(leader), nix::sys::signal::Signal::SIGKILL);
         }
         let _ = self.child.kill();
-        #[cfg(unix)]
-        let ended_here = self.ended.is_none();
         self.ended = self.ended.or(self.child.wait().ok());
         #[cfg(unix)]
-        if ended_here {
-            ControlGroup::remove_of(self.child.id());
-        }
+        ControlGroup::end_of(self.child.id());
     }
 }
 
