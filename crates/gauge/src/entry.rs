@@ -41,6 +41,14 @@ pub enum Need {
     Path,
     /// `law`: the law that values follow.
     Law,
+    /// `becomes`: a condition.
+    Becomes,
+    /// `nth`: which of several times.
+    Nth,
+    /// `at_time`: when is measured.
+    AtTime,
+    /// `point`: a point of the body.
+    Point,
     /// An action that casts a ray.
     Ray,
     /// An action that starts a forecast.
@@ -60,6 +68,10 @@ impl Need {
             Need::Measure => ("`measure`", "measure = \"x - 2 * vy\""),
             Need::Path => ("`path`", "path = [\"3 * t\", \"1 - g * t^2 / 2\"]"),
             Need::Law => ("`law`", "law = { normal = [0, 1] }"),
+            Need::Becomes => ("`becomes`", "becomes = \"vy < 0 and y > 1\""),
+            Need::Nth => ("`nth`", "nth = 2"),
+            Need::AtTime => ("`at_time`", "at_time = 0.5"),
+            Need::Point => ("`point`", "point = [0.5, 0]"),
             Need::Ray => ("an action that casts a ray", "ray = { from = [0, 0], to = [10, 0] }"),
             Need::Forecast => ("an action that starts a forecast", "forecast = { horizon = 2 }"),
             Need::Sensor => ("a body with a sensor", "sensor = true"),
@@ -90,6 +102,10 @@ pub struct GaugeEntry {
     pub usual_causes: &'static str,
     /// What a claim with it must say, or its scene must have.
     pub needs: &'static [Need],
+    /// What a claim with it may say beside.
+    pub takes: &'static [Need],
+    /// Whether it measures exactly one body; a measure of the whole world is one whoever is named.
+    pub one_body: bool,
     /// Whether the value is a count, of which right digits can be counted.
     pub counts: bool,
     /// It asks where colliders are and who is near whom; a gauge that does not spares a trial the work. One that asks without saying so
@@ -131,6 +147,8 @@ pub(crate) const PLAIN: GaugeEntry = GaugeEntry {
     limits: "",
     usual_causes: "",
     needs: &[],
+    takes: &[],
+    one_body: false,
     counts: false,
     needs_geometry: true,
     next_step: "",

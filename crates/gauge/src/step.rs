@@ -2,7 +2,7 @@
 
 use crate::frame_cache::{FrameCache, When};
 use crate::geometry::Gap;
-use ironspin_model::{DVec3, Effect, Frame, World};
+use ironspin_model::{DVec3, Effect, Frame, Moment, World};
 
 /// One step with the frames at both its ends.
 #[derive(Clone, Copy, Debug)]
@@ -30,6 +30,11 @@ impl Step<'_> {
     /// Acceleration of free fall of a body, m/s².
     pub fn fall(&self, body: usize) -> DVec3 {
         self.gravity * self.cache.traits(body).gravity_factor
+    }
+
+    /// This moment, as measures of a body of some see it.
+    pub(crate) fn moment<'b>(&'b self, body: usize, of: &'b [usize]) -> Moment<'b> {
+        Moment { bodies: &self.now.bodies, body, of, time: self.now.time }
     }
 
     /// The smallest gap of two bodies in one of the frames; infinity at once when it is certainly above `within`, or a body is

@@ -4,10 +4,10 @@
 use crate::document::{Host, Tool};
 use crate::fit::power_law;
 use crate::plan::TrialPlan;
-use crate::trial::{lacking, reported, run_trial};
+use crate::trial::{lacking, no_force, reported, run_trial};
 use ironspin_link::{ProcessLimits, memory_of_children};
 use ironspin_model::EngineError;
-use ironspin_scene::{Question, TriggerWatch};
+use ironspin_scene::{Question, Script};
 use serde::{Deserialize, Serialize};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
@@ -170,7 +170,7 @@ fn time_steps(plan: &TrialPlan, longest: Duration, timed: &mut Timed) -> Result<
     }
     let mut engine = reported(engine, plan);
     engine.build(&plan.setup.world, &plan.conditions)?;
-    let mut triggers = TriggerWatch::new(plan.setup.world.dimension, &plan.setup.triggers);
+    let mut script = Script::new(&plan.setup);
     let warm = (WARM_UP * schedule.count() as f64) as u64;
     let began = Instant::now();
     let mut own = Vec::new();
@@ -182,10 +182,11 @@ fn time_steps(plan: &TrialPlan, longest: Duration, timed: &mut Timed) -> Result<
         if began.elapsed() > longest && own.len() > 8 {
             break;
         }
-        let waits = !triggers.is_over();
+        let waits = !script.is_over();
         if waits {
-            for (body, effect) in triggers.due(&bodies, time) {
-                engine.act(body, effect)?;
+            let due = script.due(&bodies, time, schedule.length(step));
+            for (body, effect) in due.map_err(|fault| no_force(fault, time, &plan.setup))?.deeds {
+                engine.act(body, &effect)?;
             }
         }
         let length = [schedule.length(step)];

@@ -14,6 +14,7 @@ pub(crate) fn measure_by_default(setup: &mut Setup) {
     }
     for entry in GAUGES.iter().filter(|entry| entry.by_default) {
         let claim = Claim {
+            name: String::new(),
             gauge: entry.name.to_owned(),
             of: of.clone(),
             of_text: "*".to_owned(),

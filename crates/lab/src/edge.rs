@@ -6,7 +6,7 @@ use crate::grid::share_out;
 use crate::order::{GridOrder, PlanError, plan_grid};
 use crate::plan::TrialPlan;
 use crate::trial::run_trial;
-use ironspin_model::{Factor, Origin, Timestep, Verdict};
+use ironspin_model::{Claim, Factor, Origin, Timestep, Verdict, nearest};
 use ironspin_scene::SceneError;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -29,7 +29,7 @@ pub struct EdgeOrder {
     pub axis: String,
     /// Where the search begins and ends.
     pub range: [f64; 2],
-    /// Name of a gauge, or its first word; `any` for whatever claim.
+    /// Name of a claim, of a gauge, or its first word; `any` for whatever claim.
     pub until: String,
     /// How closely the edge is to be known, as a share of its value.
     pub resolution: f64,
@@ -154,9 +154,17 @@ fn on_engine(
     let [from, to] = order.range;
     let ends = search.plans(from)?;
     search.plans(to)?;
-    let known: Vec<&str> = ends[0].setup.claims.iter().map(|claim| claim.gauge.as_str()).collect();
-    if !known.iter().any(|gauge| is_meant(gauge, &order.until)) && order.until != "any" {
-        let help = format!("claims of this scene: {}; or any", known.join(", "));
+    let claims = &ends[0].setup.claims;
+    if !claims.iter().any(|claim| is_meant(claim, &order.until)) && order.until != "any" {
+        let mut known: Vec<&str> =
+            claims.iter().map(|claim| claim.name.as_str()).filter(|name| !name.is_empty()).collect();
+        known.extend(claims.iter().map(|claim| claim.gauge.as_str()));
+        known.dedup();
+        let near = nearest(&order.until, known.iter().copied());
+        let help = near.map_or_else(
+            || format!("claims of this scene: {}; or any", known.join(", ")),
+            |near| format!("did you mean `{near}`?"),
+        );
         let message = format!("the scene claims nothing about `{}`", order.until);
         return Err(PlanError::Scene(SceneError::without_place(message, Some(help))));
     }
@@ -194,9 +202,10 @@ fn on_engine(
     })
 }
 
-/// Whether a gauge is the one that was named, or one of its family.
-fn is_meant(gauge: &str, until: &str) -> bool {
-    gauge == until || gauge.strip_prefix(until).is_some_and(|rest| rest.starts_with('.'))
+/// Whether a claim is the one that was named, by its name, its gauge or the family of that, or one of a loop by the name of all.
+fn is_meant(claim: &Claim, until: &str) -> bool {
+    let begins = |text: &str, next: char| text.strip_prefix(until).is_some_and(|rest| rest.starts_with(next));
+    claim.name == until || claim.gauge == until || begins(&claim.gauge, '.') || begins(&claim.name, '[')
 }
 
 impl Search<'_> {
@@ -350,13 +359,13 @@ fn broken(plan: &TrialPlan, until: &str) -> Option<String> {
     if record.verdict == Verdict::Error {
         return Some(record.reason);
     }
-    let meant = record.claims.iter().filter(|claim| until == "any" || is_meant(claim.gauge.name, until));
+    let meant = record.claims.iter().filter(|claim| until == "any" || is_meant(&claim.claim, until));
     let mut failed = meant.filter(|claim| claim.verdict == Verdict::Fail && (until != "any" || claim.decides()));
     failed.next().map(|claim| {
         let measured = claim.measured.map_or("not measured".to_owned(), |value| match value.fract() == 0.0 {
             true => format!("{value:.0}"),
             false => format!("{value:.4e}"),
         });
-        format!("{} {measured}: {}", claim.gauge.name, claim.detail)
+        format!("{} {measured}: {}", claim.claim.title(), claim.detail)
     })
 }

@@ -4,11 +4,11 @@ use crate::observers::Observers;
 use crate::order::resolved;
 use crate::plan::{TrialPlan, hash};
 use crate::record::{ClaimRecord, TrialRecord};
-use crate::trial::conclude;
+use crate::trial::{conclude, no_force};
 use ironspin_gauge::Need;
 use ironspin_link::EngineSpec;
 use ironspin_model::{Conditions, EngineError, NumberError, Timestep, Verdict};
-use ironspin_scene::{Scene, SceneError, Settings, TriggerWatch};
+use ironspin_scene::{Scene, SceneError, Script, Settings};
 use ironspin_trace::{Angles, Conventions, FrameReader, Table, TraceError, Upward};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -97,7 +97,7 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
     let table = Table::open(&order.trace)?;
     let mut frames = FrameReader::new(table, Arc::new(setup.world.clone()), &conventions)?;
     let mut observers = Observers::new(&setup, plan.conditions.schedule(setup.world.duration).count());
-    let mut triggers = TriggerWatch::new(setup.world.dimension, &setup.triggers);
+    let mut script = Script::new(&setup);
     let mut number = 0;
     while let Some(mut frame) = frames.next_frame()? {
         // A trace may leave steps out; the claims know times only.
@@ -107,8 +107,9 @@ pub fn judge_trace(order: &JudgeOrder) -> Result<(TrialRecord, Vec<String>), Jud
         if observers.error.is_some() {
             break;
         }
-        for (body, effect) in triggers.due(&frame.bodies, frame.time) {
-            observers.tell(body, effect);
+        match script.due(&frame.bodies, frame.time, plan.conditions.dt.seconds) {
+            Ok(due) => observers.tell(due),
+            Err(fault) => observers.error = Some(no_force(fault, frame.time, &setup)),
         }
     }
     let mut notes = frames.reading().notes.clone();

@@ -38,6 +38,7 @@ mod edge;
 mod farm;
 mod fit;
 mod folder;
+mod force_work;
 mod grid;
 mod judging;
 mod ledger;
@@ -91,7 +92,7 @@ pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording, Replay};
 pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, collapse, run_series};
 pub use sweep::{Draw, Draws, MANY, Ran, ResultStream, Shard, Sketch, Survey, SweepFolder, Swept, manifest_of};
-pub use trial::{run_trial, run_trial_on};
+pub use trial::{run_trial, run_trial_on, try_building};
 pub use twins::{
     Demand, Difference, Growth, TwinDocument, TwinEntry, TwinKind, TwinOrder, TwinRecord, TwinsDocument, run_twin,
     twins_of, write_frames,

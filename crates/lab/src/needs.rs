@@ -7,6 +7,8 @@ use ironspin_scene::Setup;
 /// Time that a body takes in a step with its contacts, its joints and the gauges, s: of heaps and stacks of a thousand to a hundred thousand
 /// boxes in the built-in engine, 3 to 10 millionths of a second.
 const A_BODY_A_STEP: f64 = 5e-6;
+/// Time that a force takes before each step for a body or a pair of bodies, s.
+const A_PULL: f64 = 5e-7;
 /// Memory of the program, and of a body with its contacts, its gauges and what is kept of its motion, bytes; from the same heaps.
 const PROGRAM: f64 = 15e6;
 const A_BODY: f64 = 5_000.0;
@@ -36,11 +38,12 @@ impl Needs {
             true => Conditions::with_dt(dt.clone()).schedule(setup.world.duration).count() as f64,
             false => rough.ceil(),
         };
+        let pulls: usize = setup.forces.iter().map(|force| force.pairs.len()).sum();
         Needs {
             bodies,
             steps,
             bytes: PROGRAM + A_BODY * bodies as f64 + AN_ACTION * setup.world.actions.len() as f64,
-            seconds: A_BODY_A_STEP * steps * bodies as f64,
+            seconds: steps * (A_BODY_A_STEP * bodies as f64 + A_PULL * pulls as f64),
         }
     }
 

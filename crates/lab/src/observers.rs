@@ -1,5 +1,6 @@
 //! Everything that looks at the frames of a trial.
 
+use crate::force_work::ForceWork;
 use crate::plan::TrialPlan;
 use crate::probes::{Answer, Prober};
 use crate::recording::Recorder;
@@ -7,7 +8,7 @@ use crate::sanity::Sanity;
 use crate::watch::Watch;
 use ironspin_gauge::{Derived, FrameCache, QueryResult, Step, View};
 use ironspin_model::{DVec3, Effect, Engine, EngineError, Frame, Schedule, World, spread};
-use ironspin_scene::{Question, Setup};
+use ironspin_scene::{Due, Question, Setup};
 use ironspin_trace::{Header, TraceWriter};
 use std::path::PathBuf;
 
@@ -30,8 +31,10 @@ pub(crate) struct Observers<'a> {
     script: Vec<(f64, usize, &'a Effect)>,
     /// How many of them are done.
     done: usize,
-    /// Actions done on a condition before the next step.
-    acted: Vec<(usize, Effect)>,
+    /// What the bench did itself before the next step.
+    acted: Due,
+    /// What forces that follow the state have done.
+    pub(crate) force_work: ForceWork<'a>,
     /// Keeps the frames, if they are to be kept.
     writer: Option<TraceWriter>,
     /// Where they are kept, or why they are not.
@@ -67,7 +70,8 @@ impl<'a> Observers<'a> {
             gravity: gravity_over_time(world),
             script,
             done: 0,
-            acted: Vec::new(),
+            acted: Due::default(),
+            force_work: ForceWork::new(setup),
             writer: None,
             kept: None,
         }
@@ -113,7 +117,8 @@ impl<'a> Observers<'a> {
         let slack = 1e-9 * (frame.time - since);
         let changed = self.gravity.iter().rev().find(|(time, _)| *time <= since + slack);
         let gravity = changed.map_or(self.world.gravity, |(_, gravity)| *gravity);
-        let mut effects = std::mem::take(&mut self.acted);
+        let Due { deeds: mut effects, forces } = std::mem::take(&mut self.acted);
+        self.force_work.see(self.before.as_ref(), frame, &effects[effects.len() - forces..]);
         if self.before.is_some() {
             while let Some(&(_, body, effect)) = self.script.get(self.done).filter(|(time, ..)| *time <= since + slack)
             {
@@ -141,7 +146,7 @@ impl<'a> Observers<'a> {
         for watch in &mut self.watches {
             watch.observe(&view);
         }
-        if self.recorder.observe(self.world, frame) {
+        if self.recorder.observe(self.world, frame, self.force_work.stored()) {
             self.watches.iter_mut().for_each(|watch| watch.sample(world));
         }
         for due in self.prober.see(frame) {
@@ -151,9 +156,9 @@ impl<'a> Observers<'a> {
         self.before.get_or_insert_default().take_motion_of(frame);
     }
 
-    /// Notes an action that was done on a condition before the next step.
-    pub(crate) fn tell(&mut self, body: usize, effect: &Effect) {
-        self.acted.push((body, effect.clone()));
+    /// Notes what the bench did itself before the next step.
+    pub(crate) fn tell(&mut self, due: Due) {
+        self.acted = due;
     }
 
     /// Asks the engine what is due; steps until the next question, if there is one.

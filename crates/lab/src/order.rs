@@ -165,6 +165,16 @@ pub enum PlanError {
         /// How many there may be.
         limit: u64,
     },
+    /// One step is longer than the whole trial.
+    #[error("a step of {dt} s is longer than the {duration} s of `{scene}`: no step would be done")]
+    StepTooLong {
+        /// The scene.
+        scene: String,
+        /// Length of a step in the time of the scene, s.
+        dt: f64,
+        /// Length of the trial, s.
+        duration: f64,
+    },
     /// A list without anything in it.
     #[error("a grid without {0}: nothing would be run")]
     Nothing(&'static str),
@@ -300,6 +310,10 @@ fn plan_settings(
 
 /// A trial and its forecasts must have an end, and their lists must fit in memory.
 fn check_length(scene: &str, setup: &Setup, conditions: &Conditions, limit: u64) -> Result<(), PlanError> {
+    let (dt, duration) = (conditions.scene_dt(), setup.world.duration);
+    if dt > duration * (1.0 + 1e-9) {
+        return Err(PlanError::StepTooLong { scene: scene.to_owned(), dt, duration });
+    }
     let trial = ("a trial", conditions.size_of_schedule(setup.world.duration));
     let forecasts = setup.probes.iter().filter_map(|probe| match &probe.question {
         Question::Forecast { horizon, .. } => Some(("a forecast", horizon / conditions.scene_dt())),

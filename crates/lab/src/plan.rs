@@ -1,8 +1,8 @@
 //! What is to be run, resolved and checked before anything runs.
 
-use ironspin_gauge::{GAUGES, Need};
+use ironspin_gauge::{GAUGES, GaugeEntry, Need};
 use ironspin_link::EngineSpec;
-use ironspin_model::{Claim, Conditions, nearest};
+use ironspin_model::{Claim, Conditions, Measure, nearest};
 use ironspin_scene::{Question, Scene, SceneError, Setup};
 use ironspin_trace::TraceFormat;
 use sha2::{Digest, Sha256};
@@ -146,12 +146,39 @@ pub(crate) fn lacks(needs: &[Need], claim: &Claim, setup: &Setup) -> Option<(Nee
         Need::Measure => claim.details.measure.is_some(),
         Need::Path => claim.details.path.is_some(),
         Need::Law => claim.details.law.is_some(),
+        Need::Becomes => claim.details.becomes.is_some(),
+        Need::Nth => claim.details.nth.is_some(),
+        Need::AtTime => claim.details.at_time.is_some(),
+        Need::Point => claim.details.point.is_some(),
         Need::Ray => asks(true),
         Need::Forecast => asks(false),
         Need::Soft => !setup.world.softs.is_empty(),
         Need::Sensor => setup.world.bodies.iter().any(|body| body.parts.iter().any(|part| part.sensor)),
     };
     needs.iter().copied().find(|&need| !met(need)).map(|need| (need, need.texts()))
+}
+
+/// What a claim may give, of which its gauge may make nothing.
+const DETAILS: [Need; 7] = [Need::Measure, Need::Path, Need::Law, Need::Becomes, Need::Nth, Need::AtTime, Need::Point];
+
+fn makes_use_of(gauge: &GaugeEntry, detail: Need) -> bool {
+    gauge.needs.contains(&detail) || gauge.takes.contains(&detail)
+}
+
+/// What a claim gives and its gauge makes nothing of.
+fn unused(gauge: &GaugeEntry, claim: &Claim) -> Option<Need> {
+    let details = &claim.details;
+    let given = |detail: Need| match detail {
+        Need::Measure => details.measure.is_some(),
+        Need::Path => details.path.is_some(),
+        Need::Law => details.law.is_some(),
+        Need::Becomes => details.becomes.is_some(),
+        Need::Nth => details.nth.is_some(),
+        Need::AtTime => details.at_time.is_some(),
+        Need::Point => details.point.is_some(),
+        _ => false,
+    };
+    DETAILS.into_iter().find(|&detail| given(detail) && !makes_use_of(gauge, detail))
 }
 
 /// The gauges of a scene's claims must exist and be given what they need.
@@ -167,11 +194,36 @@ pub fn check_claims(scene: &Scene, setup: &Setup) -> Result<(), SceneError> {
                 |name| format!("did you mean `{name}`?"),
             );
             let message = format!("there is no gauge called `{}`", claim.gauge);
-            return Err(scene.claim_error(index, message, "unknown gauge".to_owned(), Some(help)));
+            return Err(scene.claim_error(setup, index, message, "unknown gauge".to_owned(), Some(help)));
         };
-        if let Some((need, (what, line))) = lacks(gauge.needs, claim, setup) {
-            let of_claim = matches!(need, Need::Against | Need::Measure | Need::Path | Need::Law);
+        if gauge.one_body && claim.of.len() != 1 && !claim.details.measure.as_ref().is_some_and(Measure::is_whole) {
+            let first = claim.of.first().and_then(|&id| setup.world.bodies.get(id));
             return Err(scene.claim_error(
+                setup,
+                index,
+                format!("`{}` measures one body, and `{}` names {}", gauge.name, claim.of_text, claim.of.len()),
+                "of which?".to_owned(),
+                first.map(|body| format!("name one by `of`, such as of = \"{}\"", body.name)),
+            ));
+        }
+        if let Some(detail) = unused(gauge, claim) {
+            let takers = || GAUGES.iter().filter(|other| makes_use_of(other, detail)).map(|other| other.name);
+            let word = detail.texts().0;
+            return Err(scene.claim_error(
+                setup,
+                index,
+                format!("`{}` makes nothing of {word}", gauge.name),
+                format!("{word} goes unused"),
+                Some(format!(
+                    "leave it out, or take a gauge that uses it: {}",
+                    takers().collect::<Vec<_>>().join(", ")
+                )),
+            ));
+        }
+        if let Some((need, (what, line))) = lacks(gauge.needs, claim, setup) {
+            let of_claim = need == Need::Against || DETAILS.contains(&need);
+            return Err(scene.claim_error(
+                setup,
                 index,
                 format!("`{}` needs {what}", gauge.name),
                 if of_claim { "this claim has none" } else { "the scene has none" }.to_owned(),

@@ -53,13 +53,13 @@ impl ClaimRecord {
             return (Verdict::Fail, String::new());
         }
         if let Some(claim) = claims.iter().find(|claim| claim.is_unsupported()) {
-            return (Verdict::Unsupported, format!("{}: {}", claim.gauge.name, claim.detail));
+            return (Verdict::Unsupported, format!("{}: {}", claim.claim.title(), claim.detail));
         }
         let mut must = claims.iter().filter(|claim| claim.claim.severity == ironspin_model::Severity::Must);
         match must.clone().find(|claim| claim.verdict == Verdict::Unknown) {
             // Nothing is known to hold: no reason to pass.
             Some(claim) if !must.any(|claim| claim.verdict == Verdict::Pass && !claim.only_tells()) => {
-                (Verdict::Unknown, format!("{}: {}", claim.gauge.name, claim.detail))
+                (Verdict::Unknown, format!("{}: {}", claim.claim.title(), claim.detail))
             }
             _ => (Verdict::Pass, String::new()),
         }
@@ -88,6 +88,9 @@ pub struct TrialRecord {
     pub claims: Vec<ClaimRecord>,
     /// Rays and forecasts, in the order of their times.
     pub probes: Vec<ProbeRecord>,
+    /// Work of the forces that the bench hands over, beyond the change of their potential, J: the error of the bench itself. Nothing without such forces,
+    /// or where they have no potential.
+    pub force_error: Option<f64>,
     /// What pictures and plots are drawn from.
     pub recording: Recording,
     /// Where the frames were kept, or why they could not be, if they were to be.

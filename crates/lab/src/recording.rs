@@ -124,7 +124,8 @@ impl Recorder {
     }
 
     /// Keeps what there is to keep of a frame; whether it is one of the samples.
-    pub(crate) fn observe(&mut self, world: &World, frame: &Frame) -> bool {
+    /// `stored` is the energy that the forces of the scene hold beside, J.
+    pub(crate) fn observe(&mut self, world: &World, frame: &Frame, stored: f64) -> bool {
         if self.recording.start.is_empty() {
             self.recording.start.clone_from(&frame.bodies);
         }
@@ -135,17 +136,19 @@ impl Recorder {
         }
         let sampled = frame.step.is_multiple_of(self.stride);
         if sampled {
-            self.sample(world, frame);
+            self.sample(world, frame, stored);
         }
         sampled
     }
 
-    fn sample(&mut self, world: &World, frame: &Frame) {
+    fn sample(&mut self, world: &World, frame: &Frame, stored: f64) {
         let energy = mechanical_energy(world, frame, &self.dynamic);
         let first = *self.first_potential.get_or_insert(energy.total - energy.kinetic);
         let recording = &mut self.recording;
         recording.times.push(frame.time);
-        let values = [energy.kinetic, energy.total - energy.kinetic - first, energy.total - first];
+        let with_stored = |energy: f64| if stored == 0.0 { energy } else { energy + stored };
+        let height = with_stored(energy.total - energy.kinetic - first);
+        let values = [energy.kinetic, height, with_stored(energy.total - first)];
         for (curve, value) in recording.energy.iter_mut().zip(values) {
             curve.values.push(value);
         }
@@ -160,10 +163,10 @@ impl Recorder {
     }
 
     /// Ends with the last frame that was seen.
-    pub(crate) fn finish(mut self, world: &World, last: Option<&Frame>) -> Recording {
+    pub(crate) fn finish(mut self, world: &World, last: Option<&Frame>, stored: f64) -> Recording {
         if let Some(frame) = last {
             if self.recording.times.last().is_none_or(|&time| time < frame.time) {
-                self.sample(world, frame);
+                self.sample(world, frame, stored);
             }
             if self.recording.replay.times.last().is_none_or(|&time| time < frame.time) {
                 self.recording.replay.keep(frame, self.last_contacts);

@@ -76,9 +76,13 @@ fn energy_brought(setup: &Setup) -> f64 {
 impl Sanity {
     pub(crate) fn new(setup: &Setup) -> Self {
         let brought = energy_brought(setup);
-        // A net that explodes is for the gauges to tell, with where it began; only what is not finite ends its trial.
-        let most_energy =
-            if brought > 0.0 && setup.world.softs.is_empty() { BLOWN_UP * brought } else { f64::INFINITY };
+        // A net that explodes is for the gauges to tell, with where it began; only what is not finite ends its trial. What forces that follow the
+        // state can bring is not known beforehand.
+        let most_energy = if brought > 0.0 && setup.world.softs.is_empty() && setup.forces.is_empty() {
+            BLOWN_UP * brought
+        } else {
+            f64::INFINITY
+        };
         Sanity { may_be_absent: may_be_absent(setup), most_energy }
     }
 

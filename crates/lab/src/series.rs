@@ -222,6 +222,7 @@ fn bare_claim(plan: &TrialPlan, order: &SeriesOrder) -> Claim {
     let series = plan.setup.series.iter().find(|series| series.gauge == order.gauge && series.over == order.over);
     let everything = || plan.setup.world.dynamic_bodies().collect();
     Claim {
+        name: String::new(),
         gauge: order.gauge.clone(),
         of: series.map(|s| s.of.clone()).or_else(|| own.map(|c| c.of.clone())).unwrap_or_else(everything),
         of_text: "series".to_owned(),

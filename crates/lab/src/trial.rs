@@ -1,11 +1,12 @@
 //! One trial: built, stepped, measured while it runs, judged.
 
+use crate::force_work::tell_force_error;
 use crate::observers::Observers;
 use crate::plan::TrialPlan;
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::transform::{Transform, Transformed};
-use ironspin_model::{BodyKind, Effect, Engine, EngineError, EngineInfo, Scalar, Schedule, Verdict};
-use ironspin_scene::{Setup, TriggerWatch};
+use ironspin_model::{BodyKind, Effect, Engine, EngineError, EngineInfo, Frame, Scalar, Schedule, Verdict};
+use ironspin_scene::{NoForce, Script, Setup};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
 
@@ -68,22 +69,29 @@ pub(crate) fn conclude(
 ) -> TrialRecord {
     let setup = &plan.setup;
     observers.finish_trace();
+    let force_error = observers.force_work.error();
     let steps = observers.before.as_ref().map_or(0, |frame| frame.step);
-    let recording = observers.recorder.finish(&setup.world, observers.before.as_ref());
+    let stored = observers.force_work.stored();
+    let recording = observers.recorder.finish(&setup.world, observers.before.as_ref(), stored);
     let (verdict, reason, claims) = match outcome {
         Err(fault) => {
-            let verdict =
-                if matches!(fault, EngineError::Unsupported { .. }) { Verdict::Unsupported } else { Verdict::Error };
+            let verdict = match fault {
+                EngineError::Unsupported { .. } => Verdict::Unsupported,
+                // No word against the engine: what it did up to then is neither right nor wrong.
+                EngineError::BadScene { .. } => Verdict::Unknown,
+                _ => Verdict::Error,
+            };
             (verdict, fault.to_string(), Vec::new())
         }
         Ok(()) => {
             let scalar = engine_info.as_ref().map_or(Scalar::F64, |info| info.scalar);
             let further = 1.0 + plan.conditions.origin.distance() / crate::twins::extent(&setup.world);
-            let claims: Vec<_> = observers
+            let mut claims: Vec<_> = observers
                 .watches
                 .into_iter()
                 .map(|watch| watch.finish(&setup.world, (scalar, further), &recording.times))
                 .collect();
+            claims.iter_mut().for_each(|claim| tell_force_error(claim, force_error));
             let (verdict, reason) = ClaimRecord::sum(&claims);
             (verdict, reason, claims)
         }
@@ -96,6 +104,7 @@ pub(crate) fn conclude(
         reason,
         claims,
         probes: observers.prober.records,
+        force_error,
         recording,
         trace: observers.kept,
         retried: None,
@@ -133,6 +142,36 @@ pub(crate) fn lacking(info: &EngineInfo, setup: &Setup, schedule: &Schedule) -> 
     })
 }
 
+/// Builds the world of a plan and does what comes before its first step.
+///
+/// # Errors
+/// When the engine cannot be started, lacks a feature, or cannot build the world.
+pub fn try_building(plan: &TrialPlan) -> Result<(), EngineError> {
+    let engine = plan.engine.start()?;
+    let schedule = plan.conditions.schedule(plan.setup.world.duration);
+    if let Some(missing) = lacking(&engine.info(), &plan.setup, &schedule) {
+        return Err(missing);
+    }
+    let mut engine = reported(engine, plan);
+    engine.build(&plan.setup.world, &plan.conditions)?;
+    // What the bench would do before the first step shows whether the engine takes forces at all.
+    let mut start = Frame::default();
+    engine.advance(&[], &mut |frame| start.clone_from(frame))?;
+    let due = Script::new(&plan.setup).due(&start.bodies, start.time, schedule.length(0));
+    due.map_err(|fault| no_force(fault, start.time, &plan.setup))?
+        .deeds
+        .iter()
+        .try_for_each(|(body, effect)| engine.act(*body, effect))
+}
+
+/// A force of the scene that has no value: where, when and on which body.
+pub(crate) fn no_force(NoForce { number, body }: NoForce, time: f64, setup: &Setup) -> EngineError {
+    let name = setup.world.bodies.get(body).map_or("", |body| body.name.as_str());
+    EngineError::BadScene {
+        why: format!("its [[force]] number {} has no value on `{name}` at {time:.4} s", number + 1),
+    }
+}
+
 /// Steps an engine to the end, or until `stop` is set; whether it was.
 fn drive(
     mut engine: Box<dyn Engine>,
@@ -154,7 +193,7 @@ fn drive(
         info.scalar = engine.info().scalar;
     }
     engine.advance(&[], &mut |frame| observers.see(frame))?;
-    let mut triggers = TriggerWatch::new(plan.setup.world.dimension, &plan.setup.triggers);
+    let mut script = Script::new(&plan.setup);
     let mut calls = Calls::new(schedule);
     let mut lengths = Vec::new();
     while let Some(due) = calls.next() {
@@ -165,13 +204,14 @@ fn drive(
         if let Some(until) = observers.ask(engine.as_mut(), schedule, calls.done)? {
             count = count.min(until.max(1));
         }
-        // Conditions are looked at before every step, for as long as one is waited for.
-        if !triggers.is_over() {
+        // Conditions are looked at before every step, for as long as one is waited for, and forces are worked out.
+        if !script.is_over() {
             count = 1;
-            let due = observers.before.as_ref().map(|frame| triggers.due(&frame.bodies, frame.time));
-            for (body, effect) in due.into_iter().flatten() {
-                engine.act(body, effect)?;
-                observers.tell(body, effect);
+            if let Some(frame) = &observers.before {
+                let due = script.due(&frame.bodies, frame.time, schedule.length(calls.done));
+                let due = due.map_err(|fault| no_force(fault, frame.time, &plan.setup))?;
+                due.deeds.iter().try_for_each(|(body, effect)| engine.act(*body, effect))?;
+                observers.tell(due);
             }
         }
         lengths.clear();

@@ -1,13 +1,16 @@
 //! What must hold in a trial, and how it turned out.
 
-use crate::{BodyState, Scalar};
-use serde::{Deserialize, Serialize, Serializer};
-use std::fmt;
-use std::sync::Arc;
+use crate::Scalar;
+use crate::measure::Measure;
+use glam::DVec3;
+use serde::{Deserialize, Serialize};
 
 /// A gauge with a bound that must hold in one trial.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Claim {
+    /// Its name; empty for one without. Unique in a scene.
+    #[serde(skip_serializing_if = "String::is_empty")]
+    pub name: String,
     /// Name of the gauge.
     pub gauge: String,
     /// The bodies measured.
@@ -32,6 +35,11 @@ pub struct Claim {
 }
 
 impl Claim {
+    /// What it is called: by its name with the gauge, or by the gauge alone.
+    pub fn title(&self) -> String {
+        title_of(&self.name, &self.gauge)
+    }
+
     /// The bound for an engine whose numbers are of a kind, in a world that stands `further` times as far from the origin as it is large: there
     /// one rounding is so much more. A bound without `eps` is always the same.
     pub fn bound_for(&self, scalar: Scalar, further: f64) -> Bound {
@@ -57,6 +65,11 @@ impl Claim {
     }
 }
 
+/// What a claim is called: by its name with the gauge, or by the gauge alone where it has none.
+pub fn title_of(name: &str, gauge: &str) -> String {
+    if name.is_empty() { gauge.to_owned() } else { format!("{name} ({gauge})") }
+}
+
 /// What some gauges are given beyond bodies and window.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct Details {
@@ -69,51 +82,28 @@ pub struct Details {
     /// The law that values must follow.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub law: Option<Law>,
+    /// A condition, of which the times are measured at which it becomes true.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub becomes: Option<Measure>,
+    /// Which of several times; the first where nothing is said.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub nth: Option<Nth>,
+    /// The time at which is measured, s; the end of the window where nothing is said.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub at_time: Option<f64>,
+    /// A point in the body's own frame about its centre of mass, m; the centre where nothing is said.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub point: Option<DVec3>,
 }
 
-/// The function of a [`Measure`]: a body's state and the time, s.
-pub type MeasureFunction = dyn Fn(&BodyState, f64) -> f64 + Send + Sync;
-
-/// A number worked out from the state of one body and the time. Two are equal when their texts are.
-#[derive(Clone)]
-pub struct Measure {
-    text: String,
-    function: Arc<MeasureFunction>,
-}
-
-impl Measure {
-    /// A measure with the text it is shown by.
-    pub fn new(text: impl Into<String>, function: impl Fn(&BodyState, f64) -> f64 + Send + Sync + 'static) -> Self {
-        Measure { text: text.into(), function: Arc::new(function) }
-    }
-
-    /// Its text.
-    pub fn text(&self) -> &str {
-        &self.text
-    }
-
-    /// Its value; not a number where the function has none.
-    pub fn value(&self, state: &BodyState, time: f64) -> f64 {
-        (self.function)(state, time)
-    }
-}
-
-impl fmt::Debug for Measure {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(out, "Measure({})", self.text)
-    }
-}
-
-impl PartialEq for Measure {
-    fn eq(&self, other: &Self) -> bool {
-        self.text == other.text
-    }
-}
-
-impl Serialize for Measure {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.serialize_str(&self.text)
-    }
+/// Which of several.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Nth {
+    /// Counted from 1.
+    Nth(u64),
+    /// The last there is.
+    Last,
 }
 
 /// A law of chance.
@@ -283,6 +273,7 @@ mod tests {
 
     fn claim(bound: Bound, single: Option<Bound>) -> Claim {
         Claim {
+            name: String::new(),
             gauge: "momentum.balance".into(),
             of: vec![0],
             of_text: "ball".into(),
@@ -416,15 +407,5 @@ mod tests {
         for verdict in all {
             assert_eq!(serde_json::to_string(&verdict).unwrap(), format!("\"{}\"", verdict.word()));
         }
-    }
-
-    #[test]
-    fn measures_are_equal_when_their_texts_are() {
-        let one = Measure::new("x + y", |state, _| state.pose.position.x + state.pose.position.y);
-        let state = BodyState::planar(glam::DVec3::new(1.0, 2.0, 0.0), 0.0, glam::DVec3::ZERO, 0.0);
-        assert_eq!(one.value(&state, 0.0), 3.0);
-        assert_eq!(one, Measure::new("x + y", |_, _| 0.0));
-        assert_ne!(one, Measure::new("y + x", |_, _| 0.0));
-        assert_eq!(serde_json::to_string(&one).unwrap(), "\"x + y\"");
     }
 }

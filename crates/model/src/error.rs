@@ -15,6 +15,12 @@ pub enum EngineError {
         /// What is wrong with it.
         why: String,
     },
+    /// What the scene asks the bench to do cannot be done: a force without a value. No fault of the engine.
+    #[error("the scene cannot go on: {why}")]
+    BadScene {
+        /// What is wrong with it.
+        why: String,
+    },
     /// No engine of this name.
     #[error("no engine called `{found}`{}", did_you_mean(.nearest.as_deref()))]
     UnknownEngine {

@@ -1,6 +1,7 @@
 //! What an engine answers: frames.
 
 use crate::Pose;
+use crate::turn::turned;
 use glam::{DQuat, DVec3};
 
 /// The state of one body at one step.
@@ -31,6 +32,16 @@ impl BodyState {
     /// Whether the body is not there: nothing in its state is a number.
     pub fn is_absent(&self) -> bool {
         self.pose.position.x.is_nan() && self.velocity.x.is_nan() && self.spin.z.is_nan() && self.pose.rotation.is_nan()
+    }
+
+    /// Where a point of the body is, m; the point is given in its own frame about its centre of mass.
+    pub fn place_of(&self, local: DVec3) -> DVec3 {
+        self.pose.position + turned(self.pose.rotation, local)
+    }
+
+    /// The velocity of such a point, m/s.
+    pub fn velocity_of(&self, local: DVec3) -> DVec3 {
+        self.velocity + self.spin.cross(turned(self.pose.rotation, local))
     }
 
     /// Whether every number of the state is finite.

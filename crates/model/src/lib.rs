@@ -19,6 +19,7 @@
 //! | [`Engine`], [`EngineInfo`], [`OptionInfo`] | the seam between the bench and an engine under test | `engine.rs` |
 //! | [`EngineError`] | how an engine can refuse or fail | `error.rs` |
 //! | [`Claim`], [`Bound`], [`Verdict`] | what must hold, and how it turned out | `claim.rs` |
+//! | [`Measure`], [`Moment`] | numbers worked out from the states of bodies | `measure.rs` |
 //! | [`rows`] | states and contacts as rows of numbers, the one layout of them | `rows.rs` |
 //! | [`WireIds`] | how engines outside number bodies, soft bodies and nodes | `wire.rs` |
 //! | [`nearest`] | the nearest known name to a misspelt one | `nearest.rs` |
@@ -42,6 +43,7 @@ mod factor;
 mod frame;
 mod input;
 mod joint;
+mod measure;
 mod nearest;
 mod plane;
 mod pose;
@@ -55,7 +57,7 @@ mod world;
 
 pub use action::{Action, Effect, spread};
 pub use body::{Body, BodyKind, Part, Shape};
-pub use claim::{Bound, Claim, Details, Law, Measure, MeasureFunction, Severity, Verdict, Window};
+pub use claim::{Bound, Claim, Details, Law, Nth, Severity, Verdict, Window, title_of};
 pub use clock::{Clock, ClockError, ClockKind, Schedule, Stall};
 pub use conditions::{Conditions, THREAD_LIMIT};
 pub use dimension::Dimension;
@@ -66,6 +68,7 @@ pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};
 pub use glam::{DMat3, DQuat, DVec2, DVec3};
 pub use input::{open_plain, read_text};
 pub use joint::{Joint, JointFrame, JointKind};
+pub use measure::{Measure, MeasureFunction, Moment};
 pub use nearest::nearest;
 pub use plane::{MassProperties, PlaneShape, body_mass, shape_mass};
 pub use pose::{Inertia, Pose, about_z};

@@ -3,7 +3,7 @@
 use crate::cells::markdown_text;
 use crate::look::mark;
 use crate::map::document_summary;
-use crate::number::{show, with_unit};
+use crate::number::measured_and_bound;
 use crate::twins::{twin_bound, twin_conditions, twin_found};
 use ironspin_lab::{ClaimDocument, ResultDocument, Summary, TrialDocument, TwinDocument, shell_line};
 use ironspin_model::{Severity, Verdict, shown, shown_in_line};
@@ -23,8 +23,7 @@ fn conditions(trial: &TrialDocument) -> String {
 
 /// What came of a claim, and why it matters.
 fn reported(claim: &ClaimDocument) -> (String, String) {
-    let measured = claim.measured.map_or_else(|| "nothing".to_owned(), |value| with_unit(value, &claim.unit));
-    let bound = claim.bound.relation(|value| with_unit(value, &claim.unit));
+    let (measured, bound) = measured_and_bound(claim.measured, &claim.bound, &claim.unit, "nothing");
     let detail = if claim.detail.is_empty() { String::new() } else { format!("{}\n", claim.detail) };
     (format!("measured {measured}, bound {bound}"), format!("{detail}because {}\n", claim.because))
 }
@@ -154,7 +153,7 @@ fn cases(trial: &TrialDocument) -> Vec<Case> {
                 Outcome::Note(plain(&format!("should hold: {message}\n{why}")))
             }
         };
-        Case { class: class.clone(), name: plain(&format!("{} of {} at {at}", claim.gauge, claim.of)), outcome }
+        Case { class: class.clone(), name: plain(&format!("{} of {} at {at}", claim.title(), claim.of)), outcome }
     };
     trial.claims.iter().map(case).collect()
 }
@@ -182,13 +181,12 @@ pub fn markdown(document: &ResultDocument) -> String {
     out.push_str("| | scene | engine | conditions | decided by | measured | bound | where and why |\n|---|---|---|---|---|---:|---|---|\n");
     for trial in trials {
         let claim = trial.deciding();
-        let measured = claim.map_or_else(String::new, |claim| {
-            claim.measured.map_or_else(|| "-".to_owned(), |v| with_unit(v, &claim.unit))
-        });
-        let bound = claim.map_or_else(String::new, |claim| claim.bound.relation(show));
-        let (gauge, why) =
-            claim.map_or(("", trial.reason.as_str()), |claim| (claim.gauge.as_str(), claim.detail.as_str()));
-        let row = [mark(trial.verdict), &trial.scene, &trial.engine, &conditions(trial), gauge, &measured, &bound, why];
+        let (measured, bound) = claim
+            .map_or_else(Default::default, |claim| measured_and_bound(claim.measured, &claim.bound, &claim.unit, "-"));
+        let (title, why) =
+            claim.map_or((String::new(), trial.reason.as_str()), |claim| (claim.title(), claim.detail.as_str()));
+        let row =
+            [mark(trial.verdict), &trial.scene, &trial.engine, &conditions(trial), &title, &measured, &bound, why];
         out.push_str(&format!("| {} |\n", row.map(markdown_text).join(" | ")));
     }
     let broken: Vec<&TrialDocument> =

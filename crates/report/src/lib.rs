@@ -49,6 +49,7 @@ mod proof;
 mod scatter;
 mod scenes;
 mod search;
+mod search_csv;
 mod sketch;
 mod sparkline;
 mod terminal;
@@ -73,6 +74,7 @@ pub use proof::{fault_list, proof_markdown, proof_page, proof_text};
 pub use scatter::{ResultPlot, ResultPlotError, result_plot};
 pub use scenes::{coverage_holes, coverage_text, topic_list};
 pub use search::{collapse_text, comparison_text, edge_text, history_text, series_plot, series_text, worst_of};
+pub use search_csv::{comparison_csv, edge_csv, series_csv};
 pub use sketch::sketch;
 pub use terminal::{
     TableStyle, common_lines, pooled_lines, summary_line, verdict_table, what_broke, what_was_reported,

@@ -2,7 +2,6 @@
 
 use crate::cells::csv_text;
 use crate::json;
-use crate::number::show;
 use crate::twins::{twin_bound, twin_found};
 use ironspin_lab::{ResultDocument, TrialDocument, TrialRecord, TwinDocument};
 use ironspin_model::Timestep;
@@ -79,7 +78,7 @@ pub fn results_csv(document: &ResultDocument) -> Result<String, MachineError> {
     csv_of(&document.trials, &document.twins)
 }
 
-const COLUMNS: [&str; 16] = [
+const COLUMNS: [&str; 17] = [
     "scene",
     "engine",
     "dt",
@@ -96,6 +95,7 @@ const COLUMNS: [&str; 16] = [
     "detail",
     "because",
     "retried",
+    "claim",
 ];
 
 fn number(value: Option<f64>) -> String {
@@ -105,31 +105,36 @@ fn number(value: Option<f64>) -> String {
 fn trial_rows<W: Write>(writer: &mut csv::Writer<W>, trial: &TrialDocument) -> Result<(), csv::Error> {
     let (dt, unusual) = (trial.dt.to_string(), trial.unusual_text());
     let first = csv_text(trial.retried.as_deref().unwrap_or_default());
-    let mut row = |tail: [Cow<'_, str>; 10]| {
+    let mut row = |name: &str, tail: [Cow<'_, str>; 10]| {
+        let name = csv_text(name);
         let head = [csv_text(&trial.scene), csv_text(&trial.engine), Cow::Borrowed(&dt), csv_text(&unusual)];
         let verdict = Cow::Borrowed(trial.verdict.word());
-        let cells = head.iter().chain([&verdict]).chain(&tail).chain([&first]);
+        let cells = head.iter().chain([&verdict]).chain(&tail).chain([&first, &name]);
         writer.write_record(cells.map(AsRef::as_ref).map(str::as_bytes))
     };
     if trial.claims.is_empty() {
         let mut tail: [Cow<'_, str>; 10] = Default::default();
         tail[8] = csv_text(&trial.reason);
-        row(tail)?;
+        row("", tail)?;
     }
     for claim in &trial.claims {
-        let bound = claim.bound.relation(show);
-        row([
-            csv_text(&claim.gauge),
-            csv_text(&claim.of),
-            number(claim.measured).into(),
-            csv_text(&claim.unit),
-            number(claim.dimensionless).into(),
-            csv_text(&bound),
-            claim.verdict.word().into(),
-            format!("{:?}", claim.severity).to_lowercase().into(),
-            csv_text(&claim.detail),
-            csv_text(&claim.because),
-        ])?;
+        // All digits: a table is for people, and this for programs.
+        let bound = claim.bound.relation(|value| value.to_string());
+        row(
+            &claim.name,
+            [
+                csv_text(&claim.gauge),
+                csv_text(&claim.of),
+                number(claim.measured).into(),
+                csv_text(&claim.unit),
+                number(claim.dimensionless).into(),
+                csv_text(&bound),
+                claim.verdict.word().into(),
+                format!("{:?}", claim.severity).to_lowercase().into(),
+                csv_text(&claim.detail),
+                csv_text(&claim.because),
+            ],
+        )?;
     }
     Ok(())
 }
@@ -159,6 +164,7 @@ fn csv_of(trials: &[TrialDocument], twins: &[TwinDocument]) -> Result<String, Ma
             "must",
             &csv_text(&twin_found(twin)),
             &csv_text(&twin.change),
+            "",
             "",
         ])?;
     }

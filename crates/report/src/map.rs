@@ -115,7 +115,7 @@ pub fn broken_claims(trials: &[TrialDocument]) -> String {
             found.entry(key).or_default().push((trial, None));
         }
         for claim in trial.claims.iter().filter(|claim| claim.decides()) {
-            let key = (trial.scene.clone(), trial.engine.clone(), format!("{} of {}", claim.gauge, claim.of));
+            let key = (trial.scene.clone(), trial.engine.clone(), format!("{} of {}", claim.title(), claim.of));
             found.entry(key).or_default().push((trial, Some(claim)));
         }
     }

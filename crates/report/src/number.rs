@@ -1,7 +1,44 @@
 //! Numbers for people.
 
+use ironspin_model::Bound;
+
 /// A number with four significant digits, without needless zeros: `0.01`, `314`, `6.283`, `1.2e-13`.
 pub fn show(value: f64) -> String {
+    show_digits(value, FEWEST)
+}
+
+/// Significant digits of a number unless more are needed.
+const FEWEST: usize = 4;
+/// Digits that tell any two numbers apart.
+const MOST: usize = 17;
+
+/// A measured value and its bound, with as many digits that what is read says the same as what was judged.
+pub(crate) fn told_apart(measured: f64, bound: &Bound, unit: &str) -> (String, String) {
+    let read = |digits: usize| move |value: f64| show_digits(value, digits).parse::<f64>().unwrap_or(value);
+    let says_it = |digits: usize| {
+        let read = read(digits);
+        let shown = match *bound {
+            Bound::AtMost(limit) => Bound::AtMost(read(limit)),
+            Bound::AtLeast(limit) => Bound::AtLeast(read(limit)),
+            Bound::Equals { value, within } => Bound::Equals { value: read(value), within: read(within) },
+            Bound::None => return true,
+        };
+        shown.holds(read(measured)) == bound.holds(measured)
+    };
+    let digits = (FEWEST..MOST).find(|&digits| says_it(digits)).unwrap_or(MOST);
+    let own = |value: f64| with_named_unit(&show_digits(value, digits), unit);
+    (own(measured), bound.relation(own))
+}
+
+/// The same for a value that may be missing.
+pub(crate) fn measured_and_bound(measured: Option<f64>, bound: &Bound, unit: &str, missing: &str) -> (String, String) {
+    match measured {
+        Some(value) => told_apart(value, bound, unit),
+        None => (missing.to_owned(), bound.relation(|value| with_unit(value, unit))),
+    }
+}
+
+fn show_digits(value: f64, digits: usize) -> String {
     if value == 0.0 {
         return "0".to_owned();
     }
@@ -19,18 +56,22 @@ pub fn show(value: f64) -> String {
         return format!("{value:.0}");
     }
     if !(1e-3..1e6).contains(&size) {
-        let text = format!("{value:.3e}");
+        let text = format!("{value:.*e}", digits - 1);
         let (digits, exponent) = text.split_once('e').unwrap_or((&text, "0"));
         return format!("{}e{exponent}", trimmed(digits));
     }
     let before_point = size.log10().floor() as i32 + 1;
-    let decimals = usize::try_from((4 - before_point).clamp(0, 6)).unwrap_or(0);
+    let decimals = usize::try_from((digits as i32 - before_point).clamp(0, digits as i32 + 2)).unwrap_or(0);
     trimmed(&format!("{value:.decimals$}")).to_owned()
 }
 
 /// A number with its unit, where it has one of its own.
 pub fn with_unit(value: f64, unit: &str) -> String {
-    named_unit(unit).map_or_else(|| show(value), |unit| format!("{} {unit}", show(value)))
+    with_named_unit(&show(value), unit)
+}
+
+fn with_named_unit(number: &str, unit: &str) -> String {
+    named_unit(unit).map_or_else(|| number.to_owned(), |unit| format!("{number} {unit}"))
 }
 
 /// A unit that can stand behind a number: a pure number has none, and that of a claim's own measure is known to the claim alone.
@@ -50,6 +91,24 @@ fn trimmed(text: &str) -> &str {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn what_is_read_says_what_was_judged() {
+        for (measured, bound, expected) in [
+            (0.999_99, Bound::AtMost(1.0), ("1", "<= 1")),
+            (1.000_02, Bound::AtMost(1.0), ("1.00002", "<= 1")),
+            (12.5674, Bound::Equals { value: 12.5664, within: 0.0009 }, ("12.5674", "= 12.5664 +- 9e-4")),
+            (12.5670, Bound::Equals { value: 12.5664, within: 0.0009 }, ("12.57", "= 12.57 +- 9e-4")),
+            (99.999_96, Bound::AtLeast(100.0), ("99.99996", ">= 100")),
+            (f64::INFINITY, Bound::AtMost(1.0), ("inf", "<= 1")),
+            (3.0_f64.next_up(), Bound::AtMost(3.0), ("3.0000000000000004", "<= 3")),
+        ] {
+            let (shown, relation) = told_apart(measured, &bound, "1");
+            assert_eq!((shown.as_str(), relation.as_str()), expected, "{measured} {bound:?}");
+        }
+        assert_eq!(told_apart(1.000_02, &Bound::AtMost(1.0), "m"), ("1.00002 m".to_owned(), "<= 1 m".to_owned()));
+        assert_eq!(measured_and_bound(None, &Bound::AtLeast(2.0), "m", "-"), ("-".to_owned(), ">= 2 m".to_owned()));
+    }
 
     #[test]
     fn a_number_without_a_unit_of_its_own_stands_alone() {

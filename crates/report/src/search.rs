@@ -6,7 +6,7 @@ use crate::engine_key::EngineKey;
 use crate::look::{SERIES, mark};
 use crate::number::{name_with_unit, show, with_unit};
 use ironspin_lab::{Collapse, Comparison, EdgeRecord, Figure as Kept, SeriesRecord, Tried};
-use ironspin_model::Verdict;
+use ironspin_model::{Verdict, title_of};
 
 /// Most neighbours of an edge that are named.
 const NAMED: usize = 6;
@@ -200,7 +200,8 @@ pub fn history_text(figures: &[Kept]) -> String {
         let and = if figure.conditions.is_empty() { "" } else { ", " };
         let of = if figure.of.is_empty() { String::new() } else { format!(" of {}", figure.of) };
         let dt = if figure.dt.is_empty() { String::new() } else { format!(" at dt {}", figure.dt) };
-        format!("{}{of}{dt}{and}{} on {}", figure.gauge, figure.conditions, figure.engine)
+        let title = title_of(&figure.claim, &figure.gauge);
+        format!("{title}{of}{dt}{and}{} on {}", figure.conditions, figure.engine)
     };
     for block in figures.chunk_by(|a, b| head(a) == head(b)) {
         out.push_str(&format!("{}  {}\n", head(&block[0]), sparkline(block.iter().map(|figure| figure.measured))));

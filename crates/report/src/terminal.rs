@@ -2,7 +2,7 @@
 
 use crate::engine_key::letter;
 use crate::look::mark;
-use crate::number::{show, with_unit};
+use crate::number::{measured_and_bound, show, with_unit};
 use crate::scenes::bodies_with;
 use crate::sparkline::{range, sparkline};
 use comfy_table::{Cell, CellAlignment, Color, ContentArrangement, Row, Table, presets};
@@ -36,8 +36,7 @@ fn engines(records: &[TrialRecord]) -> Vec<&str> {
 pub fn pooled_lines(pooled: &[PooledClaim]) -> String {
     let mut out = String::new();
     for claim in pooled {
-        let measured = claim.measured.map_or("not measured".to_owned(), |value| with_unit(value, claim.gauge.unit));
-        let bound = claim.bound.relation(|value| with_unit(value, claim.gauge.unit));
+        let (measured, bound) = measured_and_bound(claim.measured, &claim.bound, claim.gauge.unit, "not measured");
         out.push_str(&format!(
             "{}  {} of {} over {} seeds of {} at dt {} on {}: {measured}, bound {bound}\n      {}\n",
             mark(claim.verdict),
@@ -171,12 +170,8 @@ fn cells(record: &TrialRecord, engine: &str) -> Vec<Cell> {
             }
             let why =
                 if claim.detail.is_empty() { format!("of {}", claim.claim.of_text) } else { claim.detail.clone() };
-            (
-                claim.gauge.name.to_owned(),
-                claim.measured.map_or_else(|| "-".to_owned(), show),
-                claim.claim.bound.relation(show),
-                why,
-            )
+            let (measured, bound) = measured_and_bound(claim.measured, &claim.claim.bound, "1", "-");
+            (claim.claim.title(), measured, bound, why)
         },
     );
     let why = if record.retried.is_some() { format!("second try; {why}") } else { why };
@@ -225,14 +220,13 @@ pub fn what_broke(records: &[TrialRecord], blocks: bool) -> String {
             out.push_str(&format!("     {}\n", retried(first)));
         }
         for claim in broken {
-            let measured =
-                claim.measured.map_or_else(|| "not measured".to_owned(), |value| with_unit(value, claim.gauge.unit));
+            let (measured, bound) =
+                measured_and_bound(claim.measured, &claim.claim.bound, claim.gauge.unit, "not measured");
             let severity = if claim.decides() { "" } else { " (should)" };
             out.push_str(&format!(
-                "  {}{severity} of {}: {measured}, bound {}\n",
-                claim.gauge.name,
-                claim.claim.of_text,
-                claim.claim.bound.relation(|value| with_unit(value, claim.gauge.unit))
+                "  {}{severity} of {}: {measured}, bound {bound}\n",
+                claim.claim.title(),
+                claim.claim.of_text
             ));
             if !claim.detail.is_empty() {
                 out.push_str(&format!("     {}\n", claim.detail));

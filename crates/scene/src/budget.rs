@@ -26,17 +26,22 @@ pub(crate) enum Cost {
     Actions,
     /// Pairs of bodies that are kept apart.
     Apart,
+    /// Bodies and pairs of bodies that forces are worked out for before each step.
+    Pulls,
+    /// Claims, those of each turn of a loop.
+    Claims,
     /// Operations of expressions.
     Operations,
 }
 
 impl Cost {
-    const COUNT: usize = 9;
+    const COUNT: usize = 11;
 
     /// For each body that the scene may have.
     fn for_each_body(self) -> usize {
         match self {
-            Cost::Parts | Cost::Joints => 2,
+            Cost::Claims => 1,
+            Cost::Parts | Cost::Joints | Cost::Pulls => 2,
             Cost::Actions => 3,
             Cost::Apart => 5,
             Cost::Turns | Cost::Points => 10,
@@ -56,6 +61,8 @@ impl Cost {
             Cost::Named => "bodies named by its claims and actions",
             Cost::Actions => "actions and steps of motions",
             Cost::Apart => "pairs that are kept apart",
+            Cost::Pulls => "bodies and pairs of them with forces",
+            Cost::Claims => "claims",
             Cost::Operations => "operations of its expressions",
         }
     }

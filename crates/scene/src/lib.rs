@@ -21,6 +21,7 @@ mod coverage;
 mod diagnostic;
 mod expression;
 mod file;
+mod forces;
 mod lints;
 mod names;
 mod near;
@@ -31,6 +32,7 @@ mod random;
 mod resolve;
 mod rules;
 mod scene;
+mod script;
 mod select;
 mod selection;
 mod setup;
@@ -39,14 +41,16 @@ mod topics;
 
 pub use coverage::{Coverage, Family, Feature, features, features_of_bodies};
 pub use diagnostic::{Place, SceneError};
+pub use forces::{NoForce, StateForce, potential};
 pub use lints::WARNINGS;
 
 /// The JSON Schema of scene files, for editors and validators.
 pub fn json_schema() -> serde_json::Value {
     schemars::schema_for!(file::SceneFile).to_value()
 }
-pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, TriggerWatch, Twin};
+pub use rules::{Probe, Question, Series, SeriesShape, TWIN_KINDS, Trigger, Twin};
 pub use scene::{Scene, is_scene_name, toml_error};
+pub use script::{Due, Script};
 pub use selection::Selection;
 pub use setup::{BODY_LIMIT, Parameter, Settings, Setup, Warning};
 pub use topics::{TOPICS, Topic, find_topic};

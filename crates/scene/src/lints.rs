@@ -8,8 +8,20 @@ use ironspin_model::{BodyKind, Dimension, Net, SoftBody, SoftMethod, World, larg
 use std::ops::Range;
 
 /// The kinds of warnings, as `allow` names them.
-pub const WARNINGS: [&str; 9] =
-    ["overlap", "pixels", "step", "gravity", "mass-ratio", "bounds", "restitution", "stiff-net", "unused"];
+pub const WARNINGS: [&str; 12] = [
+    "overlap",
+    "pixels",
+    "step",
+    "gravity",
+    "mass-ratio",
+    "bounds",
+    "restitution",
+    "stiff-net",
+    "sign-of-power",
+    "unit-of-sum",
+    "degrees",
+    "unused",
+];
 
 /// Unused parameters that are told one by one.
 const UNUSED_TOLD: usize = 20;
@@ -49,6 +61,7 @@ pub(crate) fn warnings(
     if !allowed("stiff-net") {
         found.extend(stiff_net(world, &resolved.places, dt, method));
     }
+    found.extend(resolved.remarks.iter().cloned());
     for (number, place) in resolved.unused.iter().enumerate().take(UNUSED_TOLD) {
         let more = resolved.unused.len() - UNUSED_TOLD.min(resolved.unused.len());
         let message = match number + 1 == UNUSED_TOLD && more > 0 {

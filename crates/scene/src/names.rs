@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::rc::Rc;
+use std::sync::Arc;
 
 /// Named values an expression may use: constants and parameters, which never change again, and names of the moment such as loop counters.
 /// Copies share the former.
@@ -15,6 +16,7 @@ pub(crate) struct Names {
 struct Fixed {
     values: Vec<(String, f64)>,
     places: BTreeMap<String, usize>,
+    lists: BTreeMap<String, Arc<[f64]>>,
 }
 
 impl Names {
@@ -32,6 +34,16 @@ impl Names {
         let fixed = Rc::make_mut(&mut self.fixed);
         fixed.places.entry(name.to_owned()).or_insert(fixed.values.len());
         fixed.values.push((name.to_owned(), value));
+    }
+
+    /// Adds a list that keeps its values.
+    pub(crate) fn add_list(&mut self, name: &str, values: &[f64]) {
+        Rc::make_mut(&mut self.fixed).lists.insert(name.to_owned(), values.into());
+    }
+
+    /// The list of a name.
+    pub(crate) fn list(&self, name: &str) -> Option<&Arc<[f64]>> {
+        self.fixed.lists.get(name)
     }
 
     /// The same names and one more, whose value holds for the moment only.
@@ -58,12 +70,8 @@ impl Names {
         fixed.or_else(|| self.own.iter().find(|(known, _)| known == name).map(|&(_, value)| (value, false)))
     }
 
-    /// Those that keep their values.
-    pub(crate) fn fixed(&self) -> &[(String, f64)] {
-        &self.fixed.values
-    }
-
     pub(crate) fn names(&self) -> impl Iterator<Item = &str> {
-        self.fixed.values.iter().chain(&self.own).map(|(name, _)| name.as_str())
+        let lists = self.fixed.lists.keys().map(String::as_str);
+        self.fixed.values.iter().chain(&self.own).map(|(name, _)| name.as_str()).chain(lists)
     }
 }

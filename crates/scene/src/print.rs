@@ -3,16 +3,15 @@
 //! Read again it builds the same world, bit for bit: numbers are printed so that they read back exactly, bodies stand about their
 //! centres of mass, and masses and inertias are given.
 
+mod claims;
 mod soft;
 
-use crate::expression::Evaluator;
-use crate::names::Names;
 use crate::rules::{Probe, Question, Series, SeriesShape, Trigger, Twin};
 use crate::setup::Setup;
-use crate::state::state_names;
+use claims::{claim_table, force_table};
 use ironspin_model::{
-    Action, Body, BodyKind, Bound, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointKind, Law, Part, PlaneShape,
-    Pose, Severity, Shape, SpaceShape, World,
+    Action, Body, BodyKind, Bound, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointKind, Part, PlaneShape, Pose,
+    Shape, SpaceShape, World,
 };
 use soft::soft_table;
 use std::fmt::Write;
@@ -83,6 +82,9 @@ pub(crate) fn resolved(setup: &Setup, topics: &[&str], allow: &[&str]) -> String
     }
     for trigger in &setup.triggers {
         line(trigger_table(trigger, setup));
+    }
+    for force in &setup.forces {
+        line(force_table(force, world));
     }
     for probe in &setup.probes {
         line(probe_table(probe, world));
@@ -350,24 +352,13 @@ fn names(ids: &[usize], world: &World) -> String {
 }
 
 fn trigger_table(trigger: &Trigger, setup: &Setup) -> String {
-    let mut known = Names::constants();
-    for (name, value) in trigger.names.iter() {
-        if !known.has(name) {
-            known.add(name, *value);
-        }
-    }
-    let dimension = setup.world.dimension;
-    // It was worked out when the scene was resolved.
-    let condition = Evaluator::new(1)
-        .measure(dimension, &trigger.condition, &known, state_names(dimension))
-        .map_or_else(|_| trigger.condition.clone(), |condition| condition.text().to_owned());
     let lasts = match trigger.further_steps {
         0 => String::new(),
         further => format!("\nfor_time = {}", number((further + 1) as f64 * setup.dt)),
     };
     let on = name(&setup.world, trigger.body);
     let effects = effects_lines(&trigger.effects, &setup.world);
-    format!("\n[[action]]\nwhen = {}\non = {on}{effects}{lasts}", quoted(&condition))
+    format!("\n[[action]]\nwhen = {}\non = {on}{effects}{lasts}", quoted(trigger.condition.text()))
 }
 
 fn probe_table(probe: &Probe, world: &World) -> String {
@@ -410,53 +401,4 @@ fn series_table(series: &Series, world: &World) -> String {
         SeriesShape::OnlyFalls => write!(out, "\nonly = \"falls\""),
     };
     out + &because_line(series.because.as_ref())
-}
-
-fn law_text(law: &Law) -> String {
-    let two = |name: &str, a: f64, b: f64| format!("{{ {name} = [{}, {}] }}", number(a), number(b));
-    match *law {
-        Law::Binomial { tries, chance } => two("binomial", tries as f64, chance),
-        Law::Normal { mean, deviation } => two("normal", mean, deviation),
-        Law::Exponential { mean } => format!("{{ exponential = {} }}", number(mean)),
-        Law::Uniform { from, to } => two("uniform", from, to),
-    }
-}
-
-fn claim_table(claim: &ironspin_model::Claim, world: &World) -> String {
-    let mut out = format!("\n[[claim]]\ngauge = {}\nof = {}", quoted(&claim.gauge), names(&claim.of, world));
-    // Writing to a string cannot fail.
-    if !claim.against.is_empty() {
-        let _ = write!(out, "\nagainst = {}", names(&claim.against, world));
-    }
-    if let Some(measure) = &claim.details.measure {
-        let _ = write!(out, "\nmeasure = {}", quoted(measure.text()));
-    }
-    if let Some(path) = &claim.details.path {
-        let texts: Vec<String> = path.iter().map(|measure| quoted(measure.text())).collect();
-        let _ = write!(out, "\npath = [{}]", texts.join(", "));
-    }
-    if let Some(law) = &claim.details.law {
-        let _ = write!(out, "\nlaw = {}", law_text(law));
-    }
-    if claim.window.from > 0.0 || claim.window.to.is_finite() {
-        let _ = write!(out, "\nwindow = [{}, {}]", number(claim.window.from), number(claim.window.to));
-    }
-    let single = |of: fn(Bound) -> f64| claim.single.map(of);
-    let _ = match claim.bound {
-        Bound::AtMost(limit) => write!(out, "\nat_most = {}", by_scalar(limit, single(limit_of))),
-        Bound::AtLeast(limit) => write!(out, "\nat_least = {}", by_scalar(limit, single(limit_of))),
-        Bound::Equals { value, within } => write!(
-            out,
-            "\nequals = {}\nwithin = {}",
-            by_scalar(value, single(limit_of)),
-            by_scalar(within, single(|bound| if let Bound::Equals { within, .. } = bound { within } else { 0.0 }))
-        ),
-        // No claim of a scene, so that it is not printed.
-        Bound::None => Ok(()),
-    };
-    if claim.severity == Severity::Should {
-        out.push_str("\nseverity = \"should\"");
-    }
-    let _ = write!(out, "\nbecause = {}", quoted(&claim.because));
-    out
 }

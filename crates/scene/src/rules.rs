@@ -1,11 +1,7 @@
 //! What a scene asks for beside its world and claims: twins, series, actions that wait for a condition, rays and forecasts.
 
-use crate::expression::Evaluator;
-use crate::names::Names;
-use crate::state::{state_names, state_values};
-use ironspin_model::{BodyState, DVec3, Dimension, Effect};
+use ironspin_model::{DVec3, Effect, Measure};
 use serde::Serialize;
-use std::sync::Arc;
 
 /// The exact changes after which a trial must agree with itself.
 pub const TWIN_KINDS: [&str; 14] = [
@@ -74,18 +70,13 @@ pub enum SeriesShape {
 pub struct Trigger {
     /// The body that the condition is about, and to which the actions are done.
     pub body: usize,
-    /// The condition, over the state of the body, `t` and the parameters.
-    pub condition: String,
+    /// The condition, over the state of the body and of others, `t` and the parameters: it holds where it is not 0.
+    pub condition: Measure,
     /// What is done, before the step after it came true.
     pub effects: Vec<Effect>,
     /// For how many further steps a force or torque among them acts.
     pub further_steps: u64,
-    /// Values of the parameters.
-    pub(crate) names: Parameters,
 }
-
-/// Parameters with their values, shared by all conditions of an action.
-pub(crate) type Parameters = Arc<[(String, f64)]>;
 
 /// Something that is asked of the world at a time, without changing it.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -123,74 +114,5 @@ impl Question {
             Question::Ray { .. } => 0,
             Question::Forecast { of, .. } => of.len(),
         }
-    }
-}
-
-/// Watches the conditions of a trial.
-pub struct TriggerWatch<'a> {
-    dimension: Dimension,
-    evaluator: Evaluator,
-    waiting: Vec<Waiting<'a>>,
-}
-
-struct Waiting<'a> {
-    trigger: &'a Trigger,
-    names: Names,
-    /// Steps for which its force or torque still acts, once the condition has come true.
-    left: Option<u64>,
-}
-
-impl<'a> TriggerWatch<'a> {
-    /// Begins to watch.
-    pub fn new(dimension: Dimension, triggers: &'a [Trigger]) -> Self {
-        // Those of one action share their parameters.
-        let mut known: Option<(Parameters, Names)> = None;
-        let waiting = triggers.iter().map(|trigger| {
-            let mut names = match &known {
-                Some((of, names)) if Arc::ptr_eq(of, &trigger.names) => names.clone(),
-                _ => {
-                    let mut names = Names::constants();
-                    trigger.names.iter().for_each(|(name, value)| names.add(name, *value));
-                    known = Some((Arc::clone(&trigger.names), names.clone()));
-                    names
-                }
-            };
-            for name in state_names(dimension) {
-                names = names.with(name, 0.0);
-            }
-            Waiting { trigger, names, left: None }
-        });
-        TriggerWatch { dimension, evaluator: Evaluator::new(1), waiting: waiting.collect() }
-    }
-
-    /// Whether nothing is waited for any more.
-    pub fn is_over(&self) -> bool {
-        self.waiting.iter().all(|waiting| waiting.left == Some(0))
-    }
-
-    /// The actions that are due before the next step, with their bodies, in the order of the file.
-    pub fn due(&mut self, states: &[BodyState], time: f64) -> Vec<(usize, &'a Effect)> {
-        let mut due = Vec::new();
-        for waiting in &mut self.waiting {
-            let trigger = waiting.trigger;
-            if let Some(left) = &mut waiting.left {
-                if *left > 0 {
-                    *left -= 1;
-                    let lasting = |effect: &&Effect| matches!(effect, Effect::Force { .. } | Effect::Torque(_));
-                    due.extend(trigger.effects.iter().filter(lasting).map(|effect| (trigger.body, effect)));
-                }
-                continue;
-            }
-            let Some(state) = states.get(trigger.body).filter(|state| state.is_finite()) else { continue };
-            for (name, value) in state_names(self.dimension).iter().zip(state_values(self.dimension, state, time)) {
-                waiting.names.set(name, value);
-            }
-            // It was tried when the scene was read; what cannot be worked out now (a division by zero) is not true.
-            if self.evaluator.evaluate(&trigger.condition, &waiting.names).unwrap_or(0.0) != 0.0 {
-                waiting.left = Some(trigger.further_steps);
-                due.extend(trigger.effects.iter().map(|effect| (trigger.body, effect)));
-            }
-        }
-        due
     }
 }

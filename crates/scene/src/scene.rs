@@ -140,6 +140,8 @@ impl Scene {
             parameters: resolved.parameters,
             world: resolved.world,
             claims: resolved.claims,
+            claim_tables: resolved.claim_tables,
+            forces: resolved.forces,
             twins: resolved.twins,
             series: resolved.series,
             triggers: resolved.triggers,
@@ -159,9 +161,17 @@ impl Scene {
         print::resolved(setup, &topics, &allow)
     }
 
-    /// An error that stands at the gauge name of claim number `index`, for checks made by those who know the gauges.
-    pub fn claim_error(&self, index: usize, message: String, label: String, help: Option<String>) -> SceneError {
-        let span = self.file.claim.get(index).map_or(0..0, |claim| claim.gauge.span());
+    /// An error that stands at the gauge name of claim number `index` of a set-up, for checks made by those who know the gauges.
+    pub fn claim_error(
+        &self,
+        setup: &Setup,
+        index: usize,
+        message: String,
+        label: String,
+        help: Option<String>,
+    ) -> SceneError {
+        let table = setup.claim_tables.get(index).and_then(|&table| self.file.claim.get(table));
+        let span = table.map_or(0..0, |claim| claim.gauge.span());
         Diagnostic { message, label, help, span: Some(span) }.in_sources(&self.sources)
     }
 }
@@ -267,17 +277,35 @@ fn form_diagnostic(error: &toml::de::Error, text: &str) -> Diagnostic {
             .help_names(found, known.split(", "));
     }
     if let Some(field) = message.strip_prefix("missing field `").and_then(|rest| rest.split('`').next()) {
+        // A table in braces has no lines.
+        let inline = text.get(span.start..).is_some_and(|rest| rest.starts_with('{'));
+        let help = match inline {
+            true => format!("add `{field} = ...` inside the braces"),
+            false => format!("add a line `{field} = ...`"),
+        };
         return Diagnostic::at(first_line_of(span, text), format!("the key `{field}` is missing"))
             .label(format!("`{field}` is missing here"))
-            .help(format!("add a line `{field} = ...`"));
+            .help(help);
     }
     if let Some((found, expected)) =
         message.strip_prefix("invalid type: ").and_then(|rest| rest.split_once(", expected "))
     {
+        let expected = in_words(expected);
+        let found = in_words(found);
         return Diagnostic::at(span, format!("found {found} where {expected} is expected"))
             .label(format!("expected {expected}"));
     }
     Diagnostic::at(span, message.lines().next().unwrap_or("not a scene file").to_owned()).label("cannot be read")
+}
+
+/// What the reader found or expected, in words of the file and not of the program.
+fn in_words(what: &str) -> String {
+    match what {
+        "map" | "a map" => "a table".to_owned(),
+        "sequence" | "a sequence" => "a list".to_owned(),
+        _ if what.starts_with("struct ") => "a table, such as { key = value },".to_owned(),
+        _ => what.replace("map", "table").replace("sequence", "list"),
+    }
 }
 
 /// The part of a span on its first line: a missing key is reported at the head of its table.

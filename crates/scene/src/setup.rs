@@ -1,6 +1,7 @@
 //! What a scene is resolved with, and what it resolves to.
 
 use crate::diagnostic::SceneError;
+use crate::forces::StateForce;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use ironspin_model::{Claim, SoftMethod, World};
 use std::sync::Arc;
@@ -48,8 +49,10 @@ pub struct Parameter {
     pub about: String,
     /// Its unit, as the scene names it.
     pub unit: Option<String>,
-    /// The value in force.
+    /// The value in force; of a list its first item.
     pub value: f64,
+    /// The items in force, of a list.
+    pub values: Option<Vec<f64>>,
     /// Smallest and largest value allowed.
     pub range: Option<[f64; 2]>,
 }
@@ -71,6 +74,10 @@ pub struct Setup {
     pub world: World,
     /// What must hold.
     pub claims: Vec<Claim>,
+    /// Of which table of the file each claim is.
+    pub claim_tables: Vec<usize>,
+    /// Forces that follow the state.
+    pub forces: Vec<StateForce>,
     /// Exact changes after which the trial must agree with itself.
     pub twins: Vec<Twin>,
     /// Claims about many trials along one axis.

@@ -298,6 +298,9 @@ pub(crate) enum ScenesAction {
         /// Step length in seconds at which expressions are worked out
         #[arg(long, value_name = "STEP", default_value = "1/60")]
         dt: Timestep,
+        /// Also build each scene on this engine, such as builtin:solver=event, and say why it cannot; may be given several times
+        #[arg(long = "engine", value_name = "ENGINE")]
+        engines: Vec<String>,
         /// End with status 1 when there is a warning
         #[arg(long)]
         strict: bool,

@@ -4,7 +4,7 @@ use crate::args::{CompareOptions, Format, HistoryOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{CostDocument, Kept, Ledger, ResultDocument, Survey, SweepFolder, compare_costs, compare_results};
-use ironspin_report::{comparison_text, document_json, history_text};
+use ironspin_report::{comparison_csv, comparison_text, document_json, history_text};
 use std::path::Path;
 
 /// Keeps results in a ledger and says under which number.
@@ -55,9 +55,6 @@ fn read(named: &str) -> Result<Kept, Diagnostic> {
 }
 
 pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Diagnostic> {
-    if options.format == Format::Csv {
-        return Err(super::no_csv("compare"));
-    }
     let wrong = |why: &str| Diagnostic::Kept { why: why.to_owned() };
     let (base, new) = match (options.results.as_slice(), &options.name, &options.ledger) {
         ([new], Some(name), Some(ledger)) => (format!("{}#{name}", ledger.display()), new),
@@ -72,6 +69,7 @@ pub(crate) fn compare(options: &CompareOptions) -> Result<ExitStatus, Diagnostic
     };
     output::print(&match options.format {
         Format::Json => document_json(&found)?,
+        Format::Csv => comparison_csv(&found)?,
         _ => comparison_text(&found),
     })?;
     Ok(if found.is_worse() { ExitStatus::Fails } else { ExitStatus::Holds })

@@ -128,8 +128,3 @@ fn after(interrupted: bool, planned: usize, finished: usize, status: ExitStatus)
 fn style() -> ironspin_report::TableStyle {
     ironspin_report::TableStyle { width: crate::output::width(), colour: crate::output::colour(&std::io::stdout()) }
 }
-
-/// CSV is for lists of figures only.
-pub(super) fn no_csv(command: &str) -> Diagnostic {
-    Diagnostic::Kept { why: format!("`{command}` writes tables and JSON; there is no CSV of it") }
-}

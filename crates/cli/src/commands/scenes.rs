@@ -4,7 +4,7 @@ use super::film::can_be_seen;
 use crate::args::{ScenesAction, ScenesOptions, ShowOptions};
 use crate::diagnostic::{Diagnostic, ExitStatus, tell_warning};
 use crate::output;
-use ironspin_lab::{Needs, check_claims, put_file, put_new_file};
+use ironspin_lab::{GridOrder, Needs, check_claims, plan_grid, put_file, put_new_file, try_building};
 use ironspin_model::{BodyState, DVec3, Dimension, Timestep, World};
 use ironspin_report::{Scenery, View, coverage_text, picture, show, sketch, topic_list};
 use ironspin_scene::{Coverage, Scene, SceneError, Settings, Setup, TOPICS, bundled, is_scene_name};
@@ -25,7 +25,7 @@ pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Diagnostic> {
         }
         Some(ScenesAction::Show(options)) => output::print(&shown(options)?)?,
         Some(ScenesAction::Copy { name, folder }) => copy(name, folder)?,
-        Some(ScenesAction::Check { scenes, dt, strict }) => return check(scenes, dt, *strict),
+        Some(ScenesAction::Check { scenes, dt, engines, strict }) => return check(scenes, dt, engines, *strict),
         Some(ScenesAction::New { name, space }) => begin(name, *space)?,
     }
     Ok(ExitStatus::Holds)
@@ -101,12 +101,15 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
         let unit = parameter.unit.as_deref().unwrap_or("");
         let range =
             parameter.range.map_or_else(String::new, |[low, high]| format!(" [{} to {}]", show(low), show(high)));
-        let _ =
-            writeln!(out, "  --set {}={} {unit}{range}  {}", parameter.name, show(parameter.value), parameter.about);
+        let value = match &parameter.values {
+            None => show(parameter.value),
+            Some(items) => format!("[{}]", items.iter().map(|item| show(*item)).collect::<Vec<_>>().join(",")),
+        };
+        let _ = writeln!(out, "  --set {}={value} {unit}{range}  {}", parameter.name, parameter.about);
     }
     out.push('\n');
     for claim in &setup.claims {
-        let _ = writeln!(out, "  {} of {} {}", claim.gauge, claim.of_text, claim.bound.relation(show));
+        let _ = writeln!(out, "  {} of {} {}", claim.title(), claim.of_text, claim.bound.relation(show));
         let _ = writeln!(out, "      because {}", claim.because);
     }
     for twin in &setup.twins {
@@ -167,7 +170,7 @@ fn drawn(setup: &Setup, view: Option<View>) -> String {
     svg.replacen("<svg ", "<svg xmlns=\"http://www.w3.org/2000/svg\" ", 1)
 }
 
-fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, Diagnostic> {
+fn check(scenes: &[String], dt: &Timestep, engines: &[String], strict: bool) -> Result<ExitStatus, Diagnostic> {
     let mut warnings = 0;
     let mut wrong = false;
     for name in scenes {
@@ -198,6 +201,15 @@ fn check(scenes: &[String], dt: &Timestep, strict: bool) -> Result<ExitStatus, D
                 let long = if needs.is_too_long() { ": more than --max-steps allows" } else { "" };
                 let contents = contents(&setup.world);
                 output::print(&format!("{name}: {reported}; {contents}, {claims}; {}{long}\n", needs.words()))?;
+                if !engines.is_empty() {
+                    let order = GridOrder::plain(vec![name.clone()], engines.to_vec(), vec![dt.clone()]);
+                    for plan in plan_grid(&order)? {
+                        if let Err(fault) = try_building(&plan) {
+                            wrong = true;
+                            output::print(&format!("{name}: {} cannot take it: {fault}\n", plan.engine.text()))?;
+                        }
+                    }
+                }
             }
         }
     }

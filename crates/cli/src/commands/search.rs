@@ -9,7 +9,8 @@ use ironspin_lab::{
 };
 use ironspin_model::Verdict;
 use ironspin_report::{
-    Beyond, cost_csv, cost_plot, cost_table, document_json, edge_text, series_plot, series_text, worst_of,
+    Beyond, cost_csv, cost_plot, cost_table, document_json, edge_csv, edge_text, series_csv, series_plot, series_text,
+    worst_of,
 };
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -20,9 +21,6 @@ fn file_error(path: &Path, cause: std::io::Error) -> Diagnostic {
 }
 
 pub(crate) fn edge(options: &EdgeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
-    if options.format == Format::Csv {
-        return Err(super::no_csv("edge"));
-    }
     let order = EdgeOrder {
         grid: options.conditions.order(std::slice::from_ref(&options.scene)),
         axis: options.raise.name.clone(),
@@ -40,6 +38,7 @@ pub(crate) fn edge(options: &EdgeOptions, quiet: bool) -> Result<ExitStatus, Dia
     let found = found?;
     output::print(&match options.format {
         Format::Json => document_json(&EdgeDocument::of(found))?,
+        Format::Csv => edge_csv(&found)?,
         _ => edge_text(&found),
     })?;
     Ok(if stop.load(Ordering::Relaxed) { ExitStatus::Interrupted } else { ExitStatus::Holds })
@@ -75,9 +74,6 @@ fn series_orders(options: &SeriesOptions) -> Result<Vec<SeriesOrder>, Diagnostic
 }
 
 pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
-    if options.format == Format::Csv {
-        return Err(super::no_csv("series"));
-    }
     let orders = series_orders(options)?;
     let folder = options.out.as_deref().map(RunFolder::prepare).transpose()?;
     if orders.is_empty() && !quiet {
@@ -108,6 +104,7 @@ pub(crate) fn series(options: &SeriesOptions, quiet: bool) -> Result<ExitStatus,
     let document = SeriesDocument::of(found);
     output::print(&match options.format {
         Format::Json => document_json(&document)?,
+        Format::Csv => series_csv(&document.series)?,
         _ => text,
     })?;
     if let Some(folder) = folder {

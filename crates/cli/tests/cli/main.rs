@@ -13,6 +13,8 @@ mod kept;
 #[cfg(unix)]
 mod look;
 mod mistakes;
+mod named;
+mod plane_oracles;
 mod proof;
 mod remote;
 mod run;
@@ -26,4 +28,5 @@ mod space_oracles;
 mod sweep;
 mod twins;
 mod util;
+mod wrong_language;
 mod wrong_scenes;

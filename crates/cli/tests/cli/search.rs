@@ -119,12 +119,13 @@ fn what_got_worse_is_told_and_ends_with_one() {
     yard.expect(0, "compare good --ledger yard.db --name baseline");
     let worse = yard.expect(1, "compare good bad.json");
     assert!(worse.out.contains("newly fails") && worse.out.contains("tunnel.count"), "{}", worse.out);
+    let rows = yard.expect(1, "compare good bad.json --format csv").out;
+    assert!(rows.starts_with("change,trial,what,base,new,unit\n") && rows.contains("newly fails,rivet-shot"), "{rows}");
     let better = yard.expect(0, "compare bad.json good");
     assert!(better.out.contains("newly passes"), "{}", better.out);
     for (line, words) in [
         ("compare good yard.db#nothing", "has no entry `nothing`"),
         ("compare good", "compare with what?"),
-        ("compare good bad.json --format csv", "there is no CSV of it"),
         ("compare good nowhere.json", "cannot read `nowhere.json`"),
         ("history rivet-shit --ledger yard.db", "did you mean `rivet-shot`?"),
         ("history rivet-shot --ledger none.db", "there is no ledger `none.db`"),

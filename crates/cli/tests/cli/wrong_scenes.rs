@@ -2,7 +2,7 @@
 
 use crate::util::Yard;
 
-const HEAD: &str = r#"scene = 1
+pub(crate) const HEAD: &str = r#"scene = 1
 name  = "yard"
 about = "A yard."
 [set]
@@ -37,7 +37,7 @@ fn of(head: &str, tables: &str) -> String {
     answer.err
 }
 
-fn message(tables: &str) -> String {
+pub(crate) fn message(tables: &str) -> String {
     of(HEAD, tables)
 }
 

@@ -1,16 +1,20 @@
 //! What several gauges of a trial work out from the same frames, kept so that it is worked out once.
 
+mod between;
 mod energy;
 mod explainer;
 mod motion;
+mod reader;
 mod skin;
 mod stores;
 mod touch;
 
+pub(crate) use between::Between;
 pub(crate) use energy::brought;
 pub use energy::{MechanicalEnergy, mechanical_energy};
 pub(crate) use explainer::beyond_contacts;
-pub(crate) use motion::unexplained;
+pub(crate) use motion::{driven, unexplained};
+pub(crate) use reader::Reader;
 pub(crate) use skin::each_skin_overlap;
 pub(crate) use stores::Stores;
 pub(crate) use touch::{closing, first_touch};

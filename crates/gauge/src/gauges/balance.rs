@@ -1,19 +1,20 @@
 //! Balance of linear and angular momentum.
 
 use crate::advice;
+use crate::derived::driven;
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use ironspin_model::{DVec3, Dimension, SoftBody, World};
+use ironspin_model::{DVec3, Dimension, Frame, SoftBody, World};
 
 pub(crate) const LINEAR: GaugeEntry = GaugeEntry {
     name: "momentum.balance",
     label: "momentum balance",
     unit: "1",
     better: Better::Lower,
-    definition: "Largest change of the bodies' common momentum that gravity does not explain, summed over all steps in which none of them is near a body outside the set, as a share of the sum of the magnitudes of their momenta.",
-    formula: "max_t |sum_steps (dP - sum(m g dt))| / max_t sum(m |v|)",
+    definition: "Largest change of the bodies' common momentum that neither gravity nor actions and forces of the scene explain, summed over all steps in which none of them is near a body outside the set, as a share of the sum of the magnitudes of their momenta.",
+    formula: "max_t |sum_steps (dP - sum(m g dt + J))| / max_t sum(m |v|), J the impulses of actions and forces",
     source: "Newton's third law",
     limits: "Steps within 1.5 steps' travel of a body outside the set are left out; when nine in ten are, a warning says so. A step in which a body of the set comes or goes is left out; before and after it the bodies that are there are balanced. Nodes that are held, or that springs or gas tie to nodes outside the set, are not free.",
     usual_causes: "one body of a pair answers and the other does not; mass ignored; position correction that moves only one body; damping",
@@ -29,8 +30,8 @@ pub(crate) const ANGULAR: GaugeEntry = GaugeEntry {
     label: "angular momentum balance",
     unit: "1",
     better: Better::Lower,
-    definition: "Largest change of the bodies' common angular momentum about the origin that gravity does not explain, over the same steps as the momentum balance, as a share of the sum of the magnitudes of its parts.",
-    formula: "max_t |sum_steps (dL - sum(x_mid x m g dt))| / max_t sum(|x| m |v| + |I w|), with L = sum(x x m v + I w), I the moment about z or in space the matrix turned with the body",
+    definition: "Largest change of the bodies' common angular momentum about the origin that neither gravity nor actions and forces of the scene explain, over the same steps as the momentum balance, as a share of the sum of the magnitudes of its parts.",
+    formula: "max_t |sum_steps (dL - sum(x_mid x m g dt + moments of actions and forces))| / max_t sum(|x| m |v| + |I w|), with L = sum(x x m v + I w), I the moment about z or in space the matrix turned with the body",
     source: "Newton's third law in its strong form; Euler's second law",
     limits: "As the momentum balance. Gravity's moment is exact when a body flies a parabola within the step.",
     usual_causes: "friction without its lever arm; wrong inertia; impulses applied at other points than they were worked out for",
@@ -152,7 +153,7 @@ impl Balance {
     }
 
     /// Momentum of one body, and the size of its contributions.
-    fn momentum(&self, view: &View<'_>, frame: &ironspin_model::Frame, id: usize) -> (DVec3, f64) {
+    fn momentum(&self, view: &View<'_>, frame: &Frame, id: usize) -> (DVec3, f64) {
         let (body, state) = (view.cache.traits(id), &frame.bodies[id]);
         let linear = body.mass * state.velocity;
         match self.kind {
@@ -168,7 +169,7 @@ impl Balance {
     }
 
     /// Impulse, or moment of it, that gravity gives over the step; exact for a parabola.
-    fn by_gravity(&self, view: &View<'_>, before: &ironspin_model::Frame, id: usize) -> DVec3 {
+    fn by_gravity(&self, view: &View<'_>, before: &Frame, id: usize) -> DVec3 {
         let impulse = view.cache.traits(id).mass * view.fall(id) * view.span();
         match self.kind {
             Kind::Linear => impulse,
@@ -179,10 +180,30 @@ impl Balance {
     }
 }
 
+/// Impulse, or moment of it, that actions give to a body at the start of the step and over it.
+fn by_actions(view: &View<'_>, before: &Frame, id: usize, kind: Kind) -> DVec3 {
+    if !view.effects.iter().any(|(body, _)| *body == id) {
+        return DVec3::ZERO;
+    }
+    let Some(driven) = driven(view, id) else { return DVec3::ZERO };
+    let (was, traits) = (&before.bodies[id], view.cache.traits(id));
+    let jolt = traits.mass * (driven.velocity - was.velocity);
+    let push = driven.force * view.span();
+    match kind {
+        Kind::Linear => jolt + push,
+        Kind::Angular => {
+            let middle = 0.5 * (was.pose.position + view.now.bodies[id].pose.position);
+            let turning = |spin: DVec3| traits.turning.momentum(was.pose.rotation, spin);
+            was.pose.position.cross(jolt) + middle.cross(push) + driven.torque * view.span() + turning(driven.spin)
+                - turning(was.spin)
+        }
+    }
+}
+
 impl Gauge for Balance {
     fn observe(&mut self, view: &View<'_>) {
         let Some(before) = view.before else { return };
-        let there = |frame: &ironspin_model::Frame, id: usize| !frame.bodies[id].is_absent();
+        let there = |frame: &Frame, id: usize| !frame.bodies[id].is_absent();
         if self.scope.of.iter().any(|&id| there(before, id) != there(view.now, id)) {
             // Who comes or goes brings or takes momentum in this step; before and after, those that are there are balanced.
             self.came_or_went += 1;
@@ -203,7 +224,8 @@ impl Gauge for Balance {
         for &id in &members {
             change += self.momentum(view, view.now, id).0
                 - self.momentum(view, before, id).0
-                - self.by_gravity(view, before, id);
+                - self.by_gravity(view, before, id)
+                - by_actions(view, before, id, self.kind);
         }
         self.unexplained += change;
         if self.unexplained.length() > self.worst {

@@ -1,7 +1,7 @@
 //! Bodies that left the region in which they should stay.
 
 use crate::advice;
-use crate::entry::{Better, GaugeEntry, Need};
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
 use ironspin_model::{Dimension, World};
 
@@ -22,6 +22,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     by_default: true,
     make: count,
     dimensions: Dimension::BOTH,
+    ..PLAIN
 };
 
 struct Escape {

@@ -16,6 +16,7 @@ pub(crate) const RATIO: GaugeEntry = GaugeEntry {
     limits: "For one body in free flight: the window must end before it touches anything. An integrator of first order is off by about dt over the length of the window.",
     usual_causes: "the step was never called; milliseconds taken for seconds; gravity of the wrong sign or axis, or applied twice; pixels taken for metres",
     next_step: advice::FALL,
+    one_body: true,
     make: ratio,
     ..PLAIN
 };
@@ -31,6 +32,7 @@ pub(crate) const REST: GaugeEntry = GaugeEntry {
     usual_causes: "half size taken for full size, or the other way round; the corner taken for the centre; a radius taken for a diameter",
     needs: &[Need::Against],
     next_step: advice::OVERLAP,
+    one_body: true,
     make: rest,
     ..PLAIN
 };

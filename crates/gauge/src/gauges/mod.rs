@@ -5,12 +5,14 @@ mod contacts;
 mod creep;
 mod energy;
 mod escape;
+mod extremes;
 mod fall;
 mod filter;
 mod frequency;
 mod ghost;
 mod impacts;
 mod jitter;
+mod moments;
 mod overlap;
 mod path;
 mod period;
@@ -32,7 +34,7 @@ pub use spread::pooled_reading;
 use crate::entry::GaugeEntry;
 
 /// All gauges.
-pub static GAUGES: [GaugeEntry; 61] = [
+pub static GAUGES: [GaugeEntry; 66] = [
     energy::DRIFT,
     energy::GAIN,
     energy::LOSS,
@@ -94,6 +96,11 @@ pub static GAUGES: [GaugeEntry; 61] = [
     value::WY,
     value::WZ,
     value::MEASURE,
+    extremes::LARGEST,
+    extremes::SMALLEST,
+    extremes::WAY,
+    moments::WHEN,
+    moments::IMPACT,
 ];
 
 /// The gauge of a name.

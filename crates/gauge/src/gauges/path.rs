@@ -1,21 +1,23 @@
 //! Distance from a path in closed form.
 
 use crate::advice;
+use crate::derived::Reader;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{DVec3, Dimension, Measure, World};
+use ironspin_model::{DVec3, Dimension, Measure, Moment, World};
 
 pub(crate) const ERROR: GaugeEntry = GaugeEntry {
     name: "path.error",
     label: "distance from the closed form",
     unit: "m",
     better: Better::Lower,
-    definition: "Largest distance of the centre of any of the bodies from where the closed form that the claim gives has it at that time.",
+    definition: "Largest distance of the centre of any of the bodies from where the closed form that the claim gives has it at that time: in all frames, or at the claim's `at_time`.",
     formula: "max_t |x(t) - x_closed(t)|",
     source: "the closed form that the scene gives, with its law",
     limits: "Frames only. An engine of first order is off by about half a step of the motion at any time: the bound should say so.",
     usual_causes: "an integrator of first order held to a bound of second; damping; gravity or time of a wrong size",
     needs: &[Need::Path],
+    takes: &[Need::AtTime],
     next_step: advice::MOTION,
     make: error,
     needs_geometry: false,
@@ -25,6 +27,7 @@ pub(crate) const ERROR: GaugeEntry = GaugeEntry {
 
 struct Path {
     of: Vec<usize>,
+    reader: Reader,
     closed: Option<Vec<Measure>>,
     frames: u64,
     worst: f64,
@@ -37,6 +40,7 @@ struct Path {
 pub(crate) fn error(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(Path {
         of: scope.of.clone(),
+        reader: Reader::of(scope),
         closed: scope.details.path.clone(),
         frames: 0,
         worst: 0.0,
@@ -49,17 +53,23 @@ pub(crate) fn error(_: &World, scope: &Scope) -> Box<dyn Gauge> {
 impl Gauge for Path {
     fn observe(&mut self, view: &View<'_>) {
         let Some(closed) = &self.closed else { return };
-        self.frames += 1;
-        for &id in self.of.iter().filter(|&&id| !view.now.bodies[id].is_absent()) {
-            let (state, time) = (&view.now.bodies[id], view.now.time);
-            let place = state.pose.position;
-            let off = match closed.as_slice() {
-                [x, y] => (place.x - x.value(state, time)).hypot(place.y - y.value(state, time)),
-                [x, y, z] => {
-                    (place - DVec3::new(x.value(state, time), y.value(state, time), z.value(state, time))).length()
+        let of = &self.of;
+        let looked = self.reader.read(view, |bodies, time| {
+            let off = |body: usize| {
+                let place = bodies[body].pose.position;
+                let moment = Moment { bodies, body, of, time };
+                match closed.as_slice() {
+                    [x, y] => (place.x - x.at(&moment)).hypot(place.y - y.at(&moment)),
+                    [x, y, z] => (place - DVec3::new(x.at(&moment), y.at(&moment), z.at(&moment))).length(),
+                    _ => f64::NAN,
                 }
-                _ => f64::NAN,
             };
+            let there = of.iter().filter(|&&id| !bodies[id].is_absent());
+            there.map(|&id| (id, time, off(id))).collect::<Vec<_>>()
+        });
+        let Some(looked) = looked else { return };
+        self.frames += 1;
+        for (id, time, off) in looked {
             if off.is_nan() {
                 self.undefined.get_or_insert(time);
             } else if off > self.worst {
@@ -70,7 +80,7 @@ impl Gauge for Path {
 
     fn reading(&self, world: &World) -> Reading {
         match (self.frames, self.undefined) {
-            (0, _) => Reading::nothing("no frame lies in the window"),
+            (0, _) => Reading::nothing(self.reader.nothing()),
             (_, Some(time)) => Reading::nothing(format!("the path has no value at {time:.4} s")),
             _ => {
                 let name = self.of.first().map_or("", |_| world.bodies[self.worst_body].name.as_str());

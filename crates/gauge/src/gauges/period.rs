@@ -1,9 +1,9 @@
 //! Period of a swing.
 
 use crate::advice;
-use crate::entry::{Better, GaugeEntry, PLAIN};
+use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{BodyState, Measure, World};
+use ironspin_model::{Measure, World};
 
 pub(crate) const MEAN: GaugeEntry = GaugeEntry {
     name: "period.mean",
@@ -16,6 +16,8 @@ pub(crate) const MEAN: GaugeEntry = GaugeEntry {
     limits: "For one body. At least two passages in the same sense are needed, and a measure that swings about zero.",
     usual_causes: "a wrong moment of inertia; damping; a hinge that gives way; an integrator of first order",
     next_step: advice::MOTION,
+    takes: &[Need::Measure],
+    one_body: true,
     make: mean,
     needs_geometry: false,
     ..PLAIN
@@ -46,8 +48,8 @@ pub(crate) fn mean(_: &World, scope: &Scope) -> Box<dyn Gauge> {
 impl Gauge for Period {
     fn observe(&mut self, view: &View<'_>) {
         let [id] = self.of.as_slice() else { return };
-        let (state, time): (&BodyState, f64) = (&view.now.bodies[*id], view.now.time);
-        let value = self.measure.as_ref().map_or(state.pose.angle, |measure| measure.value(state, time));
+        let (state, time) = (&view.now.bodies[*id], view.now.time);
+        let value = self.measure.as_ref().map_or(state.pose.angle, |measure| measure.at(&view.moment(*id, &self.of)));
         self.frames += 1;
         if !value.is_finite() {
             self.last = None;

@@ -1,21 +1,24 @@
 //! The state of one body at the end of the window.
 
 use crate::advice;
+use crate::derived::Reader;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN, UNIT_OF_THE_CLAIM};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{BodyState, Dimension, Measure, World};
+use ironspin_model::{BodyState, Dimension, Measure, Moment, World};
 
 pub(crate) const X: GaugeEntry = GaugeEntry {
     name: "value.x",
     label: "x at the end",
     unit: "m",
     better: Better::Nearer,
-    definition: "The x coordinate of the centre of mass of one body in the last frame of the window.",
+    definition: "The x coordinate of the centre of mass of one body in the last frame of the window, or at the claim's `at_time`.",
     formula: "x(t_end), t_end the time of the last frame that lies in the window",
     source: "definition of the state; the scene gives the closed form it is held against",
-    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    limits: "For one body. The last frame comes up to one step before the end of the window: what changes fast is asked for at a time, and then interpolated, as of time.when.",
     usual_causes: "wrong forces, friction or impulses on the way; a wrong scale or axis",
     next_step: advice::MOTION,
+    takes: &[Need::AtTime],
+    one_body: true,
     make: x,
     needs_geometry: false,
     dimensions: Dimension::BOTH,
@@ -27,12 +30,14 @@ pub(crate) const Y: GaugeEntry = GaugeEntry {
     label: "y at the end",
     unit: "m",
     better: Better::Nearer,
-    definition: "The y coordinate of the centre of mass of one body in the last frame of the window.",
+    definition: "The y coordinate of the centre of mass of one body in the last frame of the window, or at the claim's `at_time`.",
     formula: "y(t_end), t_end the time of the last frame that lies in the window",
     source: "definition of the state; the scene gives the closed form it is held against",
-    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    limits: "For one body. The last frame comes up to one step before the end of the window: what changes fast is asked for at a time, and then interpolated, as of time.when.",
     usual_causes: "gravity of a wrong size or sign; half sizes taken for full sizes; sinking",
     next_step: advice::MOTION,
+    takes: &[Need::AtTime],
+    one_body: true,
     make: y,
     needs_geometry: false,
     dimensions: Dimension::BOTH,
@@ -44,12 +49,14 @@ pub(crate) const VX: GaugeEntry = GaugeEntry {
     label: "velocity along x at the end",
     unit: "m/s",
     better: Better::Nearer,
-    definition: "The x component of the velocity of one body in the last frame of the window.",
+    definition: "The x component of the velocity of one body in the last frame of the window, or at the claim's `at_time`.",
     formula: "v_x(t_end), t_end the time of the last frame that lies in the window",
     source: "definition of the state; the scene gives the closed form it is held against",
-    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    limits: "For one body. The last frame comes up to one step before the end of the window: what changes fast is asked for at a time, and then interpolated, as of time.when.",
     usual_causes: "friction or impulses of a wrong size; hidden damping; an impact that is not passed on whole",
     next_step: advice::MOTION,
+    takes: &[Need::AtTime],
+    one_body: true,
     make: vx,
     needs_geometry: false,
     dimensions: Dimension::BOTH,
@@ -61,12 +68,14 @@ pub(crate) const VY: GaugeEntry = GaugeEntry {
     label: "velocity along y at the end",
     unit: "m/s",
     better: Better::Nearer,
-    definition: "The y component of the velocity of one body in the last frame of the window.",
+    definition: "The y component of the velocity of one body in the last frame of the window, or at the claim's `at_time`.",
     formula: "v_y(t_end), t_end the time of the last frame that lies in the window",
     source: "definition of the state; the scene gives the closed form it is held against",
-    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    limits: "For one body. The last frame comes up to one step before the end of the window: what changes fast is asked for at a time, and then interpolated, as of time.when.",
     usual_causes: "gravity of a wrong size; restitution; hidden damping",
     next_step: advice::MOTION,
+    takes: &[Need::AtTime],
+    one_body: true,
     make: vy,
     needs_geometry: false,
     dimensions: Dimension::BOTH,
@@ -78,12 +87,14 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     label: "speed at the end",
     unit: "m/s",
     better: Better::Nearer,
-    definition: "The magnitude of the velocity of one body in the last frame of the window.",
+    definition: "The magnitude of the velocity of one body in the last frame of the window, or at the claim's `at_time`.",
     formula: "|v(t_end)|, t_end the time of the last frame that lies in the window",
     source: "definition of the state; the scene gives the closed form it is held against",
-    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    limits: "For one body. The last frame comes up to one step before the end of the window: what changes fast is asked for at a time, and then interpolated, as of time.when.",
     usual_causes: "friction of a wrong size or mixed wrongly; a cap on speeds; hidden damping",
     next_step: advice::MOTION,
+    takes: &[Need::AtTime],
+    one_body: true,
     make: speed,
     needs_geometry: false,
     dimensions: Dimension::BOTH,
@@ -95,12 +106,14 @@ pub(crate) const SPIN: GaugeEntry = GaugeEntry {
     label: "spin at the end",
     unit: "rad/s",
     better: Better::Nearer,
-    definition: "The angular velocity of one body about z in the last frame of the window.",
+    definition: "The angular velocity of one body about z in the last frame of the window, or at the claim's `at_time`.",
     formula: "w_z(t_end), t_end the time of the last frame that lies in the window",
     source: "definition of the state; the scene gives the closed form it is held against",
-    limits: "For one body. The last frame comes up to one step before the end of the window, so what changes fast needs a window that ends on a step.",
+    limits: "For one body. The last frame comes up to one step before the end of the window: what changes fast is asked for at a time, and then interpolated, as of time.when.",
     usual_causes: "a wrong moment of inertia; friction without lever arm or of the wrong sign; a cap on turning",
     next_step: advice::MOTION,
+    takes: &[Need::AtTime],
+    one_body: true,
     make: spin,
     needs_geometry: false,
     dimensions: Dimension::PLANE_ONLY,
@@ -110,7 +123,7 @@ pub(crate) const SPIN: GaugeEntry = GaugeEntry {
 pub(crate) const Z: GaugeEntry = GaugeEntry {
     name: "value.z",
     label: "z at the end",
-    definition: "The z coordinate of the centre of mass of one body in the last frame of the window.",
+    definition: "The z coordinate of the centre of mass of one body in the last frame of the window, or at the claim's `at_time`.",
     formula: "z(t_end), t_end the time of the last frame that lies in the window",
     make: z,
     dimensions: Dimension::SPACE_ONLY,
@@ -120,7 +133,7 @@ pub(crate) const Z: GaugeEntry = GaugeEntry {
 pub(crate) const VZ: GaugeEntry = GaugeEntry {
     name: "value.vz",
     label: "velocity along z at the end",
-    definition: "The z component of the velocity of one body in the last frame of the window.",
+    definition: "The z component of the velocity of one body in the last frame of the window, or at the claim's `at_time`.",
     formula: "v_z(t_end), t_end the time of the last frame that lies in the window",
     make: vz,
     dimensions: Dimension::SPACE_ONLY,
@@ -130,7 +143,7 @@ pub(crate) const VZ: GaugeEntry = GaugeEntry {
 pub(crate) const WX: GaugeEntry = GaugeEntry {
     name: "value.wx",
     label: "spin about x at the end",
-    definition: "The x component of the angular velocity of one body, along the world's axes, in the last frame of the window.",
+    definition: "The x component of the angular velocity of one body, along the world's axes, in the last frame of the window, or at the claim's `at_time`.",
     formula: "w_x(t_end), t_end the time of the last frame that lies in the window",
     usual_causes: "spin or inertia taken along other axes than they are given in; friction without lever arm or of the wrong sign; no gyroscopic torque",
     make: wx,
@@ -141,7 +154,7 @@ pub(crate) const WX: GaugeEntry = GaugeEntry {
 pub(crate) const WY: GaugeEntry = GaugeEntry {
     name: "value.wy",
     label: "spin about y at the end",
-    definition: "The y component of the angular velocity of one body, along the world's axes, in the last frame of the window.",
+    definition: "The y component of the angular velocity of one body, along the world's axes, in the last frame of the window, or at the claim's `at_time`.",
     formula: "w_y(t_end), t_end the time of the last frame that lies in the window",
     make: wy,
     ..WX
@@ -150,7 +163,7 @@ pub(crate) const WY: GaugeEntry = GaugeEntry {
 pub(crate) const WZ: GaugeEntry = GaugeEntry {
     name: "value.wz",
     label: "spin about z at the end",
-    definition: "The z component of the angular velocity of one body, along the world's axes, in the last frame of the window.",
+    definition: "The z component of the angular velocity of one body, along the world's axes, in the last frame of the window, or at the claim's `at_time`.",
     formula: "w_z(t_end), t_end the time of the last frame that lies in the window",
     make: wz,
     ..WX
@@ -164,12 +177,14 @@ pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
     label: "measure at the end",
     unit: UNIT_OF_THE_CLAIM,
     better: Better::Nearer,
-    definition: "The claim's `measure`, an expression over the state of one body (x, y, angle, vx, vy, speed, spin, t; in space x, y, z, qw, qx, qy, qz, vx, vy, vz, speed, wx, wy, wz, t) and the parameters, in the last frame of the window.",
+    definition: "The claim's `measure`, an expression over the state of one body (x, y, angle, vx, vy, speed, spin, mass, inertia, t; in space x, y, z, qw, qx, qy, qz, vx, vy, vz, speed, wx, wy, wz, mass, t), of others by their names, of all that are measured by sums, and the parameters, in the last frame of the window, or at the claim's `at_time`.",
     formula: "q(state(t_end), t_end)",
     source: "definition; the scene gives the closed form it is held against",
-    limits: "For one body. The last frame comes up to one step before the end of the window.",
+    limits: "For one body, or for the whole world where the measure names its bodies itself. The last frame comes up to one step before the end of the window: what changes fast is asked for at a time, and then interpolated, as of time.when.",
     usual_causes: "as for the quantities that the measure is made of",
     needs: &[Need::Measure],
+    takes: &[Need::AtTime],
+    one_body: true,
     next_step: advice::MOTION,
     make: measured,
     needs_geometry: false,
@@ -180,28 +195,41 @@ pub(crate) const MEASURE: GaugeEntry = GaugeEntry {
 struct Measured {
     of: Vec<usize>,
     measure: Option<Measure>,
+    reader: Reader,
     last: Option<(f64, f64)>,
 }
 
 pub(crate) fn measured(_: &World, scope: &Scope) -> Box<dyn Gauge> {
-    Box::new(Measured { of: scope.of.clone(), measure: scope.details.measure.clone(), last: None })
+    Box::new(Measured {
+        of: scope.of.clone(),
+        measure: scope.details.measure.clone(),
+        reader: Reader::of(scope),
+        last: None,
+    })
+}
+
+/// Why nothing is measured of several bodies.
+fn too_many(of: &[usize]) -> Reading {
+    Reading::nothing(format!("it measures one body, and {} are named", of.len()))
 }
 
 impl Gauge for Measured {
     fn observe(&mut self, view: &View<'_>) {
-        if let ([id], Some(measure)) = (self.of.as_slice(), &self.measure) {
-            self.last = Some((view.now.time, measure.value(&view.now.bodies[*id], view.now.time)));
+        let Some(measure) = &self.measure else { return };
+        let (Some(&body), true) = (self.of.first(), self.of.len() == 1 || measure.is_whole()) else { return };
+        let of = &self.of;
+        let read = |bodies: &[BodyState], time: f64| (time, measure.at(&Moment { bodies, body, of, time }));
+        if let Some(value) = self.reader.read(view, read) {
+            self.last = Some(value);
         }
     }
 
     fn reading(&self, _: &World) -> Reading {
         match self.last {
-            _ if self.of.len() != 1 => {
-                Reading::nothing(format!("it measures one body, and {} are named", self.of.len()))
-            }
-            None => Reading::nothing("no frame lies in the window"),
+            None if self.of.len() != 1 && !self.measure.as_ref().is_some_and(Measure::is_whole) => too_many(&self.of),
+            None => Reading::nothing(self.reader.nothing()),
             Some((time, value)) if value.is_nan() => Reading::nothing(format!("it has no value at {time:.3} s")),
-            Some((time, value)) => Reading::of(value, format!("at {time:.3} s")),
+            Some((time, value)) => Reading::of(value, self.reader.said(time)),
         }
     }
 }
@@ -209,11 +237,12 @@ impl Gauge for Measured {
 struct Value {
     of: Vec<usize>,
     pick: Pick,
+    reader: Reader,
     last: Option<(f64, BodyState)>,
 }
 
 fn gauge(scope: &Scope, pick: Pick) -> Box<dyn Gauge> {
-    Box::new(Value { of: scope.of.clone(), pick, last: None })
+    Box::new(Value { of: scope.of.clone(), pick, reader: Reader::of(scope), last: None })
 }
 
 pub(crate) fn x(_: &World, scope: &Scope) -> Box<dyn Gauge> {
@@ -262,19 +291,20 @@ pub(crate) fn spin(_: &World, scope: &Scope) -> Box<dyn Gauge> {
 
 impl Gauge for Value {
     fn observe(&mut self, view: &View<'_>) {
-        if let [only] = self.of.as_slice() {
-            self.last = Some((view.now.time, view.now.bodies[*only]));
+        let [only] = self.of.as_slice() else { return };
+        if let Some(last) = self.reader.read_one(view, *only) {
+            self.last = Some(last);
         }
     }
 
     fn reading(&self, _: &World) -> Reading {
         if self.of.len() != 1 {
-            return Reading::nothing(format!("it measures one body, and {} are named", self.of.len()));
+            return too_many(&self.of);
         }
         match &self.last {
-            None => Reading::nothing("no frame lies in the window"),
+            None => Reading::nothing(self.reader.nothing()),
             Some((time, state)) if state.is_absent() => Reading::nothing(format!("it is not there at {time:.3} s")),
-            Some((time, state)) => Reading::of((self.pick)(state), format!("at {time:.3} s")),
+            Some((time, state)) => Reading::of((self.pick)(state), self.reader.said(*time)),
         }
     }
 }
@@ -327,6 +357,22 @@ mod tests {
         assert!((found - 12.5).abs() < 1e-13, "{found}");
         let straight = trace(0.25, 1.0, |t| vec![state(3.0 * t, 5.0 * t, 3.0, 5.0)]);
         assert!(measure_with("value.measure", &world, &scope, &straight).value.unwrap() > 60.0);
+    }
+
+    #[test]
+    fn between_two_frames_the_throw_is_where_the_parabola_says() {
+        let world = world(&[("ball", BodyKind::Dynamic, PlaneShape::Disc(0.1), DVec2::ZERO)]);
+        let frames = trace(0.25, 1.0, |time| vec![thrown(time)]);
+        let at = |at_time: f64, gauge: &str| {
+            let details = Details { at_time: Some(at_time), ..Details::default() };
+            measure_with(gauge, &world, &Scope { of: vec![0], details, ..Scope::default() }, &frames)
+        };
+        for time in [0.0, 0.1, 0.25, 0.6180339, 1.0] {
+            let (y, vy) = (5.0 * time - 0.5 * 9.81 * time * time, 5.0 - 9.81 * time);
+            assert!((at(time, "value.y").value.unwrap() - y).abs() < 1e-13, "{time}");
+            assert!((at(time, "value.vy").value.unwrap() - vy).abs() < 1e-13, "{time}");
+        }
+        assert!(at(1.5, "value.y").detail.contains("before 1.5 s"));
     }
 
     #[test]

@@ -112,7 +112,13 @@ fn measure(number: usize, world: &World, frames: &[Frame]) -> ironspin_gauge::Re
         Law::Uniform { from: 1.0, to: 0.0 },
         Law::Exponential { mean: 0.0 },
     ][frames.len() % 5];
-    let details = Details { measure: Some(measure()), path: Some(vec![measure(), measure()]), law: Some(law) };
+    let details = Details {
+        measure: Some(measure()),
+        path: Some(vec![measure(), measure()]),
+        law: Some(law),
+        becomes: Some(measure()),
+        ..Details::default()
+    };
     // One body for the gauges of one body, several for the others.
     let of = if frames.len().is_multiple_of(3) { vec![1] } else { vec![1, 2, 3, 4] };
     let scope = Scope { of, against: vec![0, 5, 1], details };

@@ -321,7 +321,7 @@ proptest! {
         let block = ("block", BodyKind::Dynamic, SpaceShape::Box(DVec3::new(1.0, 0.5, 2.0)), DVec3::ZERO);
         let world = world(&[floor(), ball(), block, ("post", BodyKind::Kinematic, SpaceShape::Sphere(1.0), DVec3::ONE)]);
         let measure = Measure::new("x / y", |state, _| state.pose.position.x / state.pose.position.y);
-        let details = Details { measure: Some(measure.clone()), path: Some(vec![measure; 3]), law: None };
+        let details = Details { measure: Some(measure.clone()), path: Some(vec![measure.clone(); 3]), becomes: Some(measure), ..Details::default() };
         let scope = Scope { of: vec![1, 2, 3], against: vec![0, 1], details };
         let effects = [(0, 1, Effect::Torque(DVec3::X)), (1, 2, Effect::Place(Pose::IDENTITY)), (2, 1, Effect::Remove)];
         let one = measure_with(GAUGES[gauge].name, &world, &scope, &frames, &effects);

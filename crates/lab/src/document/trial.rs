@@ -3,8 +3,8 @@
 use crate::probes::{Answer, ProbeRecord};
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::scaling::dimensionless;
-use ironspin_model::{Bound, DVec3, Law, Severity, Verdict};
-use ironspin_scene::Question;
+use ironspin_model::{Bound, DVec3, Law, Severity, Verdict, title_of};
+use ironspin_scene::{Parameter, Question};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 
@@ -55,6 +55,9 @@ pub struct TrialDocument {
     /// Why a first try failed, in a process that had run other trials before.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub retried: Option<String>,
+    /// Work of the forces that the bench hands over beyond the change of their potential, J: its own error.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub force_error: Option<f64>,
     /// The claims.
     pub claims: Vec<ClaimDocument>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
@@ -108,6 +111,9 @@ struct Timing {
 /// One claim.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct ClaimDocument {
+    /// Its name; left out where it has none.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub name: String,
     /// Name of the gauge.
     pub gauge: String,
     /// Its unit.
@@ -148,6 +154,11 @@ pub struct ClaimDocument {
 }
 
 impl ClaimDocument {
+    /// What it is called: by its name with the gauge, or by the gauge alone.
+    pub fn title(&self) -> String {
+        title_of(&self.name, &self.gauge)
+    }
+
     /// Whether it was measured without a bound, in a scene that claims nothing.
     pub fn only_tells(&self) -> bool {
         self.bound == Bound::None
@@ -184,7 +195,8 @@ impl TrialDocument {
             conditions: unusual.map(|(name, value)| (name.to_owned(), value)).collect(),
             repeat: (conditions.repeat > 1).then_some(conditions.repeat),
             set: record.plan.set.iter().cloned().collect(),
-            parameters: record.plan.setup.parameters.iter().map(|p| (p.name.clone(), p.value)).collect(),
+            force_error: record.force_error,
+            parameters: record.plan.setup.parameters.iter().flat_map(numbers_of).collect(),
             bodies: record.plan.setup.world.bodies.len(),
             steps: record.steps,
             verdict: record.verdict,
@@ -281,9 +293,18 @@ fn forecast_document(record: &TrialRecord, probe: &ProbeRecord) -> Option<Foreca
     })
 }
 
+/// A parameter with its value, or the items of a list one by one.
+fn numbers_of(parameter: &Parameter) -> Vec<(String, f64)> {
+    match &parameter.values {
+        None => vec![(parameter.name.clone(), parameter.value)],
+        Some(items) => items.iter().enumerate().map(|(i, item)| (format!("{}[{i}]", parameter.name), *item)).collect(),
+    }
+}
+
 fn claim_document(record: &TrialRecord, claim: &ClaimRecord) -> ClaimDocument {
     let finite = |time: f64| time.is_finite().then_some(time);
     ClaimDocument {
+        name: claim.claim.name.clone(),
         gauge: claim.gauge.name.to_owned(),
         unit: claim.gauge.unit.to_owned(),
         of: claim.claim.of_text.clone(),

@@ -130,14 +130,19 @@ pub fn compare_results(base: &ResultDocument, new: &ResultDocument) -> Compariso
         }
         for (number, claim) in trial.claims.iter().enumerate() {
             // Claims stand in the order of the scene; one that was put in moves the others.
-            let same = |other: &&crate::document::ClaimDocument| other.gauge == claim.gauge && other.of == claim.of;
+            // A name holds on to a claim whatever else of it has changed.
+            let same = |other: &&crate::document::ClaimDocument| {
+                other.gauge == claim.gauge
+                    && other.name == claim.name
+                    && (other.of == claim.of || !claim.name.is_empty())
+            };
             let at_place = before.claims.get(number).filter(same);
             let Some(old) = at_place.or_else(|| before.claims.iter().find(same)) else { continue };
             found.compared += 1;
             let reported = |kind| Change {
                 kind,
                 trial: key.clone(),
-                what: format!("{} of {}", claim.gauge, claim.of),
+                what: format!("{} of {}", claim.title(), claim.of),
                 base: old.measured,
                 new: claim.measured,
                 unit: claim.unit.clone(),

@@ -20,7 +20,7 @@ const PATIENCE: Duration = Duration::from_secs(30);
 /// By this number a file is known as a ledger ("Spin").
 const MARK: i32 = 0x5370_696e;
 /// Each brings a file one version further; a file of version n has had the first n.
-const STEPS: [&str; 3] = [
+const STEPS: [&str; 4] = [
     "CREATE TABLE entry (
         id INTEGER PRIMARY KEY,
         written TEXT NOT NULL,
@@ -55,6 +55,7 @@ const STEPS: [&str; 3] = [
         document TEXT NOT NULL,
         PRIMARY KEY (entry, number)
     ) WITHOUT ROWID;",
+    "ALTER TABLE figure ADD COLUMN claim TEXT NOT NULL DEFAULT '';",
 ];
 
 /// Why a ledger cannot be used.
@@ -121,6 +122,8 @@ pub struct Figure {
     pub dt: String,
     /// Everything unusual about the conditions.
     pub conditions: String,
+    /// Name of the claim; empty where it has none.
+    pub claim: String,
     /// Name of the gauge.
     pub gauge: String,
     /// The bodies measured.
@@ -284,7 +287,7 @@ impl Ledger {
         Ok(Kept::Results(Box::new(results)))
     }
 
-    /// The figures of a scene over time, all gauges or one, the oldest first.
+    /// The figures of a scene over time, all or those of one gauge or claim, the oldest first.
     ///
     /// # Errors
     /// When the file cannot be read.
@@ -293,10 +296,10 @@ impl Ledger {
         let mut query = self
             .connection
             .prepare(
-                "SELECT entry.id, entry.name, entry.written, entry.tool, engine, dt, conditions, gauge, of, measured, unit, verdict
+                "SELECT entry.id, entry.name, entry.written, entry.tool, engine, dt, conditions, gauge, of, measured, unit, verdict, claim
                  FROM figure JOIN entry ON entry.id = figure.entry
-                 WHERE scene = ?1 AND (?2 IS NULL OR gauge = ?2)
-                 ORDER BY gauge, of, engine, dt, conditions, entry.id",
+                 WHERE scene = ?1 AND (?2 IS NULL OR gauge = ?2 OR claim = ?2)
+                 ORDER BY gauge, claim, of, engine, dt, conditions, entry.id",
             )
             .map_err(sqlite)?;
         let rows = query
@@ -314,6 +317,7 @@ impl Ledger {
                     measured: row.get(9)?,
                     unit: row.get(10)?,
                     verdict: row.get(11)?,
+                    claim: row.get(12)?,
                 })
             })
             .map_err(sqlite)?;

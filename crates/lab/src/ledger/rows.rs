@@ -5,8 +5,8 @@ use crate::document::TrialDocument;
 use rusqlite::{Connection, Statement, Transaction, params};
 
 const FIGURE: &str =
-    "INSERT INTO figure (entry, scene, engine, dt, conditions, trial_verdict, gauge, of, measured, unit, verdict)
-     VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11)";
+    "INSERT INTO figure (entry, scene, engine, dt, conditions, trial_verdict, gauge, of, measured, unit, verdict, claim)
+     VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10, ?11, ?12)";
 
 /// Writes figures of trials.
 pub(super) struct Figures<'w>(Statement<'w>);
@@ -18,17 +18,18 @@ impl<'w> Figures<'w> {
 
     pub(super) fn add(&mut self, entry: i64, trial: &TrialDocument) -> Result<(), rusqlite::Error> {
         let (conditions, whole) = (trial.unusual_text(), trial.verdict.word());
-        let mut row = |gauge: &str, of: &str, measured: Option<f64>, unit: &str, verdict: &str| {
+        let mut row = |name: &str, gauge: &str, of: &str, measured: Option<f64>, unit: &str, verdict: &str| {
             let TrialDocument { scene, engine, dt_text, .. } = trial;
-            let figure = params![entry, scene, engine, dt_text, conditions, whole, gauge, of, measured, unit, verdict];
+            let figure =
+                params![entry, scene, engine, dt_text, conditions, whole, gauge, of, measured, unit, verdict, name];
             self.0.execute(figure).map(|_| ())
         };
         if trial.claims.is_empty() {
-            row("", "", None, "", whole)?;
+            row("", "", "", None, "", whole)?;
         }
         trial.claims.iter().try_for_each(|claim| {
             let measured = claim.measured.filter(|value| value.is_finite());
-            row(&claim.gauge, &claim.of, measured, &claim.unit, claim.verdict.word())
+            row(&claim.name, &claim.gauge, &claim.of, measured, &claim.unit, claim.verdict.word())
         })
     }
 }
@@ -68,6 +69,7 @@ pub(super) fn add_costs(work: &Transaction<'_>, entry: i64, costs: &CostDocument
             "",
             cost.median,
             "s",
+            "",
             ""
         ])?;
     }

@@ -105,7 +105,7 @@ fn one(
         compared = plain.step;
         comparison.see(plain, twin, lost());
         for (recorder, frame) in recorders.iter_mut().zip([plain, twin]) {
-            recorder.observe(&plan.setup.world, frame);
+            recorder.observe(&plan.setup.world, frame, 0.0);
         }
         match &mut last {
             Some(last) => last.iter_mut().zip([plain, twin]).for_each(|(last, frame)| last.clone_from(frame)),
@@ -115,7 +115,7 @@ fn one(
     let recordings = comparison.first.is_some().then(|| {
         let [plain, twin] = recorders;
         let ends = last.as_ref().map(|[a, b]| (a, b)).unzip();
-        Box::new([plain.finish(&plan.setup.world, ends.0), twin.finish(&plan.setup.world, ends.1)])
+        Box::new([plain.finish(&plan.setup.world, ends.0, 0.0), twin.finish(&plan.setup.world, ends.1, 0.0)])
     });
     let worst = comparison.worst.map(|(apart, id, time)| (apart, plan.setup.world.bodies[id].name.clone(), time));
     let (verdict, reason) = match outcome {

@@ -2,9 +2,9 @@
 
 use crate::plan::TrialPlan;
 use crate::transform::{Transform, Transformed};
-use crate::trial::{STEPS_A_CALL, lacking, reported};
+use crate::trial::{STEPS_A_CALL, lacking, no_force, reported};
 use ironspin_model::{Engine, EngineError, Frame, Scalar, Schedule};
-use ironspin_scene::TriggerWatch;
+use ironspin_scene::{Script, Setup};
 
 /// Portions of a trial that is advanced in other portions than usual.
 const OTHER: [u64; 6] = [1, 7, 2, 31, 3, 64];
@@ -26,7 +26,8 @@ pub(super) enum Portions {
 pub(super) struct Side<'a> {
     engine: Box<dyn Engine>,
     schedule: Schedule,
-    triggers: TriggerWatch<'a>,
+    setup: &'a Setup,
+    script: Script<'a>,
     portions: Portions,
     begun: bool,
     done: u64,
@@ -58,7 +59,8 @@ impl<'a> Side<'a> {
         Ok(Side {
             engine,
             schedule,
-            triggers: TriggerWatch::new(plan.setup.world.dimension, &plan.setup.triggers),
+            setup: &plan.setup,
+            script: Script::new(&plan.setup),
             portions,
             begun: false,
             done: 0,
@@ -97,10 +99,11 @@ impl<'a> Side<'a> {
             self.engine.advance(&ahead, &mut |_| {})?;
             self.engine.restore(token)?;
         }
-        if !self.triggers.is_over() {
+        if !self.script.is_over() {
             count = 1;
-            for (body, effect) in self.triggers.due(&now.bodies, now.time) {
-                self.engine.act(body, effect)?;
+            let due = self.script.due(&now.bodies, now.time, self.schedule.length(self.done));
+            for (body, effect) in due.map_err(|fault| no_force(fault, now.time, self.setup))?.deeds {
+                self.engine.act(body, &effect)?;
             }
         }
         let steps = lengths(&self.schedule, self.done, count);

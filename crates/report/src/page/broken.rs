@@ -102,7 +102,7 @@ fn entry(trials: &[&TrialDocument], link: &Link<'_>, case: &Case<'_>) -> Markup 
 
 fn broken_claim(claim: &ClaimDocument, place: &Markup) -> Markup {
     html! {
-        strong { (claim.gauge) } " of " code { (claim.of) } (place)
+        strong { (claim.title()) } " of " code { (claim.of) } (place)
         p {
             "Measured " strong { (measured(claim)) } ", bound " (bound(claim))
             @if !claim.detail.is_empty() { ": " (claim.detail) }

@@ -19,7 +19,7 @@ use crate::axes::PlotError;
 use crate::drawing::Drawing;
 use crate::look::SERIES;
 use crate::map::document_summary;
-use crate::number::with_unit;
+use crate::number::measured_and_bound;
 pub use beyond::Beyond;
 use ironspin_lab::{ClaimDocument, Summary, TrialDocument, TrialRecord};
 use ironspin_model::{Verdict, shown};
@@ -186,7 +186,7 @@ fn in_a_sentence(trials: &[&TrialDocument], beyond: &Beyond) -> String {
     if let Some((trial, claim)) = broken::worst(trials) {
         reported.push(format!(
             "Furthest past its bound: {} in {} on {}, {} where {} is due.",
-            claim.gauge,
+            claim.title(),
             trial.scene,
             trial.engine,
             measured(claim),
@@ -198,11 +198,11 @@ fn in_a_sentence(trials: &[&TrialDocument], beyond: &Beyond) -> String {
 }
 
 fn measured(claim: &ClaimDocument) -> String {
-    claim.measured.map_or_else(|| "nothing".to_owned(), |value| with_unit(value, &claim.unit))
+    measured_and_bound(claim.measured, &claim.bound, &claim.unit, "nothing").0
 }
 
 fn bound(claim: &ClaimDocument) -> String {
-    claim.bound.relation(|value| with_unit(value, &claim.unit))
+    measured_and_bound(claim.measured, &claim.bound, &claim.unit, "nothing").1
 }
 
 /// Values in the order in which they first come.

@@ -103,7 +103,7 @@ fn claim_table(claims: &[ClaimDocument]) -> Markup {
             table {
                 thead {
                     tr {
-                        th {} th { "gauge" } th { "of" } th { "measured" } th { "bound" }
+                        th {} th { "claim" } th { "of" } th { "measured" } th { "bound" }
                         th { "where, and why the bound" }
                     }
                 }
@@ -120,7 +120,7 @@ fn claim_row(claim: &ClaimDocument) -> Markup {
     html! {
         tr {
             td { @if claims { span class={ "mark " (class) } { (word) } } }
-            td { (claim.gauge) }
+            td { (claim.title()) }
             td { (claim.of) }
             td.number { (measured(claim)) }
             td.number { (bound(claim)) }

@@ -156,6 +156,7 @@ fn a_comparison_counts_and_names_what_changed() {
 
 fn figure(entry: i64, gauge: &str, measured: Option<f64>) -> Figure {
     Figure {
+        claim: String::new(),
         entry,
         name: (entry == 2).then(|| "before the storm".to_owned()),
         written: "2026-01-02 03:04:05".to_owned(),

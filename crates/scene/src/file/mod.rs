@@ -2,6 +2,9 @@
 
 pub(crate) mod amount;
 pub(crate) mod body;
+pub(crate) mod force;
+pub(crate) mod limit;
+pub(crate) mod parameter;
 pub(crate) mod rules;
 pub(crate) mod soft;
 
@@ -9,6 +12,9 @@ use crate::number::Number;
 pub(crate) use crate::placed::{Ordered, Placed};
 pub(crate) use amount::{Amount, TurnTable, Turns};
 pub(crate) use body::{BodyTable, KindWord, MotionTable, PartTable, PlaceTable, ShapeTable};
+pub(crate) use force::ForceTable;
+pub(crate) use limit::{FallingTable, Limit};
+pub(crate) use parameter::{ParameterFields, ParameterTable};
 pub(crate) use rules::{
     ActionTable, ApartTable, ClaimTable, JointTable, JointWord, LawTable, SeriesTable, SeverityWord, TwinTable,
 };
@@ -73,6 +79,9 @@ pub(crate) struct SceneFile {
     pub(crate) apart: Vec<ApartTable>,
     #[serde(default)]
     pub(crate) action: Vec<ActionTable>,
+    /// Forces that follow the state.
+    #[serde(default)]
+    pub(crate) force: Vec<ForceTable>,
     #[serde(default)]
     pub(crate) claim: Vec<ClaimTable>,
     #[serde(default)]
@@ -98,20 +107,6 @@ pub(crate) struct SharedFile {
 
 fn two() -> Placed<i64> {
     Placed::nowhere(2)
-}
-
-/// A parameter.
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(crate) struct ParameterTable {
-    /// Its value; may use the parameters above it.
-    pub(crate) value: Number,
-    /// What it means.
-    pub(crate) about: String,
-    /// Its unit, for people to read.
-    pub(crate) unit: Option<String>,
-    /// Smallest and largest value allowed.
-    pub(crate) range: Option<[Number; 2]>,
 }
 
 /// The world.

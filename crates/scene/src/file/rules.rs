@@ -1,6 +1,6 @@
 //! Joints, actions, and what must hold, as they are written.
 
-use super::{Amount, Ordered, Placed, Turns};
+use super::{Amount, Limit, Ordered, Placed, Turns};
 use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -170,6 +170,11 @@ pub(crate) struct LawTable {
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct ClaimTable {
+    /// Its name, unique in the scene, by which it is told and searched for; in a loop the counters stand behind it.
+    pub(crate) name: Option<Placed<String>>,
+    /// Loops: how many times, or from and to as "1..count", the last number left out. Everything in the claim may use the counters.
+    #[serde(default, rename = "for")]
+    pub(crate) loops: Ordered<Number>,
     /// Name of the gauge.
     pub(crate) gauge: Placed<String>,
     /// The bodies measured.
@@ -177,20 +182,29 @@ pub(crate) struct ClaimTable {
     pub(crate) of: Placed<String>,
     /// The bodies they are measured against.
     pub(crate) against: Option<Placed<String>>,
-    /// An expression over the state of a body (x, y, angle, vx, vy, speed, spin, t; in space x, y, z, qw, qx, qy, qz, vx, vy, vz, speed, wx,
-    /// wy, wz, t), for gauges that need one.
+    /// An expression over the state of a body (x, y, angle, vx, vy, speed, spin, mass, inertia, t; in space x, y, z, qw, qx, qy, qz, vx, vy, vz,
+    /// speed, wx, wy, wz, mass, t), of others by their names (two.x, crane.point(\[0.5, 0\]).y) and of all that are measured (sum(mass * vx)), for
+    /// gauges that need one.
     pub(crate) measure: Option<Placed<String>>,
     /// Closed form of x, y and in space z over the time t, m, for gauges that need it.
     pub(crate) path: Option<Placed<Vec<Placed<String>>>>,
     /// The law that values must follow, for gauges that need it.
     pub(crate) law: Option<Placed<LawTable>>,
+    /// A condition such as "vy < 0 and y > 1", of which the times are measured at which it becomes true.
+    pub(crate) becomes: Option<Placed<String>>,
+    /// Which of several times: a number from 1, or "last"; the first when left out.
+    pub(crate) nth: Option<Number>,
+    /// The time at which is measured, s; between two frames the state is interpolated.
+    pub(crate) at_time: Option<Number>,
+    /// A point in the body's own frame about its centre of mass, m, for gauges that follow one.
+    pub(crate) point: Option<Placed<Vec<Number>>>,
     /// From and to, s.
     pub(crate) window: Option<[Number; 2]>,
-    pub(crate) at_most: Option<Number>,
-    pub(crate) at_least: Option<Number>,
+    pub(crate) at_most: Option<Limit>,
+    pub(crate) at_least: Option<Limit>,
     pub(crate) equals: Option<Number>,
-    /// Goes with `equals`: in the unit of the gauge, or as "1 %".
-    pub(crate) within: Option<Number>,
+    /// How far off still holds: in the unit of the gauge, or as "1 %" of the bound.
+    pub(crate) within: Option<Limit>,
     /// Why the bound is what it is.
     pub(crate) because: Placed<String>,
     #[serde(default)]

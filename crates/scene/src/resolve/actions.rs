@@ -3,11 +3,11 @@
 use super::Resolver;
 use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
+use crate::expression::Own;
 use crate::file::{ActionTable, Placed, SceneFile};
-use crate::rules::{Parameters, Probe, Question, Trigger};
+use crate::rules::{Probe, Question, Trigger};
 use crate::state::{state_names, state_values};
 use ironspin_model::{Action, Body, BodyKind, BodyState, DVec3, Effect, FEATURES, Pose, World};
-use std::sync::Arc;
 
 /// What the actions of a scene come to.
 #[derive(Default)]
@@ -163,27 +163,10 @@ impl Resolver {
         let waiting = self.selected(on, bodies, &self.names)?;
         // Each takes the room of several actions.
         self.budget.spend(Cost::Actions, 4 * waiting.len(), || on.span())?;
-        let parameters: Parameters =
-            self.names.fixed().iter().filter(|(name, _)| name != "pi" && name != "tau").cloned().collect();
+        let compiled = self.evaluator.compile(condition.get_ref(), &self.names, Own::State, &self.cast).map_err(at)?;
+        self.evaluator.remark(condition.get_ref(), &condition.span());
+        let condition_measure = compiled.into_measure();
         for body in waiting {
-            let built = &bodies[body];
-            let mut names = self.names.clone();
-            let values = state_values(self.dimension, &as_built(built), 0.0);
-            for (name, value) in state_names(self.dimension).iter().zip(values) {
-                if self.names.has(name) && self.evaluator.has_used(name) {
-                    return Err(at(Diagnostic::nowhere(format!(
-                        "`{name}` is a parameter, and in a condition the body's own"
-                    ))
-                    .label("rename the parameter")));
-                }
-                names = names.with(name, value);
-            }
-            // Tried now, so that a wrong name is reported with its place.
-            if let Err(diagnostic) = self.evaluator.evaluate(condition.get_ref(), &names)
-                && !diagnostic.message.contains("by zero")
-            {
-                return Err(at(diagnostic));
-            }
             let effects = self.effects(table, body, bodies)?;
             if effects.is_empty() {
                 return Err(Diagnostic::at(condition.span(), "this action does nothing").label("when this holds"));
@@ -192,10 +175,9 @@ impl Resolver {
             let steps = if for_time > 0.0 { (for_time / self.dt - 1e-9).ceil().max(1.0) - 1.0 } else { 0.0 };
             script.triggers.push(Trigger {
                 body,
-                condition: condition.get_ref().clone(),
+                condition: condition_measure.clone(),
                 effects,
                 further_steps: steps as u64,
-                names: Arc::clone(&parameters),
             });
         }
         Ok(())

@@ -86,14 +86,7 @@ impl Resolver {
         let Some(((counter, count), inner)) = loops.split_first() else {
             return each(names, name);
         };
-        if !is_identifier(counter.get_ref()) || names.has(counter.get_ref()) {
-            return Err(Diagnostic::at(
-                counter.span(),
-                format!("a loop counter cannot be called `{}`", counter.get_ref()),
-            )
-            .label("taken, or not a name")
-            .help("use another name, such as i, j, row or column"));
-        }
+        self.check_counter(counter, names)?;
         let times = self.evaluator.value(count, names)?;
         if times < 0.0 || times.fract() != 0.0 {
             return Err(Diagnostic::at(count.span(), format!("a loop cannot run {times} times"))
@@ -109,6 +102,17 @@ impl Resolver {
             self.repeat_from(inner, &mut inside, format!("{name}[{turn}]"), each)?;
         }
         Ok(())
+    }
+
+    /// A counter of a loop must be a name of its own.
+    pub(super) fn check_counter(&self, counter: &Placed<String>, names: &Names) -> Result<(), Diagnostic> {
+        let name = counter.get_ref();
+        if is_identifier(name) && !names.has(name) && names.list(name).is_none() {
+            return Ok(());
+        }
+        Err(Diagnostic::at(counter.span(), format!("a loop counter cannot be called `{name}`"))
+            .label("taken, or not a name")
+            .help("use another name, such as i, j, row or column"))
     }
 
     /// The bodies of a table at one turn of its loops: one, or those of its pattern.

@@ -1,25 +1,110 @@
 //! Claims: gauge, bodies, window, bound, reason; twins and series.
 
 use super::Resolver;
+use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
+use crate::expression::Own;
 use crate::file::{ClaimTable, LawTable, Placed, SeriesTable, SeverityWord, TwinTable};
 use crate::names::Names;
 use crate::number::{Number, NumberText};
 use crate::rules::{Series, SeriesShape, TWIN_KINDS, Twin};
+use crate::scene::is_scene_name;
+use crate::select::split;
 use crate::setup::Parameter;
-use crate::state::state_names;
-use ironspin_model::{BodyKind, Bound, Claim, Details, Dimension, Law, Scalar, Severity, Window, World};
+use ironspin_model::{BodyKind, Claim, Details, Dimension, Law, Measure, Nth, Scalar, Severity, Window, World};
+use std::collections::BTreeSet;
+
+/// What is made at each turn of the loops of a claim, for an engine of double and one of single precision, with the indices of the turn.
+type EachTurn<'a> = dyn FnMut(&[&Names; 2], &str) -> Result<(), Diagnostic> + 'a;
 
 impl Resolver {
-    pub(super) fn claims(&self, tables: &[ClaimTable], world: &World) -> Result<Vec<Claim>, Diagnostic> {
+    /// All claims, and of which table each is.
+    pub(super) fn claims(&self, tables: &[ClaimTable], world: &World) -> Result<(Vec<Claim>, Vec<usize>), Diagnostic> {
         let names = |scalar: Scalar| self.names.with("dt", self.dt).with("eps", scalar.epsilon());
-        let (double, single) = (names(Scalar::F64), names(Scalar::F32));
-        let claim = |table| {
-            let claim = self.claim(table, world, &double)?;
-            let single = Some(self.bound(table, &single)?).filter(|bound| *bound != claim.bound);
-            Ok(Claim { single, ..claim })
+        let (mut double, mut single) = (names(Scalar::F64), names(Scalar::F32));
+        let (mut claims, mut sources) = (Vec::new(), Vec::new());
+        let mut known = BTreeSet::new();
+        for (number, table) in tables.iter().enumerate() {
+            self.claim_turns(&table.loops.0, &mut [&mut double, &mut single], "", &mut |names, indices| {
+                self.budget.spend(Cost::Claims, 1, || table.gauge.span())?;
+                let claim = self.claim(table, world, names[0])?;
+                let single = Some(self.bound(table, names[1])?).filter(|bound| *bound != claim.bound);
+                let name = self.claim_name(table, indices, &mut known)?;
+                claims.push(Claim { single, name, ..claim });
+                sources.push(number);
+                Ok(())
+            })?;
+        }
+        Ok((claims, sources))
+    }
+
+    /// Runs nested loops, outermost first; what is made in them knows their counters, and their indices as they stand behind names.
+    fn claim_turns(
+        &self,
+        loops: &[(Placed<String>, Number)],
+        names: &mut [&mut Names; 2],
+        indices: &str,
+        each: &mut EachTurn<'_>,
+    ) -> Result<(), Diagnostic> {
+        let Some(((counter, span), inner)) = loops.split_first() else {
+            return each(&[&*names[0], &*names[1]], indices);
         };
-        tables.iter().map(claim).collect()
+        self.check_counter(counter, names[0])?;
+        let [from, to] = self.ends(span, names[0])?;
+        let mut inside = [names[0].with(counter.get_ref(), 0.0), names[1].with(counter.get_ref(), 0.0)];
+        for turn in from..to {
+            self.budget.spend(Cost::Turns, 1, || counter.span())?;
+            let [one, other] = &mut inside;
+            one.set(counter.get_ref(), turn as f64);
+            other.set(counter.get_ref(), turn as f64);
+            self.claim_turns(inner, &mut [one, other], &format!("{indices}[{turn}]"), each)?;
+        }
+        Ok(())
+    }
+
+    /// From where to where a loop counts: `"1..count"`, or how many times.
+    fn ends(&self, number: &Number, names: &Names) -> Result<[usize; 2], Diagnostic> {
+        let text = match number.text() {
+            NumberText::Expression(text) => text.as_str(),
+            NumberText::Literal(_) => "",
+        };
+        let [from, to] = match text.split_once("..") {
+            Some((from, to)) => {
+                let end = |text: &str| self.evaluator.evaluate_at(text, number.span(), names);
+                [end(from)?, end(to)?]
+            }
+            None => [0.0, self.evaluator.value(number, names)?],
+        };
+        if !(from >= 0.0 && from.fract() == 0.0 && to.fract() == 0.0 && to >= from) {
+            return Err(Diagnostic::at(number.span(), format!("a loop cannot count from {from} to {to}"))
+                .label("expected whole numbers from 0, as in \"0..count\""));
+        }
+        if to > self.body_limit as f64 {
+            return Err(self.too_many(number.span()).label(format!("is {to}")));
+        }
+        Ok([from as usize, to as usize])
+    }
+
+    fn claim_name(
+        &self,
+        table: &ClaimTable,
+        indices: &str,
+        known: &mut BTreeSet<String>,
+    ) -> Result<String, Diagnostic> {
+        let Some(name) = &table.name else { return Ok(String::new()) };
+        let wrong = |message: String| Diagnostic::at(name.span(), message);
+        // Indices behind it stand in resolved scenes.
+        let (base, indices_of_name) = split(name.get_ref());
+        if !is_scene_name(base) || indices_of_name.iter().any(|index| index.parse::<usize>().is_err()) {
+            return Err(wrong(format!("`{}` is no name for a claim", name.get_ref()))
+                .label("not a plain name")
+                .help("use letters, digits, blanks between them, and - _ . ( ), up to 100"));
+        }
+        let whole = format!("{}{indices}", name.get_ref());
+        if !known.insert(whole.clone()) {
+            return Err(wrong(format!("two claims are called `{whole}`")).label("second of this name"));
+        }
+        Ok(whole)
     }
 
     fn claim(&self, table: &ClaimTable, world: &World, names: &Names) -> Result<Claim, Diagnostic> {
@@ -59,9 +144,13 @@ impl Resolver {
             }
         };
         Ok(Claim {
+            name: String::new(),
             gauge: table.gauge.get_ref().clone(),
             of,
-            of_text: table.of.get_ref().clone(),
+            of_text: match table.loops.0.is_empty() {
+                true => table.of.get_ref().clone(),
+                false => self.with_worked_out_indices(&table.of, names)?,
+            },
             against,
             details: self.details(table, names)?,
             window,
@@ -76,10 +165,13 @@ impl Resolver {
     }
 
     fn details(&self, table: &ClaimTable, names: &Names) -> Result<Details, Diagnostic> {
-        let measure = |text: &Placed<String>, own: &[&str]| {
-            self.evaluator
-                .measure(self.dimension, text.get_ref(), names, own)
-                .map_err(|diagnostic| Diagnostic { span: Some(text.span()), ..diagnostic })
+        let measure = |text: &Placed<String>, own: Own| {
+            let compiled = self
+                .evaluator
+                .compile(text.get_ref(), names, own, &self.cast)
+                .map_err(|diagnostic| Diagnostic { span: Some(text.span()), ..diagnostic })?;
+            self.evaluator.remark(text.get_ref(), &text.span());
+            Ok(compiled.into_measure())
         };
         let path = match &table.path {
             Some(path) => {
@@ -95,15 +187,57 @@ impl Resolver {
                     )
                     .label(format!("expected {due} expressions over t")));
                 }
-                Some(texts.iter().map(|text| measure(text, &["t"])).collect::<Result<Vec<_>, _>>()?)
+                Some(texts.iter().map(|text| measure(text, Own::Time)).collect::<Result<Vec<_>, _>>()?)
             }
             None => None,
         };
         Ok(Details {
-            measure: table.measure.as_ref().map(|text| measure(text, state_names(self.dimension))).transpose()?,
+            measure: table.measure.as_ref().map(|text| measure(text, Own::State)).transpose()?,
             path,
             law: table.law.as_ref().map(|law| self.law(law, names)).transpose()?,
+            becomes: table.becomes.as_ref().map(|text| self.condition(text, names)).transpose()?,
+            nth: table.nth.as_ref().map(|nth| self.nth(nth, names)).transpose()?,
+            at_time: table.at_time.as_ref().map(|time| self.moment(time, table, names)).transpose()?,
+            point: table.point.as_ref().map(|point| self.placed_vector(point, names)).transpose()?,
         })
+    }
+
+    /// What becomes true or not.
+    pub(super) fn condition(&self, text: &Placed<String>, names: &Names) -> Result<Measure, Diagnostic> {
+        let at = |diagnostic: Diagnostic| Diagnostic { span: Some(text.span()), ..diagnostic };
+        let compiled = self.evaluator.compile(text.get_ref(), names, Own::State, &self.cast).map_err(at)?;
+        if !compiled.is_truth() {
+            return Err(Diagnostic::at(text.span(), format!("`{}` is a number and no condition", text.get_ref()))
+                .label("never true or false")
+                .help("write a comparison, such as \"vy < 0 and y > 1\""));
+        }
+        self.evaluator.remark(text.get_ref(), &text.span());
+        Ok(compiled.into_measure())
+    }
+
+    fn nth(&self, number: &Number, names: &Names) -> Result<Nth, Diagnostic> {
+        if matches!(number.text(), NumberText::Expression(text) if text.trim() == "last") {
+            return Ok(Nth::Last);
+        }
+        let nth = self.evaluator.value(number, names)?;
+        if !(nth >= 1.0 && nth.fract() == 0.0 && nth <= 1e9) {
+            return Err(Diagnostic::at(number.span(), format!("`nth` cannot be {nth}"))
+                .label("expected a whole number from 1, or \"last\""));
+        }
+        Ok(Nth::Nth(nth as u64))
+    }
+
+    /// The time at which a claim measures, within the trial and in no window.
+    fn moment(&self, number: &Number, table: &ClaimTable, names: &Names) -> Result<f64, Diagnostic> {
+        let time = self.not_negative(number, "the time of a claim", names)?;
+        if table.window.is_some() {
+            return Err(Diagnostic::at(number.span(), "a claim has either `at_time` or `window`").label("both"));
+        }
+        if time > self.duration * (1.0 + 1e-12) {
+            return Err(Diagnostic::at(number.span(), "the time of a claim comes after the end of the trial")
+                .label(format!("{time} s, of {} s", self.duration)));
+        }
+        Ok(time)
     }
 
     fn law(&self, table: &Placed<LawTable>, names: &Names) -> Result<Law, Diagnostic> {
@@ -144,44 +278,6 @@ impl Resolver {
             _ => return Err(wrong("is exactly one of `binomial`, `normal`, `exponential` and `uniform`")),
         };
         Ok(law)
-    }
-
-    fn bound(&self, table: &ClaimTable, names: &Names) -> Result<Bound, Diagnostic> {
-        let bounds = [&table.at_most, &table.at_least, &table.equals];
-        if bounds.iter().filter(|bound| bound.is_some()).count() != 1 {
-            return Err(Diagnostic::at(
-                table.gauge.span(),
-                "a claim has exactly one of `at_most`, `at_least` and `equals`",
-            )
-            .label("in this claim"));
-        }
-        if let (Some(within), None) = (&table.within, &table.equals) {
-            return Err(Diagnostic::at(within.span(), "`within` goes with `equals` only"));
-        }
-        if let Some(limit) = &table.at_most {
-            return Ok(Bound::AtMost(self.evaluator.value(limit, names)?));
-        }
-        if let Some(limit) = &table.at_least {
-            return Ok(Bound::AtLeast(self.evaluator.value(limit, names)?));
-        }
-        let value = table.equals.as_ref().map_or(Ok(0.0), |number| self.evaluator.value(number, names))?;
-        let within = table.within.as_ref().map_or(Ok(0.0), |number| self.within(number, value, names))?;
-        if within < 0.0 {
-            return Err(Diagnostic::at(table.gauge.span(), "`within` must not be negative"));
-        }
-        Ok(Bound::Equals { value, within })
-    }
-
-    /// `0.02` in the gauge's unit, or `"1 %"` of the value.
-    fn within(&self, number: &Number, value: f64, names: &Names) -> Result<f64, Diagnostic> {
-        if let NumberText::Expression(text) = number.text()
-            && let Some(percent) = text.trim().strip_suffix('%')
-        {
-            let share =
-                self.evaluator.evaluate(percent, names).map_err(|f| Diagnostic { span: Some(number.span()), ..f })?;
-            return Ok(0.01 * share * value.abs());
-        }
-        self.evaluator.value(number, names)
     }
 
     pub(super) fn twins(&self, tables: &[TwinTable]) -> Result<Vec<Twin>, Diagnostic> {

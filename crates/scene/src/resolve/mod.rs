@@ -2,7 +2,9 @@
 
 mod actions;
 mod bodies;
+mod bounds;
 mod claims;
+mod forces;
 mod joints;
 mod motion;
 mod net_shapes;
@@ -15,8 +17,9 @@ mod vectors;
 
 use crate::budget::Budget;
 use crate::diagnostic::Diagnostic;
-use crate::expression::Evaluator;
+use crate::expression::{Cast, Evaluator};
 use crate::file::{MixingWord, Ordered, Placed, SceneFile, SharedFile, WorldTable};
+use crate::forces::StateForce;
 use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
@@ -25,6 +28,7 @@ use ironspin_model::{Bounds, Claim, DVec3, Dimension, Material, PairMaterial, So
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::rc::Rc;
+use std::sync::Arc;
 
 /// Most materials of a scene, and pairs of them.
 const MATERIAL_LIMIT: usize = 1_000;
@@ -34,6 +38,12 @@ pub(crate) struct Resolved {
     pub(crate) parameters: Vec<Parameter>,
     pub(crate) world: World,
     pub(crate) claims: Vec<Claim>,
+    /// Of which table each claim is.
+    pub(crate) claim_tables: Vec<usize>,
+    /// Forces that follow the state.
+    pub(crate) forces: Vec<StateForce>,
+    /// What is to be said of expressions, with its kind.
+    pub(crate) remarks: Vec<(&'static str, Diagnostic)>,
     pub(crate) twins: Vec<Twin>,
     pub(crate) series: Vec<Series>,
     pub(crate) triggers: Vec<Trigger>,
@@ -62,8 +72,8 @@ pub(crate) struct Resolver {
     layers: Vec<String>,
     /// Sets of bodies by name.
     groups: BTreeMap<String, String>,
-    /// Ids by full name.
-    ids: BTreeMap<String, usize>,
+    /// What expressions may know of the bodies, once they are known.
+    cast: Cast,
     /// Soft bodies, once they are known.
     softs: Vec<SoftBody>,
 }
@@ -90,11 +100,10 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
     let budget = Rc::new(Budget::new(settings.body_limit));
     let evaluator = Evaluator::new(settings.seed).within(&budget);
     let tables = joined("parameters", shared.iter().map(|s| &s.set), &file.set)?;
-    let (parameters, names) = parameters::resolve(&tables, settings, &evaluator)?;
     let mut resolver = Resolver {
         dimension,
         evaluator,
-        names,
+        names: Names::constants(),
         dt: settings.dt,
         duration: 0.0,
         seed: settings.seed,
@@ -102,9 +111,10 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         budget,
         layers: vec!["common".to_owned()],
         groups: BTreeMap::new(),
-        ids: BTreeMap::new(),
+        cast: Cast { dimension, ids: BTreeMap::new(), traits: Arc::from([]) },
         softs: Vec::new(),
     };
+    let parameters = resolver.parameters(&tables, settings, &file.world)?;
     let (gravity, duration, bounds) = resolver.world(&file.world)?;
     resolver.duration = duration;
     resolver.names.add("g", gravity.length());
@@ -119,7 +129,11 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
     if built.bodies.is_empty() {
         return Err(Diagnostic::nowhere("the scene has no body").help("add a [[body]] or a [[soft]] table"));
     }
-    resolver.ids = built.bodies.iter().enumerate().map(|(id, body)| (body.name.clone(), id)).collect();
+    resolver.cast = Cast {
+        dimension,
+        ids: built.bodies.iter().enumerate().map(|(id, body)| (body.name.clone(), id)).collect(),
+        traits: built.bodies.iter().map(|body| [body.mass, body.inertia.zz()]).collect(),
+    };
     resolver.note_groups(&file.group, &built.bodies)?;
     let joints = resolver.joints(&file.joint, &built.bodies)?;
     let apart = resolver.apart(&file.apart, &built.bodies)?;
@@ -140,7 +154,8 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         actions: script.effects,
         ..World::planar(duration)
     };
-    let claims = resolver.claims(&file.claim, &world)?;
+    let forces = resolver.forces(&file.force, &world, &script.probes)?;
+    let (claims, claim_tables) = resolver.claims(&file.claim, &world)?;
     let twins = resolver.twins(&file.twin)?;
     let series = resolver.series(&file.series, &world, &parameters)?;
     let features = resolver.features(file, &world, &script.probes)?;
@@ -153,8 +168,11 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         parameters,
         world,
         claims,
+        claim_tables,
         twins,
         series,
+        forces,
+        remarks: resolver.evaluator.remarks(),
         triggers: script.triggers,
         probes: script.probes,
         features,

@@ -52,7 +52,7 @@ impl Resolver {
         names: &Names,
     ) -> Result<Vec<usize>, Diagnostic> {
         let text = self.with_worked_out_indices(selector, names)?;
-        if let Some(&id) = self.ids.get(&text) {
+        if let Some(&id) = self.cast.ids.get(&text) {
             return Ok(vec![id]);
         }
         let spread = self.spread(&text);
@@ -82,14 +82,14 @@ impl Resolver {
 
     /// The terms of a selector that are no whole name of a body.
     fn patterns<'a>(&self, text: &'a str) -> impl Iterator<Item = &'a str> {
-        text.split(',').map(str::trim).filter(|term| !self.ids.contains_key(*term))
+        text.split(',').map(str::trim).filter(|term| !self.cast.ids.contains_key(*term))
     }
 
     /// Ids of the bodies and nodes that a selector names, its groups replaced and its indices worked out.
     fn select(&self, text: &str, bodies: &[Body]) -> Vec<usize> {
         let patterns: Vec<&str> = self.patterns(text).collect();
         let mut found = if patterns.is_empty() { Vec::new() } else { select(&patterns, bodies) };
-        found.extend(text.split(',').filter_map(|term| self.ids.get(term.trim())));
+        found.extend(text.split(',').filter_map(|term| self.cast.ids.get(term.trim())));
         for term in text.split(',').filter_map(|term| of_skin(term.trim())) {
             for soft in self.softs.iter().filter(|soft| indexed_matches(term, &soft.name)) {
                 found.extend(soft.skin.iter().flatten().map(|node| soft.nodes.start + node));

@@ -194,22 +194,31 @@ fn actions_repeat_last_and_name_what_they_need() {
     assert_eq!(setup.features, ["ray", "restore"]);
 }
 
+/// What is to be done before a step of an eighth of a second.
+fn due(
+    script: &mut ironspin_scene::Script<'_>,
+    states: &[ironspin_model::BodyState],
+    time: f64,
+) -> Vec<(usize, Effect)> {
+    script.due(states, time, 0.125).expect("no force").deeds
+}
+
 #[test]
 fn a_condition_is_met_once_and_a_force_lasts() {
     use ironspin_model::BodyState;
     let setup = setup_of(&format!(
         "{TWO}[[action]]\nwhen = \"y < 1 && vy < 0\"\non = \"b\"\nforce = [1, 0]\nvelocity = [0, 0]\nfor_time = 0.25\n"
     ));
-    let mut watch = ironspin_scene::TriggerWatch::new(setup.world.dimension, &setup.triggers);
+    let mut watch = ironspin_scene::Script::new(&setup);
     let states =
         |y: f64, vy: f64| vec![BodyState::planar(DVec3::new(0.0, y, 0.0), 0.0, DVec3::new(0.0, vy, 0.0), 0.0); 2];
-    assert!(watch.due(&states(2.0, -1.0), 0.0).is_empty());
-    assert!(watch.due(&states(0.5, 1.0), 0.125).is_empty());
-    let first = watch.due(&states(0.5, -1.0), 0.25);
+    assert!(due(&mut watch, &states(2.0, -1.0), 0.0).is_empty());
+    assert!(due(&mut watch, &states(0.5, 1.0), 0.125).is_empty());
+    let first = due(&mut watch, &states(0.5, -1.0), 0.25);
     assert_eq!((first.len(), first[0].0, watch.is_over()), (2, 1, false));
-    let second = watch.due(&states(5.0, 1.0), 0.375);
+    let second = due(&mut watch, &states(5.0, 1.0), 0.375);
     assert!(matches!(second.as_slice(), [(1, Effect::Force { .. })]) && watch.is_over());
-    assert!(watch.due(&states(0.5, -1.0), 0.5).is_empty());
+    assert!(due(&mut watch, &states(0.5, -1.0), 0.5).is_empty());
 }
 
 #[test]

@@ -1,7 +1,9 @@
 //! Scene files, read and resolved.
 
 mod budgets;
+mod forces;
 mod language;
+mod lists;
 mod promises;
 mod refusals;
 mod roundtrip;

@@ -135,3 +135,41 @@ fn it_takes_what_the_reader_takes_and_refuses_what_it_refuses() {
         assert!(crate::setup_text(&text, &[]).is_err(), "{to}");
     }
 }
+
+/// Lists, loops, bounds that fall with the step, and forces.
+#[test]
+fn it_knows_the_language_as_the_reader_does() {
+    let validator = Validator::new();
+    let sound = format!(
+        "{}[[body]]\nname = \"b\"\nrepeat = {{ i = 2 }}\nshape = {{ disc = 1 }}\nat = [\"3 * i\", 1]\nmaterial = \"iron\"\n\
+         [[force]]\non = \"b[0]\"\nby = \"b[1]\"\nforce = [\"-dx\", 0]\npotential = \"dx ^ 2 / 2\"\nwindow = [0, 1]\n\
+         [[claim]]\nname = \"near\"\nfor = {{ i = \"0..2\" }}\ngauge = \"value.x\"\nof = \"b[i]\"\nat_time = 0.5\nequals = 1\nwithin = {{ at_dt = \"1/240\", of = \"1 %\", order = 2 }}\nbecause = \"x\"\n\
+         [[claim]]\ngauge = \"time.when\"\nof = \"b[0]\"\nbecomes = \"x < 1\"\nnth = \"last\"\nat_most = 2\nbecause = \"x\"\n\
+         [[claim]]\ngauge = \"way.length\"\nof = \"b[0]\"\npoint = [0.5, 0]\nat_most = \"2\"\nbecause = \"x\"\n",
+        crate::FRAME.replacen("[world]", "[set]\nc = { values = [1, \"2\"], about = \"x\", range = [0, 9] }\nd = { value = 1, about = \"x\" }\n[world]", 1)
+    );
+    assert_eq!(validator.complaint(&sound), None);
+    crate::setup_text(&sound, &[]).unwrap();
+    for (from, to) in [
+        ("values = [1, \"2\"]", "values = 1"),
+        ("d = { value = 1, about = \"x\" }", "d = 1"),
+        ("d = { value = 1, about = \"x\" }", "d = [1]"),
+        ("d = { value = 1, about = \"x\" }", "d = { value = 1 }"),
+        ("order = 2", "ordre = 2"),
+        (", order = 2", ""),
+        ("of = \"1 %\"", "of = [1]"),
+        ("for = { i = \"0..2\" }", "for = { i = [0, 2] }"),
+        ("for = { i = \"0..2\" }", "for = \"i\""),
+        ("name = \"near\"", "name = 3"),
+        ("becomes = \"x < 1\"", "becomes = true"),
+        ("force = [\"-dx\", 0]", "force = [true, 0]"),
+        ("potential = ", "potental = "),
+        ("on = \"b[0]\"\nby", "by"),
+        ("point = [0.5, 0]", "point = 0.5"),
+    ] {
+        assert!(sound.contains(from), "{from}");
+        let text = sound.replacen(from, to, 1);
+        assert!(validator.complaint(&text).is_some(), "{to}");
+        assert!(crate::setup_text(&text, &[]).is_err(), "{to}");
+    }
+}

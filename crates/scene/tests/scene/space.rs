@@ -152,14 +152,14 @@ fn actions_have_three_components_and_know_the_body_as_built() {
     );
     assert_eq!((effects[1], effects[2]), (&Effect::Torque(DVec3::new(1.0, 2.0, 3.0)), &Effect::Spin(DVec3::Z)));
     assert!(matches!(effects[3], Effect::Place(pose) if pose.rotation == turn::about(DVec3::Z, 1.0)));
-    let mut watch = ironspin_scene::TriggerWatch::new(Dimension::Space, &setup.triggers);
+    let mut watch = ironspin_scene::Script::new(&setup);
     let state = |z: f64| ironspin_model::BodyState {
         pose: ironspin_model::Pose::at(DVec3::new(0.0, 0.0, z)),
         velocity: DVec3::ZERO,
         spin: DVec3::ZERO,
     };
-    assert!(watch.due(&[state(-1.0)], 0.0).is_empty());
-    assert_eq!(watch.due(&[state(-3.0)], 0.1), [(0, &Effect::Velocity(DVec3::Z))]);
+    assert!(watch.due(&[state(-1.0)], 0.0, 0.1).unwrap().deeds.is_empty());
+    assert_eq!(watch.due(&[state(-3.0)], 0.1, 0.1).unwrap().deeds, [(0, Effect::Velocity(DVec3::Z))]);
 }
 
 #[test]

@@ -112,7 +112,7 @@ impl Gauge for Spread {
         let Some(measure) = &self.measure else { return };
         self.values.clear();
         for &id in self.of.iter().filter(|&&id| !view.now.bodies[id].is_absent()) {
-            let value = measure.value(&view.now.bodies[id], view.now.time);
+            let value = measure.at(&view.moment(id, &self.of));
             if value.is_finite() {
                 self.values.push(value);
             }

@@ -1,0 +1,104 @@
+//! Numbers that are worked out from the states of bodies.
+
+use crate::BodyState;
+use serde::{Serialize, Serializer};
+use std::fmt;
+use std::sync::Arc;
+
+/// A moment of a trial, as measures see it.
+#[derive(Clone, Copy, Debug)]
+pub struct Moment<'a> {
+    /// The states of all bodies, by their ids.
+    pub bodies: &'a [BodyState],
+    /// The body that is measured.
+    pub body: usize,
+    /// All bodies that are measured, for sums over them.
+    pub of: &'a [usize],
+    /// s.
+    pub time: f64,
+}
+
+/// The function of a [`Measure`].
+pub type MeasureFunction = dyn Fn(&Moment<'_>) -> f64 + Send + Sync;
+
+/// A number worked out from the states of bodies and the time. Two are equal when their texts are.
+#[derive(Clone)]
+pub struct Measure {
+    text: String,
+    function: Arc<MeasureFunction>,
+    is_whole: bool,
+}
+
+impl Measure {
+    /// A measure of the state of one body and the time, s, with the text it is shown by.
+    pub fn new(text: impl Into<String>, function: impl Fn(&BodyState, f64) -> f64 + Send + Sync + 'static) -> Self {
+        let of_one = move |moment: &Moment<'_>| {
+            moment.bodies.get(moment.body).map_or(f64::NAN, |state| function(state, moment.time))
+        };
+        Measure::of_moment(text, of_one)
+    }
+
+    /// A measure of all bodies at a moment.
+    pub fn of_moment(text: impl Into<String>, function: impl Fn(&Moment<'_>) -> f64 + Send + Sync + 'static) -> Self {
+        Measure { text: text.into(), function: Arc::new(function), is_whole: false }
+    }
+
+    /// The same, saying that it is one number of the whole world, whichever body is measured.
+    #[must_use]
+    pub fn of_the_whole(self) -> Self {
+        Measure { is_whole: true, ..self }
+    }
+
+    /// Whether it is one number of the whole world, whichever body is measured.
+    pub fn is_whole(&self) -> bool {
+        self.is_whole
+    }
+
+    /// Its text.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+
+    /// Its value at a moment; not a number where the function has none.
+    pub fn at(&self, moment: &Moment<'_>) -> f64 {
+        (self.function)(moment)
+    }
+
+    /// Its value for a body that is alone in the world, at a time, s.
+    pub fn value(&self, state: &BodyState, time: f64) -> f64 {
+        self.at(&Moment { bodies: std::slice::from_ref(state), body: 0, of: &[0], time })
+    }
+}
+
+impl fmt::Debug for Measure {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(out, "Measure({})", self.text)
+    }
+}
+
+impl PartialEq for Measure {
+    fn eq(&self, other: &Self) -> bool {
+        self.text == other.text
+    }
+}
+
+impl Serialize for Measure {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(&self.text)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn measures_are_equal_when_their_texts_are() {
+        let one = Measure::new("x + y", |state, _| state.pose.position.x + state.pose.position.y);
+        let state = BodyState::planar(glam::DVec3::new(1.0, 2.0, 0.0), 0.0, glam::DVec3::ZERO, 0.0);
+        assert_eq!(one.value(&state, 0.0), 3.0);
+        assert_eq!(one, Measure::new("x + y", |_, _| 0.0));
+        assert_ne!(one, Measure::new("y + x", |_, _| 0.0));
+        assert_eq!(serde_json::to_string(&one).unwrap(), "\"x + y\"");
+    }
+}
