@@ -1,9 +1,10 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 62] = [
+const BUNDLED: [(&str, &str); 68] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
+    ("hop-times", include_str!("../../../scenes/hop-times.toml")),
     ("bearing-trays", include_str!("../../../scenes/bearing-trays.toml")),
     ("ingot-stack", include_str!("../../../scenes/ingot-stack.toml")),
     ("ingot-wall", include_str!("../../../scenes/ingot-wall.toml")),
@@ -32,6 +33,11 @@ const BUNDLED: [(&str, &str); 62] = [
     ("coupling-chain", include_str!("../../../scenes/coupling-chain.toml")),
     ("hammer-pad", include_str!("../../../scenes/hammer-pad.toml")),
     ("quay-joints", include_str!("../../../scenes/quay-joints.toml")),
+    ("spring-row", include_str!("../../../scenes/spring-row.toml")),
+    ("slag-comet", include_str!("../../../scenes/slag-comet.toml")),
+    ("magnet-crane", include_str!("../../../scenes/magnet-crane.toml")),
+    ("sheet-wind", include_str!("../../../scenes/sheet-wind.toml")),
+    ("buoy", include_str!("../../../scenes/buoy.toml")),
     ("flywheel", include_str!("../../../scenes/flywheel.toml")),
     ("chute", include_str!("../../../scenes/chute.toml")),
     ("slide-court", include_str!("../../../scenes/slide-court.toml")),

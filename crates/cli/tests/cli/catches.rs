@@ -32,6 +32,7 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
     const CARELESS: &str = "builtin:swept=off,warm-start=off,substeps=1,iterations=4";
     const HALF: &str = "builtin:fault=half-sizes";
     const TWICE: &str = "builtin:fault=gravity-twice";
+    const WEAK: &str = "builtin:fault=force-too-weak";
     const EXPLICIT: &str = "builtin:integrator=explicit-euler";
     let yard = Yard::new();
     for (scene, engine, gauges) in [
@@ -54,6 +55,12 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
             EXPLICIT,
             vec!["angular.balance", "cells.inverted", "skin.passed", "energy.gain", "growth.rate"],
         ),
+        ("slag-comet", WEAK, vec!["time.when", "measure.largest", "value.measure", "energy.drift"]),
+        ("magnet-crane", WEAK, vec!["time.when"]),
+        ("sheet-wind", WEAK, vec!["time.when", "value.x", "way.length"]),
+        ("buoy", TWICE, vec!["period.mean", "measure.largest", "energy.drift"]),
+        ("spring-row", "builtin:fault=mass-ignored", vec!["period.mean"]),
+        ("hop-times", "builtin:fault=restitution-of-height", vec!["time.impact", "measure.largest"]),
         ("first-drop", TWICE, vec!["fall.ratio", "ghost.speed"]),
         ("bearing-trays", "builtin:fault=restitution-of-height", vec!["rebound.speed"]),
         ("ingot-wall", HALF, vec!["stands", "jitter.steps"]),
