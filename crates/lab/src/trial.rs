@@ -6,7 +6,7 @@ use crate::plan::TrialPlan;
 use crate::record::{ClaimRecord, TrialRecord};
 use crate::transform::{Transform, Transformed};
 use ironspin_model::{BodyKind, Effect, Engine, EngineError, EngineInfo, Frame, Scalar, Schedule, Verdict};
-use ironspin_scene::{NoForce, Script, Setup};
+use ironspin_scene::{NoForce, Script, Setup, forces_text};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Instant;
 
@@ -194,6 +194,7 @@ fn drive(
     }
     engine.advance(&[], &mut |frame| observers.see(frame))?;
     let mut script = Script::new(&plan.setup);
+    let follows = script.is_forces_alone() && engine.follow(&forces_text(&plan.setup), plan.conditions.seed)?;
     let mut calls = Calls::new(schedule);
     let mut lengths = Vec::new();
     while let Some(due) = calls.next() {
@@ -205,7 +206,7 @@ fn drive(
             count = count.min(until.max(1));
         }
         // Conditions are looked at before every step, for as long as one is waited for, and forces are worked out.
-        if !script.is_over() {
+        if !script.is_over() && !follows {
             count = 1;
             if let Some(frame) = &observers.before {
                 let due = script.due(&frame.bodies, frame.time, schedule.length(calls.done));
@@ -216,7 +217,11 @@ fn drive(
         }
         lengths.clear();
         lengths.extend((calls.done..calls.done + count).map(|step| schedule.length(step)));
-        engine.advance(&lengths, &mut |frame| observers.see(frame))?;
+        if follows {
+            see_followed(engine.as_mut(), &lengths, observers, &mut script, &plan.setup)?;
+        } else {
+            engine.advance(&lengths, &mut |frame| observers.see(frame))?;
+        }
         calls.made(count);
         if let Some(fault) = observers.error.take() {
             return Err(fault);
@@ -227,6 +232,36 @@ fn drive(
         }
     }
     Ok(false)
+}
+
+/// Advances an engine that works out the forces itself, and works them out here too, from the same states, for those who look at the frames.
+fn see_followed(
+    engine: &mut dyn Engine,
+    lengths: &[f64],
+    observers: &mut Observers<'_>,
+    script: &mut Script<'_>,
+    setup: &Setup,
+) -> Result<(), EngineError> {
+    let mut steps = lengths.iter();
+    let outcome = engine.advance(lengths, &mut |frame| {
+        if let (Some(before), Some(&length)) = (&observers.before, steps.next())
+            && observers.error.is_none()
+        {
+            match script.due(&before.bodies, before.time, length) {
+                Ok(due) => observers.tell(due),
+                Err(fault) => observers.error = Some(no_force(fault, before.time, setup)),
+            }
+        }
+        observers.see(frame);
+    });
+    // Its own words do not say where and when.
+    match (&outcome, &observers.before, steps.next()) {
+        (Err(EngineError::BadScene { .. }), Some(before), Some(&length)) => {
+            let due = script.due(&before.bodies, before.time, length);
+            due.map_or_else(|fault| Err(no_force(fault, before.time, setup)), |_| outcome)
+        }
+        _ => outcome,
+    }
 }
 
 /// How many steps to ask for in the next call: as a clock groups them, or as many as are worth a call.

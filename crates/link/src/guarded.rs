@@ -48,6 +48,10 @@ impl Engine for Guarded {
         self.guard(|engine| engine.act(body, effect))
     }
 
+    fn follow(&mut self, scene: &str, seed: u64) -> Result<bool, EngineError> {
+        self.guard(|engine| engine.follow(scene, seed))
+    }
+
     fn save(&mut self) -> Result<Token, EngineError> {
         self.guard(|engine| engine.save())
     }

@@ -29,7 +29,7 @@ mod supervisor;
 
 pub use library::serve_library;
 pub use process_limits::{LimitError, Limits, ProcessLimits};
-pub use protocol::{Served, Starter, serve};
+pub use protocol::{Follower, Served, Starter, serve};
 pub use spec::{EngineSpec, hash_of};
 #[cfg(unix)]
 pub use supervisor::keep;

@@ -4,7 +4,7 @@
 #![allow(unsafe_code)]
 
 use crate::interface::{Count, Interface, Version, fault};
-use crate::protocol::{Served, Writing, serve};
+use crate::protocol::{Follower, Served, Writing, serve};
 use ironspin_c_abi::{EVENT_NUMBERS, Packed, PackedAction, raw, status, v2};
 use ironspin_model::rows;
 use ironspin_model::{
@@ -426,14 +426,14 @@ impl Engine for Foreign {
 ///
 /// # Errors
 /// When a stream breaks, or the library cannot be loaded.
-pub fn serve_library(path: &Path, plain: bool, shared_memory: Option<i32>) -> io::Result<()> {
+pub fn serve_library(path: &Path, plain: bool, shared_memory: Option<i32>, follow: &Follower<'_>) -> io::Result<()> {
     let mut output = io::BufWriter::with_capacity(1 << 18, output()?);
     let interface = Rc::new(Interface::open(path).map_err(io::Error::other)?);
     let shared_memory = shared_memory.and_then(Writing::open).map(|shared_memory| Rc::new(RefCell::new(shared_memory)));
     let start = |options: &[(String, String)]| -> Result<Box<dyn Engine>, EngineError> {
         Ok(Box::new(Foreign::start(&interface, options, shared_memory.clone())?))
     };
-    let served = Served { start: &start, hello: Some(&interface.hello), in_bytes: !plain };
+    let served = Served { start: &start, hello: Some(&interface.hello), follow: Some(follow), in_bytes: !plain };
     serve(served, &mut io::stdin().lock(), &mut output)
 }
 

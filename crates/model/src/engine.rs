@@ -1,6 +1,6 @@
 //! The seam between the bench and an engine under test.
 
-use crate::{Conditions, Dimension, Effect, EngineError, Frame, SensorEvent, World};
+use crate::{BodyState, Conditions, Dimension, Effect, EngineError, Frame, SensorEvent, World};
 use glam::DVec3;
 
 /// What an engine may say that it can do, and a scene that it needs.
@@ -152,6 +152,15 @@ pub trait Engine {
         Err(EngineError::Unsupported { feature: "actions on a condition".to_owned() })
     }
 
+    /// Works out the forces of a scene before each step itself, at its own side, from here until the next `build`: those of the resolved scene `scene`, with the
+    /// seed that it was resolved with. True where it will: then the bench need not ask for steps one by one.
+    ///
+    /// # Errors
+    /// [`EngineError::NothingBuilt`] before `build`, any other variant when the engine fails.
+    fn follow(&mut self, _scene: &str, _seed: u64) -> Result<bool, EngineError> {
+        Ok(false)
+    }
+
     /// Keeps the present state of the world; the token holds until the next `build`.
     ///
     /// # Errors
@@ -176,6 +185,15 @@ pub trait Engine {
     fn ray(&mut self, _from: DVec3, _to: DVec3) -> Result<Option<RayHit>, EngineError> {
         Err(EngineError::Unsupported { feature: "ray".to_owned() })
     }
+}
+
+/// Forces that are worked out from the state of the world before each step.
+pub trait StepForces {
+    /// What acts over the next step of `dt` s, with the bodies.
+    ///
+    /// # Errors
+    /// With why, for a force that has no value.
+    fn due(&mut self, states: &[BodyState], time: f64, dt: f64) -> Result<Vec<(usize, Effect)>, String>;
 }
 
 /// Names a state kept by [`Engine::save`].

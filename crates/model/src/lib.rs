@@ -61,7 +61,9 @@ pub use claim::{Bound, Claim, Details, Law, Nth, Severity, Verdict, Window, titl
 pub use clock::{Clock, ClockError, ClockKind, Schedule, Stall};
 pub use conditions::{Conditions, THREAD_LIMIT};
 pub use dimension::Dimension;
-pub use engine::{Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, RowSink, Rows, Scalar, Token};
+pub use engine::{
+    Engine, EngineInfo, FEATURES, FrameSink, OptionInfo, RayHit, RowSink, Rows, Scalar, StepForces, Token,
+};
 pub use error::EngineError;
 pub use factor::{Factor, NumberError, Origin, Timestep};
 pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};

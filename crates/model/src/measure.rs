@@ -27,6 +27,8 @@ pub struct Measure {
     text: String,
     function: Arc<MeasureFunction>,
     is_whole: bool,
+    /// Bodies that it speaks of beside those that are measured; nothing where that may be any.
+    others: Option<Arc<[usize]>>,
 }
 
 impl Measure {
@@ -35,18 +37,33 @@ impl Measure {
         let of_one = move |moment: &Moment<'_>| {
             moment.bodies.get(moment.body).map_or(f64::NAN, |state| function(state, moment.time))
         };
-        Measure::of_moment(text, of_one)
+        Measure::of_moment(text, of_one).speaking_of(&[])
     }
 
     /// A measure of all bodies at a moment.
     pub fn of_moment(text: impl Into<String>, function: impl Fn(&Moment<'_>) -> f64 + Send + Sync + 'static) -> Self {
-        Measure { text: text.into(), function: Arc::new(function), is_whole: false }
+        Measure { text: text.into(), function: Arc::new(function), is_whole: false, others: None }
     }
 
     /// The same, saying that it is one number of the whole world, whichever body is measured.
     #[must_use]
     pub fn of_the_whole(self) -> Self {
         Measure { is_whole: true, ..self }
+    }
+
+    /// The same, saying of which bodies it speaks beside those that are measured.
+    #[must_use]
+    pub fn speaking_of(self, others: &[usize]) -> Self {
+        Measure { others: Some(others.into()), ..self }
+    }
+
+    /// All bodies that it needs to know when some are measured; nothing where that may be any.
+    pub fn needs(&self, of: &[usize]) -> Option<Vec<usize>> {
+        let others = self.others.as_ref()?;
+        let mut all: Vec<usize> = of.iter().chain(others.iter()).copied().collect();
+        all.sort_unstable();
+        all.dedup();
+        Some(all)
     }
 
     /// Whether it is one number of the whole world, whichever body is measured.

@@ -97,7 +97,7 @@ mod tests {
         for (measured, bound, expected) in [
             (0.999_99, Bound::AtMost(1.0), ("1", "<= 1")),
             (1.000_02, Bound::AtMost(1.0), ("1.00002", "<= 1")),
-            (12.5674, Bound::Equals { value: 12.5664, within: 0.0009 }, ("12.5674", "= 12.5664 +- 9e-4")),
+            (12.5674, Bound::Equals { value: 12.5664, within: 0.0009 }, ("12.567", "= 12.566 +- 9e-4")),
             (12.5670, Bound::Equals { value: 12.5664, within: 0.0009 }, ("12.57", "= 12.57 +- 9e-4")),
             (99.999_96, Bound::AtLeast(100.0), ("99.99996", ">= 100")),
             (f64::INFINITY, Bound::AtMost(1.0), ("inf", "<= 1")),

@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 68] = [
+const BUNDLED: [(&str, &str); 69] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("hop-times", include_str!("../../../scenes/hop-times.toml")),
@@ -69,6 +69,7 @@ const BUNDLED: [(&str, &str); 68] = [
     ("solid-bearings", include_str!("../../../scenes/solid-bearings.toml")),
     ("solid-tower", include_str!("../../../scenes/solid-tower.toml")),
     ("solid-wall", include_str!("../../../scenes/solid-wall.toml")),
+    ("solid-comet", include_str!("../../../scenes/solid-comet.toml")),
     ("solid-tumble", include_str!("../../../scenes/solid-tumble.toml")),
 ];
 

@@ -124,6 +124,11 @@ pub fn potential(forces: &[StateForce], states: &[BodyState], time: f64) -> Opti
 }
 
 impl StateForce {
+    /// The texts of its components, N, then those of its torque, N m.
+    pub fn texts(&self) -> impl Iterator<Item = &str> {
+        self.force.iter().chain(&self.torque).map(Compiled::text)
+    }
+
     /// A vector of it; none where a component has no value.
     fn value(&self, what: What, pair: &PairAt<'_>, dimension: Dimension, member: &mut Member) -> Option<DVec3> {
         let (parts, first) = match what {

@@ -21,6 +21,7 @@ mod coverage;
 mod diagnostic;
 mod expression;
 mod file;
+mod follow;
 mod forces;
 mod lints;
 mod names;
@@ -41,6 +42,7 @@ mod topics;
 
 pub use coverage::{Coverage, Family, Feature, features, features_of_bodies};
 pub use diagnostic::{Place, SceneError};
+pub use follow::{follow, forces_text};
 pub use forces::{NoForce, StateForce, potential};
 pub use lints::WARNINGS;
 

@@ -40,6 +40,11 @@ impl<'a> Script<'a> {
         self.forces.is_none() && self.waiting.iter().all(|waiting| waiting.left == Some(0))
     }
 
+    /// Whether forces are all that is done, step by step: an engine may work those out itself.
+    pub fn is_forces_alone(&self) -> bool {
+        self.forces.is_some() && self.waiting.is_empty()
+    }
+
     /// What is to be done before the next step, of length `dt` (s), with the bodies: actions in the order of the file, then forces.
     ///
     /// # Errors

@@ -67,14 +67,14 @@ fn probe_engine(options: &ProbeOptions, quiet: bool) -> Result<ExitStatus, Diagn
 /// `serve-engine`: the built-in engine at the other end of the protocol.
 pub(crate) fn serve() -> Result<ExitStatus, Diagnostic> {
     let mut output = std::io::BufWriter::with_capacity(1 << 18, std::io::stdout().lock());
-    let served = Served { start: &ironspin_link::start_builtin, hello: None, in_bytes: false };
+    let served = Served { start: &ironspin_link::start_builtin, hello: None, follow: None, in_bytes: false };
     ironspin_link::serve(served, &mut std::io::stdin().lock(), &mut output)?;
     Ok(ExitStatus::Holds)
 }
 
 /// `serve-library`: a shared library in a process of its own.
 pub(crate) fn serve_library(options: &ServeLibraryOptions) -> Result<ExitStatus, Diagnostic> {
-    match ironspin_link::serve_library(&options.library, options.plain, options.room) {
+    match ironspin_link::serve_library(&options.library, options.plain, options.room, &ironspin_scene::follow) {
         Ok(()) => Ok(ExitStatus::Holds),
         Err(error) => {
             // The bench shows it as the engine's last words.

@@ -108,6 +108,17 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
         let _ = writeln!(out, "  --set {}={value} {unit}{range}  {}", parameter.name, parameter.about);
     }
     out.push('\n');
+    for force in &setup.forces {
+        let name = |id: usize| world.bodies[id].name.as_str();
+        let (on, by) = force.pairs[0];
+        let by = by.map_or_else(String::new, |by| format!(" by {}", name(by)));
+        let more = match force.pairs.len() - 1 {
+            0 => String::new(),
+            more => format!(" and {more} more"),
+        };
+        let texts: Vec<&str> = force.texts().collect();
+        let _ = writeln!(out, "  force on {}{by}{more}: {}", name(on), texts.join(", "));
+    }
     for claim in &setup.claims {
         let _ = writeln!(out, "  {} of {} {}", claim.title(), claim.of_text, claim.bound.relation(show));
         let _ = writeln!(out, "      because {}", claim.because);

@@ -57,6 +57,7 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
         ),
         ("slag-comet", WEAK, vec!["time.when", "measure.largest", "value.measure", "energy.drift"]),
         ("magnet-crane", WEAK, vec!["time.when"]),
+        ("solid-comet", "builtin:fault=mass-ignored", vec!["time.when", "measure.largest"]),
         ("sheet-wind", WEAK, vec!["time.when", "value.x", "way.length"]),
         ("buoy", TWICE, vec!["period.mean", "measure.largest", "energy.drift"]),
         ("spring-row", "builtin:fault=mass-ignored", vec!["period.mean"]),

@@ -174,6 +174,8 @@ fn every_engine_gets_the_same_forces_whatever_lies_between() {
     };
     let here = measured("builtin");
     assert_eq!(measured(&format!("cmd:{} serve-engine", program.display())).to_bits(), here.to_bits());
+    // A library works the forces out at its own side, from the same states.
+    assert_eq!(measured(&format!("lib:{}", crate::remote::library())).to_bits(), here.to_bits());
     // Twins act on what the bench does, too.
     yard.expect(0, "twin pulled.toml --by again,process,split,restore,units,mass,tempo,mirror,order --dt 1/240 -q");
     // A trace of it is judged with the same forces.

@@ -42,7 +42,7 @@ pub(super) fn call(input: &[u8]) -> Result<bool, String> {
         ironspin_link::start_builtin(options)
     };
     let mut out = Vec::new();
-    serve(Served { start: &start, hello: None, in_bytes: false }, &mut &input[..], &mut out)
+    serve(Served { start: &start, hello: None, follow: None, in_bytes: false }, &mut &input[..], &mut out)
         .map_err(|error| error.to_string())?;
     Ok(!out.windows(8).any(|window| window == b"\"error\":"))
 }

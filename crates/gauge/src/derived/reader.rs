@@ -15,7 +15,12 @@ pub(crate) struct Reader {
 
 impl Reader {
     pub(crate) fn of(scope: &Scope) -> Reader {
-        Reader { at_time: scope.details.at_time, ..Reader::default() }
+        let details = &scope.details;
+        let measures = details.measure.iter().chain(details.path.iter().flatten());
+        // Of each what it needs; of no measure the bodies themselves.
+        let needed = measures.map(|measure| measure.needs(&scope.of)).reduce(|a, b| Some([a?, b?].concat()));
+        let between = Between::of(needed.unwrap_or_else(|| Some(scope.of.clone())));
+        Reader { at_time: details.at_time, between, ..Reader::default() }
     }
 
     /// The share of the step at which is read; nothing where it is not in this step.
@@ -75,7 +80,10 @@ impl Reader {
     pub(crate) fn said(&self, time: f64) -> String {
         match self.at_time {
             None => format!("at {time:.3} s"),
-            Some(time) => format!("at {time} s"),
+            Some(time) => {
+                let text = format!("{time:.6}");
+                format!("at {} s", text.trim_end_matches('0').trim_end_matches('.'))
+            }
         }
     }
 }

@@ -77,7 +77,7 @@ fn extreme(scope: &Scope, sign: f64) -> Box<dyn Gauge> {
         of: scope.of.clone(),
         measure: scope.details.measure.clone(),
         sign,
-        between: Between::default(),
+        between: Between::of(scope.details.measure.as_ref().and_then(|measure| measure.needs(&scope.of))),
         best: None,
         undefined: None,
         frames: 0,
@@ -181,7 +181,7 @@ pub(crate) fn way(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(Way {
         of: scope.of.clone(),
         point: scope.details.point.unwrap_or(DVec3::ZERO),
-        between: Between::default(),
+        between: Between::of(Some(scope.of.clone())),
         sum: 0.0,
         frames: 0,
     })

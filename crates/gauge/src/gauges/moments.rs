@@ -14,8 +14,8 @@ pub(crate) const WHEN: GaugeEntry = GaugeEntry {
     unit: "s",
     better: Better::Nearer,
     definition: "The nth time (the first when not said) at which the claim's condition `becomes` true, for any of the bodies. A condition that holds in the first frame of the window has not become true there.",
-    formula: "t_n = n-th t with becomes(t - 0) false and becomes(t + 0) true, between frames for the interpolated state: x by the cubic through place and velocity at both ends, v even in time; in a step in which a body was hit, by its flights before and after, which meet at the blow",
-    source: "definition; Hermite's interpolation, of fourth order in place and second in velocity",
+    formula: "t_n = n-th t with becomes(t - 0) false and becomes(t + 0) true, between frames for the interpolated state: x by the cubic through place and velocity at both ends, v by its slope (even in time where the places do not follow from the velocities); in a step in which a body was hit, by its flights before and after, which meet at the blow",
+    source: "definition; Hermite's interpolation, of fourth order in place and third in velocity",
     limits: "A condition is looked at four times a step: one that is true for less than a quarter of a step may be missed. An engine that puts a blow off to the end of its step has it late by up to a step.",
     usual_causes: "a wrong force or restitution on the way; an impact found a step late; time of a wrong scale",
     needs: &[Need::Becomes],
@@ -112,7 +112,7 @@ pub(crate) fn when(_: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(Turning {
         of: if whole { scope.of.iter().take(1).copied().collect() } else { scope.of.clone() },
         becomes: scope.details.becomes.clone(),
-        between: Between::default(),
+        between: Between::of(scope.details.becomes.as_ref().and_then(|becomes| becomes.needs(&scope.of))),
         holds: Vec::new(),
         times: Times::of(scope),
         states: Vec::new(),
@@ -177,7 +177,7 @@ pub(crate) fn impact(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     Box::new(Impacts {
         of: scope.of.clone(),
         others: Membership::of_or_everything(world, &scope.against),
-        between: Between::default(),
+        between: Between::of(Some(scope.of.clone())),
         just_hit: vec![false; scope.of.len()],
         fastest: 0.0,
         times: Times::of(scope),

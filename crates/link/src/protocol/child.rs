@@ -35,7 +35,7 @@ pub(crate) enum Program {
 
 impl Program {
     /// Whether frames come as bytes: at the other end is this program.
-    fn in_bytes(&self) -> bool {
+    pub(super) fn in_bytes(&self) -> bool {
         matches!(self, Program::Library(_))
     }
 

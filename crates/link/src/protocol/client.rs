@@ -8,7 +8,7 @@ use super::process_pool::{ProcessPool, Resting};
 use super::remarks::Remarks;
 use super::streams::shortened;
 use super::world::Build;
-use super::{ABSENT, NOTHING_BUILT, UNSUPPORTED, VERSION};
+use super::{ABSENT, NO_FORCE, NOTHING_BUILT, UNSUPPORTED, VERSION};
 use crate::process_limits::ProcessLimits;
 use ironspin_model::{
     Action, Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, Frame, FrameSink, OptionInfo,
@@ -40,6 +40,8 @@ pub(crate) struct Remote {
     process_limits: ProcessLimits,
     process_pool: Arc<ProcessPool>,
     built: Option<Built>,
+    /// Whether this program is at the other end.
+    is_ours: bool,
     /// The last frame that came as bytes.
     frame: Frame,
     /// Longest time of a step so far, s, as the mean of a call.
@@ -119,6 +121,7 @@ fn call<T: DeserializeOwned>(
         return Err(match fault.code {
             UNSUPPORTED => EngineError::Unsupported { feature: fault.message },
             NOTHING_BUILT => EngineError::NothingBuilt,
+            NO_FORCE => EngineError::BadScene { why: fault.message },
             code => bad(format!("to `{method}` it answered error {code}: {}", fault.message)),
         });
     }
@@ -173,6 +176,7 @@ impl Remote {
             process_limits: process_limits.clone(),
             process_pool: Arc::clone(process_pool),
             built: None,
+            is_ours: program.in_bytes(),
             frame: Frame::default(),
             slowest: None,
             began: Instant::now(),
@@ -424,6 +428,15 @@ impl Engine for Remote {
         let built = self.built()?;
         built.pending.push(ActionRow::of(built.dimension, &built.ids, built.done, body, effect));
         Ok(())
+    }
+
+    fn follow(&mut self, scene: &str, seed: u64) -> Result<bool, EngineError> {
+        // Only this program itself, with a library in it, knows how.
+        if !self.is_ours {
+            return Ok(false);
+        }
+        let answer: Value = self.call("follow", &json!({"scene": scene, "seed": seed}), A_QUESTION)?;
+        Ok(answer["follows"] == json!(true))
     }
 
     fn save(&mut self) -> Result<Token, EngineError> {

@@ -41,7 +41,7 @@ pub(crate) use message::{Hello, described_text};
 pub(crate) use number::Number;
 pub(crate) use process_pool::ProcessPool;
 pub(crate) use remarks::Remarks;
-pub use serve::{Served, Starter, serve};
+pub use serve::{Follower, Served, Starter, serve};
 pub(crate) use shared_memory::Writing;
 pub(crate) use streams::shortened;
 
@@ -49,6 +49,8 @@ pub(crate) use streams::shortened;
 pub(crate) const VERSION: u64 = 1;
 /// The engine lacks a feature.
 pub(crate) const UNSUPPORTED: i64 = -32001;
+/// A force that follows the state has no value.
+pub(crate) const NO_FORCE: i64 = -32002;
 /// A call that needs a world came before `build`.
 pub(crate) const NOTHING_BUILT: i64 = -32000;
 /// Parameters are wrong.

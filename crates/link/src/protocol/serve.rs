@@ -4,14 +4,23 @@ use super::bytes::{frame_bytes, rows_bytes};
 use super::message::{ActionRow, Advance, EngineRow, FrameRow, Frames, Hello, HitRow, OptionRow, Ray, RayAsked};
 use super::number::Number;
 use super::world::Build;
-use super::{ABSENT, BAD_PARAMETERS, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
+use super::{ABSENT, BAD_PARAMETERS, NO_FORCE, NO_METHOD, NOTHING_BUILT, UNSUPPORTED, VERSION};
+use ironspin_model::rows::{state_len, state_of};
 use ironspin_model::{
-    Dimension, Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, SpaceShape, Token, WireIds,
+    BodyState, Dimension, Engine, EngineError, Frame, PlaneShape, Rows, SensorEvent, SpaceShape, StepForces, Token,
+    WireIds,
 };
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
 use std::io::{self, BufRead, Write};
+
+/// What `follow` is asked with.
+#[derive(Deserialize)]
+struct Follow {
+    scene: String,
+    seed: u64,
+}
 
 #[derive(Deserialize)]
 struct Call {
@@ -73,6 +82,16 @@ fn shape_words(spaces: &[Dimension]) -> Vec<String> {
 /// Starts an engine with options, as pairs of name and value.
 pub type Starter<'a> = dyn Fn(&[(String, String)]) -> Result<Box<dyn Engine>, EngineError> + 'a;
 
+/// Reads the forces of a resolved scene for a seed; nothing for one that cannot be read.
+pub type Follower<'a> = dyn Fn(&str, u64) -> Option<Box<dyn StepForces>> + 'a;
+
+/// Forces that are worked out here, and the state that they follow.
+struct Followed {
+    forces: Box<dyn StepForces>,
+    states: Vec<BodyState>,
+    time: f64,
+}
+
 /// What is served.
 #[derive(Clone, Copy)]
 pub struct Served<'a> {
@@ -80,6 +99,8 @@ pub struct Served<'a> {
     pub start: &'a Starter<'a>,
     /// What `hello` answers; made from what the engine says of itself where nothing is given.
     pub hello: Option<&'a Value>,
+    /// Reads the forces of a resolved scene, which follow the state, for a seed; nothing where they are not worked out here.
+    pub follow: Option<&'a Follower<'a>>,
     /// Frames go before the answer as bytes, each as soon as it is made, for the other end is this program.
     pub in_bytes: bool,
 }
@@ -99,6 +120,7 @@ struct Server<'a> {
     done: u64,
     /// Actions for later steps.
     waiting: Vec<ActionRow>,
+    followed: Option<Followed>,
     /// What sensors noticed in frames that were not asked for.
     passed: Vec<SensorEvent>,
 }
@@ -115,6 +137,7 @@ pub fn serve(served: Served<'_>, input: &mut dyn BufRead, output: &mut dyn Write
         ids: WireIds::default(),
         done: 0,
         waiting: Vec::new(),
+        followed: None,
         passed: Vec::new(),
     };
     let mut line = String::new();
@@ -177,6 +200,7 @@ impl Server<'_> {
         match method {
             "hello" => self.hello(),
             "build" => self.build(read(params)?),
+            "follow" if self.served.follow.is_some() => self.follow(&read::<Follow>(params)?),
             "save" => Ok(json!({"token": self.engine()?.save()?.0})),
             "restore" => {
                 let token = params["token"].as_u64().ok_or_else(|| bad("a token is due"))?;
@@ -184,6 +208,7 @@ impl Server<'_> {
                 let mut step = 0;
                 self.engine()?.advance(&[], &mut |frame| step = frame.step)?;
                 self.done = step;
+                self.followed = None;
                 self.passed.clear();
                 Ok(json!({}))
             }
@@ -237,6 +262,7 @@ impl Server<'_> {
         engine.build(&world, &conditions)?;
         (self.dimension, self.done, self.ids) = (world.dimension, 0, WireIds::of(&world));
         self.waiting.clear();
+        self.followed = None;
         self.passed.clear();
         // What overlaps as built is reported with the first frame, whichever that is.
         engine.advance(&[], &mut |frame| self.passed.extend(frame.events.iter().copied()))?;
@@ -285,6 +311,7 @@ impl Server<'_> {
         }
         for length in &asked.dt {
             let done = self.done;
+            self.pull(length.0)?;
             self.act()?;
             let keeps = (done + 1).is_multiple_of(asked.record);
             let mut passed = std::mem::take(&mut self.passed);
@@ -301,12 +328,39 @@ impl Server<'_> {
             })?;
             self.passed = passed;
             self.done += 1;
+            self.look(length.0)?;
         }
         match broken {
             // The bench has gone.
             Some(error) => Err(Refusal { code: -32603, message: error.to_string() }),
             None => Ok(Reply::Frames(frames)),
         }
+    }
+
+    /// From here on forces are worked out before each step, from the state as it is.
+    fn follow(&mut self, asked: &Follow) -> Result<Value, Refusal> {
+        let forces = self.served.follow.and_then(|read| read(&asked.scene, asked.seed));
+        let (mut states, mut time) = (Vec::new(), 0.0);
+        self.engine()?.advance(&[], &mut |frame| (states, time) = (frame.bodies.clone(), frame.time))?;
+        self.followed = forces.map(|forces| Followed { forces, states, time });
+        Ok(json!({"follows": self.followed.is_some()}))
+    }
+
+    /// Takes the state after a step, for forces that follow it.
+    fn look(&mut self, dt: f64) -> Result<(), Refusal> {
+        let Some(mut followed) = self.followed.take() else { return Ok(()) };
+        followed.time += dt;
+        self.engine()?.advance(&[], &mut |frame| followed.states.clone_from(&frame.bodies))?;
+        self.followed = Some(followed);
+        Ok(())
+    }
+
+    /// Does what forces that follow the state do over the next step.
+    fn pull(&mut self, dt: f64) -> Result<(), Refusal> {
+        let Some(Followed { forces, states, time }) = &mut self.followed else { return Ok(()) };
+        let due = forces.due(states, *time, dt).map_err(|message| Refusal { code: NO_FORCE, message })?;
+        let engine = self.engine()?;
+        Ok(due.iter().try_for_each(|(body, effect)| engine.act(*body, effect))?)
     }
 
     /// Does what is due before the next step.
@@ -332,9 +386,11 @@ impl Server<'_> {
             steps.push(&[]);
         }
         for step in steps {
-            if !step.is_empty() {
+            if let [length] = step {
+                self.pull(*length)?;
                 self.act()?;
             }
+            let mut followed = self.followed.take();
             let mut passed = std::mem::take(&mut self.passed);
             let known = self.engine()?.advance_rows(step, &mut |rows| {
                 if !passed.is_empty() && !step.is_empty() {
@@ -342,11 +398,17 @@ impl Server<'_> {
                 }
                 let events = if passed.is_empty() { rows.events } else { &passed };
                 rows_bytes(dimension, &mut bytes, &Rows { events, ..rows });
+                if let Some(Followed { states, time, .. }) = &mut followed {
+                    *time += step.iter().sum::<f64>();
+                    states.clear();
+                    states.extend(rows.state.chunks_exact(state_len(dimension)).map(|row| state_of(dimension, row)));
+                }
                 // A frame in shared memory keeps its place until it is read, so that the bench must hear of it.
                 let reported = output.write_all(&bytes).and_then(|()| rows.place.map_or(Ok(()), |_| output.flush()));
                 broken = reported.err().or(broken.take());
                 passed = Vec::new();
             })?;
+            self.followed = followed;
             if !known {
                 self.passed = passed;
                 return Ok(false);

@@ -32,7 +32,7 @@ pub(crate) fn call(id: usize, method: &str, params: &Value) -> String {
 
 /// The answers to some lines, as lines.
 pub(crate) fn answers_to_lines(lines: &[String]) -> Vec<Value> {
-    let served = Served { start: &start_builtin, hello: None, in_bytes: false };
+    let served = Served { start: &start_builtin, hello: None, follow: None, in_bytes: false };
     let (input, mut output) = (lines.join("\n"), Vec::new());
     serve(served, &mut input.as_bytes(), &mut output).unwrap();
     String::from_utf8(output).unwrap().lines().map(|line| serde_json::from_str(line).unwrap()).collect()

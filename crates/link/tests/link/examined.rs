@@ -24,7 +24,7 @@ fn serves_the_engine_when_started_for_it() {
         start_builtin(&options)
     };
     let mut output = BufWriter::new(std::fs::OpenOptions::new().write(true).open("/dev/fd/3").unwrap());
-    let served = Served { start: &start, hello: None, in_bytes: false };
+    let served = Served { start: &start, hello: None, follow: None, in_bytes: false };
     serve(served, &mut BufReader::new(std::io::stdin().lock()), &mut output).unwrap();
 }
 

@@ -113,7 +113,9 @@ impl Compiled {
     /// As a measure.
     pub(crate) fn into_measure(self) -> Measure {
         let (text, is_whole) = (self.text.clone(), self.is_whole);
-        let measure = Measure::of_moment(text, move |moment| self.value(moment));
+        let named = |target: &Target| if let Who::Id(id) = target.who { Some(id) } else { None };
+        let others: Vec<usize> = self.targets.iter().filter_map(named).collect();
+        let measure = Measure::of_moment(text, move |moment| self.value(moment)).speaking_of(&others);
         if is_whole { measure.of_the_whole() } else { measure }
     }
 }

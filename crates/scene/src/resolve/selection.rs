@@ -179,8 +179,7 @@ impl Resolver {
         if text.is_empty() || text.bytes().all(|c| c.is_ascii_digit()) {
             return Ok(text.to_owned());
         }
-        let value =
-            self.evaluator.evaluate(text, names).map_err(|f| Diagnostic { span: Some(selector.span()), ..f })?;
+        let value = self.evaluator.evaluate_at(text, selector.span(), names)?;
         if value < 0.0 || value.fract() != 0.0 {
             return Err(Diagnostic::at(selector.span(), format!("`{text}` gives {value}, which is no index"))
                 .label("expected a whole number from 0"));
