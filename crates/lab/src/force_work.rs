@@ -60,9 +60,10 @@ impl<'a> ForceWork<'a> {
         self.ends.map_or(0.0, |[first, last]| last - first)
     }
 
-    /// The work beyond what the potential lost, J: nothing of it is the engine's.
+    /// The work beyond what the potential lost, J: nothing of it is the engine's. Nothing where something else gives or takes energy.
     pub(crate) fn error(&self) -> Option<f64> {
-        self.ends.map(|[first, last]| self.work - (first - last))
+        let kept = self.forces.iter().all(|force| force.keeps_energy);
+        self.ends.filter(|_| kept).map(|[first, last]| self.work - (first - last))
     }
 }
 

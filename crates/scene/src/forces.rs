@@ -21,6 +21,8 @@ pub struct StateForce {
     pub(crate) torque: Vec<Compiled>,
     /// J.
     pub(crate) potential: Option<Compiled>,
+    /// Whether its work is what its potential loses: not with a partner that is driven, a time or a named body in the potential.
+    pub keeps_energy: bool,
     /// Whether it depends on a velocity or a spin, so that it is of first order in the step.
     pub follows_velocity: bool,
 }

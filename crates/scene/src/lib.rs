@@ -5,10 +5,12 @@
 //! | [`Scene`] | a scene file that was read and checked for form; resolves to a [`Setup`] | `scene.rs` |
 //! | [`Setup`], [`Settings`] | world and claims with every expression worked out, and what they were worked out from | `scene.rs`, `resolve/` |
 //! | [`SceneError`] | a mistake with its place in the file, what was found and what to write instead | `diagnostic.rs` |
-//! | `SceneFile` and its tables | the form of the file, word for word | `file.rs` |
-//! | `Number`, `Evaluator` | a number or an expression; its evaluation within limits | `number.rs`, `expression.rs` |
+//! | `SceneFile` and its tables | the form of the file, word for word | `file/` |
+//! | `Number`, `Evaluator` | a number or an expression; its evaluation within limits | `number.rs`, `expression/` |
 //! | `Selector` | `ingot[*]`, `ball[2]`, `*` | `select.rs` |
 //! | [`bundled`] | the scenes that come inside the program | `bundled.rs` |
+//! | [`StateForce`], [`Script`] | forces that follow the state, and conditions: what the bench itself does before each step | `forces.rs`, `script.rs` |
+//! | [`follow`] | the same forces at the side of an engine in another process | `follow.rs` |
 //! | [`Topic`], [`TOPICS`] | what scenes are about | `topics.rs` |
 //! | [`Selection`] | which scenes a command is about | `selection.rs` |
 //! | [`Coverage`] | which scenes bring two features together under a claim | `coverage.rs` |

@@ -103,6 +103,10 @@ fn forces() {
     insta::assert_snapshot!("force-that-is-true", force("on = \"ball[0]\"\nforce = [\"x > 1\", 0]"));
     insta::assert_snapshot!("potential-of-drag", force("on = \"ball[0]\"\nforce = [\"-vx\", 0]\npotential = \"vx\""));
     insta::assert_snapshot!(
+        "potential-in-a-window",
+        force("on = \"ball[0]\"\nforce = [\"-x\", 0]\npotential = \"x ^ 2 / 2\"\nwindow = [0, 1]")
+    );
+    insta::assert_snapshot!(
         "forecast-beside-a-force",
         force("on = \"ball[0]\"\nforce = [1, 0]\n[[action]]\nat_time = 1\nforecast = { horizon = 1 }")
     );

@@ -29,6 +29,14 @@ impl Compiled {
         &self.text
     }
 
+    /// Whether it depends on nothing but where the body and its partner are.
+    pub(crate) fn is_of_places_alone(&self) -> bool {
+        let time = |source: &Source| matches!(source, Source::Own(place) if state_names(self.dimension).get(*place) == Some(&"t"));
+        !self.follows_velocity()
+            && !self.sources.iter().any(time)
+            && !self.targets.iter().any(|target| matches!(target.who, Who::Id(_)))
+    }
+
     /// Whether it depends on a velocity or a spin.
     pub(crate) fn follows_velocity(&self) -> bool {
         let names = state_names(self.dimension);

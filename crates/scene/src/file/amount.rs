@@ -1,11 +1,12 @@
 //! What has one number in the plane and several in space: spins, torques, inertias, turns.
 
 use super::Placed;
-use crate::number::{Number, NumberText};
+use super::number_or::{Beside, NumberOr};
+use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use serde::de::value::{MapAccessDeserializer, SeqAccessDeserializer};
-use serde::de::{self, Deserializer, MapAccess, SeqAccess, Visitor};
+use serde::de::{Deserializer, MapAccess, SeqAccess, Visitor};
 use std::fmt;
 
 /// A number, or a list of numbers.
@@ -15,46 +16,20 @@ pub(crate) enum Amount {
     List(Placed<Vec<Number>>),
 }
 
-/// The same before its place is known.
-enum Raw {
-    One(NumberText),
-    List(Vec<Number>),
-}
+impl Beside for Vec<Number> {
+    const EXPECTED: &'static str = "a number, an expression in a string, or a list of them";
 
-impl<'de> Deserialize<'de> for Raw {
-    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        struct Reader;
-        impl<'de> Visitor<'de> for Reader {
-            type Value = Raw;
-            fn expecting(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-                out.write_str("a number, an expression in a string, or a list of them")
-            }
-            fn visit_f64<E: de::Error>(self, value: f64) -> Result<Raw, E> {
-                Ok(Raw::One(NumberText::Literal(value)))
-            }
-            fn visit_i64<E: de::Error>(self, value: i64) -> Result<Raw, E> {
-                Ok(Raw::One(NumberText::Literal(value as f64)))
-            }
-            fn visit_u64<E: de::Error>(self, value: u64) -> Result<Raw, E> {
-                Ok(Raw::One(NumberText::Literal(value as f64)))
-            }
-            fn visit_str<E: de::Error>(self, value: &str) -> Result<Raw, E> {
-                Ok(Raw::One(NumberText::Expression(value.to_owned())))
-            }
-            fn visit_seq<A: SeqAccess<'de>>(self, list: A) -> Result<Raw, A::Error> {
-                Vec::deserialize(SeqAccessDeserializer::new(list)).map(Raw::List)
-            }
-        }
-        deserializer.deserialize_any(Reader)
+    fn of_list<'de, A: SeqAccess<'de>>(list: A) -> Result<Self, A::Error> {
+        Vec::deserialize(SeqAccessDeserializer::new(list))
     }
 }
 
 impl<'de> Deserialize<'de> for Amount {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let (span, raw) = Placed::<Raw>::deserialize(deserializer)?.into_parts();
-        Ok(match raw {
-            Raw::One(text) => Amount::One(Number::at(span, text)),
-            Raw::List(list) => Amount::List(Placed::at(span, list)),
+        let (span, written) = Placed::<NumberOr<Vec<Number>>>::deserialize(deserializer)?.into_parts();
+        Ok(match written {
+            NumberOr::Number(text) => Amount::One(Number::at(span, text)),
+            NumberOr::Other(list) => Amount::List(Placed::at(span, list)),
         })
     }
 }

@@ -1,12 +1,12 @@
 //! A bound of a claim: a number, a share, or one that falls with the step.
 
 use super::Placed;
-use crate::number::{Number, NumberText};
+use super::number_or::{Beside, NumberOr};
+use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
 use serde::de::value::MapAccessDeserializer;
-use serde::de::{self, Deserializer, MapAccess, Visitor};
-use std::fmt;
+use serde::de::{Deserializer, MapAccess};
 
 /// A bound that is `of` with a step of `at_dt`, and falls with a power of the step.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
@@ -27,47 +27,21 @@ pub(crate) enum Limit {
     Falling(Placed<FallingTable>),
 }
 
-enum Raw {
-    Number(NumberText),
-    Falling(FallingTable),
-}
+impl Beside for FallingTable {
+    const EXPECTED: &'static str =
+        "a number, an expression in a string, or a table such as { at_dt = \"1/240\", of = 1e-4, order = 2 }";
 
-impl<'de> Deserialize<'de> for Raw {
-    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        struct Reader;
-        impl<'de> Visitor<'de> for Reader {
-            type Value = Raw;
-            fn expecting(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-                out.write_str(
-                    "a number, an expression in a string, or a table such as { at_dt = \"1/240\", of = 1e-4, order = 2 }",
-                )
-            }
-            fn visit_f64<E: de::Error>(self, value: f64) -> Result<Raw, E> {
-                Ok(Raw::Number(NumberText::Literal(value)))
-            }
-            fn visit_i64<E: de::Error>(self, value: i64) -> Result<Raw, E> {
-                Ok(Raw::Number(NumberText::Literal(value as f64)))
-            }
-            fn visit_u64<E: de::Error>(self, value: u64) -> Result<Raw, E> {
-                Ok(Raw::Number(NumberText::Literal(value as f64)))
-            }
-            fn visit_str<E: de::Error>(self, value: &str) -> Result<Raw, E> {
-                Ok(Raw::Number(NumberText::Expression(value.to_owned())))
-            }
-            fn visit_map<A: MapAccess<'de>>(self, map: A) -> Result<Raw, A::Error> {
-                FallingTable::deserialize(MapAccessDeserializer::new(map)).map(Raw::Falling)
-            }
-        }
-        deserializer.deserialize_any(Reader)
+    fn of_table<'de, A: MapAccess<'de>>(table: A) -> Result<Self, A::Error> {
+        FallingTable::deserialize(MapAccessDeserializer::new(table))
     }
 }
 
 impl<'de> Deserialize<'de> for Limit {
     fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
-        let (span, raw) = Placed::<Raw>::deserialize(deserializer)?.into_parts();
-        Ok(match raw {
-            Raw::Number(text) => Limit::Number(Number::at(span, text)),
-            Raw::Falling(table) => Limit::Falling(Placed::at(span, table)),
+        let (span, written) = Placed::<NumberOr<FallingTable>>::deserialize(deserializer)?.into_parts();
+        Ok(match written {
+            NumberOr::Number(text) => Limit::Number(Number::at(span, text)),
+            NumberOr::Other(table) => Limit::Falling(Placed::at(span, table)),
         })
     }
 }

@@ -4,6 +4,7 @@ pub(crate) mod amount;
 pub(crate) mod body;
 pub(crate) mod force;
 pub(crate) mod limit;
+mod number_or;
 pub(crate) mod parameter;
 pub(crate) mod rules;
 pub(crate) mod soft;

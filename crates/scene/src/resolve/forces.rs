@@ -60,6 +60,14 @@ impl Resolver {
                 .label("leave it out")
                 .help("give what has a potential and what has none as two [[force]] tables"));
         }
+        if let (Some(number), Some(_)) = (&table.potential, &table.window) {
+            return Err(Diagnostic::at(number.span(), "a force that acts for a time only has no potential")
+                .label("beside a window")
+                .help("leave out the potential or the window"));
+        }
+        let driven = |id: usize| world.bodies[id].kind == BodyKind::Kinematic;
+        let keeps_energy = potential.as_ref().is_some_and(Compiled::is_of_places_alone)
+            && !pairs.iter().any(|(_, partner)| partner.is_some_and(driven));
         let dynamic = |id: usize| world.bodies[id].kind == BodyKind::Dynamic && world.bodies[id].mass > 0.0;
         Ok(StateForce {
             answered: pairs.iter().map(|(_, partner)| partner.is_some_and(dynamic)).collect(),
@@ -69,6 +77,7 @@ impl Resolver {
             force,
             torque,
             potential,
+            keeps_energy,
             follows_velocity,
         })
     }

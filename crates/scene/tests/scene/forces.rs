@@ -81,6 +81,9 @@ fn the_potential_is_summed_over_pairs_and_is_none_where_a_force_gives_none() {
     let setup = setup_of(&format!("{TWO}{forces}"));
     assert_eq!(potential(&setup.forces, &states, 0.0), Some(8.0 + 6.0));
     assert!(setup.forces.iter().all(|force| !force.follows_velocity));
+    assert!(setup.forces.iter().all(|force| force.keeps_energy));
+    let driven = forces.replace("potential = \"3 * y\"", "potential = \"3 * y + 0 * t\"");
+    assert!(!setup_of(&format!("{TWO}{driven}")).forces[1].keeps_energy);
     let drag = setup_of(&format!("{TWO}{forces}[[force]]\non = \"a\"\nforce = [\"-speed * vx\", 0]\n"));
     assert_eq!(potential(&drag.forces, &states, 0.0), None);
     assert!(drag.forces[2].follows_velocity);

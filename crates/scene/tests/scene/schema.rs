@@ -142,7 +142,7 @@ fn it_knows_the_language_as_the_reader_does() {
     let validator = Validator::new();
     let sound = format!(
         "{}[[body]]\nname = \"b\"\nrepeat = {{ i = 2 }}\nshape = {{ disc = 1 }}\nat = [\"3 * i\", 1]\nmaterial = \"iron\"\n\
-         [[force]]\non = \"b[0]\"\nby = \"b[1]\"\nforce = [\"-dx\", 0]\npotential = \"dx ^ 2 / 2\"\nwindow = [0, 1]\n\
+         [[force]]\non = \"b[0]\"\nby = \"b[1]\"\nforce = [\"-dx\", 0]\npotential = \"dx ^ 2 / 2\"\n[[force]]\non = \"b[0]\"\ntorque = 1\nwindow = [0, 1]\n\
          [[claim]]\nname = \"near\"\nfor = {{ i = \"0..2\" }}\ngauge = \"value.x\"\nof = \"b[i]\"\nat_time = 0.5\nequals = 1\nwithin = {{ at_dt = \"1/240\", of = \"1 %\", order = 2 }}\nbecause = \"x\"\n\
          [[claim]]\ngauge = \"time.when\"\nof = \"b[0]\"\nbecomes = \"x < 1\"\nnth = \"last\"\nat_most = 2\nbecause = \"x\"\n\
          [[claim]]\ngauge = \"way.length\"\nof = \"b[0]\"\npoint = [0.5, 0]\nat_most = \"2\"\nbecause = \"x\"\n",
