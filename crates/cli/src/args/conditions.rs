@@ -29,7 +29,7 @@ pub(crate) struct ConditionOptions {
     /// Engine under test, such as builtin:swept=all,iterations=8; may be given several times
     #[arg(long = "engine", value_name = "ENGINE", default_value = "builtin")]
     pub(crate) engines: Vec<String>,
-    /// Set a parameter of the scene, or try several values: count=10,20,40; may be given several times
+    /// Set a parameter of the scene, or try several values: count=10,20,40; a list stands in brackets: masses=[1,2]; may be given several times
     #[arg(long = "set", value_name = "NAME=VALUE,...", value_parser = name_and_values)]
     pub(crate) set: Vec<(String, Vec<String>)>,
     /// Seeds of everything random, such as 7 or 1,2,5 or 1..20; values of several seeds are pooled for laws of chance

@@ -13,7 +13,7 @@ pub(crate) struct EdgeOptions {
     /// What is raised, from where to where: a parameter, or dt, size, units or origin, such as speed=10..5000; backwards to lower it
     #[arg(long, value_name = "NAME=FROM..TO", value_parser = raise)]
     pub(crate) raise: Raise,
-    /// The claim that is to break: a gauge such as tunnel.count, or its first word, or any
+    /// The claim that is to break: its name in the scene, a gauge such as tunnel.count, or its first word, or any
     #[arg(long, value_name = "CLAIM")]
     pub(crate) until: String,
     /// How closely the edge is to be known, such as 1% or 0.01
@@ -120,7 +120,7 @@ pub(crate) struct HistoryOptions {
     /// Name of a scene
     #[arg(value_name = "SCENE")]
     pub(crate) scene: String,
-    /// One gauge of it, or cost
+    /// One gauge of it, one claim by its name, or cost
     #[arg(value_name = "GAUGE")]
     pub(crate) gauge: Option<String>,
     /// The ledger

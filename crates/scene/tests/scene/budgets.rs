@@ -156,3 +156,39 @@ fn no_bundled_scene_comes_near_a_tenth_of_the_bounds() {
         assert!(outcome.is_ok(), "{name}: {}", outcome.err().map(|error| error.to_string()).unwrap_or_default());
     }
 }
+
+/// Claims of loops, forces between pairs, and sums over long lists.
+#[test]
+fn what_the_language_repeats_has_bounds_too() {
+    let one = "[[body]]\nname = \"a\"\nshape = { disc = 1 }\nat = [0, 0]\nmaterial = \"iron\"\n";
+    let claim = |keys: &str| format!("{one}[[claim]]\n{keys}\nof = \"a\"\nat_most = 1\nbecause = \"it must\"\n");
+    let long = "x * i + ".repeat(200);
+    let list = format!("[set]\nbig = {{ values = [{}], about = \"many\" }}\n", "1, ".repeat(9_999));
+    let sums = "sum(big) * i + ".repeat(40);
+    for (rest, words) in [
+        (claim("gauge = \"value.x\"\nfor = { i = 200, j = 200 }"), "more than 10000 claims"),
+        (
+            claim(&format!("gauge = \"value.measure\"\nfor = {{ i = 10000 }}\nmeasure = \"{long}1\"")),
+            "operations of its expressions",
+        ),
+        (
+            format!(
+                "{list}{}",
+                claim(&format!("gauge = \"value.measure\"\nfor = {{ i = 99 }}\nmeasure = \"{sums}x\""))
+            ),
+            "operations of its expressions",
+        ),
+        (
+            format!("{MANY}[[force]]\non = \"b\"\nby = \"b\"\nforce = [\"dx\", 0]\n"),
+            "bodies and pairs of them with forces",
+        ),
+        (
+            format!("[set]\nbig = {{ values = [{}], about = \"many\" }}\n{one}", "1, ".repeat(10_001)),
+            "10001 items, of 10000 at most",
+        ),
+        (claim("gauge = \"value.x\"\nfor = { i = \"0..1e9\" }"), "more than 10000 bodies"),
+    ] {
+        let found = complaint(&rest);
+        assert!(found.contains(words), "{words}: {found:.300}");
+    }
+}
