@@ -6,7 +6,7 @@ use super::own::{Cast, INERTIA, MASS, Own, Source};
 use super::parse::{Parsed, Spot};
 use super::reference::{BodyText, Field, Reference, Target, Who, point_fields};
 use super::tree::{Kind, Scope, Tree};
-use super::{Evaluator, explain, is_unit, short};
+use super::{Evaluator, check_units, explain, is_unit, short};
 use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::names::Names;
@@ -28,6 +28,7 @@ impl Evaluator {
     pub(crate) fn compile(&self, text: &str, names: &Names, own: Own, cast: &Cast) -> Result<Compiled, Diagnostic> {
         let expression = self.parse(text)?;
         let parsed = &expression.parsed;
+        check_units(text, parsed, names)?;
         if let Some(budget) = &self.budget {
             let longest = parsed.names.iter().filter_map(|name| names.list(name)).map(|list| list.len()).max();
             let operations = LOOKED_UP * expression.operations + expression.gatherings * longest.unwrap_or(0);

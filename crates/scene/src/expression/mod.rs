@@ -145,6 +145,7 @@ impl Evaluator {
             return Ok(value);
         }
         let expression = self.parse(text)?;
+        check_units(text, &expression.parsed, names)?;
         if let Some(value) = expression.value.get() {
             return Ok(value);
         }
@@ -228,6 +229,16 @@ fn explain_form(text: &str, error: ParseError) -> Diagnostic {
                 .help("a comparison such as a < b is a truth value; make a number of it by if a < b { 1 } else { 0 }")
         }
     }
+}
+
+/// Units behind numbers must be no names of the scene: `2 m` would be two metres, and may be meant for `2 * m`.
+fn check_units(text: &str, parsed: &Parsed, names: &Names) -> Result<(), Diagnostic> {
+    let both = parsed.units.iter().find(|unit| names.has(unit) || names.list(unit).is_some());
+    both.map_or(Ok(()), |unit| {
+        Err(Diagnostic::nowhere(format!("`{}`: `{unit}` is a unit there, and a name of this scene", short(text)))
+            .label("which of both?")
+            .help(format!("write 2 * {unit} for the product, or give what is called so another name")))
+    })
 }
 
 /// A diagnostic for an expression that has no value.

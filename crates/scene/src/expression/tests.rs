@@ -5,7 +5,7 @@ use super::*;
 fn eval(text: &str) -> Result<f64, String> {
     let mut names = Names::constants();
     names.add_list("list", &[3.0, 4.0, 5.0]);
-    let names = names.with("side", 0.5).with("i", 3.0);
+    let names = names.with("side", 0.5).with("i", 3.0).with("h", 2.0);
     Evaluator::new(1)
         .evaluate(text, &names)
         .map_err(|f| format!("{} | {} | {}", f.message, f.label, f.help.unwrap_or_default()))
@@ -194,6 +194,7 @@ fn mistakes_are_named() {
         ("ball.x", "speaks of the state of a body"),
         ("5 + m", "a unit stands behind a number"),
         ("not 3", "takes a truth value"),
+        ("2 h", "write 2 * h for the product"),
         ("1 < 2 < 3", "takes"),
         ("(1 > 2) * 3", "takes"),
         ("if i { 1 } else { 2 }", "not a comparison"),

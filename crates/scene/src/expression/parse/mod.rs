@@ -64,6 +64,8 @@ pub(super) struct Parsed {
     pub(super) kind: Kind,
     /// Where a sign stands before a power, if one does: places counted from 1.
     pub(super) signed_power: Option<usize>,
+    /// Units that stand in it.
+    pub(super) units: Vec<&'static str>,
 }
 
 /// Reads an expression.
@@ -80,14 +82,15 @@ pub(super) fn parse(text: &str) -> Result<Parsed, ParseError> {
         references: Vec::new(),
         spots: Vec::new(),
         signed_power: None,
+        units: Vec::new(),
     };
     let (tree, kind) = parser.expression()?;
     parser.skip_blanks();
     if parser.at < letters.len() {
         return Err(parser.unexpected("an operator or the end"));
     }
-    let Parser { names, references, spots, signed_power, .. } = parser;
-    Ok(Parsed { tree, names, references, spots, kind, signed_power })
+    let Parser { names, references, spots, signed_power, units, .. } = parser;
+    Ok(Parsed { tree, names, references, spots, kind, signed_power, units })
 }
 
 struct Parser<'a> {
@@ -98,6 +101,7 @@ struct Parser<'a> {
     references: Vec<Reference>,
     spots: Vec<(Range<usize>, Spot)>,
     signed_power: Option<usize>,
+    units: Vec<&'static str>,
 }
 
 type Part = (Tree, Kind);
@@ -243,6 +247,9 @@ impl Parser<'_> {
         let called = rest[name.len()..].iter().find(|c| !c.is_whitespace()) == Some(&'(');
         let unit = find_unit(&name).filter(|_| !called)?;
         self.at += blanks + name.len();
+        if !self.units.contains(&unit.name) {
+            self.units.push(unit.name);
+        }
         Some(unit)
     }
 
