@@ -117,7 +117,8 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
             more => format!(" and {more} more"),
         };
         let texts: Vec<&str> = force.texts().collect();
-        let _ = writeln!(out, "  force on {}{by}{more}: {}", name(on), texts.join(", "));
+        let order = if force.follows_velocity { "; it follows a velocity: of first order in the step" } else { "" };
+        let _ = writeln!(out, "  force on {}{by}{more}: {}{order}", name(on), texts.join(", "));
     }
     for claim in &setup.claims {
         let _ = writeln!(out, "  {} of {} {}", claim.title(), claim.of_text, claim.bound.relation(show));

@@ -207,3 +207,15 @@ fn energy_gauges_tell_what_of_a_force_is_the_error_of_the_bench() {
     let (coarse, fine) = (told("1/60"), told("1/120"));
     assert!(coarse > 3.4 * fine && coarse < 0.2, "{coarse} {fine}");
 }
+
+#[test]
+fn forces_are_listed_with_what_they_follow() {
+    let yard = Yard::new();
+    let comet = yard.expect(0, "scenes show slag-comet").out;
+    assert!(comet.contains("force on comet by heap: -(1.0) * mass * dx / r ^ 3, "), "{comet}");
+    assert!(!comet.contains("of first order in the step"), "{comet}");
+    let magnet = yard.expect(0, "scenes show magnet-crane").out;
+    assert!(magnet.contains("force on rivet[0] by magnet and 3 more: "), "{magnet}");
+    let wind = yard.expect(0, "scenes show sheet-wind").out;
+    assert!(wind.contains("it follows a velocity: of first order in the step"), "{wind}");
+}
