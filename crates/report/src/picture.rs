@@ -20,6 +20,8 @@ pub struct Scenery {
     sight: Sight,
 }
 
+/// A body that has been so many times as far from its start as it ends has come back.
+const COMES_BACK: f64 = 1.5;
 /// A view grows by so many times at most to hold where bodies touched.
 const TOUCHES: f64 = 12.0;
 /// Width of a picture, px; the height follows, within limits.
@@ -105,7 +107,9 @@ impl Scenery {
 
     /// The same for a trial, with where its bodies touched, unless that makes everything else small.
     pub(crate) fn of_trial(world: &World, recording: &Recording, view: Option<View>) -> Scenery {
-        let mut view = Scenery::of(world, &recording.start, &recording.end, view).with_ways_of_joined(world, recording);
+        let mut view = Scenery::of(world, &recording.start, &recording.end, view)
+            .with_ways_of_joined(world, recording)
+            .with_ways_that_come_back(world, recording);
         // All but the outermost few.
         let (mut low, mut high) = (view.low, view.high);
         for axis in 0..3 {
@@ -144,6 +148,22 @@ impl Scenery {
                 if near.holds(at) {
                     self.include(at, reach(&world.bodies[id]));
                 }
+            }
+        }
+        self
+    }
+
+    /// With all places of a body that has been far from where it began and has come back: on an orbit both ends show nothing of the way.
+    fn with_ways_that_come_back(mut self, world: &World, recording: &Recording) -> Scenery {
+        let frames = || (0..recording.replay.times.len()).map(|number| recording.replay.frame(number));
+        let dynamic = world.bodies.iter().enumerate().filter(|(_, body)| body.kind == BodyKind::Dynamic);
+        for (id, body) in dynamic {
+            let (Some(start), Some(end)) = (recording.start.get(id), recording.end.get(id)) else { continue };
+            let from_start = |at: DVec3| at.distance(start.pose.position);
+            let places = || frames().filter_map(|frame| frame.get(id)).map(|pose| pose.position);
+            let furthest = places().map(from_start).filter(|way| way.is_finite()).fold(0.0, f64::max);
+            if furthest > COMES_BACK * from_start(end.pose.position) {
+                places().for_each(|at| self.include(at, reach(body)));
             }
         }
         self
@@ -393,5 +413,31 @@ mod tests {
         let extents = DVec3::new(1.0, 1.0, 0.0);
         let view = Scenery { low: two, high: two, extents, sight: Sight::FRONT }.grown(0.1);
         assert!(view.holds(two) && view.high.x > view.low.x);
+    }
+
+    /// A comet that comes round is seen with its whole orbit; one that flies away is seen where it begins.
+    #[test]
+    fn what_comes_back_is_seen_with_its_way() {
+        let comet = Body {
+            parts: vec![ironspin_model::Part::solid(PlaneShape::Disc(0.05), 0)],
+            mass: 1.0,
+            ..Body::plain("comet")
+        };
+        let world = World { bodies: vec![comet], ..World::planar(1.0) };
+        let recorded = |places: &[[f64; 2]]| {
+            let states = places.iter().map(|&[x, y]| BodyState::planar(DVec3::new(x, y, 0.0), 0.0, DVec3::ZERO, 0.0));
+            let states: Vec<BodyState> = states.collect();
+            let mut recording =
+                Recording { start: vec![states[0]], end: vec![states[states.len() - 1]], ..Recording::default() };
+            recording.replay.times = (0..states.len()).map(|number| number as f64).collect();
+            recording.replay.poses = states.iter().map(|state| state.pose).collect();
+            recording.replay.contacts = vec![Vec::new(); states.len()];
+            recording
+        };
+        let seen = |places: &[[f64; 2]]| Scenery::of_trial(&world, &recorded(places), None);
+        let orbit = seen(&[[1.0, 0.0], [0.0, 1.0], [-3.0, 0.0], [0.0, -1.0], [1.0, 0.01]]);
+        assert!(orbit.holds(DVec3::new(-3.0, 0.0, 0.0)) && orbit.holds(DVec3::new(1.0, 0.0, 0.0)));
+        let flight = seen(&[[1.0, 0.0], [20.0, 1.0], [50.0, 0.0]]);
+        assert!(!flight.holds(DVec3::new(20.0, 1.0, 0.0)));
     }
 }
