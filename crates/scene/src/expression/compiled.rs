@@ -31,7 +31,7 @@ impl Compiled {
 
     /// Whether it depends on nothing but where the body and its partner are.
     pub(crate) fn is_of_places_alone(&self) -> bool {
-        let time = |source: &Source| matches!(source, Source::Own(place) if state_names(self.dimension).get(*place) == Some(&"t"));
+        let time = |source: &Source| matches!(source, Source::Own(place) if is_time(self.dimension, *place));
         !self.follows_velocity()
             && !self.sources.iter().any(time)
             && !self.targets.iter().any(|target| matches!(target.who, Who::Id(_)))
@@ -126,6 +126,11 @@ impl Compiled {
         let measure = Measure::of_moment(text, move |moment| self.value(moment)).speaking_of(&others);
         if is_whole { measure.of_the_whole() } else { measure }
     }
+}
+
+/// Whether it is the time that stands there among what is told of a state.
+pub(super) fn is_time(dimension: Dimension, place: usize) -> bool {
+    state_names(dimension).get(place) == Some(&"t")
 }
 
 /// All that are measured at a moment.

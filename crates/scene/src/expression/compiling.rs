@@ -1,6 +1,6 @@
 //! How the names and bodies of an expression over states are looked up.
 
-use super::compiled::Compiled;
+use super::compiled::{Compiled, is_time};
 use super::functions::function_names;
 use super::own::{Cast, INERTIA, MASS, Own, Source};
 use super::parse::{Parsed, Spot};
@@ -10,8 +10,7 @@ use super::{Evaluator, check_units, explain, is_unit, short};
 use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::names::Names;
-use crate::state::state_names;
-use ironspin_model::{DVec3, Dimension};
+use ironspin_model::DVec3;
 use std::sync::Arc;
 
 /// Operations that looking up a part of an expression is worth.
@@ -98,10 +97,6 @@ fn first_place(parsed: &Parsed, name: &str, index: usize) -> String {
     let at = parsed.spots.iter().filter(|(_, spot)| here(spot)).map(|(range, _)| range.start + 1).min();
     let unknown = format!("unknown name `{name}`");
     at.map_or_else(|| unknown.clone(), |at| super::at_character(&unknown, at))
-}
-
-fn is_time(dimension: Dimension, place: usize) -> bool {
-    state_names(dimension).get(place) == Some(&"t")
 }
 
 /// What is needed while the names of an expression are looked up.
@@ -253,8 +248,8 @@ impl Compiling<'_> {
                     Source::Known(Some(value)) => format!("({value:?})"),
                     _ => continue,
                 },
+                Spot::Part(tree) if self.depends(tree) => continue,
                 Spot::Part(tree) => match (self.fixed(tree), tree) {
-                    _ if self.depends(tree) => continue,
                     (Ok(value), Tree::Item { .. } | Tree::Length { .. } | Tree::Gather { .. }) => {
                         format!("({value:?})")
                     }

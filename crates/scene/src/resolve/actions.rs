@@ -146,7 +146,6 @@ impl Resolver {
         bodies: &[Body],
         script: &mut Script,
     ) -> Result<(), Diagnostic> {
-        let at = |diagnostic: Diagnostic| Diagnostic { span: Some(condition.span()), ..diagnostic };
         if let Some(other) = [&table.at_time, &table.every, &table.until].into_iter().flatten().next() {
             return Err(Diagnostic::at(other.span(), "an action comes either at a time or `when` a condition holds")
                 .label("both"));
@@ -163,9 +162,7 @@ impl Resolver {
         let waiting = self.selected(on, bodies, &self.names)?;
         // Each takes the room of several actions.
         self.budget.spend(Cost::Actions, 4 * waiting.len(), || on.span())?;
-        let compiled = self.evaluator.compile(condition.get_ref(), &self.names, Own::State, &self.cast).map_err(at)?;
-        self.evaluator.remark(condition.get_ref(), &condition.span());
-        let condition_measure = compiled.into_measure();
+        let condition_measure = self.compiled(condition, &self.names, Own::State)?.into_measure();
         for body in waiting {
             let effects = self.effects(table, body, bodies)?;
             if effects.is_empty() {

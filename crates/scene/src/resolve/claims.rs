@@ -3,7 +3,7 @@
 use super::Resolver;
 use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
-use crate::expression::Own;
+use crate::expression::{Compiled, Own};
 use crate::file::{ClaimTable, LawTable, Placed, SeriesTable, SeverityWord, TwinTable};
 use crate::names::Names;
 use crate::number::{Number, NumberText};
@@ -165,14 +165,7 @@ impl Resolver {
     }
 
     fn details(&self, table: &ClaimTable, names: &Names) -> Result<Details, Diagnostic> {
-        let measure = |text: &Placed<String>, own: Own| {
-            let compiled = self
-                .evaluator
-                .compile(text.get_ref(), names, own, &self.cast)
-                .map_err(|diagnostic| Diagnostic { span: Some(text.span()), ..diagnostic })?;
-            self.evaluator.remark(text.get_ref(), &text.span());
-            Ok(compiled.into_measure())
-        };
+        let measure = |text: &Placed<String>, own: Own| self.compiled(text, names, own).map(Compiled::into_measure);
         let path = match &table.path {
             Some(path) => {
                 let (due, form) = match self.dimension {
@@ -204,15 +197,21 @@ impl Resolver {
 
     /// What becomes true or not.
     pub(super) fn condition(&self, text: &Placed<String>, names: &Names) -> Result<Measure, Diagnostic> {
-        let at = |diagnostic: Diagnostic| Diagnostic { span: Some(text.span()), ..diagnostic };
-        let compiled = self.evaluator.compile(text.get_ref(), names, Own::State, &self.cast).map_err(at)?;
+        let compiled = self.compiled(text, names, Own::State)?;
         if !compiled.is_truth() {
             return Err(Diagnostic::at(text.span(), format!("`{}` is a number and no condition", text.get_ref()))
                 .label("never true or false")
                 .help("write a comparison, such as \"vy < 0 and y > 1\""));
         }
-        self.evaluator.remark(text.get_ref(), &text.span());
         Ok(compiled.into_measure())
+    }
+
+    /// An expression over states that is written in the scene.
+    pub(super) fn compiled(&self, text: &Placed<String>, names: &Names, own: Own) -> Result<Compiled, Diagnostic> {
+        let at = |diagnostic: Diagnostic| Diagnostic { span: Some(text.span()), ..diagnostic };
+        let compiled = self.evaluator.compile(text.get_ref(), names, own, &self.cast).map_err(at)?;
+        self.evaluator.remark(text.get_ref(), &text.span());
+        Ok(compiled)
     }
 
     fn nth(&self, number: &Number, names: &Names) -> Result<Nth, Diagnostic> {
