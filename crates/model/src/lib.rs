@@ -7,7 +7,7 @@
 //! | [`World`], [`Material`] | what an engine is asked to simulate | `world.rs` |
 //! | [`Body`], [`Part`], [`Shape`] | rigid bodies | `body.rs` |
 //! | [`PlaneShape`], [`shape_mass`], [`body_mass`] | shapes of the plane; mass, centre and inertia from geometry | `plane/` |
-//! | [`SpaceShape`], [`solid_mass`], [`solid_body_mass`] | shapes of space; mass, centre and inertia from geometry | `space/` |
+//! | [`SpaceShape`], [`Hull`], [`TriangleMesh`], [`solid_mass`], [`solid_body_mass`] | shapes of space; mass, centre and inertia from geometry | `space/` |
 //! | [`turn`] | rotations of space with one library of sines | `turn.rs` |
 //! | [`SoftBody`], [`NodeSpring`], [`Pressure`], [`Net`] | soft bodies, what they store, how fast they swing | `soft/` |
 //! | [`Joint`], [`JointFrame`] | joints between bodies | `joint.rs` |
@@ -78,7 +78,9 @@ pub use soft::{
     CELL_LIMIT, NODE, NODE_LIMIT, Net, NodeSpring, NodeTraits, Pressure, SOFT_SUBSTEPS, SPRING_LIMIT, SoftBody,
     SoftMethod, largest_step,
 };
-pub use space::{SolidProperties, SpaceShape, solid_body_mass, solid_mass};
+pub use space::{
+    Hull, HullError, HullFace, MeshError, SolidProperties, SpaceShape, TriangleMesh, solid_body_mass, solid_mass,
+};
 pub use text::{showable_json, shown, shown_in_line, shown_json};
 pub use wire::WireIds;
 pub use world::{Bounds, Material, PairMaterial, World};

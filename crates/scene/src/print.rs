@@ -193,11 +193,26 @@ fn layers(mask: u32, names: &[String]) -> String {
 fn shape(shape: &Shape) -> String {
     match shape {
         Shape::Plane(shape) => plane_shape(shape),
-        Shape::Space(SpaceShape::Sphere(radius)) => format!("{{ sphere = {} }}", number(*radius)),
-        Shape::Space(SpaceShape::Box(size)) => format!("{{ box = {} }}", vector(Dimension::Space, *size)),
-        Shape::Space(SpaceShape::HalfSpace(normal)) => {
-            format!("{{ half_space = {} }}", vector(Dimension::Space, *normal))
+        Shape::Space(shape) => space_shape(shape),
+    }
+}
+
+fn space_shape(shape: &SpaceShape) -> String {
+    let list =
+        |points: &[DVec3]| points.iter().map(|&point| vector(Dimension::Space, point)).collect::<Vec<_>>().join(", ");
+    match shape {
+        SpaceShape::Sphere(radius) => format!("{{ sphere = {} }}", number(*radius)),
+        SpaceShape::Box(size) => format!("{{ box = {} }}", vector(Dimension::Space, *size)),
+        SpaceShape::Capsule { length, radius } => format!("{{ capsule = [{}, {}] }}", number(*length), number(*radius)),
+        SpaceShape::Cylinder { length, radius } => {
+            format!("{{ cylinder = [{}, {}] }}", number(*length), number(*radius))
         }
+        SpaceShape::Hull(hull) => format!("{{ hull = [{}] }}", list(hull.corners())),
+        SpaceShape::Mesh(mesh) => {
+            let faces = mesh.faces().iter().map(|[p, q, r]| format!("[{p}, {q}, {r}]")).collect::<Vec<_>>().join(", ");
+            format!("{{ mesh = {{ points = [{}], faces = [{faces}] }} }}", list(mesh.points()))
+        }
+        SpaceShape::HalfSpace(normal) => format!("{{ half_space = {} }}", vector(Dimension::Space, *normal)),
     }
 }
 

@@ -143,15 +143,39 @@ impl Packed {
 fn shape_numbers(shape: &Shape, numbers: &mut Vec<f64>) -> u32 {
     match shape {
         Shape::Plane(shape) => plane_numbers(shape, numbers),
-        Shape::Space(SpaceShape::Sphere(radius)) => {
+        Shape::Space(shape) => space_numbers(shape, numbers),
+    }
+}
+
+fn space_numbers(shape: &SpaceShape, numbers: &mut Vec<f64>) -> u32 {
+    match shape {
+        SpaceShape::Sphere(radius) => {
             numbers.push(*radius);
             6
         }
-        Shape::Space(SpaceShape::Box(size)) => {
+        SpaceShape::Box(size) => {
             numbers.extend(size.to_array());
             1
         }
-        Shape::Space(SpaceShape::HalfSpace(normal)) => {
+        SpaceShape::Capsule { length, radius } => {
+            numbers.extend([*length, *radius]);
+            3
+        }
+        SpaceShape::Cylinder { length, radius } => {
+            numbers.extend([*length, *radius]);
+            8
+        }
+        SpaceShape::Hull(hull) => {
+            numbers.extend(hull.corners().iter().flat_map(|corner| corner.to_array()));
+            9
+        }
+        SpaceShape::Mesh(mesh) => {
+            numbers.push(mesh.points().len() as f64);
+            numbers.extend(mesh.points().iter().flat_map(|point| point.to_array()));
+            numbers.extend(mesh.faces().iter().flatten().map(|&number| f64::from(number)));
+            10
+        }
+        SpaceShape::HalfSpace(normal) => {
             numbers.extend(normal.to_array());
             7
         }

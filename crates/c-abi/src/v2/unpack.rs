@@ -5,9 +5,11 @@ use super::pack::RIGID_SIZE;
 use super::{raw, softs};
 use crate::unpack::{list, text};
 use ironspin_model::{
-    Body, BodyKind, Conditions, DMat3, DQuat, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind,
-    Material, PairMaterial, Part, PlaneShape, Pose, Shape, SpaceShape, Timestep, WireIds, World,
+    Body, BodyKind, Conditions, DMat3, DQuat, DVec2, DVec3, Dimension, Effect, Hull, Inertia, Joint, JointFrame,
+    JointKind, Material, PairMaterial, Part, PlaneShape, Pose, Shape, SpaceShape, Timestep, TriangleMesh, WireIds,
+    World,
 };
+use std::sync::Arc;
 
 fn vector(v: [f64; 3]) -> DVec3 {
     DVec3::from_array(v)
@@ -96,11 +98,17 @@ fn part_of(dimension: Dimension, row: &raw::Part, numbers: &[f64]) -> Result<Par
         (1, &[width, height]) => PlaneShape::Box(DVec2::new(width, height)).into(),
         (1, &[width, height, depth]) => SpaceShape::Box(DVec3::new(width, height, depth)).into(),
         (2, _) => PlaneShape::Polygon(points()).into(),
-        (3, &[length, radius]) => PlaneShape::Capsule { length, radius }.into(),
+        (3, &[length, radius]) => match dimension {
+            Dimension::Plane => PlaneShape::Capsule { length, radius }.into(),
+            Dimension::Space => SpaceShape::Capsule { length, radius }.into(),
+        },
         (4, _) => PlaneShape::Polyline(points()).into(),
         (5, &[x, y]) => PlaneShape::HalfPlane(DVec2::new(x, y)).into(),
         (6, &[radius]) => SpaceShape::Sphere(radius).into(),
         (7, &[x, y, z]) => SpaceShape::HalfSpace(DVec3::new(x, y, z)).into(),
+        (8, &[length, radius]) => SpaceShape::Cylinder { length, radius }.into(),
+        (9, _) => SpaceShape::Hull(Arc::new(Hull::new(&triples(numbers)).map_err(|error| error.to_string())?)).into(),
+        (10, [count, rest @ ..]) => mesh_of(*count, rest)?.into(),
         (kind, numbers) => return Err(format!("a shape of kind {kind} with {} numbers", numbers.len())),
     };
     Ok(Part {
@@ -109,6 +117,19 @@ fn part_of(dimension: Dimension, row: &raw::Part, numbers: &[f64]) -> Result<Par
         material: row.material as usize,
         sensor: row.sensor != 0,
     })
+}
+
+fn triples(numbers: &[f64]) -> Vec<DVec3> {
+    numbers.as_chunks::<3>().0.iter().map(|&point| DVec3::from_array(point)).collect()
+}
+
+/// A surface from the number of its points, their coordinates, and three numbers of points a face.
+fn mesh_of(count: f64, rest: &[f64]) -> Result<SpaceShape, String> {
+    let coordinates = 3 * count.clamp(0.0, TriangleMesh::MOST as f64) as usize;
+    let (points, faces) = rest.split_at_checked(coordinates).ok_or("a mesh with fewer numbers than its points")?;
+    let faces = faces.as_chunks::<3>().0.iter().map(|face| face.map(|number| number as u32)).collect();
+    let mesh = TriangleMesh::new(triples(points), faces).map_err(|error| error.to_string())?;
+    Ok(SpaceShape::Mesh(Arc::new(mesh)))
 }
 
 fn body_of(dimension: Dimension, row: &raw::Body, name: String, parts: Vec<Part>) -> Result<Body, String> {

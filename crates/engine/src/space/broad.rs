@@ -55,9 +55,12 @@ impl<R: Real> Broad<R> {
                 continue;
             }
             let pose = piece.pose(&bodies.pose(piece.body));
-            let grown = R::of(SLOP) * piece.size + bodies.slack[piece.body];
-            let extent = piece.extent(&pose) + Vec3::new(grown, grown, grown);
-            self.bounds.push(Bound { low: pose.position - extent, high: pose.position + extent, piece: number as u32 });
+            // What has no thickness leaves the margin to the other.
+            let size = if piece.size < R::INFINITY { piece.size } else { R::ZERO };
+            let grown = R::of(SLOP) * size + bodies.slack[piece.body];
+            let (middle, half) = piece.around(&pose);
+            let extent = half + Vec3::new(grown, grown, grown);
+            self.bounds.push(Bound { low: middle - extent, high: middle + extent, piece: number as u32 });
         }
         let mut note = |a: u32, b: u32| found.push(Pair::of(a, b));
         match how {

@@ -82,7 +82,7 @@ fn complaint<R: Real>(body: &Body, world: &World) -> Option<&'static str> {
         return Some("a part of an unknown material");
     }
     if dynamic && body.parts.iter().any(|part| part.shape.static_only() && !part.sensor) {
-        return Some("a half-space, which only a static body may have");
+        return Some("a half-space or a mesh, which only a static body may have");
     }
     if body.parts.iter().any(|part| !(part.pose.position.is_finite() && unit(part.pose.rotation))) {
         return Some("a part at a place that is not finite, or turned by no unit quaternion");
@@ -92,6 +92,12 @@ fn complaint<R: Real>(body: &Body, world: &World) -> Option<&'static str> {
             None => return Some("a part that is no shape of space"),
             Some(SpaceShape::Sphere(radius)) => positive::<R>(*radius),
             Some(SpaceShape::Box(size)) => size.to_array().into_iter().all(positive::<R>),
+            Some(SpaceShape::Capsule { length, radius } | SpaceShape::Cylinder { length, radius }) => {
+                positive::<R>(*length) && positive::<R>(*radius)
+            }
+            // Sound by construction, but for what another scalar makes of it.
+            Some(shape @ SpaceShape::Hull(hull)) => positive::<R>(shape.reach()) && positive::<R>(hull.thickness()),
+            Some(shape @ SpaceShape::Mesh(_)) => positive::<R>(shape.reach()),
             Some(SpaceShape::HalfSpace(normal)) => normal.is_finite() && (normal.length() - 1.0).abs() < 1e-6,
         };
         (!sound).then_some("a part without a sound size")

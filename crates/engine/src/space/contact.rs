@@ -27,6 +27,8 @@ pub(crate) struct ContactPoint<R> {
 pub(crate) struct Contact<R> {
     /// Lower index first.
     pub(crate) pieces: (u32, u32),
+    /// The lowest of the faces of a mesh that it is one of; 0 of others.
+    pub(crate) face: u32,
     pub(crate) bodies: [usize; 2],
     /// From the first body to the second.
     pub(crate) normal: Vec3<R>,

@@ -144,7 +144,7 @@ impl<R: Real> Simulation<R> {
         let mut best: Option<(R, FirstTouch<R>)> = None;
         for _ in 0..FIRST_TOUCH_STEPS {
             let poses = contact.bodies.map(|body| self.pose_before(body, since));
-            let manifold = collide_pieces(pieces[0], &poses[0], pieces[1], &poses[1], contact.size);
+            let manifold = collide_pieces(pieces[0], &poses[0], pieces[1], &poses[1], contact.size, None);
             let known = |feature: u32| contact.points().iter().position(|point| point.feature == feature);
             let gap = manifold
                 .points()

@@ -4,6 +4,7 @@
 //! |---|---|---|
 //! | `Vec3`, `Mat3`, `Quat` | vectors, matrices and rotations of space | `vector.rs` |
 //! | `Piece`, `Form` | collision geometry in a body's frame | `shape.rs` |
+//! | `Shell`, `Mesh` | corners, edges and faces of what is flat; surfaces of triangles | `shell.rs`, `mesh.rs` |
 //! | `Bodies` | state, momentum and mass of all bodies | `bodies.rs` |
 //! | `flight` | how a free body turns | `flight.rs` |
 //! | `broad` | pairs whose boxes overlap, in four ways that find the same | `broad.rs` |
@@ -25,10 +26,12 @@ mod flight;
 mod forces;
 mod impact;
 mod late_impacts;
+mod mesh;
 mod narrow;
 mod overlap;
 mod rays;
 mod shape;
+mod shell;
 mod simulation;
 mod solver;
 mod stepped;

@@ -2,9 +2,11 @@
 
 use super::{Census, Transform, Turned};
 use ironspin_model::{
-    Action, Body, BodyKind, Bounds, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind, Material,
-    NodeSpring, Part, PlaneShape, Pose, Pressure, Shape, SoftBody, SpaceShape, World, shape_mass, solid_mass,
+    Action, Body, BodyKind, Bounds, DQuat, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind,
+    Material, NodeSpring, Part, PlaneShape, Pose, Pressure, Shape, SoftBody, SpaceShape, World, shape_mass, solid_mass,
+    turn,
 };
+use std::sync::Arc;
 
 /// A bystander stands this many times the extent of the world away.
 const ASIDE: f64 = 64.0;
@@ -134,9 +136,22 @@ impl Transform {
                 (self.plane_shape(shape).into(), lying)
             }
             Shape::Plane(shape) => (self.plane_shape(shape).into(), pose),
+            Shape::Space(shape @ (SpaceShape::Capsule { .. } | SpaceShape::Cylinder { .. })) => {
+                (self.space_shape(shape).into(), Pose { rotation: turn::product(pose.rotation, self.lying()), ..pose })
+            }
             Shape::Space(shape) => (self.space_shape(shape).into(), pose),
         };
         Part { shape, pose, ..part.clone() }
+    }
+
+    /// The turn that brings the x axis to where it goes, up to its sense.
+    fn lying(&self) -> DQuat {
+        let to = self.turned.turn(DVec3::X);
+        if to.x != 0.0 {
+            return DQuat::IDENTITY;
+        }
+        let half = std::f64::consts::FRAC_1_SQRT_2;
+        DQuat::from_vec4((DVec3::X.cross(to) * half).extend(half))
     }
 
     fn plane_shape(&self, shape: &PlaneShape) -> PlaneShape {
@@ -164,6 +179,18 @@ impl Transform {
         match shape {
             SpaceShape::Sphere(radius) => SpaceShape::Sphere(radius * self.length),
             SpaceShape::Box(size) => SpaceShape::Box(self.local(*size).abs()),
+            SpaceShape::Capsule { length, radius } => {
+                SpaceShape::Capsule { length: length * self.length, radius: radius * self.length }
+            }
+            SpaceShape::Cylinder { length, radius } => {
+                SpaceShape::Cylinder { length: length * self.length, radius: radius * self.length }
+            }
+            SpaceShape::Hull(hull) => SpaceShape::Hull(Arc::new(hull.carried(&|corner| self.local(corner)))),
+            SpaceShape::Mesh(mesh) => {
+                let carried = mesh.carried(&|point| self.local(point));
+                // Outside stays outside.
+                SpaceShape::Mesh(Arc::new(if self.turned.hand() < 0.0 { carried.turned_inside_out() } else { carried }))
+            }
             SpaceShape::HalfSpace(normal) => SpaceShape::HalfSpace(self.turned.turn(*normal)),
         }
     }

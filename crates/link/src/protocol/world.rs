@@ -4,11 +4,12 @@ use super::number::Number;
 use super::softs::SoftRow;
 use super::vector::{Amount, TurnRow, Vector};
 use ironspin_model::{
-    Body, BodyKind, Conditions, DVec2, DVec3, Dimension, Joint, JointFrame, JointKind, Material, PairMaterial, Part,
-    PlaneShape, Shape, SpaceShape, THREAD_LIMIT, WireIds, World,
+    Body, BodyKind, Conditions, DVec2, DVec3, Dimension, Hull, Joint, JointFrame, JointKind, Material, PairMaterial,
+    Part, PlaneShape, Shape, SpaceShape, THREAD_LIMIT, TriangleMesh, WireIds, World,
 };
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 fn pair(v: DVec2) -> [Number; 2] {
     [Number(v.x), Number(v.y)]
@@ -113,6 +114,15 @@ enum ShapeRow {
     Polyline(Vec<[Number; 2]>),
     HalfPlane([Number; 2]),
     HalfSpace([Number; 3]),
+    Cylinder([Number; 2]),
+    Hull(Vec<[Number; 3]>),
+    Mesh(MeshRow),
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct MeshRow {
+    points: Vec<[Number; 3]>,
+    faces: Vec<[u32; 3]>,
 }
 
 #[derive(Debug, Serialize, Deserialize)]
@@ -293,14 +303,27 @@ fn part_row(dimension: Dimension, part: &Part) -> PartRow {
     PartRow {
         shape: match &part.shape {
             Shape::Plane(shape) => plane_row(shape),
-            Shape::Space(SpaceShape::Sphere(radius)) => ShapeRow::Sphere(Number(*radius)),
-            Shape::Space(SpaceShape::Box(size)) => ShapeRow::Box(size.to_array().map(Number).to_vec()),
-            Shape::Space(SpaceShape::HalfSpace(normal)) => ShapeRow::HalfSpace(normal.to_array().map(Number)),
+            Shape::Space(shape) => space_row(shape),
         },
         position: Vector::of(dimension, part.pose.position),
         turn: TurnRow::of(dimension, &part.pose),
         material: part.material,
         sensor: part.sensor,
+    }
+}
+
+fn space_row(shape: &SpaceShape) -> ShapeRow {
+    let points = |points: &[DVec3]| points.iter().map(|point| point.to_array().map(Number)).collect();
+    match shape {
+        SpaceShape::Sphere(radius) => ShapeRow::Sphere(Number(*radius)),
+        SpaceShape::Box(size) => ShapeRow::Box(size.to_array().map(Number).to_vec()),
+        SpaceShape::Capsule { length, radius } => ShapeRow::Capsule([Number(*length), Number(*radius)]),
+        SpaceShape::Cylinder { length, radius } => ShapeRow::Cylinder([Number(*length), Number(*radius)]),
+        SpaceShape::Hull(hull) => ShapeRow::Hull(points(hull.corners())),
+        SpaceShape::Mesh(mesh) => {
+            ShapeRow::Mesh(MeshRow { points: points(mesh.points()), faces: mesh.faces().to_vec() })
+        }
+        SpaceShape::HalfSpace(normal) => ShapeRow::HalfSpace(normal.to_array().map(Number)),
     }
 }
 
@@ -318,6 +341,9 @@ fn plane_row(shape: &PlaneShape) -> ShapeRow {
 
 fn part_of(dimension: Dimension, row: PartRow) -> Result<Part, String> {
     let points = |points: Vec<[Number; 2]>| points.into_iter().map(plane).collect();
+    let places = |points: Vec<[Number; 3]>| -> Vec<DVec3> {
+        points.into_iter().map(|point| DVec3::from_array(point.map(|part| part.0))).collect()
+    };
     let shape: Shape = match row.shape {
         ShapeRow::Disc(radius) => PlaneShape::Disc(radius.0).into(),
         ShapeRow::Sphere(radius) => SpaceShape::Sphere(radius.0).into(),
@@ -327,7 +353,18 @@ fn part_of(dimension: Dimension, row: PartRow) -> Result<Part, String> {
             _ => return Err(format!("a box of {} numbers, and two or three are due", size.len())),
         },
         ShapeRow::Polygon(corners) => PlaneShape::Polygon(points(corners)).into(),
-        ShapeRow::Capsule([length, radius]) => PlaneShape::Capsule { length: length.0, radius: radius.0 }.into(),
+        ShapeRow::Capsule([Number(length), Number(radius)]) => match dimension {
+            Dimension::Plane => PlaneShape::Capsule { length, radius }.into(),
+            Dimension::Space => SpaceShape::Capsule { length, radius }.into(),
+        },
+        ShapeRow::Cylinder([Number(length), Number(radius)]) => SpaceShape::Cylinder { length, radius }.into(),
+        ShapeRow::Hull(corners) => {
+            SpaceShape::Hull(Arc::new(Hull::new(&places(corners)).map_err(|error| error.to_string())?)).into()
+        }
+        ShapeRow::Mesh(MeshRow { points, faces }) => {
+            let mesh = TriangleMesh::new(places(points), faces).map_err(|error| error.to_string())?;
+            SpaceShape::Mesh(Arc::new(mesh)).into()
+        }
         ShapeRow::Polyline(corners) => PlaneShape::Polyline(points(corners)).into(),
         ShapeRow::HalfPlane(normal) => PlaneShape::HalfPlane(plane(normal)).into(),
         ShapeRow::HalfSpace([x, y, z]) => SpaceShape::HalfSpace(DVec3::new(x.0, y.0, z.0)).into(),

@@ -16,9 +16,11 @@ pub struct SolidProperties {
     pub inertia: Inertia,
 }
 
-/// Mass properties of one solid, along its own axes; `None` for a half-space, which has no volume to speak of.
+/// Mass properties of one solid, along its own axes; `None` for a half-space and for a mesh that encloses no positive volume.
 ///
-/// Sphere m = rho 4/3 pi r³, I = 2/5 m r²; box m = rho w h d, Ixx = m (h² + d²)/12. Source: textbook integrals of the density.
+/// Sphere m = rho 4/3 pi r³, I = 2/5 m r²; box m = rho w h d, Ixx = m (h² + d²)/12; cylinder along x m = rho pi r² l, Ixx = m r²/2, Iyy = m (3 r² + l²)/12;
+/// a capsule is a cylinder with half a sphere at each end, of which each has its centre 3/8 r from its flat side. Source: textbook integrals of the density.
+/// Hulls and closed meshes are sums of tetrahedra (Tonon, "Explicit exact formulas for the 3-D tetrahedron inertia tensor", 2004).
 pub fn solid_mass(shape: &SpaceShape, density: f64) -> Option<SolidProperties> {
     let of = |mass: f64, moments: DVec3| SolidProperties {
         mass,
@@ -36,8 +38,51 @@ pub fn solid_mass(shape: &SpaceShape, density: f64) -> Option<SolidProperties> {
             let moments = DVec3::new(square.y + square.z, square.x + square.z, square.x + square.y);
             Some(of(mass, mass / 12.0 * moments))
         }
-        SpaceShape::HalfSpace(_) => None,
+        SpaceShape::Cylinder { length, radius } => {
+            let square = radius * radius;
+            let mass = density * PI * square * length;
+            let across = mass / 12.0 * (3.0 * square + length * length);
+            Some(of(mass, DVec3::new(0.5 * mass * square, across, across)))
+        }
+        SpaceShape::Capsule { length, radius } => {
+            let square = radius * radius;
+            let (middle, caps) = (density * PI * square * length, density * (4.0 / 3.0 * PI) * square * radius);
+            let along = 0.5 * middle * square + 0.4 * caps * square;
+            let arm = 0.5 * length;
+            let across = middle / 12.0 * (3.0 * square + length * length)
+                + caps * (0.4 * square + arm * arm + 0.75 * arm * radius);
+            Some(of(middle + caps, DVec3::new(along, across, across)))
+        }
+        SpaceShape::Hull(hull) => of_triangles(hull.corners(), hull.triangles(), density),
+        SpaceShape::Mesh(mesh) if mesh.is_closed() => of_triangles(mesh.points(), mesh.faces(), density),
+        SpaceShape::Mesh(_) | SpaceShape::HalfSpace(_) => None,
     }
+}
+
+/// The solid inside a closed surface of triangles, as the sum of the tetrahedra that they make with the middle of its points. `None` for one inside out.
+fn of_triangles(points: &[DVec3], faces: &[[u32; 3]], density: f64) -> Option<SolidProperties> {
+    let middle = points.iter().sum::<DVec3>() / points.len() as f64;
+    let (mut volume, mut first, mut second) = (0.0, DVec3::ZERO, DMat3::ZERO);
+    for face in faces {
+        let [p, q, r] = face.map(|number| points[number as usize] - middle);
+        let six = p.dot(q.cross(r));
+        volume += six;
+        let sum = p + q + r;
+        first += six * sum;
+        // The integral of x xᵀ over a tetrahedron with one corner at the origin.
+        for corner in [p, q, r, sum] {
+            second += outer(corner) * six;
+        }
+    }
+    if !(volume > 0.0) {
+        return None;
+    }
+    let (mass, offset) = (density * volume / 6.0, first / (4.0 * volume));
+    let about_middle = second * (density / 120.0);
+    let central = about_middle - outer(offset) * mass;
+    let trace = central.x_axis.x + central.y_axis.y + central.z_axis.z;
+    let inertia = DMat3::from_diagonal(DVec3::splat(trace)) - central;
+    Some(SolidProperties { mass, centre: middle + offset, inertia: Inertia(inertia) })
 }
 
 /// Mass properties of a body of several parts, each with its density; sensors weigh nothing. `None` when a solid part has no
@@ -70,15 +115,20 @@ pub fn solid_body_mass(parts: &[Part], density: impl Fn(&Part) -> f64) -> Option
 
 /// What a mass at an arm from a point adds to the inertia about that point: m (|r|² 1 - r rᵀ).
 fn steiner(mass: f64, arm: DVec3) -> DMat3 {
-    let outer = DMat3::from_cols(arm * arm.x, arm * arm.y, arm * arm.z);
-    (DMat3::from_diagonal(DVec3::splat(arm.length_squared())) - outer) * mass
+    (DMat3::from_diagonal(DVec3::splat(arm.length_squared())) - outer(arm)) * mass
+}
+
+/// v vᵀ.
+fn outer(v: DVec3) -> DMat3 {
+    DMat3::from_cols(v * v.x, v * v.y, v * v.z)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::Pose;
+    use crate::{Hull, Pose, TriangleMesh};
     use glam::DQuat;
+    use std::sync::Arc;
 
     #[test]
     fn a_box_cut_in_two_weighs_and_turns_as_the_whole() {
@@ -88,7 +138,7 @@ mod tests {
         let quarter = DQuat::from_xyzw(0.0, 0.5_f64.sqrt(), 0.0, 0.5_f64.sqrt());
         let part = |x: f64| Part {
             pose: Pose { position: DVec3::new(x, 0.0, 0.0), rotation: quarter, angle: 0.0 },
-            ..Part::solid(half, 0)
+            ..Part::solid(half.clone(), 0)
         };
         let both = solid_body_mass(&[part(-0.5), part(0.5)], |_| 700.0).unwrap();
         assert!((both.mass / whole.mass - 1.0).abs() < 1e-15 && both.centre.length() < 1e-15);
@@ -106,5 +156,62 @@ mod tests {
         assert_eq!(solid_body_mass(&[part, sensor.clone()], |_| 1200.0), Some(one));
         assert_eq!(solid_body_mass(&[sensor], |_| 1.0), None);
         assert_eq!(solid_mass(&SpaceShape::HalfSpace(DVec3::Y), 1.0), None);
+    }
+
+    fn close(found: &SolidProperties, expected: &SolidProperties) {
+        let scale = expected.inertia.0.x_axis.length();
+        assert!((found.mass / expected.mass - 1.0).abs() < 1e-14, "{found:?} {expected:?}");
+        assert!(found.centre.distance(expected.centre) < 1e-14, "{found:?} {expected:?}");
+        assert!(
+            (found.inertia.0 - expected.inertia.0).abs_diff_eq(DMat3::ZERO, 1e-13 * scale),
+            "{found:?} {expected:?}"
+        );
+    }
+
+    #[test]
+    fn a_box_as_a_hull_and_as_a_closed_mesh_weighs_and_turns_as_the_box() {
+        let size = DVec3::new(2.0, 1.0, 0.5);
+        let at = DVec3::new(10.0, -3.0, 1.0);
+        let corners: Vec<DVec3> = (0..8)
+            .map(|k| {
+                at + size * DVec3::new(f64::from(k & 1) - 0.5, f64::from(k >> 1 & 1) - 0.5, f64::from(k >> 2) - 0.5)
+            })
+            .collect();
+        let whole = solid_mass(&SpaceShape::Box(size), 700.0).unwrap();
+        let whole = SolidProperties { centre: at, ..whole };
+        let hull = Hull::new(&corners).unwrap();
+        let mesh = TriangleMesh::new(corners, hull.triangles().to_vec()).unwrap();
+        let inside_out = mesh.turned_inside_out();
+        close(&solid_mass(&SpaceShape::Hull(Arc::new(hull)), 700.0).unwrap(), &whole);
+        close(&solid_mass(&SpaceShape::Mesh(Arc::new(mesh)), 700.0).unwrap(), &whole);
+        assert_eq!(solid_mass(&SpaceShape::Mesh(Arc::new(inside_out)), 700.0), None);
+    }
+
+    /// Thin discs along the axis, by Gauss' rule of two points a slice.
+    #[test]
+    fn cylinders_and_capsules_weigh_and_turn_as_the_sum_of_thin_discs() {
+        let (length, radius) = (1.3, 0.4);
+        let slices = 20_000;
+        for (shape, reach) in [
+            (SpaceShape::Cylinder { length, radius }, 0.5 * length),
+            (SpaceShape::Capsule { length, radius }, 0.5 * length + radius),
+        ] {
+            let (mut mass, mut along, mut across) = (0.0, 0.0, 0.0);
+            let width = 2.0 * reach / f64::from(slices);
+            for slice in 0..slices {
+                for side in [-0.5, 0.5] {
+                    let x = (f64::from(slice) + 0.5 + side / 3.0_f64.sqrt()) * width - reach;
+                    let beyond = (x.abs() - 0.5 * length).max(0.0);
+                    let square = radius * radius - beyond * beyond;
+                    let disc = PI * square * 0.5 * width;
+                    mass += disc;
+                    along += 0.5 * disc * square;
+                    across += disc * (0.25 * square + x * x);
+                }
+            }
+            let found = solid_mass(&shape, 1.0).unwrap();
+            assert!((found.mass / mass - 1.0).abs() < 1e-9 && (found.inertia.0.x_axis.x / along - 1.0).abs() < 1e-9);
+            assert!((found.inertia.0.y_axis.y / across - 1.0).abs() < 1e-9, "{found:?} {across}");
+        }
     }
 }

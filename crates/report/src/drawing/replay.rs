@@ -175,6 +175,16 @@ enum DrawnShape {
     Block([f64; 12]),
     /// Surface point and outward normal of what has no end.
     Half([f64; 6]),
+    /// Flat faces.
+    Facets {
+        /// Their middle.
+        centre: [f64; 3],
+        /// Corners from the middle on.
+        corners: Vec<[f64; 3]>,
+        faces: Vec<Vec<usize>>,
+        edged: bool,
+        two_sided: bool,
+    },
 }
 
 /// Numbers as base64 of their bytes, the lower byte first.
@@ -384,6 +394,13 @@ impl DrawnShape {
         let ([x, y, z], rotation) = (three(part.pose.position), part.pose.rotation);
         match (Solid::of(part, &Pose::IDENTITY), shape) {
             (Some(Solid { radius, .. }), SpaceShape::Sphere(_)) => DrawnShape::Ball([x, y, z, short(radius)]),
+            (Some(Solid { centre, facets: Some(facets), .. }), _) => DrawnShape::Facets {
+                centre: three(centre),
+                corners: facets.corners.into_iter().map(three).collect(),
+                faces: facets.faces,
+                edged: facets.edged,
+                two_sided: facets.two_sided,
+            },
             (Some(Solid { halves: [a, b, c], .. }), _) => {
                 let [a, b, c] = [a, b, c].map(three);
                 DrawnShape::Block([x, y, z, a[0], a[1], a[2], b[0], b[1], b[2], c[0], c[1], c[2]])

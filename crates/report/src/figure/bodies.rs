@@ -41,7 +41,12 @@ fn of_solid(shape: &SpaceShape, part: &Part, pose: &Pose, still: bool, sight: &S
             let half = Primitive::HalfPlane { point: sight.project(centre), normal: seen.normalize_or(DVec2::Y) };
             if on_edge { vec![Piece::flat(half)] } else { Vec::new() }
         }
-        SpaceShape::Sphere(_) | SpaceShape::Box(_) => {
+        SpaceShape::Sphere(_)
+        | SpaceShape::Box(_)
+        | SpaceShape::Capsule { .. }
+        | SpaceShape::Cylinder { .. }
+        | SpaceShape::Hull(_)
+        | SpaceShape::Mesh(_) => {
             Solid::of(part, pose).map_or_else(Vec::new, |solid| solid.faces(rotation, still, sight))
         }
     };

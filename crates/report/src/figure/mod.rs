@@ -13,6 +13,7 @@
 
 mod bodies;
 mod camera;
+mod facets;
 mod ground;
 mod joints;
 mod sight;

@@ -1,11 +1,12 @@
 //! What is seen of solids: their faces towards the eye, what stands before what, and shadows.
 
+use super::facets::Facets;
 use super::{Piece, Primitive, Sight};
 use ironspin_model::{Body, DVec2, DVec3, Part, Pose, SpaceShape, turn};
 use std::f64::consts::{FRAC_PI_2, TAU};
 
-/// A convex part where it stands: the sum of a box and a ball.
-#[derive(Clone, Copy, Debug, PartialEq)]
+/// A part where it stands: the sum of a box and a ball, or a body of flat faces.
+#[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Solid {
     /// m.
     pub(crate) centre: DVec3,
@@ -13,6 +14,8 @@ pub(crate) struct Solid {
     pub(crate) halves: [DVec3; 3],
     /// m.
     pub(crate) radius: f64,
+    /// Faces in the place of the box, turned as it stands and about the centre.
+    pub(crate) facets: Option<Facets>,
 }
 
 /// Points of the arcs on a ball, and how far a solid may stick into another without being taken for one behind it, as a share of both.
@@ -32,12 +35,22 @@ impl Solid {
     /// A part of a body; nothing for what has no end.
     pub(crate) fn of(part: &Part, pose: &Pose) -> Option<Solid> {
         let Pose { position: centre, rotation, .. } = placed(part, pose);
+        let plain = Solid { centre, halves: [0.0; 3].map(DVec3::splat), radius: 0.0, facets: None };
         match part.shape.spatial()? {
-            SpaceShape::Sphere(radius) => Some(Solid { centre, halves: [0.0; 3].map(DVec3::splat), radius: *radius }),
+            SpaceShape::Sphere(radius) => Some(Solid { radius: *radius, ..plain }),
             SpaceShape::Box(size) => {
                 let half = 0.5 * *size;
                 let halves = [DVec3::X * half.x, DVec3::Y * half.y, DVec3::Z * half.z];
-                Some(Solid { centre, halves: halves.map(|half| turn::turned(rotation, half)), radius: 0.0 })
+                Some(Solid { halves: halves.map(|half| turn::turned(rotation, half)), ..plain })
+            }
+            shape @ (SpaceShape::Capsule { .. }
+            | SpaceShape::Cylinder { .. }
+            | SpaceShape::Hull(_)
+            | SpaceShape::Mesh(_)) => {
+                let mut facets = Facets::of(shape)?;
+                let middle = facets.centre();
+                facets.corners.iter_mut().for_each(|corner| *corner = turn::turned(rotation, *corner - middle));
+                Some(Solid { centre: centre + turn::turned(rotation, middle), facets: Some(facets), ..plain })
             }
             SpaceShape::HalfSpace(_) => None,
         }
@@ -45,20 +58,28 @@ impl Solid {
 
     /// How far it reaches along a unit vector from its centre, m.
     fn reach(&self, n: DVec3) -> f64 {
-        self.halves.iter().map(|half| half.dot(n).abs()).sum::<f64>() + self.radius
+        let of_facets = self.facets.iter().flat_map(|facets| &facets.corners).map(|corner| corner.dot(n));
+        of_facets.fold(0.0, f64::max) + self.halves.iter().map(|half| half.dot(n).abs()).sum::<f64>() + self.radius
     }
 
-    fn corners(&self) -> [DVec3; 8] {
-        std::array::from_fn(|k| {
+    fn corners(&self) -> Vec<DVec3> {
+        if let Some(facets) = &self.facets {
+            return facets.corners.iter().map(|&corner| self.centre + corner).collect();
+        }
+        let corner = |k: usize| {
             let side = |axis: usize| if k >> axis & 1 == 1 { self.halves[axis] } else { -self.halves[axis] };
             self.centre + side(0) + side(1) + side(2)
-        })
+        };
+        (0..8).map(corner).collect()
     }
 
     /// Its faces that look at the eye, as seen; of a ball its disc, with lights on it.
     pub(crate) fn faces(&self, rotation: ironspin_model::DQuat, still: bool, sight: &Sight) -> Vec<Piece> {
         if self.radius > 0.0 {
             return self.ball(rotation, still, sight);
+        }
+        if let Some(facets) = &self.facets {
+            return facets.seen(self.centre, sight);
         }
         let mut faces = Vec::new();
         for axis in 0..3 {
@@ -123,7 +144,7 @@ impl Solid {
             };
             (0..2 * ARC).map(rim).collect()
         } else {
-            hull(self.corners().map(|corner| sight.project(onto(corner))).to_vec())
+            hull(self.corners().into_iter().map(|corner| sight.project(onto(corner))).collect())
         };
         Some(Primitive::Area(cast))
     }
@@ -136,7 +157,8 @@ impl Solid {
         if [right, up].iter().any(|&axis| way.dot(axis).abs() >= self.reach(axis) + other.reach(axis)) {
             return None;
         }
-        let normals = self.halves.iter().chain(&other.halves).chain([&way]);
+        let own = [self, other].into_iter().flat_map(|solid| solid.facets.iter().flat_map(Facets::normals));
+        let normals = self.halves.iter().chain(&other.halves).chain([&way]).copied().chain(own);
         let between = normals.filter_map(|normal| {
             let normal = normal.try_normalize()?;
             let reach = self.reach(normal) + other.reach(normal);
@@ -238,7 +260,7 @@ mod tests {
 
     fn brick(x: f64, y: f64, z: f64) -> Solid {
         let halves = [DVec3::X, 0.5 * DVec3::Y, 0.5 * DVec3::Z];
-        Solid { centre: DVec3::new(x, y, z), halves, radius: 0.0 }
+        Solid { centre: DVec3::new(x, y, z), halves, radius: 0.0, facets: None }
     }
 
     fn corner() -> Sight {
@@ -259,7 +281,7 @@ mod tests {
     fn a_small_ball_before_a_long_wall_is_painted_after_it() {
         let wall = Solid { halves: [9.0 * DVec3::X, DVec3::Y, 0.1 * DVec3::Z], ..brick(8.0, 0.0, 0.0) };
         let ball = Solid { halves: [DVec3::ZERO; 3], radius: 0.2, ..brick(0.0, 0.0, 0.4) };
-        assert_eq!(painted(&[vec![ball], vec![wall]], &corner()), [1, 0]);
+        assert_eq!(painted(&[vec![ball.clone()], vec![wall.clone()]], &corner()), [1, 0]);
         let hidden = Solid { centre: -0.4 * DVec3::Z, ..ball };
         assert_eq!(painted(&[vec![wall], vec![hidden]], &corner()), [1, 0]);
     }

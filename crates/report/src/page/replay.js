@@ -361,19 +361,24 @@
     }
     // The convex parts of a body where they stand.
     solids(body, { at, turn }) {
-      return body.parts.filter((part) => part.ball || part.block).map((part) => {
+      return body.parts.filter((part) => part.ball || part.block || part.facets).map((part) => {
+        if (part.facets) {
+          const { centre, corners, faces } = part.facets, points = corners.map((p) => turned(turn, p));
+          const normals = faces.map((face) => unit(face.slice(2).reduce((sum, k, i) => plus(sum, cross(plus(points[face[i + 1]], points[face[0]], -1), plus(points[k], points[face[0]], -1))), [0, 0, 0])));
+          return { part, turn, centre: plus(at, turned(turn, centre)), halves: [], radius: 0, points, normals };
+        }
         const n = part.ball || part.block, centre = plus(at, turned(turn, n.slice(0, 3)));
         if (part.ball) return { part, turn, centre, halves: [], radius: n[3] };
         return { part, turn, centre, halves: [3, 6, 9].map((k) => turned(turn, n.slice(k, k + 3))), radius: 0 };
       });
     }
-    reach(solid, n) { return solid.halves.reduce((sum, half) => sum + Math.abs(dot(half, n)), solid.radius); }
+    reach(solid, n) { return (solid.points || []).reduce((most, p) => Math.max(most, dot(p, n)), 0) + solid.halves.reduce((sum, half) => sum + Math.abs(dot(half, n)), solid.radius); }
     // Whether one must be painted before another; nothing when neither hides the other. By the plane between them, as films do it.
     behind(a, b) {
       const way = plus(b.centre, a.centre, -1);
       if ([this.right, this.up].some((axis) => Math.abs(dot(way, axis)) >= this.reach(a, axis) + this.reach(b, axis))) return null;
       let best = null;
-      for (const raw of [...a.halves, ...b.halves, way]) {
+      for (const raw of [...a.halves, ...b.halves, way, ...(a.normals || []).slice(0, 64), ...(b.normals || []).slice(0, 64)]) {
         const n = unit(raw), reach = this.reach(a, n) + this.reach(b, n), along = dot(way, n);
         const apart = (Math.abs(along) - reach) / reach, slant = dot(n, this.toward) * (along < 0 ? -1 : 1);
         if (!(apart > -0.1 && Math.abs(slant) > 1e-6)) continue;
@@ -428,6 +433,7 @@
         const u = unit(cross(normal, Math.abs(normal[0]) < 0.9 ? [1, 0, 0] : [0, 1, 0])), v = cross(normal, u);
         return Array.from({ length: 24 }, (_, k) => plus(plus(solid.centre, u, solid.radius * Math.cos(TURN * k / 24)), v, solid.radius * Math.sin(TURN * k / 24)));
       }
+      if (solid.points) return solid.points.map((p) => plus(solid.centre, p));
       return Array.from({ length: 8 }, (_, k) => solid.halves.reduce((p, half, axis) => plus(p, half, (k >> axis) & 1 ? 1 : -1), solid.centre));
     }
     // What has no end is seen only on edge.
@@ -450,12 +456,26 @@
       pen.setLineDash(sensor ? [4 * line, 3 * line] : []);
       const fill = (light) => { if (ghost) return; pen.globalAlpha = sensor ? 0.15 : 1; pen.fillStyle = shaded(colour, light); pen.fill(); pen.globalAlpha = 1; };
       if (solid.radius > 0) return this.paintBall(pen, solid, still, fill, line);
+      if (solid.points) return this.paintFacets(pen, solid, ghost, fill);
       for (let axis = 0; axis < 3; axis++) {
         const half = solid.halves[axis], out = dot(half, this.toward) < 0 ? half.map((part) => -part) : half, normal = unit(out);
         if (dot(normal, this.toward) < 1e-6) continue;
         const middle = plus(solid.centre, out), u = solid.halves[(axis + 1) % 3], v = solid.halves[(axis + 2) % 3];
         this.path(pen, [[-1, -1], [1, -1], [1, 1], [-1, 1]].map(([a, b]) => this.seen(plus(plus(middle, u, a), v, b))));
         fill(0.72 + 0.4 * dot(normal, this.light)); pen.stroke();
+      }
+    }
+    // Flat faces, the furthest first. What only looks round has no lines between its faces, but a hair of their own colour against gaps.
+    paintFacets(pen, { part, centre, points, normals }, ghost, fill) {
+      const { faces, edged, two_sided: both } = part.facets;
+      const depth = (face) => face.reduce((sum, k) => sum + dot(points[k], this.toward), 0) / face.length;
+      const seen = faces.map((face, k) => ({ face, normal: normals[k], slant: dot(normals[k], this.toward) })).filter(({ slant }) => slant > 1e-6 || (both && slant < -1e-6));
+      seen.sort((a, b) => depth(a.face) - depth(b.face));
+      for (const { face, normal, slant } of seen) {
+        this.path(pen, face.map((k) => this.seen(plus(centre, points[k]))));
+        fill(0.72 + 0.4 * Math.sign(slant) * dot(normal, this.light));
+        if (edged || face.length > 4) pen.stroke();
+        else if (!ghost) { const ink = pen.strokeStyle; pen.strokeStyle = pen.fillStyle; pen.stroke(); pen.strokeStyle = ink; }
       }
     }
     paintBall(pen, { centre, radius, turn }, still, fill, line) {

@@ -32,12 +32,28 @@ pub(crate) enum ShapeTable {
     Polygon(Vec<Vec<Number>>),
     /// Length between the centres of the caps, along x, and their radius.
     Capsule(Vec<Number>),
+    /// Length along x, and radius; in space.
+    Cylinder(Vec<Number>),
+    /// Corners of a convex body, 4 to 256; in space.
+    Hull(Vec<Vec<Number>>),
+    /// A surface of triangles; static only, in space.
+    Mesh(MeshTable),
     /// Points of a chain of segments; static only.
     Polyline(Vec<Vec<Number>>),
     /// Normal that points out of the solid; static only, in the plane.
     HalfPlane(Vec<Number>),
     /// Normal that points out of the solid; static only, in space.
     HalfSpace(Vec<Number>),
+}
+
+/// Triangles on common points, counter-clockwise seen from outside.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct MeshTable {
+    /// Points, m.
+    pub(crate) points: Vec<Vec<Number>>,
+    /// Three numbers of points each, from 0 on.
+    pub(crate) faces: Vec<[u32; 3]>,
 }
 
 /// One piece of a body.

@@ -12,7 +12,7 @@ pub(crate) mod soft;
 use crate::number::Number;
 pub(crate) use crate::placed::{Ordered, Placed};
 pub(crate) use amount::{Amount, TurnTable, Turns};
-pub(crate) use body::{BodyTable, KindWord, MotionTable, PartTable, PlaceTable, ShapeTable};
+pub(crate) use body::{BodyTable, KindWord, MeshTable, MotionTable, PartTable, PlaceTable, ShapeTable};
 pub(crate) use force::ForceTable;
 pub(crate) use limit::{FallingTable, Limit};
 pub(crate) use parameter::{ParameterFields, ParameterTable};

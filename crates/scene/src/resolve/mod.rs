@@ -13,6 +13,7 @@ mod parts;
 mod patterns;
 mod selection;
 mod soft;
+mod solids;
 mod vectors;
 
 use crate::budget::Budget;

@@ -7,8 +7,8 @@ use crate::file::{Amount, BodyTable, PartTable, Placed, ShapeTable};
 use crate::names::Names;
 use crate::number::Number;
 use ironspin_model::{
-    Body, DMat3, DVec2, DVec3, Dimension, Inertia, Material, Part, PlaneShape, Shape, SolidProperties, SpaceShape,
-    body_mass, solid_body_mass, turn,
+    Body, DMat3, DVec2, DVec3, Dimension, Inertia, Material, Part, PlaneShape, Shape, SolidProperties, body_mass,
+    solid_body_mass, turn,
 };
 use std::ops::Range;
 
@@ -227,48 +227,8 @@ impl Resolver {
         }
     }
 
-    fn space_shape(&self, table: &ShapeTable, span: Range<usize>, names: &Names) -> Result<SpaceShape, Diagnostic> {
-        let foreign = |word: &str, near: Option<&str>| {
-            let found =
-                Diagnostic::at(span.clone(), format!("`{word}` is a shape of the plane, and this scene is of space"))
-                    .label("no shape of space");
-            match near {
-                Some(near) => found.help(format!("did you mean `{near}`?")),
-                None => found.help(format!("shapes of space are: {}", SpaceShape::WORDS.join(", "))),
-            }
-        };
-        match table {
-            ShapeTable::Sphere(radius) => Ok(SpaceShape::Sphere(self.size(radius, "a radius", names)?)),
-            ShapeTable::Box(sizes) => {
-                let [width, height, depth] = sizes.as_slice() else {
-                    return Err(Diagnostic::at(
-                        span,
-                        format!(
-                            "a box in space has a width, a height and a depth, and here are {} numbers",
-                            sizes.len()
-                        ),
-                    )
-                    .label("expected [width, height, depth]"));
-                };
-                Ok(SpaceShape::Box(DVec3::new(
-                    self.size(width, "a width", names)?,
-                    self.size(height, "a height", names)?,
-                    self.size(depth, "a depth", names)?,
-                )))
-            }
-            ShapeTable::HalfSpace(normal) => {
-                Ok(SpaceShape::HalfSpace(self.normal(normal, span, names, "half-space", "[0, 1, 0]")?))
-            }
-            ShapeTable::Disc(_) => Err(foreign("disc", Some("sphere"))),
-            ShapeTable::HalfPlane(_) => Err(foreign("half_plane", Some("half_space"))),
-            ShapeTable::Polygon(_) => Err(foreign("polygon", None)),
-            ShapeTable::Capsule(_) => Err(foreign("capsule", None)),
-            ShapeTable::Polyline(_) => Err(foreign("polyline", None)),
-        }
-    }
-
     /// A normal of unit length; what is one already keeps its bits.
-    fn normal(
+    pub(super) fn normal(
         &self,
         normal: &[Number],
         span: Range<usize>,
@@ -301,6 +261,9 @@ impl Resolver {
         };
         match table {
             ShapeTable::Sphere(_) => Err(foreign("sphere", "disc")),
+            ShapeTable::Cylinder(_) => Err(foreign("cylinder", "box")),
+            ShapeTable::Hull(_) => Err(foreign("hull", "polygon")),
+            ShapeTable::Mesh(_) => Err(foreign("mesh", "polyline")),
             ShapeTable::HalfSpace(_) => Err(foreign("half_space", "half_plane")),
             ShapeTable::Disc(radius) => Ok(PlaneShape::Disc(self.size(radius, "a radius", names)?)),
             ShapeTable::Box(sizes) => {
@@ -317,25 +280,16 @@ impl Resolver {
                 )))
             }
             ShapeTable::Capsule(sizes) => {
-                let [length, radius] = sizes.as_slice() else {
-                    return Err(Diagnostic::at(
-                        span,
-                        format!("a capsule has a length and a radius, and here are {} numbers", sizes.len()),
-                    )
-                    .label("expected [length, radius]"));
-                };
-                Ok(PlaneShape::Capsule {
-                    length: self.size(length, "a length", names)?,
-                    radius: self.size(radius, "a radius", names)?,
-                })
+                let [length, radius] = self.length_and_radius(sizes, "capsule", span, names)?;
+                Ok(PlaneShape::Capsule { length, radius })
             }
             ShapeTable::Polygon(corners) => {
-                let corners = self.points(corners, &span, CORNER_LIMIT, "a polygon", "corners", names)?;
+                let corners = self.flat_points(corners, &span, CORNER_LIMIT, "a polygon", "corners", names)?;
                 check_polygon(&corners, span)?;
                 Ok(PlaneShape::Polygon(corners))
             }
             ShapeTable::Polyline(points) => {
-                let points = self.points(points, &span, POINT_LIMIT, "a polyline", "points", names)?;
+                let points = self.flat_points(points, &span, POINT_LIMIT, "a polyline", "points", names)?;
                 if points.len() < 2 {
                     return Err(Diagnostic::at(span, "a polyline needs two points at least"));
                 }
@@ -351,7 +305,7 @@ impl Resolver {
         }
     }
 
-    fn points(
+    fn flat_points(
         &self,
         lists: &[Vec<Number>],
         span: &Range<usize>,
@@ -360,6 +314,19 @@ impl Resolver {
         of: &str,
         names: &Names,
     ) -> Result<Vec<DVec2>, Diagnostic> {
+        let points = self.points(lists, span, most, what, of, names)?;
+        Ok(points.into_iter().map(DVec3::truncate).collect())
+    }
+
+    pub(super) fn points(
+        &self,
+        lists: &[Vec<Number>],
+        span: &Range<usize>,
+        most: usize,
+        what: &str,
+        of: &str,
+        names: &Names,
+    ) -> Result<Vec<DVec3>, Diagnostic> {
         if lists.len() > most {
             return Err(Diagnostic::at(
                 span.clone(),
@@ -367,10 +334,27 @@ impl Resolver {
             ));
         }
         self.budget.spend(Cost::Points, lists.len(), || span.clone())?;
-        lists.iter().map(|list| Ok(self.vector(list, span.clone(), names)?.truncate())).collect()
+        lists.iter().map(|list| self.vector(list, span.clone(), names)).collect()
     }
 
-    fn size(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Diagnostic> {
+    pub(super) fn length_and_radius(
+        &self,
+        sizes: &[Number],
+        of: &str,
+        span: Range<usize>,
+        names: &Names,
+    ) -> Result<[f64; 2], Diagnostic> {
+        let [length, radius] = sizes else {
+            return Err(Diagnostic::at(
+                span,
+                format!("a {of} has a length and a radius, and here are {} numbers", sizes.len()),
+            )
+            .label("expected [length, radius]"));
+        };
+        Ok([self.size(length, "a length", names)?, self.size(radius, "a radius", names)?])
+    }
+
+    pub(super) fn size(&self, number: &Number, what: &str, names: &Names) -> Result<f64, Diagnostic> {
         let size = self.positive(number, what, names)?;
         if size > SANE_LIMIT {
             return Err(Diagnostic::at(number.span(), format!("{what} of {size} m is beyond {SANE_LIMIT:e} m"))

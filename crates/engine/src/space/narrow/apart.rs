@@ -45,6 +45,14 @@ fn nearest_on<R: Real>(half: Vec3<R>, pose: &Pose<R>, point: Vec3<R>) -> Vec3<R>
     pose.point(Vec3::new(local.x.held(-half.x, half.x), local.y.held(-half.y, half.y), local.z.held(-half.z, half.z)))
 }
 
+/// The point of a segment nearest to a point, and that point.
+pub(super) fn nearest_on_segment<R: Real>(a: [Vec3<R>; 2], point: Vec3<R>) -> (Vec3<R>, Vec3<R>) {
+    let along = a[1] - a[0];
+    let square = along.dot(along);
+    let share = if square > R::ZERO { ((point - a[0]).dot(along) / square).held(R::ZERO, R::ONE) } else { R::ZERO };
+    (a[0] + along * share, point)
+}
+
 /// The nearest points of two segments (Ericson, "Real-Time Collision Detection", 2005, section 5.1.9).
 pub(super) fn nearest_of_segments<R: Real>(a: [Vec3<R>; 2], b: [Vec3<R>; 2]) -> (Vec3<R>, Vec3<R>) {
     let (along_a, along_b, between) = (a[1] - a[0], b[1] - b[0], a[0] - b[0]);

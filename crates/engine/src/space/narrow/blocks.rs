@@ -2,10 +2,9 @@
 //!
 //! Source: Gottschalk, Lin, Manocha, "OBBTree" (1996) for the fifteen axes; Sutherland and Hodgman (1974) for clipping.
 
-use super::{Gap, Manifold, Point, apart};
+use super::{Gap, Manifold, Point, apart, reduced};
 use crate::common::scalar::Real;
 use crate::common::tolerance::FACE_PREFERENCE;
-use crate::space::contact::POINTS;
 use crate::space::shape::corner;
 use crate::space::vector::{Pose, Vec3};
 
@@ -137,7 +136,8 @@ fn on_face<R: Real>(
     for side in (0..3).filter(|&side| side != axis) {
         for (turn, sign) in [R::ONE, -R::ONE].into_iter().enumerate() {
             let along = pose.axes.0[side] * sign;
-            corners = clip(&corners, along, along.dot(pose.position) + half.component(side), (2 * side + turn) as u32);
+            corners =
+                clip(&corners, along, along.dot(pose.position) + half.component(side), (2 * side + turn) as u32, true);
         }
     }
     let level = normal.dot(pose.position) + half.component(axis);
@@ -165,15 +165,25 @@ fn incident<R: Real>(half: Vec3<R>, pose: &Pose<R>, normal: Vec3<R>) -> [Corner<
     })
 }
 
-/// What of a polygon lies below a level along a direction.
-fn clip<R: Real>(corners: &[Corner<R>], along: Vec3<R>, level: R, plane: u32) -> Vec<Corner<R>> {
+/// What of a polygon, or of a line that is not closed, lies below a level along a direction.
+pub(super) fn clip<R: Real>(
+    corners: &[Corner<R>],
+    along: Vec3<R>,
+    level: R,
+    plane: u32,
+    closed: bool,
+) -> Vec<Corner<R>> {
     let mut kept = Vec::with_capacity(corners.len() + 1);
     for (number, &(place, feature)) in corners.iter().enumerate() {
-        let (next, next_feature) = corners[(number + 1) % corners.len()];
-        let (here, there) = (along.dot(place) - level, along.dot(next) - level);
+        let here = along.dot(place) - level;
         if here <= R::ZERO {
             kept.push((place, feature));
         }
+        if !closed && number + 1 == corners.len() {
+            break;
+        }
+        let (next, next_feature) = corners[(number + 1) % corners.len()];
+        let there = along.dot(next) - level;
         if (here < R::ZERO && there > R::ZERO) || (here > R::ZERO && there < R::ZERO) {
             let cut = place + (next - place) * (here / (here - there));
             // An edge and the plane that cuts it, whichever way round.
@@ -182,31 +192,4 @@ fn clip<R: Real>(corners: &[Corner<R>], along: Vec3<R>, level: R, plane: u32) ->
         }
     }
     kept
-}
-
-/// At most four points that hold what all of them hold: the deepest, the one furthest from it, and those furthest to either side of the
-/// line through both.
-fn reduced<R: Real>(normal: Vec3<R>, points: &[Point<R>]) -> Manifold<R> {
-    let mut manifold = Manifold { normal, ..Manifold::default() };
-    if points.len() <= POINTS {
-        points.iter().for_each(|&point| manifold.push(point));
-        return manifold;
-    }
-    let most = |value: &dyn Fn(&Point<R>) -> R| {
-        (1..points.len()).fold(0, |best, k| if value(&points[k]) > value(&points[best]) { k } else { best })
-    };
-    let deepest = most(&|point| -point.gap);
-    let from = points[deepest].position;
-    let furthest = most(&|point| (point.position - from).dot(point.position - from));
-    let line = normal.cross(points[furthest].position - from);
-    let left = most(&|point| line.dot(point.position - from));
-    let right = most(&|point| -line.dot(point.position - from));
-    let mut chosen = [deepest, furthest, left, right];
-    chosen.sort_unstable();
-    for (k, &number) in chosen.iter().enumerate() {
-        if k == 0 || chosen[k - 1] != number {
-            manifold.push(points[number]);
-        }
-    }
-    manifold
 }

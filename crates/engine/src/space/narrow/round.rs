@@ -1,9 +1,11 @@
 //! Pairs of which one is a ball or a half-space: closed forms.
 
-use super::{Manifold, Point};
+use super::cylinder::Cylinder;
+use super::patch::{self, Solid};
+use super::{Manifold, Point, Pressed};
 use crate::common::scalar::Real;
 use crate::space::contact::POINTS;
-use crate::space::shape::corner;
+use crate::space::shape::{Form, corner};
 use crate::space::vector::{Pose, Vec3};
 
 /// Which way balls with one centre are pushed apart; no way is better than another.
@@ -19,37 +21,94 @@ pub(super) fn balls<R: Real>(a: Vec3<R>, radius_a: R, b: Vec3<R>, radius_b: R) -
     Manifold::one(normal, a + normal * (radius_a + R::HALF * gap), gap, 0)
 }
 
-pub(super) fn half_space_and_ball<R: Real>(normal: Vec3<R>, pose: &Pose<R>, centre: Vec3<R>, radius: R) -> Manifold<R> {
-    let normal = pose.axes.times(normal);
-    let gap = normal.dot(centre - pose.position) - radius;
-    Manifold::one(normal, centre - normal * (radius + R::HALF * gap), gap, 0)
-}
-
-/// The corners of a block within a margin of the surface; of more than four those that lie deepest.
-pub(super) fn half_space_and_block<R: Real>(
+/// What of a form lies within a margin of the surface of a half-space.
+pub(super) fn half_space_and<R: Real>(
     normal: Vec3<R>,
     pose: &Pose<R>,
-    half: Vec3<R>,
-    block: &Pose<R>,
-    margin: R,
+    form: &Form<R>,
+    other: &Pose<R>,
+    (margin, pressed): (R, Pressed<R>),
 ) -> Manifold<R> {
-    let normal = pose.axes.times(normal);
-    let mut manifold = Manifold { normal, ..Manifold::default() };
-    let mut near: [(R, usize); 8] = std::array::from_fn(|number| {
-        let height = normal.dot(block.point(corner(half, number)) - pose.position);
-        (height, number)
-    });
-    if margin < R::INFINITY && near.iter().filter(|(height, _)| *height <= margin).count() > POINTS {
-        near.sort_by(|a, b| a.0.to_f64().total_cmp(&b.0.to_f64()).then(a.1.cmp(&b.1)));
-        near[..POINTS].sort_by_key(|&(_, number)| number);
-    } else if margin == R::INFINITY {
-        near.sort_by(|a, b| a.0.to_f64().total_cmp(&b.0.to_f64()).then(a.1.cmp(&b.1)));
+    let surface = Surface { normal: pose.axes.times(normal), point: pose.position };
+    match form {
+        Form::Ball(radius) => {
+            let gap = surface.normal.dot(other.position - surface.point) - *radius;
+            Manifold::one(surface.normal, other.position - surface.normal * (*radius + R::HALF * gap), gap, 0)
+        }
+        Form::Block(half, _) => {
+            surface.near(&std::array::from_fn::<_, 8, _>(|k| other.point(corner(*half, k))), R::ZERO, margin)
+        }
+        Form::Capsule { half, radius } => {
+            let ends = [-*half, *half].map(|x| other.position + other.axes.0[0] * x);
+            surface.near(&ends, *radius, margin)
+        }
+        Form::Cylinder { half, radius } => surface.near_cylinder(other, [*half, *radius], margin, pressed),
+        Form::Hull(shell) => {
+            let own = other.axes.times_back(surface.normal);
+            let shift = surface.normal.dot(other.position - surface.point);
+            let low = shell.corners.iter().map(|c| own.dot(*c) + shift).fold(R::INFINITY, R::min);
+            // Of many corners only those that can be among the lowest are carried into the world.
+            let within = if margin < R::INFINITY { margin } else { low };
+            let near: Vec<(Vec3<R>, u32)> = shell
+                .corners
+                .iter()
+                .zip(0..)
+                .filter(|(c, _)| own.dot(**c) + shift <= within)
+                .map(|(c, k)| (other.point(*c), k))
+                .collect();
+            surface.reduced(&near, R::ZERO, margin)
+        }
+        Form::Mesh(_) | Form::HalfSpace(_) => Manifold::default(),
     }
-    for (gap, number) in near.into_iter().filter(|(height, _)| *height <= margin) {
-        let position = block.point(corner(half, number)) - normal * (R::HALF * gap);
-        manifold.push(Point { position, gap, feature: number as u32 });
+}
+
+struct Surface<R> {
+    normal: Vec3<R>,
+    point: Vec3<R>,
+}
+
+impl<R: Real> Surface<R> {
+    fn touch(&self, place: Vec3<R>, radius: R, feature: u32) -> Point<R> {
+        let gap = self.normal.dot(place - self.point) - radius;
+        Point { position: place - self.normal * (radius + R::HALF * gap), gap, feature }
     }
-    manifold
+
+    /// The points within a margin; of more than four those that lie deepest.
+    fn near(&self, places: &[Vec3<R>], radius: R, margin: R) -> Manifold<R> {
+        let mut manifold = Manifold { normal: self.normal, ..Manifold::default() };
+        let mut near = [(R::INFINITY, 0); 8];
+        for (number, (near, &place)) in near.iter_mut().zip(places).enumerate() {
+            *near = (self.normal.dot(place - self.point) - radius, number);
+        }
+        if margin < R::INFINITY && near.iter().filter(|(height, _)| *height <= margin).count() > POINTS {
+            near.sort_by(|a, b| a.0.to_f64().total_cmp(&b.0.to_f64()).then(a.1.cmp(&b.1)));
+            near[..POINTS].sort_by_key(|&(_, number)| number);
+        } else if margin == R::INFINITY {
+            near.sort_by(|a, b| a.0.to_f64().total_cmp(&b.0.to_f64()).then(a.1.cmp(&b.1)));
+        }
+        for (height, number) in near.into_iter().take(places.len()).filter(|(height, _)| *height <= margin) {
+            debug_assert!(height < R::INFINITY);
+            manifold.push(self.touch(places[number], radius, number as u32));
+        }
+        manifold
+    }
+
+    fn reduced(&self, places: &[(Vec3<R>, u32)], radius: R, margin: R) -> Manifold<R> {
+        let points = places.iter().map(|&(place, feature)| self.touch(place, radius, feature));
+        super::reduced(self.normal, &points.filter(|point| point.gap <= margin).collect::<Vec<_>>())
+    }
+
+    fn near_cylinder(&self, pose: &Pose<R>, [half, radius]: [R; 2], margin: R, pressed: Pressed<R>) -> Manifold<R> {
+        let solid = Solid::Cylinder(Cylinder::new(pose, half, radius), patch::first_of_rim(pose, radius, pressed));
+        let places = patch::lowest(&solid, -self.normal);
+        let margin = if margin < R::INFINITY {
+            margin
+        } else {
+            // Only the lowest is asked for.
+            places.iter().map(|&(place, _)| self.normal.dot(place - self.point)).fold(R::INFINITY, R::min)
+        };
+        self.reduced(&places, R::ZERO, margin)
+    }
 }
 
 /// The point of a block nearest to the centre of a ball; from inside the nearest face.

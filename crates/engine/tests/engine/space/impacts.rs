@@ -85,18 +85,18 @@ fn every_shape_rests_on_every_ground_in_either_order() {
         ("large sphere", SpaceShape::Sphere(50.0), -50.0),
     ];
     for (ground_name, ground, at) in grounds {
-        for (name, mover, height) in movers {
+        for (name, mover, height) in &movers {
             for mover_first in [false, true] {
                 let mut world = world(9.81, 0.8, 0.0);
-                let base = fixed(ground, DVec3::new(0.0, at, 0.0));
-                let falling = solid(mover, DVec3::new(0.0, height + 0.3, 0.0));
+                let base = fixed(ground.clone(), DVec3::new(0.0, at, 0.0));
+                let falling = solid(mover.clone(), DVec3::new(0.0, height + 0.3, 0.0));
                 let (first, second) = if mover_first { (falling, base) } else { (base, falling) };
                 world.bodies.extend([first, second]);
                 let mut bench = Bench::new(world, "", 1.0 / 60.0);
                 bench.seconds(3.0, |_| {});
                 let state = &bench.frame.bodies[usize::from(!mover_first)];
                 let told = format!("{name} on {ground_name} {mover_first}: {state:?}");
-                assert!((state.pose.position - DVec3::new(0.0, height, 0.0)).length() < 0.01, "{told}");
+                assert!((state.pose.position - DVec3::new(0.0, *height, 0.0)).length() < 0.01, "{told}");
                 assert!(state.velocity.length() < 0.02, "{told}");
             }
         }

@@ -6,4 +6,5 @@ mod impacts;
 mod refusals;
 mod rest;
 mod same_bits;
+mod shapes;
 pub(crate) mod yard;

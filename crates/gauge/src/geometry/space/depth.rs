@@ -1,4 +1,4 @@
-//! Depth of two overlapping convex hulls by their support functions.
+//! Depth of two overlapping convex hulls of corners by their support functions.
 //!
 //! Source: van den Bergen, "Proximity queries and penetration depth computation on 3D game objects" (2001): a polytope inside the Minkowski
 //! difference grows, face by face, until the face nearest to the origin is one of the difference's own.

@@ -1,57 +1,67 @@
-//! The Minkowski difference b - a of two hulls, as far as their support functions tell.
+//! The Minkowski difference b - a of two outlines, as far as their support functions tell.
 
+use super::collider::SpaceCollider;
 use ironspin_model::DVec3;
 
-/// A corner of the difference, with the corners it comes from.
+/// A corner of the difference, with the points that it comes from.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Corner {
     pub(super) at: DVec3,
-    pub(super) a: usize,
-    pub(super) b: usize,
+    on_a: DVec3,
+    on_b: DVec3,
 }
 
 impl Corner {
     pub(super) fn is(&self, other: &Corner) -> bool {
-        (self.a, self.b) == (other.a, other.b)
+        (self.on_a, self.on_b) == (other.on_a, other.on_b)
     }
 }
 
-/// Two hulls given by their corners.
+/// Two outlines that have an end, without the radii of hulls.
 pub(super) struct Difference<'a> {
-    pub(super) a: &'a [DVec3],
-    pub(super) b: &'a [DVec3],
+    a: &'a SpaceCollider,
+    b: &'a SpaceCollider,
     /// The rounding of the coordinates of a corner.
     pub(super) noise: f64,
+    /// What a plane may lie within the surface to count as touching it: rounding for hulls of corners, a share of the size for what is round.
+    pub(super) fine: f64,
+    /// Distances of what is round below this are worked out as depths of what is grown, m.
+    pub(super) near: f64,
+    /// Whether corners are all there is, so that the difference is a polytope.
+    pub(super) has_corners: bool,
 }
 
-/// The corner furthest along a direction; the first of several.
-fn support(corners: &[DVec3], along: DVec3) -> usize {
-    let mut best = (0, f64::NEG_INFINITY);
-    for (number, corner) in corners.iter().enumerate() {
-        let height = corner.dot(along);
-        if height > best.1 {
-            best = (number, height);
-        }
-    }
-    best.0
-}
+/// A plane counts as touching what is round within this share of the size.
+const FINE: f64 = 1e-9;
+
+/// What is round is near within this share of the size.
+const NEAR: f64 = 0.01;
 
 impl<'a> Difference<'a> {
-    pub(super) fn new(a: &'a [DVec3], b: &'a [DVec3]) -> Self {
-        let largest = |corners: &[DVec3]| corners.iter().map(|corner| corner.abs().max_element()).fold(0.0, f64::max);
-        Difference { a, b, noise: 4.0 * f64::EPSILON * largest(a).max(largest(b)) }
+    pub(super) fn new(a: &'a SpaceCollider, b: &'a SpaceCollider) -> Self {
+        let size = |outline: &SpaceCollider| {
+            outline.bounds().map_or(0.0, |[low, high]| low.abs().max(high.abs()).max_element())
+        };
+        let extent = |outline: &SpaceCollider| outline.bounds().map_or(0.0, |[low, high]| (high - low).max_element());
+        let round = |outline: &SpaceCollider| matches!(outline, SpaceCollider::Cylinder { .. });
+        let noise = 4.0 * f64::EPSILON * size(a).max(size(b));
+        let has_corners = !round(a) && !round(b);
+        let largest = extent(a).max(extent(b));
+        let fine = if has_corners { noise } else { noise.max(FINE * largest) };
+        Difference { a, b, noise, fine, near: NEAR * largest, has_corners }
     }
 
     /// The corner furthest along a direction.
     pub(super) fn support(&self, along: DVec3) -> Corner {
-        let (a, b) = (support(self.a, -along), support(self.b, along));
-        Corner { at: self.b[b] - self.a[a], a, b }
+        let on_a = self.a.support(-along).unwrap_or(DVec3::ZERO);
+        let on_b = self.b.support(along).unwrap_or(DVec3::ZERO);
+        Corner { at: on_b - on_a, on_a, on_b }
     }
 
-    /// The points of both hulls that a point of the difference comes from, given by its shares of some corners.
+    /// The points of both that a point of the difference comes from, given by its shares of some corners.
     pub(super) fn sources(&self, corners: &[Corner], shares: &[f64]) -> [DVec3; 2] {
         let sum = |of: &dyn Fn(&Corner) -> DVec3| corners.iter().zip(shares).map(|(c, &share)| of(c) * share).sum();
-        [sum(&|corner| self.a[corner.a]), sum(&|corner| self.b[corner.b])]
+        [sum(&|corner| corner.on_a), sum(&|corner| corner.on_b)]
     }
 }
 

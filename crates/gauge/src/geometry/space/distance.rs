@@ -1,7 +1,8 @@
-//! Distance of two convex hulls by their support functions.
+//! Distance of two convex outlines by their support functions.
 //!
 //! Source: Gilbert, Johnson and Keerthi, "A fast procedure for computing the distance between complex objects in three-dimensional space"
-//! (1988). Between hulls of corners it ends after finitely many corners, exact but for rounding.
+//! (1988). Between hulls of corners it ends after finitely many corners, exact but for rounding; of what is
+//! round it comes nearer until rounding stops it.
 
 use super::difference::{Corner, Difference, Nearest};
 use ironspin_model::DVec3;

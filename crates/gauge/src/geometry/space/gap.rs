@@ -3,7 +3,7 @@
 use super::collider::SpaceCollider;
 use super::difference::{Difference, Nearest};
 use super::distance::Found;
-use super::{depth, distance};
+use super::{depth, distance, round_depth};
 use crate::geometry::common::Gap;
 use ironspin_model::DVec3;
 
@@ -16,45 +16,79 @@ impl SpaceCollider {
     /// As [`SpaceCollider::gap_to`]; may be infinity at once when the gap is certainly above `within`.
     pub fn gap_within(&self, other: &SpaceCollider, within: f64) -> Gap {
         match (self, other) {
-            (SpaceCollider::Hull { corners: a, radius: ra }, SpaceCollider::Hull { corners: b, radius: rb }) => {
-                hulls(a, *ra, b, *rb, within)
-            }
-            (SpaceCollider::HalfSpace { normal, level }, SpaceCollider::Hull { corners, radius }) => {
-                let height = |corner: &DVec3| normal.dot(*corner) - level;
-                let Some(&lowest) = corners.iter().min_by(|p, q| height(p).total_cmp(&height(q))) else {
-                    return Gap::FAR;
-                };
-                let distance = height(&lowest) - radius;
-                Gap { distance, normal: *normal, point: lowest - *normal * (radius + 0.5 * distance) }
-            }
-            (SpaceCollider::Hull { .. }, SpaceCollider::HalfSpace { .. }) => {
-                other.gap_within(self, within).turned_round()
-            }
             (SpaceCollider::HalfSpace { .. }, SpaceCollider::HalfSpace { .. }) => Gap::FAR,
+            (SpaceCollider::HalfSpace { normal, level }, _) => above(*normal, *level, other),
+            (_, SpaceCollider::HalfSpace { normal, level }) => above(*normal, *level, self).turned_round(),
+            (
+                SpaceCollider::Hull { .. } | SpaceCollider::Cylinder { .. },
+                SpaceCollider::Hull { .. } | SpaceCollider::Cylinder { .. },
+            ) => between(self, other, within),
+        }
+    }
+
+    /// The radius by which an outline is larger than what its support function tells, m.
+    fn rim(&self) -> f64 {
+        match self {
+            SpaceCollider::Hull { radius, .. } => *radius,
+            SpaceCollider::Cylinder { .. } | SpaceCollider::HalfSpace { .. } => 0.0,
+        }
+    }
+
+    fn only_corner(&self) -> Option<DVec3> {
+        match self {
+            SpaceCollider::Hull { corners, .. } if corners.len() == 1 => Some(corners[0]),
+            SpaceCollider::Hull { .. } | SpaceCollider::Cylinder { .. } | SpaceCollider::HalfSpace { .. } => None,
         }
     }
 }
 
-fn hulls(a: &[DVec3], ra: f64, b: &[DVec3], rb: f64, within: f64) -> Gap {
-    if let ([p], [q]) = (a, b) {
-        let between = *q - *p;
+/// From a surface up to an outline.
+fn above(normal: DVec3, level: f64, outline: &SpaceCollider) -> Gap {
+    let Some(lowest) = outline.support(-normal) else { return Gap::FAR };
+    let radius = outline.rim();
+    let distance = normal.dot(lowest) - level - radius;
+    Gap { distance, normal, point: lowest - normal * (radius + 0.5 * distance) }
+}
+
+fn between(a: &SpaceCollider, b: &SpaceCollider, within: f64) -> Gap {
+    let (ra, rb) = (a.rim(), b.rim());
+    if let (Some(p), Some(q)) = (a.only_corner(), b.only_corner()) {
+        let between = q - p;
         let length = between.length();
         let normal = if length > 0.0 { between / length } else { DVec3::Y };
         let distance = length - ra - rb;
-        return Gap { distance, normal, point: *p + normal * (ra + 0.5 * distance) };
+        return Gap { distance, normal, point: p + normal * (ra + 0.5 * distance) };
     }
     let difference = Difference::new(a, b);
     let nearest = match distance::find(&difference, within + ra + rb) {
         Found::Far => return Gap::FAR,
-        Found::Apart(nearest) => nearest,
-        // A difference without volume has no way out but across it, and that is nothing.
-        Found::Inside => {
-            depth::find(&difference).unwrap_or(Nearest { distance: 0.0, normal: DVec3::Y, on_a: a[0], on_b: b[0] })
+        // So near the distance of what is round has no digits left for the direction.
+        Found::Apart(nearest) if !difference.has_corners && nearest.distance < difference.near => {
+            round_depth::find(&difference, 2.0 * difference.near)
         }
+        Found::Apart(nearest) => nearest,
+        Found::Inside if !difference.has_corners => round_depth::find(&difference, 2.0 * difference.near),
+        // A difference without volume has no way out but across it, and that is nothing.
+        Found::Inside => depth::find(&difference).unwrap_or_else(|| {
+            let on = difference.support(DVec3::Y);
+            let [on_a, on_b] = difference.sources(&[on], &[1.0]);
+            Nearest { distance: 0.0, normal: across(a, b), on_a, on_b }
+        }),
     };
     let distance = nearest.distance - ra - rb;
     let middle = 0.5 * ((nearest.on_a + nearest.normal * ra) + (nearest.on_b - nearest.normal * rb));
     Gap { distance, normal: nearest.normal, point: middle }
+}
+
+/// A direction across two outlines that cross each other and have no volume together: of two segments, across both.
+fn across(a: &SpaceCollider, b: &SpaceCollider) -> DVec3 {
+    let along = |outline: &SpaceCollider| match outline {
+        SpaceCollider::Hull { corners, .. } if corners.len() > 1 => corners[1] - corners[0],
+        SpaceCollider::Hull { .. } | SpaceCollider::Cylinder { .. } | SpaceCollider::HalfSpace { .. } => DVec3::ZERO,
+    };
+    let (p, q) = (along(a), along(b));
+    let longer = if p.length_squared() > q.length_squared() { p } else { q };
+    p.cross(q).try_normalize().or_else(|| longer.try_normalize().map(DVec3::any_orthonormal_vector)).unwrap_or(DVec3::Y)
 }
 
 #[cfg(test)]

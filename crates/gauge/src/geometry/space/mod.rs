@@ -9,6 +9,7 @@ mod distance;
 mod gap;
 mod pose;
 mod room;
+mod round_depth;
 
 pub use collider::SpaceCollider;
 pub(crate) use room::Space;
