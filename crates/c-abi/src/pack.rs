@@ -185,7 +185,8 @@ fn joint_row(joint: &Joint) -> raw::Joint {
         JointKind::Spring { stiffness, damping } => (1, stiffness, damping, DVec2::ZERO, None),
         JointKind::Hinge { limits } => (2, 0.0, 0.0, DVec2::ZERO, limits),
         JointKind::Slider { limits } => (3, 0.0, 0.0, joint.frames[0].axis.truncate(), limits),
-        JointKind::Weld => (4, 0.0, 0.0, DVec2::ZERO, None),
+        // A world of the plane has no sockets.
+        JointKind::Socket | JointKind::Weld => (4, 0.0, 0.0, DVec2::ZERO, None),
         JointKind::Rope => (5, 0.0, 0.0, DVec2::ZERO, None),
     };
     raw::Joint {

@@ -4,7 +4,7 @@ use crate::{BodyState, Conditions, Dimension, Effect, EngineError, Frame, Sensor
 use glam::DVec3;
 
 /// What an engine may say that it can do, and a scene that it needs.
-pub const FEATURES: [&str; 17] = [
+pub const FEATURES: [&str; 18] = [
     "contacts",
     "events",
     "sensor",
@@ -21,6 +21,7 @@ pub const FEATURES: [&str; 17] = [
     "joint.slider",
     "joint.weld",
     "joint.rope",
+    "joint.socket",
     "soft",
 ];
 
@@ -268,7 +269,7 @@ mod tests {
         names.sort_unstable();
         names.dedup();
         assert_eq!(names.len(), FEATURES.len());
-        for kind in [crate::JointKind::Rod, crate::JointKind::Rope, crate::JointKind::Weld] {
+        for kind in [crate::JointKind::Rod, crate::JointKind::Rope, crate::JointKind::Socket, crate::JointKind::Weld] {
             assert!(FEATURES.contains(&kind.feature()));
         }
     }

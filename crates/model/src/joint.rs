@@ -27,6 +27,8 @@ pub enum JointKind {
         /// Smallest and largest way along the axis, m.
         limits: Option<[f64; 2]>,
     },
+    /// The anchors stay together, and the bodies turn freely; in space.
+    Socket,
     /// The bodies keep their place and angle to each other.
     Weld,
 }
@@ -40,6 +42,7 @@ impl JointKind {
             JointKind::Spring { .. } => "joint.spring",
             JointKind::Hinge { .. } => "joint.hinge",
             JointKind::Slider { .. } => "joint.slider",
+            JointKind::Socket => "joint.socket",
             JointKind::Weld => "joint.weld",
         }
     }
@@ -52,7 +55,7 @@ impl JointKind {
     /// Whether the bodies it joins do not collide with each other.
     pub fn keeps_apart(&self) -> bool {
         match self {
-            JointKind::Hinge { .. } | JointKind::Slider { .. } | JointKind::Weld => true,
+            JointKind::Hinge { .. } | JointKind::Slider { .. } | JointKind::Socket | JointKind::Weld => true,
             JointKind::Rod | JointKind::Rope | JointKind::Spring { .. } => false,
         }
     }
@@ -76,7 +79,10 @@ impl JointFrame {
     /// The frames of a joint between two bodies that stand as built: `axis` is given in the frame of the first, and the second gets the
     /// direction that coincides with it.
     pub fn pair(anchors: [DVec3; 2], axis: DVec3, rotations: [DQuat; 2]) -> [JointFrame; 2] {
-        let second = if axis == DVec3::Z { axis } else { rotations[1].conjugate() * (rotations[0] * axis) };
+        // What turns about z alone leaves it where it is, to the bit.
+        let planar = rotations.iter().all(|rotation| rotation.x == 0.0 && rotation.y == 0.0);
+        let alike = rotations[0] == rotations[1] || (axis == DVec3::Z && planar);
+        let second = if alike { axis } else { rotations[1].conjugate() * (rotations[0] * axis) };
         [JointFrame { anchor: anchors[0], axis }, JointFrame { anchor: anchors[1], axis: second }]
     }
 }

@@ -1,7 +1,8 @@
 //! Bodies of a world as SVG.
 
 use crate::figure::{
-    Ground, Primitive, Sight, Tint, View, body_figure, deepest_strain, joint_figure, paint_order, soft_figure,
+    Ground, Primitive, Sight, Tint, View, body_figure, deepest_strain, joint_figure, paint_order, placed_point,
+    soft_figure,
 };
 use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, css, hex, strain_colour};
 use ironspin_lab::Recording;
@@ -282,11 +283,12 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
         }
         out.push_str("</g>");
     }
-    let pose = |body: usize| {
-        states.get(body).filter(|state| state.is_finite()).map(|state| (state.pose.xy(), state.pose.angle))
+    let place = |body: usize, point: DVec3| {
+        let there = states.get(body).filter(|state| state.is_finite());
+        there.map(|state| placed_point(world.dimension, &state.pose, point, view.sight()))
     };
     let joints: Vec<Primitive> =
-        world.joints.iter().flat_map(|joint| joint_figure(joint, pose, JOINT * unit)).collect();
+        world.joints.iter().flat_map(|joint| joint_figure(joint, place, JOINT * unit)).collect();
     if !joints.is_empty() {
         let _ = write!(out, "<g fill=\"none\" stroke=\"#22262a\" stroke-width=\"{}\">", 1.5 * unit);
         joints.iter().for_each(|joint| primitive(&mut out, joint, 0.0, true, unit, ""));

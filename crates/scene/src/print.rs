@@ -293,7 +293,11 @@ fn joint_table(joint: &Joint, world: &World) -> String {
         JointKind::Spring { stiffness, damping } => {
             ("spring", format!("\nstiffness = {}\ndamping = {}", number(stiffness), number(damping)))
         }
-        JointKind::Hinge { limits } => ("hinge", limits_line(limits)),
+        JointKind::Hinge { limits } if world.dimension == Dimension::Plane => ("hinge", limits_line(limits)),
+        JointKind::Hinge { limits } => {
+            ("hinge", format!("\nown_axis = {}{}", vector(world.dimension, joint.frames[0].axis), limits_line(limits)))
+        }
+        JointKind::Socket => ("socket", String::new()),
         JointKind::Slider { limits } => {
             ("slider", format!("\nown_axis = {}{}", vector(world.dimension, joint.frames[0].axis), limits_line(limits)))
         }

@@ -245,9 +245,10 @@ fn joint_row(joint: &Joint) -> raw::Joint {
     let (kind, stiffness, damping, axis, limits) = match joint.kind {
         JointKind::Rod => (0, 0.0, 0.0, DVec3::ZERO, None),
         JointKind::Spring { stiffness, damping } => (1, stiffness, damping, DVec3::ZERO, None),
-        JointKind::Hinge { limits } => (2, 0.0, 0.0, DVec3::ZERO, limits),
+        JointKind::Hinge { limits } => (2, 0.0, 0.0, joint.frames[0].axis, limits),
         JointKind::Slider { limits } => (3, 0.0, 0.0, joint.frames[0].axis, limits),
         JointKind::Weld => (4, 0.0, 0.0, DVec3::ZERO, None),
+        JointKind::Socket => (6, 0.0, 0.0, DVec3::ZERO, None),
         JointKind::Rope => (5, 0.0, 0.0, DVec3::ZERO, None),
     };
     raw::Joint {

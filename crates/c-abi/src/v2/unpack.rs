@@ -167,6 +167,7 @@ fn joint_of(row: &raw::Joint, bodies: &[Body]) -> Result<Joint, String> {
         2 => JointKind::Hinge { limits },
         3 => JointKind::Slider { limits },
         4 => JointKind::Weld,
+        6 => JointKind::Socket,
         5 => JointKind::Rope,
         other => return Err(format!("a joint of kind {other}")),
     };
@@ -174,7 +175,8 @@ fn joint_of(row: &raw::Joint, bodies: &[Body]) -> Result<Joint, String> {
     let ids = row.bodies.map(|id| id as usize);
     // A wrong id is for the engine to refuse.
     let rotations = ids.map(|id| bodies.get(id).map_or(DQuat::IDENTITY, |body| body.pose.rotation));
-    let axis = if row.kind == 3 { vector(row.axis) } else { DVec3::Z };
+    // Of a hinge in a world of the plane it may be left at nothing.
+    let axis = if vector(row.axis) == DVec3::ZERO { DVec3::Z } else { vector(row.axis) };
     Ok(Joint {
         kind,
         bodies: ids,

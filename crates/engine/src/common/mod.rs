@@ -14,6 +14,7 @@
 pub(crate) mod carry;
 pub(crate) mod fading;
 pub(crate) mod injection;
+pub(crate) mod joint_checks;
 pub(crate) mod mixed;
 pub(crate) mod pair;
 pub(crate) mod scalar;

@@ -40,6 +40,10 @@ pub(crate) trait Real:
     fn exp(self) -> Self;
     /// Sine and cosine.
     fn sin_cos(self) -> (Self, Self);
+    /// The angle of a point with this height above the axis and `x` along it.
+    fn atan2(self, x: Self) -> Self;
+    /// The nearest whole number.
+    fn round(self) -> Self;
 
     /// The value held between two others.
     fn held(self, low: Self, high: Self) -> Self {
@@ -48,7 +52,7 @@ pub(crate) trait Real:
 }
 
 macro_rules! real {
-    ($scalar:ty, $instant:expr, $sin:path, $cos:path, $exp:path) => {
+    ($scalar:ty, $instant:expr, $sin:path, $cos:path, $exp:path, $atan2:path) => {
         impl Real for $scalar {
             const ZERO: Self = 0.0;
             const ONE: Self = 1.0;
@@ -90,9 +94,17 @@ macro_rules! real {
             fn sin_cos(self) -> (Self, Self) {
                 ($sin(self), $cos(self))
             }
+            #[inline]
+            fn atan2(self, x: Self) -> Self {
+                $atan2(self, x)
+            }
+            #[inline]
+            fn round(self) -> Self {
+                <$scalar>::round(self)
+            }
         }
     };
 }
 
-real!(f64, 1e-9, libm::sin, libm::cos, libm::exp);
-real!(f32, 1e-4, libm::sinf, libm::cosf, libm::expf);
+real!(f64, 1e-9, libm::sin, libm::cos, libm::exp, libm::atan2);
+real!(f32, 1e-4, libm::sinf, libm::cosf, libm::expf, libm::atan2f);

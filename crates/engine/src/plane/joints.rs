@@ -184,6 +184,8 @@ impl<R: Real> Joints<R> {
                 JointKind::Slider { limits } => {
                     Kind::Slider { axis: Vec2::of(joint.frames[0].axis.truncate()), limits: scalars(limits) }
                 }
+                // Worlds of the plane with a socket are refused.
+                JointKind::Socket => return None,
                 JointKind::Weld => Kind::Weld,
             };
             let turn = bodies.angle[joint.bodies[1]] - bodies.angle[joint.bodies[0]];

@@ -25,7 +25,6 @@ pub(crate) mod bodies;
 mod bound;
 mod boxes;
 mod broad;
-mod checks;
 mod colouring;
 mod compliant;
 mod contact;

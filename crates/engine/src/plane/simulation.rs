@@ -1,6 +1,7 @@
 //! Everything about a world that is stepped. What a step does with it stands in the files that use this one.
 
 use crate::common::injection::InjectionPoint;
+use crate::common::joint_checks::check_joints;
 use crate::common::mixed::Mixed;
 use crate::common::scalar::Real;
 use crate::common::settings::{Settings, Swept};
@@ -8,7 +9,6 @@ use crate::common::threads::Threads;
 use crate::common::tolerance::SLOP;
 use crate::plane::bodies::{Bodies, Motion};
 use crate::plane::broad::Broad;
-use crate::plane::checks::check_joints;
 use crate::plane::contacts::Contacts;
 use crate::plane::forces::Forces;
 use crate::plane::joints::Joints;

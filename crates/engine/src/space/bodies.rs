@@ -66,6 +66,8 @@ pub(crate) struct BodyTraits<R> {
     pub(crate) angular_damping: R,
     pub(crate) layers: u32,
     pub(crate) meets: u32,
+    /// Whether the body asks for swept collision.
+    pub(crate) marked: bool,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -90,7 +92,7 @@ pub(crate) struct Bodies<R> {
     pub(crate) present: Vec<bool>,
     pub(crate) traits: Vec<BodyTraits<R>>,
     /// Greatest distance of any point from the centre.
-    reach: Vec<R>,
+    pub(crate) reach: Vec<R>,
     /// How far a body may go before pairs must be found anew.
     pub(crate) slack: Vec<R>,
     /// How far its points have gone since, at most.
@@ -99,6 +101,8 @@ pub(crate) struct Bodies<R> {
     pub(crate) moved: bool,
     /// Solid pieces of all bodies.
     pub(crate) pieces: Vec<Piece<R>>,
+    /// Pieces that only notice.
+    pub(crate) sensors: Vec<Piece<R>>,
     /// Pairs that never meet, the lower first, sorted.
     pub(crate) apart: Vec<(usize, usize)>,
 }
@@ -119,9 +123,11 @@ impl<R: Real> Bodies<R> {
 
     fn push(&mut self, id: usize, body: &Body, gravity: DVec3) {
         let dynamic = body.kind == BodyKind::Dynamic;
-        let pieces = body.parts.iter().filter_map(|part| Piece::of_part(id, part));
         let first = self.pieces.len();
-        self.pieces.extend(pieces);
+        for (number, part) in body.parts.iter().enumerate() {
+            let list = if part.sensor { &mut self.sensors } else { &mut self.pieces };
+            list.extend(Piece::of_part(id, number, part));
+        }
         let own = &self.pieces[first..];
         self.reach.push(own.iter().map(|piece| piece.reach).fold(R::ZERO, R::max));
         let size = own.iter().map(|piece| piece.size).fold(R::INFINITY, R::min);
@@ -152,6 +158,7 @@ impl<R: Real> Bodies<R> {
             angular_damping: if dynamic { R::of(body.angular_damping) } else { R::ZERO },
             layers: body.layers,
             meets: body.collision_mask,
+            marked: body.ccd,
         });
         let fall = Vec3::of(gravity) * factor;
         self.fall.push(fall);
@@ -177,9 +184,13 @@ impl<R: Real> Bodies<R> {
 
     /// Whether two bodies may touch: both there, one of them dynamic, and neither layers nor pairs keep them apart.
     pub(crate) fn may_meet(&self, a: usize, b: usize) -> bool {
+        (self.inverse[a].moves() || self.inverse[b].moves()) && self.not_filtered(a, b)
+    }
+
+    /// Whether two bodies are there and neither layers nor pairs keep them apart.
+    pub(crate) fn not_filtered(&self, a: usize, b: usize) -> bool {
         let (one, other) = (&self.traits[a], &self.traits[b]);
         a != b
-            && (self.inverse[a].moves() || self.inverse[b].moves())
             && self.present[a]
             && self.present[b]
             && one.meets & other.layers != 0
@@ -192,6 +203,11 @@ impl<R: Real> Bodies<R> {
         for (fall, traits) in self.fall.iter_mut().zip(&self.traits) {
             *fall = gravity * traits.gravity_factor;
         }
+    }
+
+    /// Lets a body fall again that was held.
+    pub(crate) fn release(&mut self, body: usize) {
+        self.fall[body] = self.gravity * self.traits[body].gravity_factor;
     }
 
     /// Gives a body another spin, and the momentum that goes with it.

@@ -1,7 +1,8 @@
 //! What no world of space may have, whoever built it, and what this room does not do yet.
 
+use crate::common::joint_checks::check_joints;
 use crate::common::scalar::Real;
-use crate::common::settings::{Settings, SolverKind, Swept};
+use crate::common::settings::{Settings, SolverKind};
 use ironspin_model::{Body, BodyKind, DMat3, Dimension, EngineError, SpaceShape, World};
 
 /// Whether a number is positive and finite, also in the engine's own scalar.
@@ -17,37 +18,24 @@ pub(crate) fn check<R: Real>(world: &World, settings: &Settings) -> Result<(), E
             return Err(EngineError::BadWorld { why: format!("body `{}` has {what}", body.name) });
         }
     }
-    let there = |pair: &[usize; 2]| pair.iter().all(|&body| body < world.bodies.len());
-    if !world.excluded_pairs.iter().chain(world.joints.iter().map(|joint| &joint.bodies)).all(there) {
+    check_joints(world)?;
+    if world.excluded_pairs.iter().flatten().any(|&body| body >= world.bodies.len()) {
         return Err(EngineError::BadWorld { why: "a pair of bodies that are not both there".to_owned() });
     }
-    match missing(world, settings) {
+    match missing(settings) {
         Some(what) => Err(EngineError::Unsupported { feature: format!("{what} in {}", Dimension::Space.feature()) }),
         None => Ok(()),
     }
 }
 
 /// What this room does not do, by the name of its setting or feature.
-fn missing(world: &World, settings: &Settings) -> Option<String> {
+fn missing(settings: &Settings) -> Option<String> {
     match settings.solver {
-        SolverKind::Impulse => {}
+        SolverKind::Impulse => None,
         SolverKind::Compliant | SolverKind::Position | SolverKind::Event => {
-            return Some(format!("solver={}", settings.solver.word()));
+            Some(format!("solver={}", settings.solver.word()))
         }
     }
-    if settings.sleep {
-        return Some("sleep=on".to_owned());
-    }
-    let marked = world.bodies.iter().any(|body| body.ccd && body.kind == BodyKind::Dynamic);
-    match settings.swept {
-        Swept::All => return Some("swept=all".to_owned()),
-        Swept::Marked if marked => return Some("swept=marked".to_owned()),
-        Swept::Marked | Swept::Off => {}
-    }
-    if world.bodies.iter().flat_map(|body| &body.parts).any(|part| part.sensor) {
-        return Some("sensor".to_owned());
-    }
-    world.joints.first().map(|joint| joint.kind.feature().to_owned())
 }
 
 /// What is wrong with a body, if anything.
@@ -80,6 +68,9 @@ fn complaint<R: Real>(body: &Body, world: &World) -> Option<&'static str> {
     }
     if body.parts.iter().any(|part| part.material >= world.materials.len()) {
         return Some("a part of an unknown material");
+    }
+    if body.parts.iter().any(|part| part.sensor && matches!(part.shape.spatial(), Some(SpaceShape::Mesh(_)))) {
+        return Some("a mesh as a sensor, which has no inside");
     }
     if dynamic && body.parts.iter().any(|part| part.shape.static_only() && !part.sensor) {
         return Some("a half-space or a mesh, which only a static body may have");

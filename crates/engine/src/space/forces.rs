@@ -8,8 +8,10 @@ use crate::common::scalar::Real;
 use crate::common::settings::Integrator;
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::flight;
+use crate::space::springs::Springs;
+use crate::space::sweep::Leg;
 use crate::space::vector::{Quat, Vec3};
-use ironspin_model::BodyKind;
+use ironspin_model::{BodyKind, World};
 
 /// Scripted forces, and what the step before contacts makes of each body; kept between steps.
 #[derive(Clone, Debug, Default)]
@@ -22,13 +24,28 @@ pub(crate) struct Forces<R> {
     way: Vec<Vec3<R>>,
     /// Angular momentum of each body at the start of the step, damped for half of it.
     momentum: Vec<Vec3<R>>,
+    /// How each was turned then.
+    before: Vec<Quat<R>>,
+    springs: Springs<R>,
+    /// Where each body was turned to by a method of its own, with the momentum that it had then; empty without springs.
+    turned: Vec<Option<(Vec3<R>, Quat<R>)>>,
 }
 
 impl<R: Real> Forces<R> {
-    pub(crate) fn new(bodies: &Bodies<R>) -> Self {
+    pub(crate) fn new(world: &World, bodies: &Bodies<R>) -> Self {
         let damped = bodies.traits.iter().any(|n| n.linear_damping > R::ZERO || n.angular_damping > R::ZERO);
         let scripted = vec![Motion::default(); bodies.len()];
-        Forces { scripted, any_scripted: false, damped, way: Vec::new(), momentum: Vec::new() }
+        let springs = Springs::new(world, bodies);
+        Forces {
+            scripted,
+            any_scripted: false,
+            damped,
+            way: Vec::new(),
+            momentum: Vec::new(),
+            before: Vec::new(),
+            springs,
+            turned: Vec::new(),
+        }
     }
 
     /// Adds a force at an arm from the centre, and a torque, for the coming step.
@@ -41,7 +58,7 @@ impl<R: Real> Forces<R> {
 
     /// Whether nothing but gravity acts in the coming step.
     pub(crate) fn constant_only(&self) -> bool {
-        !self.any_scripted && !self.damped
+        self.springs.is_empty() && !self.any_scripted && !self.damped
     }
 
     /// Forgets the forces of the step that has ended.
@@ -54,6 +71,47 @@ impl<R: Real> Forces<R> {
 
     /// Changes the velocities of all bodies by a step of the forces and works out the way each centre would go.
     pub(crate) fn integrate(&mut self, bodies: &mut Bodies<R>, dt: R, integrator: Integrator) {
+        if self.springs.is_empty() {
+            self.constant(bodies, dt, integrator);
+        } else {
+            self.varying(bodies, dt, integrator);
+        }
+    }
+
+    /// Forces change with the places of the bodies. Damping comes half before and half after, which keeps the order of the integrator up to the second
+    /// (Strang, 1968).
+    fn varying(&mut self, bodies: &mut Bodies<R>, dt: R, integrator: Integrator) {
+        if self.damped {
+            damp(bodies, R::HALF * dt);
+            fade(bodies, R::HALF * dt);
+        }
+        self.momentum.clone_from(&bodies.momentum);
+        self.before.clone_from(&bodies.rotation);
+        let steps = self.springs.step(bodies, &self.scripted, dt, integrator);
+        self.way.clear();
+        self.way.resize(bodies.len(), Vec3::ZERO);
+        self.turned.clear();
+        self.turned.resize(bodies.len(), None);
+        for (body, step) in steps.into_iter().enumerate() {
+            if !bodies.travels(body) {
+                continue;
+            }
+            self.way[body] = step.way;
+            let spin = bodies.motion[body].spin;
+            if bodies.traits[body].kind == BodyKind::Dynamic {
+                bodies.momentum[body] += step.turned;
+                let turned = bodies.inverse[body].inertia.times(step.turned);
+                bodies.motion[body] = Motion { linear: step.velocity, spin: spin + turned };
+                self.turned[body] = step.rotation.map(|rotation| (bodies.momentum[body], rotation));
+            }
+        }
+        if self.damped {
+            fade(bodies, R::HALF * dt);
+        }
+    }
+
+    /// No force depends on place or speed: one formula a body.
+    fn constant(&mut self, bodies: &mut Bodies<R>, dt: R, integrator: Integrator) {
         self.way.clear();
         self.way.resize(bodies.len(), Vec3::ZERO);
         for body in 0..bodies.len() {
@@ -86,6 +144,7 @@ impl<R: Real> Forces<R> {
             damp(bodies, R::HALF * dt);
         }
         self.momentum.clone_from(&bodies.momentum);
+        self.before.clone_from(&bodies.rotation);
         if self.any_scripted {
             for body in (0..bodies.len()).filter(|&body| self.scripted[body].spin != Vec3::ZERO) {
                 bodies.momentum[body] += self.scripted[body].spin * dt;
@@ -93,20 +152,28 @@ impl<R: Real> Forces<R> {
         }
     }
 
-    /// Moves and turns all bodies over the step; `unpressed` holds the motions before contacts pushed. What turned a body over the step has
+    /// Where all bodies go over the step; `unpressed` holds the motions before contacts pushed. What turned a body over the step has
     /// done half of it by the middle.
-    pub(crate) fn travel(&self, bodies: &mut Bodies<R>, unpressed: &[Motion<R>], dt: R, integrator: Integrator) {
+    pub(crate) fn legs(
+        &self,
+        bodies: &Bodies<R>,
+        unpressed: &[Motion<R>],
+        dt: R,
+        integrator: Integrator,
+        out: &mut Vec<Leg<R>>,
+    ) {
         let late: R = integrator.lateness();
-        for body in 0..bodies.len() {
+        out.clear();
+        out.extend((0..bodies.len()).map(|body| {
+            let rotation = bodies.rotation[body];
             if !bodies.travels(body) {
-                continue;
+                return Leg::new(Vec3::ZERO, rotation, rotation, Vec3::ZERO, Vec3::ZERO);
             }
             let pushed = (bodies.motion[body].linear - unpressed[body].linear) * (late * dt);
-            let position = bodies.position[body] + (self.way[body] + pushed);
-            let rotation = bodies.rotation[body];
+            let spin_way = bodies.motion[body].spin * dt;
             let turned = match bodies.traits[body].kind {
                 BodyKind::Static => rotation,
-                BodyKind::Kinematic => Quat::by(bodies.motion[body].spin * dt).after(rotation).of_unit_length(),
+                BodyKind::Kinematic => Quat::by(spin_way).after(rotation).of_unit_length(),
                 BodyKind::Dynamic => {
                     let (from, to) = (self.momentum[body], bodies.momentum[body]);
                     let mean = match integrator {
@@ -115,13 +182,25 @@ impl<R: Real> Forces<R> {
                         Integrator::Verlet | Integrator::Rk4 if from == to => to,
                         Integrator::Verlet | Integrator::Rk4 => (from + to) * R::HALF,
                     };
-                    flight::turn(rotation, mean, &bodies.own[body], dt, integrator)
+                    match self.turned.get(body).copied().flatten() {
+                        Some((momentum, rotation)) if momentum == to => rotation,
+                        _ => flight::turn(rotation, mean, &bodies.own[body], dt, integrator),
+                    }
                 }
             };
-            if integrator == Integrator::ExplicitEuler {
-                self.keep_explicit(bodies, body, position, turned, dt);
-            } else {
-                bodies.place(body, position, turned);
+            let bend = bodies.fall[body] * (R::HALF * dt * dt);
+            Leg::new(self.way[body] + pushed, rotation, turned, spin_way, bend)
+        }));
+    }
+
+    /// What of the step comes when all bodies have moved.
+    pub(crate) fn end_travel(&self, bodies: &mut Bodies<R>, legs: &[Leg<R>], dt: R, integrator: Integrator) {
+        if integrator == Integrator::ExplicitEuler {
+            for (body, leg) in legs.iter().enumerate() {
+                // What was hit on its way has its spin from there.
+                if bodies.traits[body].kind == BodyKind::Dynamic && bodies.present[body] && !leg.was_hit() {
+                    self.keep_explicit(bodies, body, dt);
+                }
             }
         }
         if self.damped {
@@ -131,12 +210,23 @@ impl<R: Real> Forces<R> {
 
     /// Euler's equations by the explicit method: the spin changes by the gyroscopic torque of the start of the step, and the momentum is what
     /// comes of it.
-    fn keep_explicit(&self, bodies: &mut Bodies<R>, body: usize, position: Vec3<R>, turned: Quat<R>, dt: R) {
-        let spin = bodies.motion[body].spin;
-        let gyroscopic = self.momentum[body].cross(bodies.inverse[body].inertia.times(self.momentum[body]));
-        let change = bodies.inverse[body].inertia.times(gyroscopic) * dt;
-        bodies.place(body, position, turned);
-        bodies.set_spin(body, spin + change);
+    fn keep_explicit(&self, bodies: &mut Bodies<R>, body: usize, dt: R) {
+        let own = &bodies.own[body];
+        let before = self.before[body].axes();
+        let (spin_before, pushed) = (own.spin(&before, self.momentum[body]), own.spin(&before, bodies.momentum[body]));
+        let gyroscopic = self.momentum[body].cross(spin_before);
+        let change = own.spin(&before, gyroscopic) * dt;
+        bodies.set_spin(body, pushed + change);
+    }
+}
+
+/// Damping of the velocity by its exact solution, exp(-c dt).
+fn fade<R: Real>(bodies: &mut Bodies<R>, dt: R) {
+    for body in 0..bodies.len() {
+        let linear = bodies.traits[body].linear_damping * dt;
+        if linear != R::ZERO {
+            bodies.motion[body].linear = bodies.motion[body].linear * (-linear).exp();
+        }
     }
 }
 

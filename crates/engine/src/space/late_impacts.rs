@@ -72,6 +72,7 @@ impl<R: Real> Simulation<R> {
             }
         }
         if self.hit_now.len() > hit_before {
+            self.close_joints(dt);
             let positions = &self.bodies.position;
             for contact in &mut self.contacts.list {
                 let centres = contact.bodies.map(|body| positions[body]);

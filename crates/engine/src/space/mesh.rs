@@ -82,10 +82,6 @@ impl<R: Real> Mesh<R> {
         self.normals[face]
     }
 
-    pub(crate) fn count(&self) -> usize {
-        self.faces.len()
-    }
-
     /// Middle and half extent of the box around it.
     pub(crate) fn around(&self) -> (Vec3<R>, Vec3<R>) {
         self.nodes.first().map_or((Vec3::ZERO, Vec3::ZERO), |root| {

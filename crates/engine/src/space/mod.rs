@@ -11,13 +11,17 @@
 //! | `narrow` | gap and contact points of two pieces, by their forms | `narrow/` |
 //! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
 //! | `Forces` | gravity, scripted forces, damping, and where bodies go by them | `forces.rs` |
+//! | `Springs` | forces of springs, and steps of bodies under them | `springs.rs` |
+//! | `Joints`, `Row` | joints as rows of velocity constraints; one row | `joints.rs`, `joint_rows.rs` |
 //! | `impact`, `late_impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
 //! | `Solver`, `overlap` | velocities of resting contacts; bodies moved apart | `solver.rs`, `overlap.rs` |
-//! | `rays` | what stands on a straight way | `rays.rs` |
+//! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
+//! | `Sweeper`, `Way`, `BoxTree` | swept bodies, from impact to impact; when two first touch; what meets a box | `sweep.rs`, `way.rs`, `box_tree.rs` |
 //! | `Simulation` | everything about a world that is stepped; one step, in order; the engine's view of it | `simulation.rs`, `stepped.rs` |
 //! | | what no world may have, and what is not made for space | `checks.rs` |
 
 mod bodies;
+mod box_tree;
 mod broad;
 mod checks;
 mod contact;
@@ -25,16 +29,23 @@ mod contacts;
 mod flight;
 mod forces;
 mod impact;
+mod joint_rows;
+mod joints;
 mod late_impacts;
 mod mesh;
 mod narrow;
 mod overlap;
 mod rays;
+mod sensors;
 mod shape;
 mod shell;
 mod simulation;
+mod sleep;
 mod solver;
+mod springs;
 mod stepped;
+mod sweep;
 mod vector;
+mod way;
 
 pub(crate) use stepped::build;

@@ -30,6 +30,8 @@ pub(crate) enum Form<R> {
 #[derive(Clone, Debug)]
 pub(crate) struct Piece<R> {
     pub(crate) body: usize,
+    /// Its number among the parts of the body.
+    pub(crate) part: usize,
     pub(crate) material: usize,
     pub(crate) form: Form<R>,
     /// Where it stands in its body's frame.
@@ -41,6 +43,8 @@ pub(crate) struct Piece<R> {
     pub(crate) size: R,
     /// Greatest distance of any point from the body's centre.
     pub(crate) reach: R,
+    /// Greatest distance of any point that turning moves: of a ball about its own centre there is none.
+    pub(crate) swing: R,
 }
 
 impl<R: Real> Form<R> {
@@ -66,7 +70,7 @@ impl<R: Real> Form<R> {
 
 impl<R: Real> Piece<R> {
     /// The piece of a part; nothing for a shape that is not one of space.
-    pub(crate) fn of_part(body: usize, part: &Part) -> Option<Self> {
+    pub(crate) fn of_part(body: usize, number: usize, part: &Part) -> Option<Self> {
         let form = Form::of(part.shape.spatial()?);
         let centre = Vec3::of(part.pose.position);
         let axes = Quat::of(part.pose.rotation).axes();
@@ -74,7 +78,12 @@ impl<R: Real> Piece<R> {
         let endless = matches!(form, Form::HalfSpace(_));
         let reach = if endless { R::INFINITY } else { centre.length() + R::of(part.shape.reach()) };
         let size = if endless { R::INFINITY } else { R::of(part.shape.smallest_size()) };
-        Some(Piece { body, material: part.material, form, centre, axes, plain, size, reach })
+        let swing = match &form {
+            Form::Ball(_) => centre.length(),
+            Form::Capsule { half, .. } => centre.length() + *half,
+            Form::Block(..) | Form::Cylinder { .. } | Form::Hull(_) | Form::Mesh(_) | Form::HalfSpace(_) => reach,
+        };
+        Some(Piece { body, part: number, material: part.material, form, centre, axes, plain, size, reach, swing })
     }
 
     /// Where it stands when its body stands somewhere.
@@ -94,6 +103,13 @@ impl<R: Real> Piece<R> {
             | Form::HalfSpace(_) => Mat3(self.axes.0.map(|axis| body.axes.times(axis))),
         };
         Pose { position: body.point(self.centre), axes }
+    }
+
+    /// How far any point of a capsule's axis goes when its body turns by a rotation vector; nothing for other forms.
+    pub(crate) fn swing_about(&self, body: &Pose<R>, turn: Vec3<R>) -> Option<R> {
+        let Form::Capsule { half, .. } = self.form else { return None };
+        let pose = self.pose(body);
+        Some(turn.cross(pose.axes.0[0]).length() * half + turn.cross(pose.position - body.position).length())
     }
 
     /// The box along the world's axes around it: its middle and half its extent; infinite for a half-space.

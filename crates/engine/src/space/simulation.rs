@@ -3,15 +3,20 @@
 use crate::common::carry::Carry;
 use crate::common::mixed::Mixed;
 use crate::common::scalar::Real;
-use crate::common::settings::Settings;
+use crate::common::settings::{Settings, Swept};
 use crate::common::threads::Threads;
+use crate::common::tolerance::CONVERGED;
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::broad::Broad;
 use crate::space::contact::Impact;
 use crate::space::contacts::Contacts;
 use crate::space::forces::Forces;
+use crate::space::joints::Joints;
 use crate::space::overlap;
+use crate::space::sensors::Sensors;
+use crate::space::sleep::Sleep;
 use crate::space::solver::{Solver, StepNumbers};
+use crate::space::sweep::{Leg, SweepNumbers, Sweeper};
 use crate::space::vector::{Quat, Vec3};
 use ironspin_model::{Effect, World};
 
@@ -28,6 +33,7 @@ pub(crate) struct Simulation<R> {
     broad: Broad<R>,
     pub(crate) contacts: Contacts<R>,
     forces: Forces<R>,
+    joints: Joints<R>,
     pub(crate) solver: Solver<R>,
     threads: Threads,
     /// Motion of every body at the start of the step, after impacts, and before contacts push it.
@@ -37,13 +43,21 @@ pub(crate) struct Simulation<R> {
     pub(crate) hit: Vec<u32>,
     /// What was hit in this step, in order.
     pub(crate) hit_now: Vec<Impact<R>>,
+    pub(crate) sensors: Sensors<R>,
+    sleep: Sleep<R>,
+    sweeper: Sweeper<R>,
+    /// Ways of all bodies over the step, and which are swept.
+    legs: Vec<Leg<R>>,
+    marked: Vec<bool>,
+    /// Steps begun so far.
+    steps: u64,
     /// Whether the contacts are those of the bodies as they stand now, with their impacts applied.
     pub(crate) looked_ahead: bool,
 }
 
 impl<R: Real> Simulation<R> {
     /// Of a world that was checked.
-    pub(crate) fn new(world: &World, settings: &Settings, touch: f64, threads: usize) -> Self {
+    fn new(world: &World, settings: &Settings, touch: f64, threads: usize) -> Self {
         let bodies = Bodies::new(world);
         Simulation {
             settings: settings.clone(),
@@ -53,7 +67,8 @@ impl<R: Real> Simulation<R> {
             last_dt: R::ZERO,
             broad: Broad::default(),
             contacts: Contacts::default(),
-            forces: Forces::new(&bodies),
+            forces: Forces::new(world, &bodies),
+            joints: Joints::new(world, &bodies),
             solver: Solver::default(),
             threads: Threads::new(threads),
             start: Vec::new(),
@@ -61,43 +76,68 @@ impl<R: Real> Simulation<R> {
             hit: Vec::new(),
             hit_now: Vec::new(),
             looked_ahead: false,
+            sensors: Sensors::default(),
+            sleep: Sleep::default(),
+            sweeper: Sweeper::default(),
+            legs: Vec::new(),
+            marked: Vec::new(),
+            steps: 0,
             bodies,
         }
+    }
+
+    /// Of a world that was checked, ready for its first step.
+    pub(crate) fn begin(world: &World, settings: &Settings, touch: f64, threads: usize) -> Self {
+        let mut simulation = Self::new(world, settings, touch, threads);
+        simulation.sensors.begin(&simulation.bodies);
+        simulation.sensors.end(&simulation.bodies, 0);
+        simulation
     }
 
     /// One step. `note` sees it when its contacts have been pressed and before what touches then is found anew.
     pub(crate) fn step(&mut self, dt: R, note: &mut dyn FnMut(&Self)) {
         self.hit_now.clear();
+        self.steps += 1;
         if !(dt > R::ZERO) {
             note(self);
             return;
         }
+        self.sensors.begin(&self.bodies);
         let substeps = self.settings.substeps_in_force();
         let part = dt / R::of(f64::from(substeps));
         for number in 0..substeps {
             self.substep(part, number > 0);
         }
         self.forces.end_step();
+        if self.settings.sleep {
+            self.sleep.settle(&mut self.bodies, &self.contacts, self.gravity * dt);
+            // What sleeps meets nothing that does not move.
+            self.bodies.moved = true;
+        }
         note(self);
         self.look_ahead();
+        self.sensors.end(&self.bodies, self.steps);
     }
 
     fn substep(&mut self, dt: R, same_step: bool) {
+        let carry = if self.last_dt > R::ZERO && self.settings.warm_start { dt / self.last_dt } else { R::ZERO };
         self.look(dt, same_step);
         self.start.clone_from(&self.bodies.motion);
         let integrator = self.settings.integrator;
         self.forces.integrate(&mut self.bodies, dt, integrator);
         self.unpressed.clone_from(&self.bodies.motion);
-        if !self.contacts.list.is_empty() {
+        let scale = self.speed_scale(dt);
+        if !self.contacts.list.is_empty() || !self.joints.is_empty() {
             let late: R = integrator.lateness();
             let numbers = StepNumbers {
                 dt,
                 iterations: self.settings.iterations,
                 rest_speed: self.rest_speed(dt),
-                scale: self.speed_scale(dt),
+                scale,
+                carry,
                 push_time: (R::ONE - late) * dt,
             };
-            let pressed = self.solver.solve(&self.bodies, &self.start, &mut self.contacts, numbers);
+            let pressed = self.solver.solve(&self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers);
             for (body, &motion) in pressed.iter().enumerate() {
                 if self.bodies.inverse[body].moves() {
                     self.bodies.take_motion(body, motion);
@@ -106,7 +146,46 @@ impl<R: Real> Simulation<R> {
             overlap::remove(&mut self.bodies, &self.contacts);
         }
         self.note_acceleration(dt);
-        self.forces.travel(&mut self.bodies, &self.unpressed, dt, integrator);
+        self.move_bodies(dt);
+        if !self.joints.is_empty() {
+            self.joints.project(&mut self.bodies, dt, true);
+            self.joints.fit(&mut self.bodies, dt, self.settings.iterations, R::of(CONVERGED) * scale);
+        }
+    }
+
+    fn move_bodies(&mut self, dt: R) {
+        let integrator = self.settings.integrator;
+        let mut legs = std::mem::take(&mut self.legs);
+        self.forces.legs(&self.bodies, &self.unpressed, dt, integrator, &mut legs);
+        let mode = self.settings.swept;
+        let bodies = &self.bodies;
+        let wanted = |body: usize| mode == Swept::All || (mode == Swept::Marked && bodies.traits[body].marked);
+        self.marked.clear();
+        self.marked
+            .extend((0..bodies.len()).map(|body| wanted(body) && bodies.inverse[body].moves() && bodies.present[body]));
+        if self.marked.iter().any(|marked| *marked) {
+            let numbers = SweepNumbers { dt, rest_speed: self.rest_speed(dt), touch: self.touch };
+            let (marked, mixed) = (&self.marked, &self.mixed);
+            self.sweeper.run(&mut self.bodies, &mut legs, marked, mixed, numbers, &mut self.hit_now);
+        } else {
+            for (body, leg) in legs.iter().enumerate() {
+                if self.bodies.travels(body) {
+                    let position = self.bodies.position[body] + leg.way;
+                    self.bodies.place(body, position, leg.end);
+                }
+            }
+        }
+        self.forces.end_travel(&mut self.bodies, &legs, dt, integrator);
+        self.legs = legs;
+    }
+
+    /// Takes out of the joints what impacts have moved; no speed comes of it.
+    pub(crate) fn close_joints(&mut self, dt: R) {
+        if !self.joints.is_empty() && dt > R::ZERO {
+            let scale = self.speed_scale(dt);
+            self.joints.project(&mut self.bodies, dt, false);
+            self.joints.fit(&mut self.bodies, dt, self.settings.iterations, R::of(CONVERGED) * scale);
+        }
     }
 
     /// Keeps the mean acceleration over the step, for the impacts of the next look. Of a body that nothing pushed it is gravity to the
@@ -159,6 +238,11 @@ impl<R: Real> Simulation<R> {
             self.find_pairs();
         }
         self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, carry, &self.threads);
+        if self.settings.sleep && self.sleep.wake_touched(&mut self.bodies, &self.contacts) {
+            self.find_pairs();
+            let carry = Carry { ratio: R::ONE, same_step: true };
+            self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, carry, &self.threads);
+        }
     }
 
     /// Finds the pairs that may touch, anew, and counts them.
@@ -183,6 +267,9 @@ impl<R: Real> Simulation<R> {
 
     pub(crate) fn act(&mut self, body: usize, effect: &Effect) {
         self.looked_ahead = false;
+        if self.settings.sleep {
+            self.sleep.wake_all(&mut self.bodies);
+        }
         match effect {
             Effect::Impulse { impulse, point } => {
                 let arm = self.arm(body, point.map(Vec3::of));

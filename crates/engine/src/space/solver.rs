@@ -10,6 +10,7 @@ use crate::space::bodies::{Bodies, Inverse, Motion};
 use crate::space::contact::Contact;
 use crate::space::contacts::Contacts;
 use crate::space::impact::{response, strengths, within_cone};
+use crate::space::joints::Joints;
 use crate::space::vector::Vec3;
 
 /// One point of a contact as the passes see it.
@@ -61,6 +62,8 @@ pub(crate) struct StepNumbers<R> {
     pub(crate) rest_speed: R,
     /// The speed that changes are held against: one step of gravity, or the fastest motion where there is none.
     pub(crate) scale: R,
+    /// What the impulses of joints of the step before are multiplied by.
+    pub(crate) carry: R,
     /// Time from the start of the step at which its pushes act, as far as the ways of the bodies go.
     pub(crate) push_time: R,
 }
@@ -94,6 +97,7 @@ impl<R: Real> Solver<R> {
         bodies: &Bodies<R>,
         start: &[Motion<R>],
         contacts: &mut Contacts<R>,
+        joints: &mut Joints<R>,
         step: StepNumbers<R>,
     ) -> &[Motion<R>] {
         self.motion.clone_from(&bodies.motion);
@@ -101,8 +105,9 @@ impl<R: Real> Solver<R> {
         for number in 0..contacts.list.len() {
             self.prepare(number, &mut contacts.list[number], bodies, start, step);
         }
-        if !self.rows.is_empty() {
-            self.passes += u64::from(self.iterate(&bodies.inverse, step));
+        joints.prepare(bodies, &mut self.motion, step.dt, step.carry);
+        if !self.rows.is_empty() || !joints.is_empty() {
+            self.passes += u64::from(self.iterate(bodies, joints, step));
         }
         for row in &self.rows {
             let point = &mut contacts.list[row.of.0].points[row.of.1];
@@ -153,13 +158,15 @@ impl<R: Real> Solver<R> {
     /// Passes with momentum: between two of them all impulses, and the velocities with them, go on in the direction of the last one, from
     /// the beginning again when a pass turns back. A pass may start from impulses that no contact could have; it brings each back within
     /// its bounds.
-    fn iterate(&mut self, inverse: &[Inverse<R>], step: StepNumbers<R>) -> u32 {
+    fn iterate(&mut self, bodies: &Bodies<R>, joints: &mut Joints<R>, step: StepNumbers<R>) -> u32 {
         let enough = R::of(CONVERGED) * step.scale;
         let (mut momentum, mut share) = (R::ONE, R::ZERO);
         let (mut first, mut wild) = (R::ZERO, false);
         self.before.clone_from(&self.motion);
         for iteration in 0..step.iterations {
-            let progress = self.pass(inverse, share);
+            let pulled = joints.iterate(&mut self.motion, &bodies.inverse, &bodies.present);
+            let mut progress = self.pass(&bodies.inverse, share);
+            progress.largest = progress.largest.max(pulled);
             if !(progress.largest > enough) || iteration + 1 == step.iterations {
                 return iteration + 1;
             }
@@ -175,6 +182,7 @@ impl<R: Real> Solver<R> {
                 share = momentum * (R::ONE - momentum) / (momentum * momentum + next);
                 momentum = next;
             }
+            joints.extrapolate(share);
             for (motion, before) in self.motion.iter_mut().zip(&mut self.before) {
                 let now = *motion;
                 *motion = now.plus(now.minus(*before).scaled(share));

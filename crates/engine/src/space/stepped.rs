@@ -20,11 +20,11 @@ pub(crate) fn build(world: &World, settings: &Settings, threads: usize) -> Resul
     Ok(match settings.precision {
         Precision::F64 => {
             check::<f64>(world, settings)?;
-            Box::new(Simulation::<f64>::new(world, settings, TOUCH, threads))
+            Box::new(Simulation::<f64>::begin(world, settings, TOUCH, threads))
         }
         Precision::F32 => {
             check::<f32>(world, settings)?;
-            Box::new(Simulation::<f32>::new(world, settings, TOUCH_SINGLE, threads))
+            Box::new(Simulation::<f32>::begin(world, settings, TOUCH_SINGLE, threads))
         }
     })
 }
@@ -71,9 +71,9 @@ impl<R: Real> Stepped for Simulation<R> {
         self.bodies.set_spin(body, Vec3::of(state.spin));
     }
 
-    // No sensors are let in.
     fn take_events(&mut self, out: &mut Vec<SensorEvent>) {
         out.clear();
+        out.append(&mut self.sensors.events);
     }
 
     fn rays(&mut self, from: DVec3, to: DVec3) -> Vec<RayHit> {
@@ -94,7 +94,7 @@ impl<R: Real> Stepped for Simulation<R> {
         let mut best: Option<Gap<R>> = None;
         for first in pieces(a) {
             for second in pieces(b) {
-                let found = gap(first, &self.bodies.pose(a), second, &self.bodies.pose(b));
+                let found = gap(first, &self.bodies.pose(a), second, &self.bodies.pose(b), R::INFINITY);
                 best = match (best, found) {
                     (Some(known), Some(found)) if found.distance < known.distance => Some(found),
                     (None, found) => found,

@@ -84,6 +84,20 @@ impl<R: Real> Vec3<R> {
     pub(crate) fn largest(self) -> R {
         self.x.max(self.y).max(self.z)
     }
+
+    /// Two unit vectors across a unit vector and each other: the first along the axis that it is furthest from.
+    pub(crate) fn across(self) -> [Self; 2] {
+        let size = self.abs();
+        let axis = if size.x <= size.y && size.x <= size.z {
+            0
+        } else if size.y <= size.z {
+            1
+        } else {
+            2
+        };
+        let first = self.cross(Self::axis(axis)).unit_or(Self::axis(axis));
+        [first, self.cross(first)]
+    }
 }
 
 impl<R: Real> Add for Vec3<R> {
@@ -216,6 +230,22 @@ impl<R: Real> Quat<R> {
     pub(crate) fn after(self, second: Self) -> Self {
         let (a, b) = (self, second);
         Quat { w: a.w * b.w - a.v.dot(b.v), v: b.v * a.w + a.v * b.w + a.v.cross(b.v) }
+    }
+
+    /// The rotation that undoes this one.
+    #[inline]
+    pub(crate) fn turned_back(self) -> Self {
+        Quat { w: self.w, v: -self.v }
+    }
+
+    /// The rotation vector: along the axis, as long as the angle, half a circle at most.
+    pub(crate) fn vector(self) -> Vec3<R> {
+        let sine = self.v.length();
+        if !(sine > R::ZERO) {
+            return Vec3::ZERO;
+        }
+        let (sine_of, w) = if self.w < R::ZERO { (-sine, -self.w) } else { (sine, self.w) };
+        self.v * (R::TWO * sine.atan2(w) / sine_of)
     }
 
     /// The rotation by a vector whose length is the angle.

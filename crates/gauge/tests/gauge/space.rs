@@ -10,7 +10,7 @@ use proptest::prelude::*;
 const G: f64 = 9.81;
 
 fn world(bodies: &[(&str, BodyKind, SpaceShape, DVec3)]) -> World {
-    let body = |&(name, kind, shape, at): &(&str, BodyKind, SpaceShape, DVec3)| Body {
+    let body = |&(name, kind, ref shape, at): &(&str, BodyKind, SpaceShape, DVec3)| Body {
         kind,
         pose: Pose::at(at),
         mass: if kind == BodyKind::Dynamic { 2.0 } else { 0.0 },
@@ -19,7 +19,7 @@ fn world(bodies: &[(&str, BodyKind, SpaceShape, DVec3)]) -> World {
         } else {
             Inertia::ZERO
         },
-        parts: vec![Part::solid(shape, 0)],
+        parts: vec![Part::solid(shape.clone(), 0)],
         ..Body::plain(name)
     };
     World {

@@ -207,7 +207,7 @@ impl Transform {
             JointKind::Slider { limits } => {
                 JointKind::Slider { limits: limits.map(|limits| limits.map(|limit| limit * self.length)) }
             }
-            JointKind::Rod | JointKind::Rope | JointKind::Weld => joint.kind,
+            JointKind::Rod | JointKind::Rope | JointKind::Socket | JointKind::Weld => joint.kind,
         };
         Joint {
             kind,

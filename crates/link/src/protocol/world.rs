@@ -391,11 +391,17 @@ fn joint_row(dimension: Dimension, joint: &Joint) -> JointRow {
         JointKind::Spring { stiffness, damping } => {
             (row.stiffness, row.damping) = (Some(Number(stiffness)), Some(Number(damping)));
         }
-        JointKind::Hinge { limits } => row.limits = limited(limits),
+        JointKind::Hinge { limits } => {
+            row.limits = limited(limits);
+            row.axis = match dimension {
+                Dimension::Plane => None,
+                Dimension::Space => Some(Vector::of(dimension, joint.frames[0].axis)),
+            };
+        }
         JointKind::Slider { limits } => {
             (row.axis, row.limits) = (Some(Vector::of(dimension, joint.frames[0].axis)), limited(limits));
         }
-        JointKind::Rod | JointKind::Rope | JointKind::Weld => {}
+        JointKind::Rod | JointKind::Rope | JointKind::Socket | JointKind::Weld => {}
     }
     row
 }
@@ -406,8 +412,14 @@ fn joint_of(dimension: Dimension, row: &JointRow, bodies: &[Body]) -> Result<Joi
     let kind = match row.kind.as_str() {
         "rod" => JointKind::Rod,
         "rope" => JointKind::Rope,
+        "socket" => JointKind::Socket,
         "weld" => JointKind::Weld,
-        "hinge" => JointKind::Hinge { limits },
+        "hinge" => {
+            if dimension == Dimension::Space {
+                axis = row.axis.as_ref().ok_or("a hinge without an axis")?.read(dimension)?;
+            }
+            JointKind::Hinge { limits }
+        }
         "slider" => {
             axis = row.axis.as_ref().ok_or("a slider without an axis")?.read(dimension)?;
             JointKind::Slider { limits }

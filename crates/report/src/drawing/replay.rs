@@ -105,15 +105,18 @@ struct DrawnJoint {
     /// By their numbers.
     bodies: [usize; 2],
     /// In the frames of the bodies, m.
-    anchors: [[f64; 2]; 2],
+    anchors: [Vec<f64>; 2],
 }
 
 impl DrawnJoint {
-    fn of(joint: &Joint) -> DrawnJoint {
+    fn of(joint: &Joint, in_space: bool) -> DrawnJoint {
         DrawnJoint {
             sign: JointSign::of(joint),
             bodies: joint.bodies,
-            anchors: joint.frames.map(|frame| [short(frame.anchor.x), short(frame.anchor.y)]),
+            anchors: joint.frames.map(|frame| {
+                let [x, y, z] = three(frame.anchor);
+                if in_space { vec![x, y, z] } else { vec![x, y] }
+            }),
         }
     }
 }
@@ -283,7 +286,11 @@ impl DrawnReplay {
             sights: drawn_sights(world, &scenery),
             ground: Ground::of(world, region.0, region.1).map(|ground| DrawnGround::of(&ground)),
             bodies: world.bodies.iter().map(|body| drawn_body(body, far)).collect(),
-            joints: world.joints.iter().map(DrawnJoint::of).collect(),
+            joints: world
+                .joints
+                .iter()
+                .map(|joint| DrawnJoint::of(joint, world.dimension == Dimension::Space))
+                .collect(),
             softs: world.softs.iter().map(|soft| DrawnSoft::of(world, soft, strain)).collect(),
             times: replay.times.iter().map(|&time| short(time)).collect(),
             states: reported(replay),

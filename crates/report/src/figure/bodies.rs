@@ -2,7 +2,18 @@
 
 use super::solids::placed;
 use super::{Piece, Primitive, Sight, Solid};
-use ironspin_model::{Body, BodyKind, DVec2, Part, PlaneShape, Pose, Shape, SpaceShape, turn};
+use ironspin_model::{Body, BodyKind, DVec2, DVec3, Dimension, Part, PlaneShape, Pose, Shape, SpaceShape, turn};
+
+/// Where a point of a body is seen; `point` in the frame of the body, m.
+pub(crate) fn placed_point(dimension: Dimension, pose: &Pose, point: DVec3, sight: &Sight) -> DVec2 {
+    match dimension {
+        Dimension::Plane => {
+            let turn = DVec2::new(libm::cos(pose.angle), libm::sin(pose.angle));
+            pose.xy() + turn.rotate(point.truncate())
+        }
+        Dimension::Space => sight.project(pose.position + turn::turned(pose.rotation, point)),
+    }
+}
 
 /// A part of a body as it is drawn.
 #[derive(Clone, Debug, PartialEq)]

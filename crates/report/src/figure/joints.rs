@@ -1,7 +1,7 @@
 //! Primitives of a joint: a line between the anchors, and a sign of what it does.
 
 use super::Primitive;
-use ironspin_model::{DVec2, Joint, JointKind};
+use ironspin_model::{DVec2, DVec3, Joint, JointKind};
 use serde::{Deserialize, Serialize};
 
 /// Windings of a drawn spring.
@@ -31,7 +31,7 @@ pub(crate) enum JointLine {
     /// A cross at the first anchor.
     Cross,
     /// Through the first anchor along a direction in the frame of the first body.
-    Axis([f64; 2]),
+    Axis([f64; 3]),
 }
 
 impl JointSign {
@@ -43,33 +43,31 @@ impl JointSign {
             JointKind::Rope => sign(JointLine::Straight, [false, false]),
             JointKind::Spring { .. } => sign(JointLine::Zigzag, [false, false]),
             JointKind::Hinge { .. } => sign(JointLine::Arms, [true, false]),
-            JointKind::Slider { .. } => {
-                let axis = joint.frames[0].axis;
-                sign(JointLine::Axis([axis.x, axis.y]), [false, true])
-            }
+            JointKind::Slider { .. } => sign(JointLine::Axis(joint.frames[0].axis.to_array()), [false, true]),
+            JointKind::Socket => sign(JointLine::Arms, [true, true]),
             JointKind::Weld => sign(JointLine::Cross, [false, false]),
         }
     }
 }
 
-/// A joint between bodies; `pose` gives the place, m, and the angle, rad, of one that is there, and `small` is the size of signs, m. Nothing
-/// when one of the two is not there.
-pub(crate) fn joint_figure(joint: &Joint, pose: impl Fn(usize) -> Option<(DVec2, f64)>, small: f64) -> Vec<Primitive> {
-    let [Some(first), Some(second)] = joint.bodies.map(&pose) else { return Vec::new() };
-    let anchor = |(at, angle): (DVec2, f64), end: usize| at + turned(joint.frames[end].anchor.truncate(), angle);
-    let anchors = [anchor(first, 0), anchor(second, 1)];
-    let [a, b] = anchors;
+/// A joint between bodies; `place` gives where a point of a body that is there is seen, and `small` is the size of signs, m. Nothing when one of the
+/// two is not there.
+pub(crate) fn joint_figure(joint: &Joint, place: impl Fn(usize, DVec3) -> Option<DVec2>, small: f64) -> Vec<Primitive> {
+    let anchor = |end: usize| place(joint.bodies[end], joint.frames[end].anchor);
+    let (Some(a), Some(b)) = (anchor(0), anchor(1)) else { return Vec::new() };
     let sign = JointSign::of(joint);
     let mut drawn = match sign.line {
         JointLine::Straight => vec![Primitive::Line(vec![a, b])],
         JointLine::Zigzag => vec![Primitive::Line(zigzag(a, b, small))],
         JointLine::Arms => {
-            let far = [first.0, second.0].into_iter().filter(|centre| centre.distance(a) > 4.0 * small);
+            let centres = joint.bodies.into_iter().filter_map(|body| place(body, DVec3::ZERO));
+            let far = centres.filter(|centre| centre.distance(a) > 4.0 * small);
             far.map(|centre| Primitive::Line(vec![a, centre])).collect()
         }
-        JointLine::Axis([x, y]) => {
-            let along = turned(DVec2::new(x, y), first.1) * (AXIS * small);
-            vec![Primitive::Line(vec![a - along, a + along])]
+        JointLine::Axis(axis) => {
+            let along = DVec3::from_array(axis) * (AXIS * small);
+            let end = |side: f64| place(joint.bodies[0], joint.frames[0].anchor + along * side);
+            [end(-1.0), end(1.0)].into_iter().collect::<Option<Vec<_>>>().map(Primitive::Line).into_iter().collect()
         }
         JointLine::Cross => {
             let arm = DVec2::new(small, small);
@@ -77,12 +75,8 @@ pub(crate) fn joint_figure(joint: &Joint, pose: impl Fn(usize) -> Option<(DVec2,
         }
     };
     let ring = |centre: DVec2| Primitive::Round { centre, radius: small, spoke: None };
-    drawn.extend(anchors.into_iter().zip(sign.rings).filter(|(_, ringed)| *ringed).map(|(centre, _)| ring(centre)));
+    drawn.extend([a, b].into_iter().zip(sign.rings).filter(|(_, ringed)| *ringed).map(|(centre, _)| ring(centre)));
     drawn
-}
-
-fn turned(v: DVec2, angle: f64) -> DVec2 {
-    DVec2::new(libm::cos(angle), libm::sin(angle)).rotate(v)
 }
 
 /// A line that goes to and fro between two points.
@@ -103,22 +97,27 @@ mod tests {
 
     #[test]
     fn a_joint_is_drawn_where_its_anchors_are_and_not_at_all_without_a_body() {
-        let pose = |x: f64| Some((DVec2::new(x, 0.0), std::f64::consts::FRAC_PI_2));
+        let quarter = |x: f64, at: DVec3| DVec2::new(x - at.y, at.x);
         let joint =
             |kind| Joint { kind, bodies: [0, 1], frames: JointFrame::planar([DVec2::X, DVec2::ZERO]), length: None };
-        let (both, one) = ([pose(0.0), pose(5.0)], [pose(0.0), None]);
-        let rod = joint_figure(&joint(JointKind::Rod), |body| both[body], 0.1);
+        let both = |body: usize, at: DVec3| Some(quarter([0.0, 5.0][body], at));
+        let one = |body: usize, at: DVec3| (body == 0).then(|| quarter(0.0, at));
+        let rod = joint_figure(&joint(JointKind::Rod), both, 0.1);
         let Primitive::Line(ends) = &rod[0] else { panic!("{rod:?}") };
         assert!(ends[0].distance(DVec2::Y) < 1e-12 && ends[1] == DVec2::new(5.0, 0.0), "{ends:?}");
-        let spring = joint_figure(&joint(JointKind::Spring { stiffness: 1.0, damping: 0.0 }), |body| both[body], 0.1);
+        let spring = joint_figure(&joint(JointKind::Spring { stiffness: 1.0, damping: 0.0 }), both, 0.1);
         let Primitive::Line(points) = &spring[0] else { panic!("{spring:?}") };
         assert_eq!(points.len(), 2 * WINDINGS + 2);
         assert!(points.iter().all(|point| point.is_finite()));
-        for kind in
-            [JointKind::Rope, JointKind::Weld, JointKind::Hinge { limits: None }, JointKind::Slider { limits: None }]
-        {
-            assert!(!joint_figure(&joint(kind), |body| both[body], 0.1).is_empty());
-            assert!(joint_figure(&joint(kind), |body| one[body], 0.1).is_empty());
+        for kind in [
+            JointKind::Rope,
+            JointKind::Socket,
+            JointKind::Weld,
+            JointKind::Hinge { limits: None },
+            JointKind::Slider { limits: None },
+        ] {
+            assert!(!joint_figure(&joint(kind), both, 0.1).is_empty());
+            assert!(joint_figure(&joint(kind), one, 0.1).is_empty());
         }
     }
 }

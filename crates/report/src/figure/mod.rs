@@ -20,7 +20,7 @@ mod sight;
 mod softs;
 mod solids;
 
-pub(crate) use bodies::{PartFigure, body_figure};
+pub(crate) use bodies::{PartFigure, body_figure, placed_point};
 pub(crate) use camera::Camera;
 pub(crate) use ground::{Ground, Tint};
 pub(crate) use joints::{JointSign, joint_figure};

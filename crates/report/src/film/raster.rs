@@ -1,11 +1,12 @@
 //! Bodies, contacts, velocities, trails and letters on a raster image.
 
 use crate::figure::{
-    Camera, Ground, PartFigure, Primitive, Sight, Tint, body_figure, joint_figure, paint_order, soft_figure,
+    Camera, Ground, PartFigure, Primitive, Sight, Tint, body_figure, joint_figure, paint_order, placed_point,
+    soft_figure,
 };
 use crate::lettering;
 use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, strain_colour};
-use ironspin_model::{Body, BodyKind, DVec2, Dimension, Pose, World};
+use ironspin_model::{Body, BodyKind, DVec2, DVec3, Dimension, Pose, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
 
 const INK: (u8, u8, u8) = (0x22, 0x26, 0x2a);
@@ -144,11 +145,12 @@ impl Raster {
     /// The joints of a world.
     pub(super) fn joints(&mut self, world: &World, poses: &[Pose]) {
         let small = JOINT / self.camera.scale();
-        let pose = |body: usize| {
+        let sight = self.sight;
+        let place = |body: usize, point: DVec3| {
             let there = poses.get(body).filter(|pose| pose.position.is_finite() && pose.angle.is_finite());
-            there.map(|pose| (pose.xy(), pose.angle))
+            there.map(|pose| placed_point(world.dimension, pose, point, &sight))
         };
-        for primitive in world.joints.iter().flat_map(|joint| joint_figure(joint, pose, small)) {
+        for primitive in world.joints.iter().flat_map(|joint| joint_figure(joint, place, small)) {
             if let Some(path) = self.outline(&primitive, 0.0, true) {
                 let stroke = Stroke { width: 1.6, ..Stroke::default() };
                 self.pixels.stroke_path(&path, &paint(INK, 0.8), &stroke, Transform::identity(), None);

@@ -168,12 +168,12 @@
       for (const node of soft.held) pen.fillRect(at[node][0] - 3.5 * line, at[node][1] - 3.5 * line, 7 * line, 7 * line);
       pen.lineCap = "butt";
     }
+    // Where a point of a body is seen.
+    anchor([x, y, angle], [u, v]) { return [x + Math.cos(angle) * u - Math.sin(angle) * v, y + Math.sin(angle) * u + Math.cos(angle) * v]; }
     // The line and the rings that its sign says.
     joint(pen, joint, [p, q], line) {
       if (!p || !q) return;
-      const turned = ([u, v], angle) => [Math.cos(angle) * u - Math.sin(angle) * v, Math.sin(angle) * u + Math.cos(angle) * v];
-      const anchor = ([x, y, angle], arm) => { const [u, v] = turned(arm, angle); return [x + u, y + v]; };
-      const a = anchor(p, joint.anchors[0]), b = anchor(q, joint.anchors[1]), small = 4 * line;
+      const a = this.anchor(p, joint.anchors[0]), b = this.anchor(q, joint.anchors[1]), small = 4 * line;
       const stroke = (from, to) => { pen.moveTo(...from); pen.lineTo(...to); };
       const lines = {
         straight: () => stroke(a, b),
@@ -189,8 +189,8 @@
         arms: () => { for (const centre of [p, q]) if (Math.hypot(centre[0] - a[0], centre[1] - a[1]) > 3 * small) stroke(a, [centre[0], centre[1]]); },
         cross: () => { for (const side of [1, -1]) stroke([a[0] - small, a[1] - side * small], [a[0] + small, a[1] + side * small]); },
         axis: (direction) => {
-          const [u, v] = turned(direction, p[2]).map((part) => 6 * small * part);
-          stroke([a[0] - u, a[1] - v], [a[0] + u, a[1] + v]);
+          const end = (side) => this.anchor(p, joint.anchors[0].map((part, k) => part + side * 6 * small * direction[k]));
+          stroke(end(-1), end(1));
         },
       };
       const sign = joint.sign || { line: "straight", rings: [false, false] };
@@ -359,6 +359,7 @@
       const numbers = this.contacts.subarray(4 * k, 4 * k + 4);
       return [...this.seen(this.point(numbers)), numbers[3] / STEPS];
     }
+    anchor([, , { at, turn }], point) { return this.seen(plus(at, turned(turn, point))); }
     // The convex parts of a body where they stand.
     solids(body, { at, turn }) {
       return body.parts.filter((part) => part.ball || part.block || part.facets).map((part) => {

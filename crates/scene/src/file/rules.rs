@@ -15,10 +15,12 @@ pub(crate) enum JointWord {
     Rope,
     /// A force along the line of the anchors.
     Spring,
-    /// Anchors together, free to turn.
+    /// Anchors together, free to turn; in space about an axis alone.
     Hinge,
     /// The second body slides along an axis of the first, without turning.
     Slider,
+    /// Anchors together, free to turn about any axis; in space.
+    Socket,
     /// The bodies keep their place and angle to each other.
     Weld,
 }
@@ -43,9 +45,9 @@ pub(crate) struct JointTable {
     pub(crate) stiffness: Option<Number>,
     /// Of a spring, N s/m.
     pub(crate) damping: Option<Number>,
-    /// Of a slider, in the world as built.
+    /// Of a slider, and in space of a hinge, in the world as built.
     pub(crate) axis: Option<Placed<Vec<Number>>>,
-    /// Of a slider, in the first body's own frame, as a resolved scene gives it.
+    /// The same in the first body's own frame, as a resolved scene gives it.
     pub(crate) own_axis: Option<Placed<Vec<Number>>>,
     /// Smallest and largest angle of a hinge (rad) or way of a slider (m).
     pub(crate) limits: Option<[Number; 2]>,

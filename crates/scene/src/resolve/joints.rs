@@ -5,25 +5,26 @@ use crate::budget::Cost;
 use crate::diagnostic::Diagnostic;
 use crate::file::{ApartTable, JointTable, JointWord, Placed};
 use crate::names::Names;
-use ironspin_model::{Body, DVec2, DVec3, Dimension, Joint, JointFrame, JointKind};
+use crate::number::Number;
+use ironspin_model::{Body, DVec3, Dimension, Joint, JointFrame, JointKind, turn};
 use std::ops::Range;
 
 /// A key, where it stands if it does, and the kinds of joints it goes with.
 type KeyOfKinds = (&'static str, Option<Range<usize>>, &'static [JointWord]);
 
 /// From the world's axes to those of a body as built.
-fn into_frame(v: DVec2, body: &Body) -> DVec2 {
-    let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
-    DVec2::new(cos * v.x + sin * v.y, -sin * v.x + cos * v.y)
+fn into_frame(v: DVec3, body: &Body, dimension: Dimension) -> DVec3 {
+    match dimension {
+        Dimension::Plane => {
+            let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
+            DVec3::new(cos * v.x + sin * v.y, -sin * v.x + cos * v.y, 0.0)
+        }
+        Dimension::Space => turn::turned(body.pose.rotation.conjugate(), v),
+    }
 }
 
 impl Resolver {
     pub(super) fn joints(&self, tables: &[JointTable], bodies: &[Body]) -> Result<Vec<Joint>, Diagnostic> {
-        if let (Dimension::Space, Some(table)) = (self.dimension, tables.first()) {
-            return Err(Diagnostic::at(table.kind.span(), "joints are for scenes of the plane")
-                .label("this scene has space = 3")
-                .help("leave the joint out, or write space = 2"));
-        }
         let mut joints = Vec::new();
         for table in tables {
             let mut names = self.names.clone();
@@ -48,11 +49,11 @@ impl Resolver {
                 return Err(Diagnostic::at(anchors[0].span(), "a joint has either `at` or `anchors`").label("has both"));
             }
             (Some(point), None) => {
-                let point = self.planar_vector(point, names)?;
-                ids.map(|id| into_frame(point - bodies[id].pose.position.truncate(), &bodies[id]))
+                let point = self.placed_vector(point, names)?;
+                ids.map(|id| into_frame(point - bodies[id].pose.position, &bodies[id], self.dimension))
             }
-            (None, Some([first, second])) => [self.planar_vector(first, names)?, self.planar_vector(second, names)?],
-            (None, None) => [DVec2::ZERO; 2],
+            (None, Some([first, second])) => [self.placed_vector(first, names)?, self.placed_vector(second, names)?],
+            (None, None) => [DVec3::ZERO; 2],
         };
         let word = *table.kind.get_ref();
         self.check_keys(table, word)?;
@@ -68,7 +69,7 @@ impl Resolver {
                 Some([low_value, high_value])
             }
         };
-        let mut axis = DVec2::ZERO;
+        let mut axis = DVec3::Z;
         let kind = match word {
             JointWord::Rod => JointKind::Rod,
             JointWord::Rope => JointKind::Rope,
@@ -79,34 +80,51 @@ impl Resolver {
                 let damping = table.damping.as_ref().map_or(Ok(0.0), |d| self.not_negative(d, "a damping", names))?;
                 JointKind::Spring { stiffness: self.not_negative(stiffness, "a stiffness", names)?, damping }
             }
-            JointWord::Hinge => JointKind::Hinge { limits },
+            JointWord::Hinge => {
+                if self.dimension == Dimension::Space {
+                    axis = self.axis(table, &bodies[ids[0]], names)?;
+                }
+                JointKind::Hinge { limits }
+            }
             JointWord::Slider => {
-                axis = match (&table.axis, &table.own_axis) {
-                    (Some(axis), None) => into_frame(self.direction(axis, names)?, &bodies[ids[0]]),
-                    (None, Some(axis)) => self.direction(axis, names)?,
-                    (None, None) => return Err(missing(&table.kind, "axis", "a slider")),
-                    (Some(_), Some(own)) => {
-                        return Err(
-                            Diagnostic::at(own.span(), "a slider has either `axis` or `own_axis`").label("has both")
-                        );
-                    }
-                };
+                axis = self.axis(table, &bodies[ids[0]], names)?;
                 JointKind::Slider { limits }
             }
+            JointWord::Socket if self.dimension == Dimension::Plane => {
+                return Err(Diagnostic::at(
+                    table.kind.span(),
+                    "a socket is a joint of space, and this scene is of the plane",
+                )
+                .label("no joint of the plane")
+                .help("did you mean `hinge`? Scenes of space have space = 3"));
+            }
+            JointWord::Socket => JointKind::Socket,
             JointWord::Weld => JointKind::Weld,
         };
-        let axis = if axis == DVec2::ZERO { DVec3::Z } else { axis.extend(0.0) };
         let rotations = [ids[0], ids[1]].map(|id| bodies[id].pose.rotation);
-        let frames = JointFrame::pair(at.map(|anchor| anchor.extend(0.0)), axis, rotations);
+        let frames = JointFrame::pair(at, axis, rotations);
         Ok(Joint { kind, bodies: ids, frames, length })
     }
 
+    /// The axis of a hinge or slider in the frame of its first body: given there or in the world.
+    fn axis(&self, table: &JointTable, first: &Body, names: &Names) -> Result<DVec3, Diagnostic> {
+        let of = word_of(*table.kind.get_ref());
+        match (&table.axis, &table.own_axis) {
+            (Some(axis), None) => Ok(into_frame(self.direction(axis, of, names)?, first, self.dimension)),
+            (None, Some(axis)) => self.direction(axis, of, names),
+            (None, None) => Err(missing(&table.kind, "axis", &format!("a {of}"))),
+            (Some(_), Some(own)) => {
+                Err(Diagnostic::at(own.span(), format!("a {of} has either `axis` or `own_axis`")).label("has both"))
+            }
+        }
+    }
+
     /// A unit vector; what is one already keeps its bits.
-    fn direction(&self, axis: &Placed<Vec<crate::number::Number>>, names: &Names) -> Result<DVec2, Diagnostic> {
-        let direction = self.planar_vector(axis, names)?;
+    fn direction(&self, axis: &Placed<Vec<Number>>, of: &str, names: &Names) -> Result<DVec3, Diagnostic> {
+        let direction = self.placed_vector(axis, names)?;
         let length = direction.length();
         if length == 0.0 {
-            return Err(Diagnostic::at(axis.span(), "the axis of a slider cannot be zero"));
+            return Err(Diagnostic::at(axis.span(), format!("the axis of a {of} cannot be zero")));
         }
         Ok(if (length - 1.0).abs() < 1e-15 { direction } else { direction / length })
     }
@@ -114,11 +132,15 @@ impl Resolver {
     /// Keys that go with other kinds of joints are mistakes.
     fn check_keys(&self, table: &JointTable, word: JointWord) -> Result<(), Diagnostic> {
         use JointWord::{Hinge, Rod, Rope, Slider, Spring};
+        let turns_about: &[JointWord] = match self.dimension {
+            Dimension::Plane => &[Slider],
+            Dimension::Space => &[Slider, Hinge],
+        };
         let keys: [KeyOfKinds; 5] = [
-            ("length", table.length.as_ref().map(crate::number::Number::span), &[Rod, Rope, Spring]),
-            ("stiffness", table.stiffness.as_ref().map(crate::number::Number::span), &[Spring]),
-            ("damping", table.damping.as_ref().map(crate::number::Number::span), &[Spring]),
-            ("axis", table.axis.as_ref().or(table.own_axis.as_ref()).map(Placed::span), &[Slider]),
+            ("length", table.length.as_ref().map(Number::span), &[Rod, Rope, Spring]),
+            ("stiffness", table.stiffness.as_ref().map(Number::span), &[Spring]),
+            ("damping", table.damping.as_ref().map(Number::span), &[Spring]),
+            ("axis", table.axis.as_ref().or(table.own_axis.as_ref()).map(Placed::span), turns_about),
             ("limits", table.limits.as_ref().map(|limits| limits[0].span()), &[Hinge, Slider]),
         ];
         for (key, span, kinds) in keys {
@@ -159,6 +181,7 @@ fn word_of(word: JointWord) -> &'static str {
         JointWord::Spring => "spring",
         JointWord::Hinge => "hinge",
         JointWord::Slider => "slider",
+        JointWord::Socket => "socket",
         JointWord::Weld => "weld",
     }
 }

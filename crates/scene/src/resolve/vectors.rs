@@ -165,11 +165,6 @@ impl Resolver {
                 .help("{ axis = [0, 1, 0], angle = \"30 deg\" }")),
         }
     }
-
-    /// A vector of what lies in the plane whatever the world: shapes, patterns and joints of planar scenes.
-    pub(super) fn planar_vector(&self, list: &Placed<Vec<Number>>, names: &Names) -> Result<DVec2, Diagnostic> {
-        self.placed_vector(list, names).map(DVec3::truncate)
-    }
 }
 
 /// A rotation, each as likely as any other (Marsaglia, "Choosing a point from the surface of a sphere", 1972): two points of the unit disc, the

@@ -172,19 +172,63 @@ fn of_solids<R: Real>(a: &Solid<'_, R>, b: &Solid<'_, R>, margin: R) -> Manifold
     }
 }
 
-/// The gap of two pieces, however far they are apart; nothing for two that have no inside between them: meshes and half-spaces.
+/// How far two convex pieces are apart along a direction from the first to the second, of which one without an end has it for its normal.
+pub(crate) fn parting_along<R: Real>(
+    first: &Piece<R>,
+    first_body: &Pose<R>,
+    second: &Piece<R>,
+    second_body: &Pose<R>,
+    normal: Vec3<R>,
+) -> R {
+    let height = |piece: &Piece<R>, body: &Pose<R>, along: Vec3<R>| {
+        let pose = piece.pose(body);
+        match &piece.form {
+            Form::Block(half, _) => along.dot(pose.position) + pose.axes.times_back(along).abs().dot(*half),
+            form => with_solid(form, &pose, None, |solid| patch::height(solid, along))
+                .unwrap_or_else(|| along.dot(pose.position)),
+        }
+    };
+    -height(second, second_body, -normal) - height(first, first_body, normal)
+}
+
+/// Contact points of two pieces, those of a surface by its faces.
+pub(crate) fn manifolds<R: Real>(
+    first: &Piece<R>,
+    first_body: &Pose<R>,
+    second: &Piece<R>,
+    second_body: &Pose<R>,
+    margin: R,
+) -> Vec<Manifold<R>> {
+    let mut faces = Vec::new();
+    match (&first.form, &second.form) {
+        (Form::Mesh(_), Form::Mesh(_)) => Vec::new(),
+        (Form::Mesh(mesh), _) => {
+            touch_surface(mesh, &first.pose(first_body), second, second_body, (margin, None), &mut faces);
+            faces.into_iter().map(|(_, manifold)| manifold).collect()
+        }
+        (_, Form::Mesh(mesh)) => {
+            touch_surface(mesh, &second.pose(second_body), first, first_body, (margin, None), &mut faces);
+            faces.into_iter().map(|(_, manifold)| manifold.turned_round()).collect()
+        }
+        _ => vec![collide(first, first_body, second, second_body, margin, None)],
+    }
+}
+
+/// The gap of two pieces, of a surface only as far as `reach`; nothing for two that have no inside between them, meshes and half-spaces, and for a
+/// surface that is further away.
 pub(crate) fn gap<R: Real>(
     first: &Piece<R>,
     first_body: &Pose<R>,
     second: &Piece<R>,
     second_body: &Pose<R>,
+    reach: R,
 ) -> Option<Gap<R>> {
     let (one, other) = (first.pose(first_body), second.pose(second_body));
     let found = match (&first.form, &second.form) {
         (Form::Block(a, _), Form::Block(b, _)) => return Some(blocks::gap(*a, &one, *b, &other)),
-        (Form::Mesh(mesh), form) => return surface::gap(mesh, &one, form, &other),
-        (form, Form::Mesh(mesh)) => {
-            return surface::gap(mesh, &other, form, &one).map(|gap| Gap { normal: -gap.normal, ..gap });
+        (Form::Mesh(mesh), _) => return surface::gap(mesh, &one, second, second_body, reach),
+        (_, Form::Mesh(mesh)) => {
+            return surface::gap(mesh, &other, first, first_body, reach).map(|gap| Gap { normal: -gap.normal, ..gap });
         }
         (Form::HalfSpace(normal), form) => round::half_space_and(*normal, &one, form, &other, (R::INFINITY, None)),
         (form, Form::HalfSpace(normal)) => {

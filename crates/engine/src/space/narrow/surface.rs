@@ -81,6 +81,29 @@ fn without_doubles<R: Real>(points: Vec<Point<R>>, margin: R) -> Vec<Point<R>> {
     kept
 }
 
+/// A face as it looks from the side on which a piece has its middle: counter-clockwise there.
+struct Facing<R> {
+    corners: [Vec3<R>; 3],
+    numbers: [u32; 3],
+    normal: Vec3<R>,
+}
+
+impl<R: Real> Facing<R> {
+    fn new(mesh: &Mesh<R>, face: usize, pose: &Pose<R>) -> Self {
+        let (corners, numbers, normal) = (mesh.triangle(face), mesh.corner_numbers(face), mesh.normal(face));
+        if normal.dot(pose.position - corners[0]) < R::ZERO {
+            let turned = |k: usize| [0, 2, 1][k];
+            Facing {
+                corners: std::array::from_fn(|k| corners[turned(k)]),
+                numbers: std::array::from_fn(|k| numbers[turned(k)]),
+                normal: -normal,
+            }
+        } else {
+            Facing { corners, numbers, normal }
+        }
+    }
+}
+
 fn touch_face<R: Real>(
     mesh: &Mesh<R>,
     face: usize,
@@ -88,15 +111,14 @@ fn touch_face<R: Real>(
     pose: &Pose<R>,
     (margin, pressed): (R, Pressed<R>),
 ) -> Option<Manifold<R>> {
-    let (corners, normal) = (mesh.triangle(face), mesh.normal(face));
-    let normal = if normal.dot(pose.position - corners[0]) < R::ZERO { -normal } else { normal };
+    let Facing { corners, numbers, normal } = Facing::new(mesh, face, pose);
     let both = sides(&corners, normal);
     let core = Core::new(View::triangle(&corners, &both), &Pose { position: Vec3::ZERO, axes: unturned() }, R::ZERO);
     let triangle = Solid::Core(core);
     with_solid(form, pose, pressed, |solid| {
         let found = parting::within(&triangle, solid, margin)?;
         let is_face = found.normal.dot(normal) >= R::of(FLAT);
-        let found = if is_face || !may_touch(mesh, face, &core, &found, normal) {
+        let found = if is_face || !may_touch(mesh, &numbers, &core, &found, normal) {
             // Along the face's own normal, if it lies over the face.
             let gap = axes_gap(&core, solid, normal);
             if gap > margin {
@@ -121,14 +143,20 @@ fn unturned<R: Real>() -> crate::space::vector::Mat3<R> {
 }
 
 /// Whether something can touch the surface where the face lies furthest along a direction: nothing of the surface beside it rises further.
-fn may_touch<R: Real>(mesh: &Mesh<R>, face: usize, core: &Core<'_, R>, found: &Parting<R>, normal: Vec3<R>) -> bool {
+fn may_touch<R: Real>(
+    mesh: &Mesh<R>,
+    numbers: &[u32; 3],
+    core: &Core<'_, R>,
+    found: &Parting<R>,
+    normal: Vec3<R>,
+) -> bool {
     if found.normal.dot(normal) < R::ZERO {
         return false;
     }
     let top = core.height(found.normal);
     let size = (core.corner(0) - core.corner(1)).length();
     let on_top = |k: usize| top - found.normal.dot(core.corner(k)) <= R::of(1e-6) * size;
-    (0..3).filter(|&k| on_top(k)).all(|k| mesh.is_foremost(mesh.corner_numbers(face)[k], found.normal))
+    (0..3).filter(|&k| on_top(k)).all(|k| mesh.is_foremost(numbers[k], found.normal))
 }
 
 /// The gap of a face and a solid along the face's normal.
@@ -136,20 +164,27 @@ fn axes_gap<R: Real>(core: &Core<'_, R>, solid: &Solid<'_, R>, normal: Vec3<R>) 
     -patch::height(solid, -normal) - core.height(normal)
 }
 
-/// The least gap to any face.
-pub(super) fn gap<R: Real>(mesh: &Mesh<R>, mesh_pose: &Pose<R>, form: &Form<R>, pose: &Pose<R>) -> Option<Gap<R>> {
-    let pose = back(mesh_pose, pose);
+/// The least gap to any face that may be within reach.
+pub(super) fn gap<R: Real>(
+    mesh: &Mesh<R>,
+    mesh_pose: &Pose<R>,
+    piece: &Piece<R>,
+    body: &Pose<R>,
+    reach: R,
+) -> Option<Gap<R>> {
+    let pose = back(mesh_pose, &piece.pose(body));
+    let (middle, half) = piece.around(&pose);
+    let by = Vec3::new(reach, reach, reach);
     let mut best: Option<Parting<R>> = None;
-    for face in 0..mesh.count() {
-        let (corners, normal) = (mesh.triangle(face), mesh.normal(face));
-        let normal = if normal.dot(pose.position - corners[0]) < R::ZERO { -normal } else { normal };
+    mesh.meeting(middle - half - by, middle + half + by, &mut |face| {
+        let Facing { corners, normal, .. } = Facing::new(mesh, face, &pose);
         let both = sides(&corners, normal);
         let core =
             Core::new(View::triangle(&corners, &both), &Pose { position: Vec3::ZERO, axes: unturned() }, R::ZERO);
-        let found = with_solid(form, &pose, None, |solid| parting::exact(&Solid::Core(core), solid))?;
-        if best.is_none_or(|known| found.gap < known.gap) {
+        let found = with_solid(&piece.form, &pose, None, |solid| parting::exact(&Solid::Core(core), solid));
+        if let Some(found) = found.filter(|found| best.is_none_or(|known| found.gap < known.gap)) {
             best = Some(found);
         }
-    }
+    });
     best.map(|found| Gap { distance: found.gap, normal: mesh_pose.axes.times(found.normal) })
 }

@@ -3,8 +3,11 @@
 mod flight;
 mod friction;
 mod impacts;
+mod joints;
+mod notices;
 mod refusals;
 mod rest;
 mod same_bits;
 mod shapes;
+mod shots;
 pub(crate) mod yard;

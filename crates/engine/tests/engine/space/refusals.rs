@@ -17,23 +17,20 @@ fn what_is_not_made_for_space_is_refused_by_its_name() {
         ("solver=compliant", "solver=compliant"),
         ("solver=position", "solver=position"),
         ("solver=event", "solver=event"),
-        ("sleep=on", "sleep=on"),
-        ("swept=all", "swept=all"),
         ("fault=disc-like-a-ring", "fault=disc-like-a-ring"),
     ] {
         let EngineError::Unsupported { feature } = refusal(tower(2), options) else { panic!("{options}") };
         assert!(feature.contains(named) && feature.contains("3 dimensions"), "{feature}");
     }
-    let mut marked = tower(2);
-    marked.bodies[1].ccd = true;
-    assert!(matches!(refusal(marked, ""), EngineError::Unsupported { feature } if feature.contains("swept=marked")));
-    let mut sensing = tower(2);
-    sensing.bodies[1].parts[0].sensor = true;
-    assert!(matches!(refusal(sensing, ""), EngineError::Unsupported { feature } if feature.contains("sensor")));
-    let mut joined = tower(2);
+    let mut socket = World { dimension: Dimension::Plane, ..tower(2) };
+    socket.bodies.clear();
+    for name in ["a", "b"] {
+        socket.bodies.push(crate::yard::solid(PlaneShape::Disc(0.5), 0.0, 0.0));
+        name.clone_into(&mut socket.bodies.last_mut().unwrap().name);
+    }
     let frames = JointFrame::pair([DVec3::ZERO; 2], DVec3::Z, [DQuat::IDENTITY; 2]);
-    joined.joints.push(Joint { kind: JointKind::Weld, bodies: [1, 2], frames, length: None });
-    assert!(matches!(refusal(joined, ""), EngineError::Unsupported { feature } if feature.contains("joint.weld")));
+    socket.joints.push(Joint { kind: JointKind::Socket, bodies: [0, 1], frames, length: None });
+    assert!(matches!(refusal(socket, ""), EngineError::Unsupported { feature } if feature.contains("joint.socket")));
 }
 
 #[test]

@@ -1,9 +1,9 @@
-//! What no world of the plane may have, whoever built it.
+//! What no joint may have, whoever built it.
 
-use ironspin_model::{EngineError, JointKind, World};
+use ironspin_model::{Dimension, EngineError, JointKind, World};
 
 /// # Errors
-/// [`EngineError::BadWorld`] for a joint that makes no sense.
+/// [`EngineError::BadWorld`] for a joint that makes no sense, [`EngineError::Unsupported`] for one that its world does not have.
 pub(crate) fn check_joints(world: &World) -> Result<(), EngineError> {
     for joint in &world.joints {
         let bad = |what: &str| Err(EngineError::BadWorld { why: format!("a joint has {what}") });
@@ -22,9 +22,14 @@ pub(crate) fn check_joints(world: &World) -> Result<(), EngineError> {
             JointKind::Spring { stiffness, damping } => {
                 stiffness >= 0.0 && damping >= 0.0 && stiffness.is_finite() && damping.is_finite()
             }
-            JointKind::Hinge { limits } => sound(limits),
+            JointKind::Hinge { limits } => (joint.frames[0].axis.length() - 1.0).abs() < 1e-6 && sound(limits),
             JointKind::Slider { limits } => (joint.frames[0].axis.length() - 1.0).abs() < 1e-6 && sound(limits),
-            JointKind::Rod | JointKind::Rope | JointKind::Weld => true,
+            JointKind::Socket if world.dimension == Dimension::Plane => {
+                return Err(EngineError::Unsupported {
+                    feature: format!("joint.socket in {}", Dimension::Plane.feature()),
+                });
+            }
+            JointKind::Rod | JointKind::Rope | JointKind::Socket | JointKind::Weld => true,
         };
         if !fine {
             return bad("a stiffness, damping, axis or limit that makes no sense");
