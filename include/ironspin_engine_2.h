@@ -52,7 +52,11 @@ enum {
     IRONSPIN_POLYLINE = 4,  /* x, y of each point; two-sided, static only, closed where the last repeats the first */
     IRONSPIN_HALF_PLANE = 5, /* normal x, y out of the solid; the surface goes through the part's position */
     IRONSPIN_SPHERE = 6,    /* radius; in space */
-    IRONSPIN_HALF_SPACE = 7 /* normal x, y, z out of the solid; the surface goes through the part's position; in space */
+    IRONSPIN_HALF_SPACE = 7, /* normal x, y, z out of the solid; the surface goes through the part's position; in space */
+    IRONSPIN_CYLINDER = 8,  /* length along the local x axis, radius; in space */
+    IRONSPIN_HULL = 9,      /* x, y, z of each corner of a convex body, 4 to 256, none within the others; in space */
+    IRONSPIN_MESH = 10      /* number of points; x, y, z of each; three numbers of points, from 0 on, for each triangle, counter-clockwise seen from
+                             * outside; two-sided, static only, no sensor; in space */
 };
 
 enum {
@@ -61,7 +65,8 @@ enum {
     IRONSPIN_HINGE = 2,
     IRONSPIN_SLIDER = 3,
     IRONSPIN_WELD = 4,
-    IRONSPIN_ROPE = 5
+    IRONSPIN_ROPE = 5,
+    IRONSPIN_SOCKET = 6 /* anchors together, free to turn about any axis; in space */
 };
 
 /* Kinds of action, and where its value stands. */
@@ -137,7 +142,7 @@ typedef struct ironspin_joint {
     double length;
     double stiffness;
     double damping;
-    double axis[3]; /* in the first body's frame */
+    double axis[3]; /* of a slider, and in space of a hinge, in the first body's frame */
     double limits[2];
 } ironspin_joint;
 

@@ -272,8 +272,14 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
             for piece in &part.pieces {
                 let shaded = in_space && (piece.light != 1.0 || !piece.edged);
                 if shaded {
-                    let edge = if piece.edged { "" } else { " stroke=\"none\"" };
-                    let _ = write!(out, "<g fill=\"{}\"{edge}>", hex(piece.lit(colour)));
+                    let fill = hex(piece.lit(colour));
+                    let edge = match (&piece.primitive, piece.edged) {
+                        (_, true) => String::new(),
+                        // A hair of its own colour, so that nothing is seen through between faces.
+                        (Primitive::Area(_), false) => format!(" stroke=\"{fill}\" stroke-width=\"{}\"", 0.6 * unit),
+                        (_, false) => " stroke=\"none\"".to_owned(),
+                    };
+                    let _ = write!(out, "<g fill=\"{fill}\"{edge}>");
                 }
                 primitive(&mut out, &piece.primitive, far, still, unit, &dashes);
                 if shaded {

@@ -14,6 +14,7 @@ mod kept;
 mod look;
 mod mistakes;
 mod named;
+mod pendulum_oracles;
 mod plane_oracles;
 mod proof;
 mod remote;

@@ -98,7 +98,7 @@ fn bands(rings: usize) -> Vec<Vec<usize>> {
         let (from, next) = (belt * AROUND, (k + 1) % AROUND);
         vec![from + k, from + next, from + AROUND + next, from + AROUND + k]
     };
-    (0..rings - 1).flat_map(|belt| (0..AROUND).map(move |k| face(belt, k))).map(turned_round).collect()
+    (0..rings - 1).flat_map(|belt| (0..AROUND).map(move |k| face(belt, k))).collect()
 }
 
 fn turned_round(mut face: Vec<usize>) -> Vec<usize> {

@@ -133,6 +133,11 @@ impl Raster {
                 if piece.primitive.is_filled() {
                     self.pixels.fill_path(&path, &colour, FillRule::Winding, Transform::identity(), None);
                 }
+                if !piece.edged && matches!(piece.primitive, Primitive::Area(_)) && !sensor {
+                    // A hair of its own colour, so that nothing is seen through between faces.
+                    let stroke = Stroke { width: 0.7, ..Stroke::default() };
+                    self.pixels.stroke_path(&path, &colour, &stroke, Transform::identity(), None);
+                }
                 if piece.edged {
                     let dash = if sensor { StrokeDash::new(vec![4.0, 3.0], 0.0) } else { None };
                     let stroke = Stroke { width: 1.2, dash, ..Stroke::default() };

@@ -183,7 +183,30 @@ fn what_a_scene_of_space_cannot_say_is_refused_with_what_to_write() {
     for (tables, message, help) in [
         (block("shape = { disc = 1 }"), "`disc` is a shape of the plane", "did you mean `sphere`?"),
         (block("shape = { half_plane = [0, 1] }"), "`half_plane` is a shape of the plane", "`half_space`"),
-        (block("shape = { polygon = [[0, 0]] }"), "`polygon` is a shape of the plane", "sphere, box, half_space"),
+        (block("shape = { polygon = [[0, 0]] }"), "`polygon` is a shape of the plane", "did you mean `hull`?"),
+        (block("shape = { polyline = [[0, 0]] }"), "`polyline` is a shape of the plane", "did you mean `mesh`?"),
+        (block("shape = { cylinder = [1] }"), "a length and a radius, and here are 1 numbers", ""),
+        (block("shape = { hull = [[0, 0, 0], [1, 0, 0], [0, 1, 0]] }"), "a hull of 3 corners", "a thickness"),
+        (
+            block("shape = { hull = [[0, 0, 0], [1, 0, 0], [0, 1, 0], [1, 1, 0]] }"),
+            "lie in one plane",
+            "its upper and its lower corners",
+        ),
+        (
+            block("shape = { hull = [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1], [0.1, 0.1, 0.1]] }"),
+            "corner 4 of the hull lies within the others",
+            "several `parts`",
+        ),
+        (
+            block("shape = { mesh = { points = [[0, 0, 0], [1, 0, 0], [0, 1, 0]], faces = [[0, 1, 3]] } }"),
+            "face 0 of the mesh names point 3, and there are 3",
+            "",
+        ),
+        (
+            block("shape = { mesh = { points = [[0, 0, 0], [1, 0, 0], [2, 0, 0]], faces = [[0, 1, 2]] } }"),
+            "face 0 of the mesh has no area",
+            "",
+        ),
         (block("shape = { box = [1, 1] }"), "a height and a depth, and here are 2 numbers", ""),
         (block("shape = { half_space = [0, 0, 0] }"), "cannot be zero", "[0, 1, 0] is a floor"),
         (block("shape = { half_space = [0, 1, 0] }"), "a half-space has no finite mass", "kind = \"static\""),
@@ -221,10 +244,14 @@ fn what_a_scene_of_space_cannot_say_is_refused_with_what_to_write() {
         ),
         (action("torque = 1"), "a torque in space has three numbers", ""),
         (action("place = { at = [0, 1, 0], angle = 1 }"), "`angle` is for scenes of the plane", "turn = {"),
+        (format!("{BLOCK}[[joint]]\nkind = \"weld\"\nbetween = [\"a\", \"a\"]\n"), "cannot hold a body to itself", ""),
         (
-            format!("{BLOCK}[[joint]]\nkind = \"weld\"\nbetween = [\"a\", \"a\"]\n"),
-            "joints are for scenes of the plane",
-            "space = 2",
+            format!(
+                "{BLOCK}{}[[joint]]\nkind = \"hinge\"\nbetween = [\"a\", \"b\"]\n",
+                block("shape = { sphere = 1 }")
+            ),
+            "a hinge needs the key `axis`",
+            "axis = ",
         ),
         (
             format!("{BLOCK}[[claim]]\ngauge = \"g\"\npath = [\"t\", \"t\"]\nat_most = 1\nbecause = \"b\"\n"),

@@ -12,12 +12,13 @@
 //! | | bodies of flat faces: axes that separate them, distance | `axes.rs` |
 //! | | cylinders beside anything; the ellipse that a rim is seen as | `cylinder.rs`, `ellipse.rs` |
 //! | | which of these a pair needs | `parting.rs` |
-//! | | points of a contact once its normal is known | `patch.rs` |
+//! | | points of a contact once its normal is known; those of a cylinder's end | `patch.rs`, `disc.rs` |
 
 mod apart;
 mod axes;
 mod blocks;
 mod cylinder;
+mod disc;
 mod ellipse;
 mod parting;
 mod patch;
