@@ -109,16 +109,26 @@ pub(crate) fn end_after(seconds: f64) {
     });
 }
 
-/// Sends this program the request to end; whatever waits for one ends by it with what is finished.
+/// Sends this program the request to end; whatever waits for one ends by it with what is finished. While nothing does, as before the first trial, the
+/// signal would end the program with a status of its own.
 fn ask_to_end() {
     #[cfg(unix)]
     {
         use nix::sys::signal::{Signal, kill};
-        if kill(nix::unistd::getpid(), Signal::SIGTERM).is_ok() {
+        if waits_for_the_end() && kill(nix::unistd::getpid(), Signal::SIGTERM).is_ok() {
             return;
         }
     }
     std::process::exit(130);
+}
+
+/// Whether the program catches the request to end; where the system does not tell, it is taken for granted.
+#[cfg(unix)]
+fn waits_for_the_end() -> bool {
+    let status = std::fs::read_to_string("/proc/self/status").unwrap_or_default();
+    let caught = status.lines().find_map(|line| line.strip_prefix("SigCgt:"));
+    let mask = caught.and_then(|mask| u64::from_str_radix(mask.trim(), 16).ok());
+    mask.is_none_or(|mask| mask >> (nix::sys::signal::Signal::SIGTERM as i32 - 1) & 1 == 1)
 }
 
 /// A bar that follows the events of a grid.
