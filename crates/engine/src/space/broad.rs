@@ -1,13 +1,13 @@
 //! Broad phase: pairs of pieces whose boxes overlap. Every way finds the same pairs in the same order.
 //!
-//! Source: Baraff, "Dynamic Simulation of Non-Penetrating Rigid Bodies" (1992), section 2.3.2 (sort and sweep); Goldsmith and Salmon
-//! (1987) for the tree of boxes.
+//! Source: Baraff, "Dynamic Simulation of Non-Penetrating Rigid Bodies" (1992), section 2.3.2 (sort and sweep); `box_tree.rs` for the tree.
 
 use crate::common::pair::Pair;
 use crate::common::scalar::Real;
 use crate::common::settings::BroadPhase;
 use crate::common::tolerance::SLOP;
 use crate::space::bodies::Bodies;
+use crate::space::box_tree::{Bounds, BoxTree};
 use crate::space::shape::Form;
 use crate::space::vector::Vec3;
 
@@ -32,9 +32,6 @@ impl<R: Real> Bound<R> {
 
 /// Cells along an axis that a box may lie in before it is looked at with every other.
 const WIDE: f64 = 4.0;
-
-/// Boxes in a leaf of the tree.
-const LEAF: usize = 4;
 
 /// Pair finder that keeps its lists between steps.
 #[derive(Clone, Debug, Default)]
@@ -159,56 +156,15 @@ fn grid<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
     }
 }
 
-/// A tree of boxes, cut in half along the longest way of their middles.
+/// By a tree of boxes.
 fn tree<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
-    struct Node<R> {
-        bound: Bound<R>,
-        /// Children, or the run of boxes of a leaf.
-        inner: Option<[usize; 2]>,
-        run: std::ops::Range<usize>,
-    }
-    fn grow<R: Real>(bounds: &mut [Bound<R>], first: usize, nodes: &mut Vec<Node<R>>) -> usize {
-        let around = bounds.iter().skip(1).fold(bounds[0], |all, bound| Bound {
-            low: all.low.min(bound.low),
-            high: all.high.max(bound.high),
-            piece: 0,
+    let mut tree = BoxTree::default();
+    tree.build(bounds.iter().map(|bound| Bounds { low: bound.low, high: bound.high }));
+    for (number, a) in bounds.iter().enumerate() {
+        tree.meeting(&Bounds { low: a.low, high: a.high }, &mut |other| {
+            if other > number {
+                note(a.piece, bounds[other].piece);
+            }
         });
-        let number = nodes.len();
-        nodes.push(Node { bound: around, inner: None, run: first..first + bounds.len() });
-        if bounds.len() > LEAF {
-            let way = around.high - around.low;
-            let axis = (1..3).fold(0, |best, axis| if way.component(axis) > way.component(best) { axis } else { best });
-            let middle = |bound: &Bound<R>| (bound.low + bound.high).component(axis).to_f64();
-            bounds.sort_by(|a, b| middle(a).total_cmp(&middle(b)).then(a.piece.cmp(&b.piece)));
-            let half = bounds.len() / 2;
-            let (left, right) = bounds.split_at_mut(half);
-            let children = [grow(left, first, nodes), grow(right, first + half, nodes)];
-            nodes[number].inner = Some(children);
-        }
-        number
-    }
-    if bounds.is_empty() {
-        return;
-    }
-    let mut sorted = bounds.to_vec();
-    let mut nodes = Vec::new();
-    grow(&mut sorted, 0, &mut nodes);
-    let mut open = Vec::new();
-    for (place, bound) in sorted.iter().enumerate() {
-        open.push(0);
-        while let Some(number) = open.pop() {
-            let node = &nodes[number];
-            if node.run.end <= place + 1 || !node.bound.meets(bound) {
-                continue;
-            }
-            match node.inner {
-                Some(children) => open.extend(children),
-                None => {
-                    let others = sorted[node.run.clone()].iter().enumerate();
-                    let later = others.filter(|(k, _)| node.run.start + k > place);
-                    later.filter(|(_, b)| bound.meets(b)).for_each(|(_, b)| note(bound.piece, b.piece));
-                }
-            }
-        }
     }
 }
