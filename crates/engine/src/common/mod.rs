@@ -7,6 +7,8 @@
 //! | `Injection`, `InjectionPoint` | the fault that is on, and where in a step it is made | `injection.rs` |
 //! | `Stepped` | what the engine asks of a world that it steps | `stepped.rs` |
 //! | `Mixed`, `Carry`, `fading` | friction and restitution of materials; impulses of the substep before; damping | `mixed.rs`, `carry.rs`, `fading.rs` |
+//! | `check_joints` | what no joint may have | `joint_checks.rs` |
+//! | `Overlaps` | what overlaps sensors, and the notices | `overlaps.rs` |
 //! | `Pair` | two pieces as one word, by which pairs are sorted | `pair.rs` |
 //! | `Threads`, `Team` | work shared between threads, in order | `threads.rs`, `team.rs` |
 //! | | every threshold, as a share of a size, of g dt or of a step | `tolerance.rs` |
@@ -16,6 +18,7 @@ pub(crate) mod fading;
 pub(crate) mod injection;
 pub(crate) mod joint_checks;
 pub(crate) mod mixed;
+pub(crate) mod overlaps;
 pub(crate) mod pair;
 pub(crate) mod scalar;
 pub(crate) mod settings;

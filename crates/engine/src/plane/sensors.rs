@@ -1,15 +1,13 @@
 //! Sensors: what overlaps them, with a notice for each coming and going.
 
+use crate::common::overlaps::{Meeting, Overlaps};
 use crate::common::scalar::Real;
 use crate::common::tolerance::ADVANCES;
 use crate::plane::bodies::Bodies;
 use crate::plane::narrow::gap_between;
 use crate::plane::shape::Piece;
 use crate::plane::vector::{Pose, Rotation, Vec2};
-use ironspin_model::{BodyKind, SensorEvent, SensorEventKind};
-
-/// A sensor part and a solid part: body and part of each.
-type Overlap = ([usize; 2], [usize; 2]);
+use ironspin_model::BodyKind;
 
 /// Where a body was at the start of the step.
 pub(crate) type Place<R> = (Vec2<R>, R);
@@ -17,17 +15,11 @@ pub(crate) type Place<R> = (Vec2<R>, R);
 /// Remembers what overlaps each sensor.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Sensors<R> {
-    /// Sorted.
-    inside: Vec<Overlap>,
-    found: Vec<Overlap>,
-    /// What was entered and left within the step.
-    passed: Vec<Overlap>,
+    pub(crate) overlaps: Overlaps,
     /// Position and angle of every body at the start of the step; empty when there are no sensors.
     pub(crate) places: Vec<Place<R>>,
     /// Only for faults: what went through within the step is not noticed.
     pub(crate) at_end_only: bool,
-    /// Notices not yet handed over.
-    pub(crate) events: Vec<SensorEvent>,
 }
 
 impl<R: Real> Sensors<R> {
@@ -44,9 +36,7 @@ impl<R: Real> Sensors<R> {
         if bodies.sensors.is_empty() {
             return;
         }
-        self.found.clear();
-        let mut passed = std::mem::take(&mut self.passed);
-        passed.clear();
+        self.overlaps.begin();
         for sensor in &bodies.sensors {
             for piece in &bodies.pieces {
                 let (a, b) = (sensor.body, piece.body);
@@ -55,33 +45,14 @@ impl<R: Real> Sensors<R> {
                     continue;
                 }
                 let pair = ([a, sensor.part], [b, piece.part]);
-                match self.meet(bodies, sensor, piece) {
-                    Meeting::Now => self.found.push(pair),
-                    Meeting::Between if !self.at_end_only => passed.push(pair),
-                    Meeting::Between | Meeting::Not => {}
-                }
+                let meeting = match self.meet(bodies, sensor, piece) {
+                    Meeting::Between if self.at_end_only => Meeting::Not,
+                    meeting => meeting,
+                };
+                self.overlaps.note(pair, meeting);
             }
         }
-        self.found.sort_unstable();
-        self.found.dedup();
-        passed.sort_unstable();
-        passed.dedup();
-        let notice = |kind, &(sensor, other): &Overlap| SensorEvent { step, kind, sensor, other };
-        for pair in self.inside.iter().filter(|pair| self.found.binary_search(pair).is_err()) {
-            self.events.push(notice(SensorEventKind::Leave, pair));
-        }
-        for pair in self.found.iter().filter(|pair| self.inside.binary_search(pair).is_err()) {
-            self.events.push(notice(SensorEventKind::Enter, pair));
-        }
-        for pair in passed
-            .iter()
-            .filter(|pair| self.found.binary_search(pair).is_err() && self.inside.binary_search(pair).is_err())
-        {
-            self.events.push(notice(SensorEventKind::Enter, pair));
-            self.events.push(notice(SensorEventKind::Leave, pair));
-        }
-        self.passed = passed;
-        std::mem::swap(&mut self.inside, &mut self.found);
+        self.overlaps.end(step);
     }
 
     fn meet(&self, bodies: &Bodies<R>, sensor: &Piece<R>, piece: &Piece<R>) -> Meeting {
@@ -104,12 +75,6 @@ impl<R: Real> Sensors<R> {
         let way = Way { from: [from_a, from_b], to: [(pa.position, bodies.angle[a]), (pb.position, bodies.angle[b])] };
         if way.touches(sensor, piece) { Meeting::Between } else { Meeting::Not }
     }
-}
-
-enum Meeting {
-    Now,
-    Between,
-    Not,
 }
 
 /// The straight and evenly turning way of two bodies over a step.

@@ -14,19 +14,13 @@ use crate::space::vector::Vec3;
 /// A box along the world's axes around a piece.
 #[derive(Clone, Copy, Debug)]
 struct Bound<R> {
-    low: Vec3<R>,
-    high: Vec3<R>,
+    bounds: Bounds<R>,
     piece: u32,
 }
 
 impl<R: Real> Bound<R> {
     fn meets(&self, other: &Bound<R>) -> bool {
-        self.low.x <= other.high.x
-            && other.low.x <= self.high.x
-            && self.low.y <= other.high.y
-            && other.low.y <= self.high.y
-            && self.low.z <= other.high.z
-            && other.low.z <= self.high.z
+        self.bounds.meets(&other.bounds)
     }
 }
 
@@ -57,7 +51,8 @@ impl<R: Real> Broad<R> {
             let grown = R::of(SLOP) * size + bodies.slack[piece.body];
             let (middle, half) = piece.around(&pose);
             let extent = half + Vec3::new(grown, grown, grown);
-            self.bounds.push(Bound { low: middle - extent, high: middle + extent, piece: number as u32 });
+            let bounds = Bounds { low: middle - extent, high: middle + extent };
+            self.bounds.push(Bound { bounds, piece: number as u32 });
         }
         let mut note = |a: u32, b: u32| found.push(Pair::of(a, b));
         match how {
@@ -82,7 +77,8 @@ impl<R: Real> Broad<R> {
             let pose = piece.pose(&bodies.pose(piece.body));
             let normal = pose.axes.times(normal);
             for bound in &self.bounds {
-                let (middle, half) = ((bound.low + bound.high) * R::HALF, (bound.high - bound.low) * R::HALF);
+                let Bounds { low, high } = bound.bounds;
+                let (middle, half) = ((low + high) * R::HALF, (high - low) * R::HALF);
                 if normal.dot(middle - pose.position) <= normal.abs().dot(half) {
                     note(number as u32, bound.piece);
                 }
@@ -99,16 +95,17 @@ fn all_pairs<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
 
 /// Along x.
 fn sort<R: Real>(bounds: &mut [Bound<R>], note: &mut dyn FnMut(u32, u32)) {
-    bounds.sort_by(|a, b| a.low.x.to_f64().total_cmp(&b.low.x.to_f64()).then(a.piece.cmp(&b.piece)));
+    bounds.sort_by(|a, b| a.bounds.low.x.to_f64().total_cmp(&b.bounds.low.x.to_f64()).then(a.piece.cmp(&b.piece)));
     for (number, a) in bounds.iter().enumerate() {
-        let near = bounds[number + 1..].iter().take_while(|b| b.low.x <= a.high.x);
+        let near = bounds[number + 1..].iter().take_while(|b| b.bounds.low.x <= a.bounds.high.x);
         near.filter(|b| a.meets(b)).for_each(|b| note(a.piece, b.piece));
     }
 }
 
 /// Cells as large as the box in the middle of all sizes; boxes much larger than that are compared with every other.
 fn grid<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
-    let mut sizes: Vec<f64> = bounds.iter().map(|bound| (bound.high - bound.low).largest().to_f64()).collect();
+    let mut sizes: Vec<f64> =
+        bounds.iter().map(|bound| (bound.bounds.high - bound.bounds.low).largest().to_f64()).collect();
     if sizes.is_empty() {
         return;
     }
@@ -119,7 +116,8 @@ fn grid<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
     let mut entries: Vec<([i64; 3], u32)> = Vec::new();
     let mut wide: Vec<u32> = Vec::new();
     for (number, bound) in bounds.iter().enumerate() {
-        let range = [0, 1, 2].map(|axis| (index(bound.low.component(axis)), index(bound.high.component(axis))));
+        let range =
+            [0, 1, 2].map(|axis| (index(bound.bounds.low.component(axis)), index(bound.bounds.high.component(axis))));
         if range.iter().any(|(low, high)| !(high - low <= WIDE)) {
             wide.push(number as u32);
             continue;
@@ -138,7 +136,8 @@ fn grid<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
             for &(_, second) in &run[place + 1..] {
                 let b = &bounds[second as usize];
                 // Of all cells that both lie in, the pair counts in the first.
-                let home = [0, 1, 2].map(|axis| index(a.low.component(axis).max(b.low.component(axis))) as i64);
+                let home =
+                    [0, 1, 2].map(|axis| index(a.bounds.low.component(axis).max(b.bounds.low.component(axis))) as i64);
                 if home == key && a.meets(b) {
                     note(a.piece, b.piece);
                 }
@@ -159,9 +158,9 @@ fn grid<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
 /// By a tree of boxes.
 fn tree<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
     let mut tree = BoxTree::default();
-    tree.build(bounds.iter().map(|bound| Bounds { low: bound.low, high: bound.high }));
+    tree.build(bounds.iter().map(|bound| bound.bounds));
     for (number, a) in bounds.iter().enumerate() {
-        tree.meeting(&Bounds { low: a.low, high: a.high }, &mut |other| {
+        tree.meeting(&a.bounds, &mut |other| {
             if other > number {
                 note(a.piece, bounds[other].piece);
             }

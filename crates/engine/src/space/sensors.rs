@@ -1,31 +1,19 @@
 //! Sensors: what overlaps them, with a notice for each coming and going.
 
+use crate::common::overlaps::{Meeting, Overlaps};
 use crate::common::scalar::Real;
 use crate::space::bodies::Bodies;
 use crate::space::narrow::gap;
 use crate::space::shape::Piece;
-use crate::space::vector::{Quat, Vec3};
-use crate::space::way::Way;
-use ironspin_model::{BodyKind, SensorEvent, SensorEventKind};
-
-/// A sensor part and a solid part: body and part of each.
-type Overlap = ([usize; 2], [usize; 2]);
-
-/// Where a body was at the start of the step.
-pub(crate) type Place<R> = (Vec3<R>, Quat<R>);
+use crate::space::way::{Place, Way};
+use ironspin_model::BodyKind;
 
 /// Remembers what overlaps each sensor.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Sensors<R> {
-    /// Sorted.
-    inside: Vec<Overlap>,
-    found: Vec<Overlap>,
-    /// What was entered and left within the step.
-    passed: Vec<Overlap>,
+    pub(crate) overlaps: Overlaps,
     /// Position and rotation of every body at the start of the step; empty when there are no sensors.
-    pub(crate) places: Vec<Place<R>>,
-    /// Notices not yet handed over.
-    pub(crate) events: Vec<SensorEvent>,
+    places: Vec<Place<R>>,
 }
 
 impl<R: Real> Sensors<R> {
@@ -42,9 +30,7 @@ impl<R: Real> Sensors<R> {
         if bodies.sensors.is_empty() {
             return;
         }
-        self.found.clear();
-        let mut passed = std::mem::take(&mut self.passed);
-        passed.clear();
+        self.overlaps.begin();
         for sensor in &bodies.sensors {
             for piece in &bodies.pieces {
                 let (a, b) = (sensor.body, piece.body);
@@ -53,33 +39,11 @@ impl<R: Real> Sensors<R> {
                     continue;
                 }
                 let pair = ([a, sensor.part], [b, piece.part]);
-                match self.meet(bodies, sensor, piece) {
-                    Meeting::Now => self.found.push(pair),
-                    Meeting::Between => passed.push(pair),
-                    Meeting::Not => {}
-                }
+                let meeting = self.meet(bodies, sensor, piece);
+                self.overlaps.note(pair, meeting);
             }
         }
-        self.found.sort_unstable();
-        self.found.dedup();
-        passed.sort_unstable();
-        passed.dedup();
-        let notice = |kind, &(sensor, other): &Overlap| SensorEvent { step, kind, sensor, other };
-        for pair in self.inside.iter().filter(|pair| self.found.binary_search(pair).is_err()) {
-            self.events.push(notice(SensorEventKind::Leave, pair));
-        }
-        for pair in self.found.iter().filter(|pair| self.inside.binary_search(pair).is_err()) {
-            self.events.push(notice(SensorEventKind::Enter, pair));
-        }
-        for pair in passed
-            .iter()
-            .filter(|pair| self.found.binary_search(pair).is_err() && self.inside.binary_search(pair).is_err())
-        {
-            self.events.push(notice(SensorEventKind::Enter, pair));
-            self.events.push(notice(SensorEventKind::Leave, pair));
-        }
-        self.passed = passed;
-        std::mem::swap(&mut self.inside, &mut self.found);
+        self.overlaps.end(step);
     }
 
     fn meet(&self, bodies: &Bodies<R>, sensor: &Piece<R>, piece: &Piece<R>) -> Meeting {
@@ -96,16 +60,7 @@ impl<R: Real> Sensors<R> {
         if overlap {
             return Meeting::Now;
         }
-        if !way.is_still() && way.first_touch(sensor, piece, R::ZERO).is_some() {
-            Meeting::Between
-        } else {
-            Meeting::Not
-        }
+        let touches = || way.first_touch(sensor, piece, R::ZERO).is_some_and(|touch| touch.is_reached);
+        if !way.is_still() && touches() { Meeting::Between } else { Meeting::Not }
     }
-}
-
-enum Meeting {
-    Now,
-    Between,
-    Not,
 }

@@ -73,7 +73,7 @@ impl<R: Real> Stepped for Simulation<R> {
 
     fn take_events(&mut self, out: &mut Vec<SensorEvent>) {
         out.clear();
-        out.append(&mut self.sensors.events);
+        out.append(&mut self.sensors.overlaps.events);
     }
 
     fn rays(&mut self, from: DVec3, to: DVec3) -> Vec<RayHit> {

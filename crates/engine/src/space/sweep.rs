@@ -155,7 +155,7 @@ impl<R: Real> Swept<'_, R> {
         self.legs[body].place(self.bodies.position[body], self.bodies.rotation[body], share)
     }
 
-    /// The way of two bodies from the later of their beginnings on, that beginning, and by how much it is bent at most.
+    /// The way of two bodies from the later of their beginnings on, and that beginning.
     fn way(&self, a: usize, b: usize) -> (Way<R>, R) {
         let from = self.legs[a].since.max(self.legs[b].since);
         let rest = |body: usize| {
@@ -216,7 +216,7 @@ impl<R: Real> Sweeper<R> {
         }
     }
 
-    /// Boxes of all pieces, what touches already, and the first times of all pairs.
+    /// Boxes of all pieces, and the first times of all pairs.
     fn begin(&mut self, swept: &Swept<'_, R>) {
         self.heap.clear();
         self.stuck.clear();
@@ -293,6 +293,7 @@ impl<R: Real> Sweeper<R> {
             }
             _ => touching,
         };
+        // Where the search came to its end the pair is looked at anew from there on, as if it touched.
         if let Some(touch) = way.first_touch(pieces[0], pieces[1], within) {
             let share = from + (R::ONE - from) * touch.share;
             let impacts = ids.map(|body| swept.legs[body].impacts);

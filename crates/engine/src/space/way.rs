@@ -8,7 +8,7 @@ use crate::space::narrow::{gap, parting_along};
 use crate::space::shape::{Form, Piece};
 use crate::space::vector::{Pose, Quat, Vec3};
 
-/// Most steps along one direction, and most directions. What has come no further then is taken to touch where it is, and goes on from there.
+/// Most steps along one direction, and most directions.
 const LOOKS: u32 = 50;
 
 /// Share of a gap at which the direction that it had is looked at anew.
@@ -23,14 +23,17 @@ pub(crate) struct Way<R> {
     to: [Vec3<R>; 2],
     /// Rotation vectors of the turns.
     turns: [Vec3<R>; 2],
-    /// By how much each way is bent: a parabola leaves its chord by four times a quarter of it.
+    /// By how much each way is bent: a parabola leaves its chord by a quarter of it in the middle.
     bends: [Vec3<R>; 2],
 }
 
-/// A first touch: the share of the way.
+/// A first touch, or how far it is certain that there is none.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Touch<R> {
+    /// Share of the way.
     pub(crate) share: R,
+    /// Whether they touch there: the search may have come to its end before.
+    pub(crate) is_reached: bool,
 }
 
 fn is_convex<R: Real>(piece: &Piece<R>) -> bool {
@@ -80,7 +83,7 @@ impl<R: Real> Way<R> {
         Pose { position: p + (q - p) * share - bent, axes: turned.axes() }
     }
 
-    /// When two pieces come within a distance of each other, if they do.
+    /// When two pieces come within a distance of each other, if they do; or up to when they certainly do not.
     pub(crate) fn first_touch(&self, a: &Piece<R>, b: &Piece<R>, within: R) -> Option<Touch<R>> {
         let mut share = R::ZERO;
         let relative = self.relative();
@@ -103,7 +106,7 @@ impl<R: Real> Way<R> {
             let reach = whole * (R::ONE - share) + within.max(R::ZERO);
             let found = gap(a, &self.pose(0, share), b, &self.pose(1, share), reach)?;
             if found.distance <= within {
-                return Some(Touch { share });
+                return Some(Touch { share, is_reached: true });
             }
             let closing = relative.dot(found.normal) + bend.dot(found.normal).abs() + turns(Some(found.normal));
             if !(closing > R::ZERO) {
@@ -118,7 +121,7 @@ impl<R: Real> Way<R> {
                 return None;
             }
             if next == share {
-                return Some(Touch { share });
+                return Some(Touch { share, is_reached: true });
             }
             share = next;
             let Some((normal, closing)) = closing_along else { continue };
@@ -133,6 +136,6 @@ impl<R: Real> Way<R> {
                 }
             }
         }
-        Some(Touch { share })
+        Some(Touch { share, is_reached: false })
     }
 }

@@ -117,10 +117,8 @@ impl Hull {
         self.thickness
     }
 
-    /// The hull with every corner carried elsewhere by a map that keeps shapes: a scale, a turn or a mirror.
-    ///
-    /// # Panics
-    /// Never for such a map with finite results: a hull stays one. Where it does not, the hull is kept as it is.
+    /// The hull with every corner carried elsewhere by a map that keeps shapes: a scale, a turn or a mirror. Where it leaves no volume that numbers can
+    /// hold, the hull is kept as it is.
     #[must_use]
     pub fn carried(&self, map: &dyn Fn(DVec3) -> DVec3) -> Hull {
         let corners: Vec<DVec3> = self.corners.iter().map(|&corner| map(corner)).collect();

@@ -284,12 +284,14 @@ impl Resolver {
                 Ok(PlaneShape::Capsule { length, radius })
             }
             ShapeTable::Polygon(corners) => {
-                let corners = self.flat_points(corners, &span, CORNER_LIMIT, "a polygon", "corners", names)?;
+                let corners = self.points(corners, &span, CORNER_LIMIT, "a polygon", "corners", names)?;
+                let corners: Vec<DVec2> = corners.into_iter().map(DVec3::truncate).collect();
                 check_polygon(&corners, span)?;
                 Ok(PlaneShape::Polygon(corners))
             }
             ShapeTable::Polyline(points) => {
-                let points = self.flat_points(points, &span, POINT_LIMIT, "a polyline", "points", names)?;
+                let points = self.points(points, &span, POINT_LIMIT, "a polyline", "points", names)?;
+                let points: Vec<DVec2> = points.into_iter().map(DVec3::truncate).collect();
                 if points.len() < 2 {
                     return Err(Diagnostic::at(span, "a polyline needs two points at least"));
                 }
@@ -303,19 +305,6 @@ impl Resolver {
                 Ok(PlaneShape::HalfPlane(self.normal(normal, span, names, "half-plane", "[0, 1]")?.truncate()))
             }
         }
-    }
-
-    fn flat_points(
-        &self,
-        lists: &[Vec<Number>],
-        span: &Range<usize>,
-        most: usize,
-        what: &str,
-        of: &str,
-        names: &Names,
-    ) -> Result<Vec<DVec2>, Diagnostic> {
-        let points = self.points(lists, span, most, what, of, names)?;
-        Ok(points.into_iter().map(DVec3::truncate).collect())
     }
 
     pub(super) fn points(

@@ -24,7 +24,7 @@ fn better<R: Real>(best: &mut Option<Axis<R>>, tried: Axis<R>) {
 }
 
 /// The gap along a unit direction from the first to the second.
-pub(super) fn gap_along<R: Real>(a: &Core<'_, R>, b: &Core<'_, R>, normal: Vec3<R>) -> R {
+fn gap_along<R: Real>(a: &Core<'_, R>, b: &Core<'_, R>, normal: Vec3<R>) -> R {
     -b.height(-normal) - a.height(normal)
 }
 
@@ -191,7 +191,7 @@ fn foot_on_face<R: Real>(on: &Core<'_, R>, point: Vec3<R>, least: R) -> Option<V
 }
 
 /// Whether a point of a face's plane lies amid the face.
-pub(super) fn is_amid<R: Real>(view: &View<'_, R>, face: usize, point: Vec3<R>) -> bool {
+fn is_amid<R: Real>(view: &View<'_, R>, face: usize, point: Vec3<R>) -> bool {
     let ring = view.ring(face);
     let normal = view.faces[face].normal;
     (0..ring.len()).all(|k| {
