@@ -5,6 +5,7 @@
 
 #![allow(clippy::print_stdout)]
 
+mod beside;
 #[allow(dead_code, unreachable_pub)]
 #[path = "../tests/engine/worlds.rs"]
 mod worlds;
@@ -12,17 +13,15 @@ mod worlds;
 #[path = "../tests/engine/yard.rs"]
 mod yard;
 
+use beside::{Limits, median, row};
 use ironspin_engine::Builtin;
 use ironspin_model::{
     DVec2, DVec3, Effect, Engine, NodeSpring, NodeTraits, PlaneShape, Pose, SoftBody, World, about_z,
 };
-use std::path::{Path, PathBuf};
-use std::process::Command;
 use std::time::Instant;
 use worlds::{blocks, pyramid};
 use yard::{Bench, conditions, floor, solid, square, world};
 
-const PAIRS: usize = 5;
 /// Portions of a measurement of which the median counts.
 const PORTIONS: usize = 41;
 
@@ -40,7 +39,7 @@ fn main() {
         }
         return;
     }
-    let limits = Limits::build();
+    let limits = Limits::build(&["contact", "broad", "step", "events", "springs"]);
     println!("| what | ours | limit | ratio |\n|---|---|---|---|");
     for base in [50, 100] {
         let name = format!("contact point a pass, pyramid of base {base}, ns");
@@ -74,62 +73,6 @@ fn main() {
     // The limit is given in millions a second.
     row("collisions of two blocks and a wall, us", &limits, "events", "14", "events_timed@1e14", collision);
     pile_growth();
-}
-
-/// The C programs, built into a folder of their own.
-struct Limits(Option<tempfile::TempDir>);
-
-impl Limits {
-    fn build() -> Self {
-        let Some(source) = std::env::var_os("IRONSPIN_LIMITS").map(PathBuf::from) else { return Limits(None) };
-        // Some of them include themselves by the path they are named by.
-        let source = source.canonicalize().expect("a folder of limits");
-        let folder = tempfile::tempdir().expect("a temporary folder");
-        for name in ["contact", "broad", "step", "events", "springs"] {
-            // Nothing is fused in these, as nothing is in Rust.
-            let fused = if ["contact", "springs"].contains(&name) { "off" } else { "fast" };
-            let built = Command::new("gcc")
-                .args(["-std=gnu11", "-O3", "-march=native", "-w", &format!("-ffp-contract={fused}")])
-                .arg(source.join(format!("{name}.c")))
-                .arg("-o")
-                .arg(folder.path().join(name))
-                .args(["-lm", "-pthread"])
-                .status();
-            assert!(built.is_ok_and(|status| status.success()), "{name}.c does not build");
-        }
-        Limits(Some(folder))
-    }
-
-    fn figure(&self, program: &str, argument: &str, name: &str) -> Option<f64> {
-        let folder: &Path = self.0.as_ref()?.path();
-        let output = Command::new(folder.join(program)).arg(argument).output().ok()?;
-        let text = String::from_utf8_lossy(&output.stdout).into_owned();
-        let mut words = text.split_whitespace();
-        words.find(|word| *word == name)?;
-        let value: f64 = words.next()?.parse().ok()?;
-        // Rates become times.
-        Some(if program == "events" { 1.0 / value } else { value })
-    }
-}
-
-fn median(mut values: Vec<f64>) -> f64 {
-    values.sort_by(f64::total_cmp);
-    values[values.len() / 2]
-}
-
-fn row(what: &str, limits: &Limits, program: &str, argument: &str, name: &str, ours: impl Fn() -> f64) {
-    let (mut mine, mut theirs) = (Vec::new(), Vec::new());
-    for _ in 0..PAIRS {
-        theirs.extend(limits.figure(program, argument, name));
-        mine.push(ours());
-    }
-    let mine = median(mine);
-    if theirs.is_empty() {
-        println!("| {what} | {mine:.4} | `{name}` not measured | |");
-    } else {
-        let limit = median(theirs);
-        println!("| {what} | {mine:.4} | `{name}` {limit:.4} | {:.2} |", mine / limit);
-    }
 }
 
 /// Time a pass takes for each contact point: the difference of two runs that differ in passes only.

@@ -9,17 +9,21 @@
 //! | `Mixed`, `Carry`, `fading` | friction and restitution of materials; impulses of the substep before; damping | `mixed.rs`, `carry.rs`, `fading.rs` |
 //! | `check_joints` | what no joint may have | `joint_checks.rs` |
 //! | `Overlaps` | what overlaps sensors, and the notices | `overlaps.rs` |
-//! | `Pair` | two pieces as one word, by which pairs are sorted | `pair.rs` |
+//! | `Pair`, `Found` | two pieces as one word, by which pairs are sorted; pairs as they are found, and their sorting | `pair.rs`, `found.rs` |
+//! | `Colouring`, `Rows`, `iterate` | contacts side by side, and the passes over them | `colouring.rs`, `passes.rs` |
 //! | `Threads`, `Team` | work shared between threads, in order | `threads.rs`, `team.rs` |
 //! | | every threshold, as a share of a size, of g dt or of a step | `tolerance.rs` |
 
 pub(crate) mod carry;
+pub(crate) mod colouring;
 pub(crate) mod fading;
+pub(crate) mod found;
 pub(crate) mod injection;
 pub(crate) mod joint_checks;
 pub(crate) mod mixed;
 pub(crate) mod overlaps;
 pub(crate) mod pair;
+pub(crate) mod passes;
 pub(crate) mod scalar;
 pub(crate) mod settings;
 pub(crate) mod stepped;

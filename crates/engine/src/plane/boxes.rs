@@ -1,9 +1,9 @@
 //! Boxes around pieces, and four ways to find those that overlap. Every way finds the same pairs.
 
+use crate::common::found::Found;
 use crate::common::scalar::Real;
 use crate::common::settings::BroadPhase;
 use crate::plane::bound::{Around, Bound};
-use crate::plane::found::Found;
 use crate::plane::grid::Grid;
 use crate::plane::vector::Vec2;
 
@@ -47,7 +47,7 @@ impl<S: Real> Boxes<S> {
 
     fn all_pairs(&self, found: &mut Found) {
         for (number, a) in self.bounds.iter().enumerate() {
-            found.gather(a, &self.bounds[number + 1..]);
+            found.gather(a, &self.bounds[number + 1..], Bound::pair, Bound::meets);
         }
     }
 
@@ -79,7 +79,7 @@ impl<S: Real> Boxes<S> {
                 }
                 if node.skip as usize == at + 1 {
                     let from = (node.span.0 as usize).max(number + 1);
-                    found.gather(a, &bounds[from..node.span.1 as usize]);
+                    found.gather(a, &bounds[from..node.span.1 as usize], Bound::pair, Bound::meets);
                 }
                 at += 1;
             }

@@ -3,13 +3,13 @@
 //! Source: Baraff, "Dynamic Simulation of Non-Penetrating Rigid Bodies" (1992), section 2.3.2 (sort and sweep); Teschner
 //! et al., "Optimized Spatial Hashing" (2003) for a grid that wraps around; Goldsmith and Salmon (1987) for the tree of boxes.
 
+use crate::common::found::Found;
 use crate::common::pair::Pair;
 use crate::common::scalar::Real;
 use crate::common::settings::BroadPhase;
 use crate::plane::bodies::Bodies;
 use crate::plane::bound::{Around, Bound};
 use crate::plane::boxes::Boxes;
-use crate::plane::found::Found;
 use crate::plane::shape::{Form, Piece};
 use crate::plane::vector::Vec2;
 

@@ -1,8 +1,8 @@
 //! A grid of cells over the world: each box lies in the cell of its lower corner, and only boxes of neighbouring cells can overlap.
 
+use crate::common::found::{BLOCK, Found};
 use crate::common::scalar::Real;
 use crate::plane::bound::{Around, Bound};
-use crate::plane::found::{BLOCK, Found};
 use std::ops::Range;
 
 /// Cells a box; a world that would need more is wrapped around.

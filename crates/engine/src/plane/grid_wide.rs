@@ -1,9 +1,9 @@
 //! What a grid does with the vectors that the machine has: cells of four boxes at once, and comparisons of two runs of four boxes, without
 //! a branch that nobody could foresee. The cells and pairs are the same.
 
+use crate::common::found::{BLOCK, Found};
 use crate::common::scalar::Real;
 use crate::plane::bound::Bound;
-use crate::plane::found::{BLOCK, Found};
 #[cfg(target_arch = "x86_64")]
 use crate::plane::grid::Sides;
 use crate::plane::grid::{Grid, Layout};

@@ -5,7 +5,7 @@
 //! | `Vec2`, `Rotation` | plane vectors and rotations | `vector.rs` |
 //! | `Piece`, `Convex` | collision geometry in a body's frame | `shape.rs` |
 //! | `Bodies` | state and mass of all bodies | `bodies.rs` |
-//! | `broad`, `bound`, `boxes`, `grid`, `found` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors; pairs sorted | `broad.rs`, `bound.rs`, `boxes.rs`, `grid.rs`, `grid_wide.rs`, `found.rs` |
+//! | `broad`, `bound`, `boxes`, `grid` | pairs whose boxes overlap, in four ways that find the same; the grid and its vectors | `broad.rs`, `bound.rs`, `boxes.rs`, `grid.rs`, `grid_wide.rs` |
 //! | `flight` | bodies that nothing touches, one by one and by fours | `flight.rs`, `flight_wide.rs` |
 //! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
 //! | `Forces` | gravity, springs, scripted forces, damping, and their integration | `forces.rs` |
@@ -25,7 +25,6 @@ pub(crate) mod bodies;
 mod bound;
 mod boxes;
 mod broad;
-mod colouring;
 mod compliant;
 mod contact;
 mod contacts;
@@ -33,7 +32,6 @@ mod event;
 mod flight;
 mod flight_wide;
 mod forces;
-mod found;
 mod grid;
 mod grid_wide;
 mod impact;
@@ -42,7 +40,6 @@ mod joints;
 mod late_impacts;
 mod mid_step;
 pub(crate) mod narrow;
-mod passes;
 mod phases;
 mod position;
 pub(crate) mod rays;
@@ -68,8 +65,9 @@ mod tests {
 
     #[test]
     fn a_contact_takes_four_hundred_bytes_a_point_at_most() {
+        use crate::common::passes::LANES;
         use crate::plane::contact::Contact;
-        use crate::plane::wide::{Bundle, LANES};
+        use crate::plane::wide::Bundle;
         // The contact, its rows and what is remembered of it, for two points.
         let bytes = size_of::<Contact<f64>>()
             + size_of::<Bundle<f64>>() / LANES

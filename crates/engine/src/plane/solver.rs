@@ -5,17 +5,17 @@
 //! 1992, section 1.2: two unknowns by enumeration), and passes end early when nothing changes any more. Overlap is removed by velocities of its own that move bodies and are forgotten, so that they
 //! add no kinetic energy.
 
+use crate::common::colouring::Colouring;
+use crate::common::passes::{Blocks, LANES, Width, Work, iterate};
 use crate::common::scalar::Real;
 use crate::common::threads::Threads;
 use crate::common::tolerance::{CONVERGED, OVERLAP_SHARE, OVERLAP_STEP, SLOP};
 use crate::plane::bodies::{Bodies, Inverse, Motion};
-use crate::plane::colouring::Colouring;
 use crate::plane::contact::Contact;
 use crate::plane::contacts::Contacts;
 use crate::plane::joints::Joints;
-use crate::plane::passes::{Blocks, Work, iterate};
 use crate::plane::vector::Vec2;
-use crate::plane::wide::{Bundle, LANES, Width};
+use crate::plane::wide::Bundle;
 
 /// Most passes of the removal of overlap.
 const OVERLAP_PASSES: u32 = 8;
@@ -92,7 +92,8 @@ impl<R: Real> Solver<R> {
         if contacts.list.is_empty() && joints.is_empty() {
             return;
         }
-        let count = self.colouring.arrange(contacts, bodies);
+        let pairs = contacts.list.iter().map(|contact| contact.bodies);
+        let count = self.colouring.arrange(pairs, bodies.len(), |body| bodies.inverse[body].moves());
         let nobody = bodies.len() as u32;
         self.bundles.clear();
         self.bundles.resize(count, Bundle::empty(nobody));

@@ -3,13 +3,11 @@
 //! The order of the colours, and with it every bit, is the same however wide the machine's vectors are: nothing is fused, and
 //! each lane does what a scalar loop would do.
 
+use crate::common::passes::{LANES, Lanes, Motions, Progress, Rows, Width};
 use crate::common::scalar::Real;
-use crate::common::team::Shared;
-use crate::plane::bodies::Motion;
-
-/// Contacts in a bundle.
-pub(crate) const LANES: usize = 8;
-type Lanes<R> = [R; LANES];
+use crate::plane::bodies::{Bodies, Motion};
+use crate::plane::joints::Joints;
+use crate::plane::vector::Vec2;
 
 /// The rows of up to two points of eight contacts.
 #[derive(Clone, Copy, Debug)]
@@ -75,23 +73,45 @@ impl<R: Real> Bundle<R> {
     }
 }
 
-/// What a pass has done.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Progress<R> {
-    /// Largest change of a normal or tangential speed of the centres.
-    pub(crate) largest: R,
-    /// Sum over the rows of the change of the impulse times its change since the pass before: negative when passes turn back.
-    pub(crate) onward: R,
-}
+impl<R: Real> Rows for Bundle<R> {
+    type Scalar = R;
+    type Motion = Motion<R>;
+    type Bodies = Bodies<R>;
+    type Joints = Joints<R>;
 
-/// Velocities go on in the direction of the last pass by a share of what it changed.
-pub(crate) fn go_on<R: Real>(width: Width, motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
-    match width {
-        Width::Plain => go_on_plain(motion, before, share),
-        // SAFETY: as for a pass.
-        #[cfg(target_arch = "x86_64")]
-        #[allow(unsafe_code)]
-        Width::Avx2 | Width::Avx512 => unsafe { go_on_avx2(motion, before, share) },
+    #[allow(unsafe_code)]
+    fn pass(width: Width, bundles: &mut [Self], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
+        match width {
+            Width::Plain => pass_plain(bundles, motion, share),
+            // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
+            // nothing else that is unsafe.
+            #[cfg(target_arch = "x86_64")]
+            Width::Avx2 => unsafe { pass_avx2(bundles, motion, share) },
+            #[cfg(target_arch = "x86_64")]
+            Width::Avx512 => unsafe { pass_avx512(bundles, motion, share) },
+        }
+    }
+
+    fn go_on(width: Width, motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
+        match width {
+            Width::Plain => go_on_plain(motion, before, share),
+            // SAFETY: as for a pass.
+            #[cfg(target_arch = "x86_64")]
+            #[allow(unsafe_code)]
+            Width::Avx2 | Width::Avx512 => unsafe { go_on_avx2(motion, before, share) },
+        }
+    }
+
+    fn any_joints(joints: &Joints<R>) -> bool {
+        !joints.is_empty()
+    }
+
+    fn pass_joints(joints: &mut Joints<R>, motion: &mut [Motion<R>], bodies: &Bodies<R>) -> R {
+        joints.iterate(motion, &bodies.inverse, &bodies.present)
+    }
+
+    fn go_on_joints(joints: &mut Joints<R>, share: R) {
+        joints.extrapolate(share);
     }
 }
 
@@ -110,34 +130,6 @@ fn go_on_avx2<R: Real>(motion: &mut [Motion<R>], before: &mut [Motion<R>], share
     go_on_plain(motion, before, share);
 }
 
-/// Velocities of all bodies as a pass sees them. Behind them stand one entry that is never written, for lanes without a contact,
-/// and one that is never read for each thread.
-pub(crate) struct Motions<'a, R> {
-    pub(crate) list: &'a Shared<'a, Motion<R>>,
-    /// Where this thread writes what it has worked out for a body that nothing can push.
-    pub(crate) waste: usize,
-}
-
-#[allow(unsafe_code)]
-impl<R: Real> Motions<'_, R> {
-    #[inline(always)]
-    fn read(&self, body: u32) -> Motion<R> {
-        // SAFETY: contacts of one colour share no body that can be pushed, and others are not written to.
-        unsafe { *self.list.get(body as usize) }
-    }
-
-    #[inline(always)]
-    fn write(&self, body: u32, inverse_mass: R, x: R, y: R, spin: R) {
-        // Selected without a branch.
-        let place = if inverse_mass > R::ZERO { body as usize } else { self.waste };
-        // SAFETY: as above; the waste is this thread's own.
-        let to = unsafe { self.list.entry(place) };
-        to.linear.x = x;
-        to.linear.y = y;
-        to.spin = spin;
-    }
-}
-
 /// The same in each lane.
 struct Gathered<R> {
     largest: Lanes<R>,
@@ -146,7 +138,7 @@ struct Gathered<R> {
 
 /// One pass over a run of bundles.
 #[inline(always)]
-fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share: R) -> Progress<R> {
+fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
     let mut gathered = Gathered { largest: [R::ZERO; LANES], onward: [R::ZERO; LANES] };
     for bundle in bundles {
         solve(bundle, motion, share, &mut gathered);
@@ -188,7 +180,7 @@ fn two_normals<R: Real>([b1, b2]: [R; 2], coupling: R, masses: [R; 2], inverse: 
 }
 
 #[inline(always)]
-fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, R>, share: R, gathered: &mut Gathered<R>) {
+fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, Motion<R>>, share: R, gathered: &mut Gathered<R>) {
     go_on_impulses(bundle, share);
     let zero = [R::ZERO; LANES];
     let (mut ax, mut ay, mut aw) = (zero, zero, zero);
@@ -259,67 +251,28 @@ fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, R>, share: R, gat
     }
     for lane in 0..LANES {
         let [a, b] = bundle.bodies.map(|bodies| bodies[lane]);
-        motion.write(a, bundle.inverse_mass[0][lane], ax[lane], ay[lane], aw[lane]);
-        motion.write(b, bundle.inverse_mass[1][lane], bx[lane], by[lane], bw[lane]);
-    }
-}
-
-/// How wide the machine's vectors are. It changes the speed and not a bit of the result.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Width {
-    Plain,
-    #[cfg(target_arch = "x86_64")]
-    Avx2,
-    #[cfg(target_arch = "x86_64")]
-    Avx512,
-}
-
-impl Width {
-    /// The widest that this machine has.
-    pub(crate) fn of_this_machine() -> Self {
-        #[cfg(target_arch = "x86_64")]
-        {
-            if is_x86_feature_detected!("avx512f") && is_x86_feature_detected!("avx512vl") {
-                return Width::Avx512;
-            }
-            if is_x86_feature_detected!("avx2") {
-                return Width::Avx2;
-            }
-        }
-        Width::Plain
-    }
-}
-
-/// One pass over a run of bundles, each of whose impulses first goes on by a share of what the pass before changed, with vectors of a width that the machine has.
-#[allow(unsafe_code)]
-pub(crate) fn pass<R: Real>(width: Width, bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share: R) -> Progress<R> {
-    match width {
-        Width::Plain => pass_plain(bundles, motion, share),
-        // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
-        // nothing else that is unsafe.
-        #[cfg(target_arch = "x86_64")]
-        Width::Avx2 => unsafe { pass_avx2(bundles, motion, share) },
-        #[cfg(target_arch = "x86_64")]
-        Width::Avx512 => unsafe { pass_avx512(bundles, motion, share) },
+        let now = |x, y, spin| Motion { linear: Vec2 { x, y }, spin };
+        motion.write(a, bundle.inverse_mass[0][lane] > R::ZERO, now(ax[lane], ay[lane], aw[lane]));
+        motion.write(b, bundle.inverse_mass[1][lane] > R::ZERO, now(bx[lane], by[lane], bw[lane]));
     }
 }
 
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2")]
-fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share: R) -> Progress<R> {
+fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
     pass_plain(bundles, motion, share)
 }
 
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx512f,avx512vl")]
-fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, R>, share: R) -> Progress<R> {
+fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
     pass_plain(bundles, motion, share)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::plane::vector::Vec2;
+    use crate::common::team::Shared;
 
     /// Bundles of lively numbers, and bodies for them.
     fn filled() -> (Vec<Bundle<f64>>, Vec<Motion<f64>>) {
@@ -367,7 +320,7 @@ mod tests {
         let (mut bundles, mut motion) = filled();
         let list = Shared::new(&mut motion);
         for _ in 0..20 {
-            pass(width, &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
+            Bundle::pass(width, &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
         }
         let impulses = bundles.iter().flat_map(|bundle| bundle.points.map(|point| point.normal_impulse)).collect();
         (motion, impulses)
@@ -386,7 +339,7 @@ mod tests {
         let before = motion.clone();
         let list = Shared::new(&mut motion);
         for _ in 0..200 {
-            pass(Width::of_this_machine(), &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
+            Bundle::pass(Width::of_this_machine(), &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
         }
         for bundle in &bundles {
             for lane in 0..LANES {

@@ -187,6 +187,14 @@ impl<R: Real> Bodies<R> {
         (self.inverse[a].moves() || self.inverse[b].moves()) && self.not_filtered(a, b)
     }
 
+    /// Whether neither layers nor pairs keep any two bodies apart.
+    pub(crate) fn all_agree(&self) -> bool {
+        self.apart.is_empty()
+            && self.traits.iter().all(|one| {
+                self.traits.iter().take(1).all(|first| one.layers == first.layers && one.meets & first.layers != 0)
+            })
+    }
+
     /// Whether two bodies are there and neither layers nor pairs keep them apart.
     pub(crate) fn not_filtered(&self, a: usize, b: usize) -> bool {
         let (one, other) = (&self.traits[a], &self.traits[b]);

@@ -2,167 +2,231 @@
 //!
 //! Source: Baraff, "Dynamic Simulation of Non-Penetrating Rigid Bodies" (1992), section 2.3.2 (sort and sweep); `box_tree.rs` for the tree.
 
+use crate::common::found::Found;
 use crate::common::pair::Pair;
 use crate::common::scalar::Real;
 use crate::common::settings::BroadPhase;
 use crate::common::tolerance::SLOP;
 use crate::space::bodies::Bodies;
 use crate::space::box_tree::{Bounds, BoxTree};
+use crate::space::grid::Grid;
 use crate::space::shape::Form;
 use crate::space::vector::Vec3;
 
-/// A box along the world's axes around a piece.
+/// A box along the world's axes around a piece. Coordinates are from the middle of the world and rounded to the nearest of single precision, which keeps
+/// their order: boxes that overlap still do, and a few that hardly miss each other do as well.
 #[derive(Clone, Copy, Debug)]
-struct Bound<R> {
-    bounds: Bounds<R>,
-    piece: u32,
+pub(crate) struct Bound {
+    pub(crate) bounds: Bounds<f32>,
+    pub(crate) piece: u32,
 }
 
-impl<R: Real> Bound<R> {
-    fn meets(&self, other: &Bound<R>) -> bool {
+impl Bound {
+    pub(crate) fn meets(&self, other: &Bound) -> bool {
         self.bounds.meets(&other.bounds)
+    }
+
+    pub(crate) fn pair(&self, other: &Bound) -> Pair {
+        Pair::of(self.piece, other.piece)
+    }
+
+    /// The longest side, m.
+    #[inline(always)]
+    pub(crate) fn size(&self) -> f32 {
+        let (low, high) = (self.bounds.low, self.bounds.high);
+        (high.x - low.x).max(high.y - low.y).max(high.z - low.z)
     }
 }
 
-/// Cells along an axis that a box may lie in before it is looked at with every other.
-const WIDE: f64 = 4.0;
+/// What a box around a piece is made of.
+#[derive(Clone, Copy, Debug)]
+struct Cover<R> {
+    piece: u32,
+    body: u32,
+    /// Radius of a ball in its body's centre; below zero for other forms.
+    radius: R,
+    /// How much the box is wider than the piece on every side.
+    grown: R,
+}
+
+/// Largest coordinate, m; what is further out is taken to be there.
+const FURTHEST: f32 = 1e38;
+/// Places by which the middle of the world is found.
+const SAMPLES: usize = 15;
+/// Searches after which covers are put in the order of the grid again.
+const RENEWAL: u32 = 16;
 
 /// Pair finder that keeps its lists between steps.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Broad<R> {
-    bounds: Vec<Bound<R>>,
+    /// All pieces but half-spaces, in an order in which neighbours mostly follow each other, which is that of the pieces at first.
+    covers: Vec<Cover<R>>,
+    /// Covers while they are put in order.
+    unplaced: Vec<Option<Cover<R>>>,
+    half_spaces: Vec<u32>,
+    /// Those that are there: the piece, its normal and how far along it the surface lies.
+    surfaces: Vec<(u32, Vec3<R>, R)>,
+    /// Whether no body has two pieces, and all that can move may meet.
+    all_agree: bool,
+    bounds: Vec<Bound>,
+    grid: Grid,
+    tree: BoxTree<f32>,
+    found: Found,
+    searches: u32,
     /// Pairs of pieces, the lower index first, sorted.
     pub(crate) pairs: Vec<Pair>,
 }
 
 impl<R: Real> Broad<R> {
-    /// Finds all pairs of pieces of different bodies that may meet and whose boxes, grown by the contact margin and by how far their bodies
-    /// may go, overlap.
-    pub(crate) fn find(&mut self, bodies: &Bodies<R>, how: BroadPhase) {
-        self.bounds.clear();
-        let mut found = Vec::new();
-        for (number, piece) in bodies.pieces.iter().enumerate().filter(|(_, piece)| bodies.present[piece.body]) {
+    /// For the pieces of a world, whose boxes are grown by the contact margin and by how far their bodies may go.
+    pub(crate) fn new(bodies: &Bodies<R>) -> Self {
+        let mut broad = Broad {
+            all_agree: bodies.all_agree() && bodies.pieces.windows(2).all(|two| two[0].body != two[1].body),
+            ..Broad::default()
+        };
+        for (number, piece) in bodies.pieces.iter().enumerate() {
             if matches!(piece.form, Form::HalfSpace(_)) {
+                broad.half_spaces.push(number as u32);
                 continue;
             }
-            let pose = piece.pose(&bodies.pose(piece.body));
             // What has no thickness leaves the margin to the other.
             let size = if piece.size < R::INFINITY { piece.size } else { R::ZERO };
-            let grown = R::of(SLOP) * size + bodies.slack[piece.body];
-            let (middle, half) = piece.around(&pose);
-            let extent = half + Vec3::new(grown, grown, grown);
-            let bounds = Bounds { low: middle - extent, high: middle + extent };
-            self.bounds.push(Bound { bounds, piece: number as u32 });
+            broad.covers.push(Cover {
+                piece: number as u32,
+                body: piece.body as u32,
+                radius: piece.centred_ball().unwrap_or(-R::ONE),
+                grown: R::of(SLOP) * size + bodies.slack[piece.body],
+            });
         }
-        let mut note = |a: u32, b: u32| found.push(Pair::of(a, b));
-        match how {
-            BroadPhase::AllPairs => all_pairs(&self.bounds, &mut note),
-            BroadPhase::Sort => sort(&mut self.bounds, &mut note),
-            BroadPhase::Grid => grid(&self.bounds, &mut note),
-            BroadPhase::Tree => tree(&self.bounds, &mut note),
-        }
-        self.beside_half_spaces(bodies, &mut note);
-        let body = |piece: u32| bodies.pieces[piece as usize].body;
-        found.retain(|pair| {
-            let (a, b) = pair.both();
-            bodies.may_meet(body(a), body(b))
-        });
-        found.sort_unstable();
-        self.pairs = found;
+        broad
     }
 
-    fn beside_half_spaces(&self, bodies: &Bodies<R>, note: &mut dyn FnMut(u32, u32)) {
-        for (number, piece) in bodies.pieces.iter().enumerate().filter(|(_, piece)| bodies.present[piece.body]) {
-            let Form::HalfSpace(normal) = piece.form else { continue };
-            let pose = piece.pose(&bodies.pose(piece.body));
-            let normal = pose.axes.times(normal);
-            for bound in &self.bounds {
-                let Bounds { low, high } = bound.bounds;
-                let (middle, half) = ((low + high) * R::HALF, (high - low) * R::HALF);
-                if normal.dot(middle - pose.position) <= normal.abs().dot(half) {
-                    note(number as u32, bound.piece);
+    /// Finds all pairs of pieces of different bodies that may meet and whose boxes overlap.
+    pub(crate) fn find(&mut self, bodies: &Bodies<R>, how: BroadPhase) {
+        self.found.clear();
+        self.bound(bodies);
+        match how {
+            BroadPhase::AllPairs => all_pairs(&self.bounds, &mut self.found),
+            BroadPhase::Sort => sort(&mut self.bounds, &mut self.found),
+            BroadPhase::Grid => {
+                self.grid.overlaps(&self.bounds, &mut self.found);
+                if self.searches.is_multiple_of(RENEWAL) {
+                    self.follow_grid(bodies.pieces.len());
                 }
+                self.searches = self.searches.wrapping_add(1);
+            }
+            BroadPhase::Tree => {
+                self.tree.build(self.bounds.iter().map(|bound| bound.bounds));
+                tree(&self.tree, &self.bounds, &mut self.found);
             }
         }
+        let body = |piece: u32| bodies.pieces[piece as usize].body;
+        if self.all_agree {
+            let moves = |piece: u32| bodies.inverse[body(piece)].moves();
+            self.found.retain(|pair| {
+                let (a, b) = pair.both();
+                moves(a) || moves(b)
+            });
+        } else {
+            self.found.retain(|pair| {
+                let (a, b) = pair.both();
+                bodies.may_meet(body(a), body(b))
+            });
+        }
+        self.found.sort_into(&mut self.pairs, bodies.pieces.len());
+    }
+
+    /// Puts boxes around all pieces that are there, and notes those beside half-spaces.
+    fn bound(&mut self, bodies: &Bodies<R>) {
+        self.bounds.clear();
+        self.surfaces.clear();
+        for &number in &self.half_spaces {
+            let piece = &bodies.pieces[number as usize];
+            let Form::HalfSpace(normal) = piece.form else { continue };
+            if bodies.present[piece.body] {
+                let pose = piece.pose(&bodies.pose(piece.body));
+                let normal = pose.axes.times(normal);
+                self.surfaces.push((number, normal, normal.dot(pose.position)));
+            }
+        }
+        let origin = self.middle(bodies);
+        for cover in &self.covers {
+            let body = cover.body as usize;
+            if !bodies.present[body] {
+                continue;
+            }
+            let (middle, half) = if cover.radius >= R::ZERO {
+                let radius = cover.radius;
+                (bodies.position[body], Vec3::new(radius, radius, radius))
+            } else {
+                let piece = &bodies.pieces[cover.piece as usize];
+                piece.around(&piece.pose(&bodies.pose(body)))
+            };
+            let extent = half + Vec3::new(cover.grown, cover.grown, cover.grown);
+            for &(number, normal, level) in &self.surfaces {
+                self.found.note(number, cover.piece, normal.dot(middle) - level <= normal.abs().dot(extent));
+            }
+            let from = middle - origin;
+            let rounded = |v: Vec3<R>| {
+                // Far from what overflows, and from there on in the same order.
+                let single = |coordinate: R| (coordinate.to_f64() as f32).clamp(-FURTHEST, FURTHEST);
+                Vec3 { x: single(v.x), y: single(v.y), z: single(v.z) }
+            };
+            let bounds = Bounds { low: rounded(from - extent), high: rounded(from + extent) };
+            self.bounds.push(Bound { bounds, piece: cover.piece });
+        }
+    }
+
+    /// About the middle of the world: of each axis the middle one of a few places, which a body far out does not move.
+    fn middle(&self, bodies: &Bodies<R>) -> Vec3<R> {
+        let step = self.covers.len().div_ceil(SAMPLES).max(1);
+        let along = |axis: usize| {
+            let (mut places, mut count) = ([R::ZERO; SAMPLES], 0);
+            for cover in self.covers.iter().step_by(step) {
+                places[count] = bodies.position[cover.body as usize].component(axis);
+                count += 1;
+            }
+            places[..count].sort_unstable_by(|a, b| a.to_f64().total_cmp(&b.to_f64()));
+            places[count / 2]
+        };
+        Vec3::new(along(0), along(1), along(2))
+    }
+
+    /// Puts the covers in the order of the grid, so that what is near in the world is near in memory. Results are sorted and do not
+    /// depend on it.
+    fn follow_grid(&mut self, pieces: usize) {
+        let unplaced = &mut self.unplaced;
+        unplaced.clear();
+        unplaced.resize(pieces, None);
+        for cover in self.covers.drain(..) {
+            unplaced[cover.piece as usize] = Some(cover);
+        }
+        self.covers.extend(self.grid.order().filter_map(|piece| unplaced[piece as usize].take()));
+        self.covers.extend(unplaced.iter_mut().filter_map(Option::take));
     }
 }
 
-fn all_pairs<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
+fn all_pairs(bounds: &[Bound], found: &mut Found) {
     for (number, a) in bounds.iter().enumerate() {
-        bounds[number + 1..].iter().filter(|b| a.meets(b)).for_each(|b| note(a.piece, b.piece));
+        found.gather(a, &bounds[number + 1..], Bound::pair, Bound::meets);
     }
 }
 
 /// Along x.
-fn sort<R: Real>(bounds: &mut [Bound<R>], note: &mut dyn FnMut(u32, u32)) {
-    bounds.sort_by(|a, b| a.bounds.low.x.to_f64().total_cmp(&b.bounds.low.x.to_f64()).then(a.piece.cmp(&b.piece)));
+fn sort(bounds: &mut [Bound], found: &mut Found) {
+    bounds.sort_by(|a, b| a.bounds.low.x.total_cmp(&b.bounds.low.x).then(a.piece.cmp(&b.piece)));
     for (number, a) in bounds.iter().enumerate() {
         let near = bounds[number + 1..].iter().take_while(|b| b.bounds.low.x <= a.bounds.high.x);
-        near.filter(|b| a.meets(b)).for_each(|b| note(a.piece, b.piece));
-    }
-}
-
-/// Cells as large as the box in the middle of all sizes; boxes much larger than that are compared with every other.
-fn grid<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
-    let mut sizes: Vec<f64> =
-        bounds.iter().map(|bound| (bound.bounds.high - bound.bounds.low).largest().to_f64()).collect();
-    if sizes.is_empty() {
-        return;
-    }
-    let middle = sizes.len() / 2;
-    sizes.select_nth_unstable_by(middle, f64::total_cmp);
-    let cell = sizes[middle];
-    let index = |coordinate: R| (coordinate.to_f64() / cell).floor();
-    let mut entries: Vec<([i64; 3], u32)> = Vec::new();
-    let mut wide: Vec<u32> = Vec::new();
-    for (number, bound) in bounds.iter().enumerate() {
-        let range =
-            [0, 1, 2].map(|axis| (index(bound.bounds.low.component(axis)), index(bound.bounds.high.component(axis))));
-        if range.iter().any(|(low, high)| !(high - low <= WIDE)) {
-            wide.push(number as u32);
-            continue;
-        }
-        let [x, y, z] = range.map(|(low, high)| low as i64..=high as i64);
-        for i in x {
-            for j in y.clone() {
-                entries.extend(z.clone().map(|k| ([i, j, k], number as u32)));
-            }
-        }
-    }
-    entries.sort_unstable();
-    for run in entries.chunk_by(|a, b| a.0 == b.0) {
-        for (place, &(key, first)) in run.iter().enumerate() {
-            let a = &bounds[first as usize];
-            for &(_, second) in &run[place + 1..] {
-                let b = &bounds[second as usize];
-                // Of all cells that both lie in, the pair counts in the first.
-                let home =
-                    [0, 1, 2].map(|axis| index(a.bounds.low.component(axis).max(b.bounds.low.component(axis))) as i64);
-                if home == key && a.meets(b) {
-                    note(a.piece, b.piece);
-                }
-            }
-        }
-    }
-    for (place, &number) in wide.iter().enumerate() {
-        let a = &bounds[number as usize];
-        for (other, b) in bounds.iter().enumerate() {
-            let twice = wide[..=place].binary_search(&(other as u32)).is_ok();
-            if !twice && a.meets(b) {
-                note(a.piece, b.piece);
-            }
-        }
+        near.filter(|b| a.meets(b)).for_each(|b| found.push(a.pair(b)));
     }
 }
 
 /// By a tree of boxes.
-fn tree<R: Real>(bounds: &[Bound<R>], note: &mut dyn FnMut(u32, u32)) {
-    let mut tree = BoxTree::default();
-    tree.build(bounds.iter().map(|bound| bound.bounds));
+fn tree(tree: &BoxTree<f32>, bounds: &[Bound], found: &mut Found) {
     for (number, a) in bounds.iter().enumerate() {
         tree.meeting(&a.bounds, &mut |other| {
             if other > number {
-                note(a.piece, bounds[other].piece);
+                found.push(a.pair(&bounds[other]));
             }
         });
     }

@@ -25,23 +25,26 @@ pub(crate) struct OwnInertia<R> {
     pub(crate) inverse: Mat3<R>,
     /// Whether it is the same about every axis, so that the spin stays too.
     pub(crate) alike: bool,
+    /// Whether the axes are principal ones.
+    along_axes: bool,
 }
 
 impl<R: Real> OwnInertia<R> {
     /// Of a body that nothing turns.
     pub(crate) fn none() -> Self {
-        OwnInertia { matrix: Mat3::ZERO, inverse: Mat3::ZERO, alike: true }
+        OwnInertia { matrix: Mat3::ZERO, inverse: Mat3::ZERO, alike: true, along_axes: true }
     }
 
     pub(crate) fn new(matrix: Mat3<R>) -> Self {
         let [x, y, z] = matrix.0;
         let diagonal = Mat3([Vec3::axis(0) * x.x, Vec3::axis(1) * y.y, Vec3::axis(2) * z.z]);
-        let inverse = if matrix == diagonal {
+        let along_axes = matrix == diagonal;
+        let inverse = if along_axes {
             Mat3([Vec3::axis(0) * (R::ONE / x.x), Vec3::axis(1) * (R::ONE / y.y), Vec3::axis(2) * (R::ONE / z.z)])
         } else {
             matrix.inverse()
         };
-        OwnInertia { matrix, inverse, alike: matrix == Mat3::alike(x.x) }
+        OwnInertia { matrix, inverse, alike: matrix == Mat3::alike(x.x), along_axes }
     }
 
     /// The spin of a body with an angular momentum, both along the world's axes.
@@ -115,38 +118,79 @@ fn freely<R: Real>(rotation: Quat<R>, momentum: Vec3<R>, inertia: &OwnInertia<R>
     rotation
 }
 
-/// Nodes of the Gauss method of three stages are 1/2 and 1/2 -+ sqrt(15)/10; these are its weights.
-fn weights<R: Real>() -> ([[R; 3]; 3], [R; 3]) {
-    let root = 15.0_f64.sqrt();
-    let rows = [
-        [5.0 / 36.0, 2.0 / 9.0 - root / 15.0, 5.0 / 36.0 - root / 30.0],
-        [5.0 / 36.0 + root / 24.0, 2.0 / 9.0, 5.0 / 36.0 - root / 24.0],
-        [5.0 / 36.0 + root / 30.0, 2.0 / 9.0 + root / 15.0, 5.0 / 36.0],
-    ];
-    (rows.map(|row| row.map(R::of)), [5.0 / 18.0, 4.0 / 9.0, 5.0 / 18.0].map(R::of))
+/// Nodes of the Gauss method of three stages are 1/2 and 1/2 -+ sqrt(15)/10, sqrt(15) to all digits of a double; these are its weights.
+const ROOT: f64 = 3.872_983_346_207_417;
+const NODES: [f64; 3] = [0.5 - 0.1 * ROOT, 0.5, 0.5 + 0.1 * ROOT];
+const ROWS: [[f64; 3]; 3] = [
+    [5.0 / 36.0, 2.0 / 9.0 - ROOT / 15.0, 5.0 / 36.0 - ROOT / 30.0],
+    [5.0 / 36.0 + ROOT / 24.0, 2.0 / 9.0, 5.0 / 36.0 - ROOT / 24.0],
+    [5.0 / 36.0 + ROOT / 30.0, 2.0 / 9.0 + ROOT / 15.0, 5.0 / 36.0],
+];
+const SUMS: [f64; 3] = [5.0 / 18.0, 4.0 / 9.0, 5.0 / 18.0];
+
+/// a × I⁻¹ b, the rate of a momentum in body axes where both are that momentum.
+struct Gyration<'a, R> {
+    inertia: &'a OwnInertia<R>,
+    inverse: Vec3<R>,
+}
+
+impl<'a, R: Real> Gyration<'a, R> {
+    fn new(inertia: &'a OwnInertia<R>) -> Self {
+        let [x, y, z] = inertia.inverse.0;
+        Gyration { inertia, inverse: Vec3::new(x.x, y.y, z.z) }
+    }
+
+    #[inline(always)]
+    fn spin(&self, momentum: Vec3<R>) -> Vec3<R> {
+        if self.inertia.along_axes {
+            let (m, rate) = (momentum, self.inverse);
+            return Vec3 { x: m.x * rate.x, y: m.y * rate.y, z: m.z * rate.z };
+        }
+        self.inertia.inverse.times(momentum)
+    }
+
+    #[inline(always)]
+    fn of(&self, a: Vec3<R>, b: Vec3<R>) -> Vec3<R> {
+        a.cross(self.spin(b))
+    }
 }
 
 fn one_go<R: Real>(rotation: Quat<R>, momentum: Vec3<R>, inertia: &OwnInertia<R>, dt: R) -> Quat<R> {
     let own = rotation.axes().times_back(momentum);
-    let (rows, sums) = weights::<R>();
-    let slope = |m: Vec3<R>| m.cross(inertia.inverse.times(m));
-    let mut slopes = [slope(own); 3];
+    let gyration = Gyration::new(inertia);
+    let rows = ROWS.map(|row| row.map(|weight| R::of(weight) * dt));
+    let mut slopes = first_guess(&gyration, own, dt);
+    let stages =
+        |slopes: [Vec3<R>; 3]| rows.map(|row| own + slopes[0] * row[0] + slopes[1] * row[1] + slopes[2] * row[2]);
+    // Every round gains a digit or more, down to the rounding.
+    let settled = R::of(4.0) * R::EPSILON * slopes[1].abs().largest();
     for _ in 0..ROUNDS {
-        let stages = rows.map(|row| own + (slopes[0] * row[0] + slopes[1] * row[1] + slopes[2] * row[2]) * dt);
-        let next = stages.map(slope);
-        let settled = next == slopes;
+        let next = stages(slopes).map(|m| gyration.of(m, m));
+        let change =
+            (next[0] - slopes[0]).abs().max((next[1] - slopes[1]).abs()).max((next[2] - slopes[2]).abs()).largest();
         slopes = next;
-        if settled {
+        if change <= settled {
             break;
         }
     }
-    let stages = rows.map(|row| own + (slopes[0] * row[0] + slopes[1] * row[1] + slopes[2] * row[2]) * dt);
-    let after = own + (slopes[0] * sums[0] + slopes[1] * sums[1] + slopes[2] * sums[2]) * dt;
-    let way = magnus(stages.map(|m| inertia.inverse.times(m)), dt);
+    let sums = SUMS.map(|weight| R::of(weight) * dt);
+    let after = own + slopes[0] * sums[0] + slopes[1] * sums[1] + slopes[2] * sums[2];
+    let way = magnus(stages(slopes).map(|m| gyration.spin(m)), dt);
     let turned = rotation.after(Quat::by(way)).of_unit_length();
     // The last digits of the way: the momentum in space is where it was.
     let drift = Quat::between(turned.axes().times(after), momentum);
     drift.after(turned).of_unit_length()
+}
+
+/// Rates of the momentum at the three nodes by its first two derivatives at the start.
+fn first_guess<R: Real>(gyration: &Gyration<'_, R>, own: Vec3<R>, dt: R) -> [Vec3<R>; 3] {
+    let rate = gyration.of(own, own);
+    let second = gyration.of(rate, own) + gyration.of(own, rate);
+    let third = gyration.of(second, own) + gyration.of(rate, rate) * R::TWO + gyration.of(own, second);
+    NODES.map(|node| {
+        let time = R::of(node) * dt;
+        rate + (second + third * (R::HALF * time)) * time
+    })
 }
 
 /// The rotation vector, in body axes, of a spin in body axes at the three nodes.

@@ -121,7 +121,9 @@ impl<R: Real> Forces<R> {
             let (before, traits) = (bodies.motion[body], bodies.traits[body]);
             let push = self.scripted[body];
             let change = (bodies.fall[body] + push.linear * bodies.inverse[body].mass) * dt;
-            let [whole, first, second] = fading(traits.linear_damping * dt);
+            // What is not damped is not worked out.
+            let [whole, first, second] =
+                if traits.linear_damping > R::ZERO { fading(traits.linear_damping * dt) } else { [R::ONE; 3] };
             let after = if traits.linear_damping > R::ZERO {
                 before.linear * whole + change * first
             } else {
@@ -167,7 +169,7 @@ impl<R: Real> Forces<R> {
         out.extend((0..bodies.len()).map(|body| {
             let rotation = bodies.rotation[body];
             if !bodies.travels(body) {
-                return Leg::new(Vec3::ZERO, rotation, rotation, Vec3::ZERO, Vec3::ZERO);
+                return Leg::new(Vec3::ZERO, rotation, Vec3::ZERO, Vec3::ZERO);
             }
             let pushed = (bodies.motion[body].linear - unpressed[body].linear) * (late * dt);
             let spin_way = bodies.motion[body].spin * dt;
@@ -189,7 +191,7 @@ impl<R: Real> Forces<R> {
                 }
             };
             let bend = bodies.fall[body] * (R::HALF * dt * dt);
-            Leg::new(self.way[body] + pushed, rotation, turned, spin_way, bend)
+            Leg::new(self.way[body] + pushed, turned, spin_way, bend)
         }));
     }
 

@@ -7,14 +7,14 @@
 //! | `Shell`, `Mesh` | corners, edges and faces of what is flat; surfaces of triangles | `shell.rs`, `mesh.rs` |
 //! | `Bodies` | state, momentum and mass of all bodies | `bodies.rs` |
 //! | `flight` | how a free body turns | `flight.rs` |
-//! | `broad` | pairs whose boxes overlap, in four ways that find the same | `broad.rs` |
+//! | `broad`, `Grid` | pairs whose boxes overlap, in four ways that find the same; the grid | `broad.rs`, `grid.rs` |
 //! | `narrow` | gap and contact points of two pieces, by their forms | `narrow/` |
 //! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
 //! | `Forces` | gravity, scripted forces, damping, and where bodies go by them | `forces.rs` |
 //! | `Springs` | forces of springs, and steps of bodies under them | `springs.rs` |
 //! | `Joints`, `Row` | joints as rows of velocity constraints; one row | `joints.rs`, `joint_rows.rs` |
 //! | `impact`, `late_impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
-//! | `Solver`, `overlap` | velocities of resting contacts; bodies moved apart | `solver.rs`, `overlap.rs` |
+//! | `Solver`, `wide`, `overlap` | velocities of resting contacts; the rows of a contact and of eight at a time; bodies moved apart | `solver.rs`, `rows.rs`, `wide.rs`, `overlap.rs` |
 //! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
 //! | `Sweeper`, `Way`, `BoxTree` | swept bodies, from impact to impact; when two first touch; what meets a box | `sweep.rs`, `way.rs`, `box_tree.rs` |
 //! | `Simulation` | everything about a world that is stepped; one step, in order; the engine's view of it | `simulation.rs`, `stepped.rs` |
@@ -28,6 +28,7 @@ mod contact;
 mod contacts;
 mod flight;
 mod forces;
+mod grid;
 mod impact;
 mod joint_rows;
 mod joints;
@@ -36,6 +37,7 @@ mod mesh;
 mod narrow;
 mod overlap;
 mod rays;
+mod rows;
 mod sensors;
 mod shape;
 mod shell;
@@ -47,5 +49,6 @@ mod stepped;
 mod sweep;
 mod vector;
 mod way;
+mod wide;
 
 pub(crate) use stepped::build;

@@ -105,6 +105,14 @@ impl<R: Real> Piece<R> {
         Pose { position: body.point(self.centre), axes }
     }
 
+    /// The radius of a ball in its body's centre; nothing for all else.
+    pub(crate) fn centred_ball(&self) -> Option<R> {
+        match self.form {
+            Form::Ball(radius) if self.plain => Some(radius),
+            _ => None,
+        }
+    }
+
     /// How far any point of a capsule's axis goes when its body turns by a rotation vector; nothing for other forms.
     pub(crate) fn swing_about(&self, body: &Pose<R>, turn: Vec3<R>) -> Option<R> {
         let Form::Capsule { half, .. } = self.form else { return None };

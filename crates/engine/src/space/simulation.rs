@@ -65,7 +65,7 @@ impl<R: Real> Simulation<R> {
             gravity: R::of(world.gravity.length()),
             touch: R::of(touch),
             last_dt: R::ZERO,
-            broad: Broad::default(),
+            broad: Broad::new(&bodies),
             contacts: Contacts::default(),
             forces: Forces::new(world, &bodies),
             joints: Joints::new(world, &bodies),
@@ -137,7 +137,14 @@ impl<R: Real> Simulation<R> {
                 carry,
                 push_time: (R::ONE - late) * dt,
             };
-            let pressed = self.solver.solve(&self.bodies, &self.start, &mut self.contacts, &mut self.joints, numbers);
+            let pressed = self.solver.solve(
+                &self.bodies,
+                &self.start,
+                &mut self.contacts,
+                &mut self.joints,
+                numbers,
+                &self.threads,
+            );
             for (body, &motion) in pressed.iter().enumerate() {
                 if self.bodies.inverse[body].moves() {
                     self.bodies.take_motion(body, motion);
@@ -166,6 +173,9 @@ impl<R: Real> Simulation<R> {
         if self.marked.iter().any(|marked| *marked) {
             let numbers = SweepNumbers { dt, rest_speed: self.rest_speed(dt), touch: self.touch };
             let (marked, mixed) = (&self.marked, &self.mixed);
+            for (leg, &rotation) in legs.iter_mut().zip(&self.bodies.rotation) {
+                leg.work_out(rotation);
+            }
             self.sweeper.run(&mut self.bodies, &mut legs, marked, mixed, numbers, &mut self.hit_now);
         } else {
             for (body, leg) in legs.iter().enumerate() {

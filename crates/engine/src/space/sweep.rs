@@ -45,11 +45,16 @@ pub(crate) struct Leg<R> {
 }
 
 impl<R: Real> Leg<R> {
-    pub(crate) fn new(way: Vec3<R>, from: Quat<R>, end: Quat<R>, spin_way: Vec3<R>, bend: Vec3<R>) -> Self {
-        // More than half a turn in a step shows in the spin alone.
-        let long = spin_way.dot(spin_way) > R::of(4.0);
-        let turn = if long { spin_way } else { end.after(from.turned_back()).vector() };
-        Leg { since: R::ZERO, way, turn, end, bend, held: false, carried: Vec3::ZERO, impacts: 0 }
+    /// `spin_way` is the spin times the step; how it turns on the way is worked out by [`Leg::work_out`].
+    pub(crate) fn new(way: Vec3<R>, end: Quat<R>, spin_way: Vec3<R>, bend: Vec3<R>) -> Self {
+        Leg { since: R::ZERO, way, turn: spin_way, end, bend, held: false, carried: Vec3::ZERO, impacts: 0 }
+    }
+
+    /// The turn from where the body stands to the end. More than half a turn in a step shows in the spin alone.
+    pub(crate) fn work_out(&mut self, from: Quat<R>) {
+        if !(self.turn.dot(self.turn) > R::of(4.0)) {
+            self.turn = self.end.after(from.turned_back()).vector();
+        }
     }
 
     pub(crate) fn was_hit(&self) -> bool {

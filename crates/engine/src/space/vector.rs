@@ -202,6 +202,9 @@ impl<R: Real> Mat3<R> {
     }
 }
 
+/// Square of an angle below which a rotation is worked out by a series.
+const SMALL_SQUARE: f64 = 0.1;
+
 /// A rotation as a unit quaternion.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Quat<R> {
@@ -250,10 +253,17 @@ impl<R: Real> Quat<R> {
 
     /// The rotation by a vector whose length is the angle.
     pub(crate) fn by(vector: Vec3<R>) -> Self {
-        let angle = vector.length();
-        if !(angle > R::ZERO) {
-            return Quat::default();
+        let square = vector.dot(vector);
+        if square < R::of(SMALL_SQUARE) {
+            // The series of sine and cosine of the half angle, whose next terms are below the rounding.
+            let x = square * R::of(0.25);
+            let series =
+                |terms: &[f64]| terms.iter().rev().fold(R::ZERO, |sum, &term| R::ONE - x * sum * R::of(1.0 / term));
+            let (sine, cosine) =
+                (series(&[6.0, 20.0, 42.0, 72.0, 110.0]), series(&[2.0, 12.0, 30.0, 56.0, 90.0, 132.0]));
+            return Quat { w: cosine, v: vector * (R::HALF * sine) };
         }
+        let angle = square.sqrt();
         let (sin, cos) = (R::HALF * angle).sin_cos();
         Quat { w: cos, v: vector * (sin / angle) }
     }

@@ -3,6 +3,7 @@
 //!
 //! Source: Ericson, "Real-Time Collision Detection" (2005), sections 5.5.8 and 8.3.4 (a polygon clipped by planes: Sutherland and Hodgman, 1974).
 
+use super::blocks::feature_of_cut;
 use super::cylinder::Cylinder;
 use super::disc::Disc;
 use super::{Manifold, Point, reduced};
@@ -277,7 +278,28 @@ fn clipped<R: Real>(corners: Vec<Corner<R>>, ring: &[Corner<R>], normal: Vec3<R>
         let out = (q - p).cross(normal);
         // A hair beyond, so that what lies on a common edge of two faces is lost by neither.
         let hair = R::of(4.0) * R::EPSILON * out.length() * (p.abs() + q.abs()).largest();
-        kept = super::blocks::clip(&kept, out, out.dot(p) + hair, k as u32, closed);
+        kept = clip(&kept, out, out.dot(p) + hair, k as u32, closed);
+    }
+    kept
+}
+
+/// What of a polygon, or of a line that is not closed, lies below a level along a direction.
+fn clip<R: Real>(corners: &[Corner<R>], along: Vec3<R>, level: R, plane: u32, closed: bool) -> Vec<Corner<R>> {
+    let mut kept = Vec::with_capacity(corners.len() + 1);
+    for (number, &(place, feature)) in corners.iter().enumerate() {
+        let here = along.dot(place) - level;
+        if here <= R::ZERO {
+            kept.push((place, feature));
+        }
+        if !closed && number + 1 == corners.len() {
+            break;
+        }
+        let (next, next_feature) = corners[(number + 1) % corners.len()];
+        let there = along.dot(next) - level;
+        if (here < R::ZERO && there > R::ZERO) || (here > R::ZERO && there < R::ZERO) {
+            let cut = place + (next - place) * (here / (here - there));
+            kept.push((cut, feature_of_cut(feature, next_feature, plane)));
+        }
     }
     kept
 }

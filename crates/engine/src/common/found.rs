@@ -1,8 +1,6 @@
 //! Pairs of pieces in the order in which a broad phase finds them, and their sorting.
 
 use crate::common::pair::Pair;
-use crate::common::scalar::Real;
-use crate::plane::bound::Bound;
 
 /// Pairs with the same first piece that are still sorted by insertion.
 const SHORT: u32 = 16;
@@ -53,16 +51,35 @@ impl Found {
         self.count += usize::from(overlap);
     }
 
+    /// The same of many, of which there are `most` at most.
+    #[inline(always)]
+    pub(crate) fn note_all(&mut self, most: usize, pairs: impl Iterator<Item = (u32, u32, bool)>) {
+        self.make_room(most + 1);
+        let room = &mut self.list[self.count..];
+        let mut count = 0;
+        for (a, b, overlap) in pairs {
+            room[count] = Pair::of(a, b);
+            count += usize::from(overlap);
+        }
+        self.count += count;
+    }
+
     /// Compares a box with others. Each pair is written down and counted only when they overlap: whether they will cannot be foreseen,
     /// so that a branch would cost more than a needless write.
     #[inline]
-    pub(crate) fn gather<R: Real>(&mut self, a: &Bound<R>, others: &[Bound<R>]) {
+    pub(crate) fn gather<B>(
+        &mut self,
+        a: &B,
+        others: &[B],
+        pair: impl Fn(&B, &B) -> Pair,
+        meets: impl Fn(&B, &B) -> bool,
+    ) {
         self.make_room(others.len());
         let room = &mut self.list[self.count..];
         let mut count = 0;
         for b in others {
-            room[count] = a.pair(b);
-            count += usize::from(a.meets(b));
+            room[count] = pair(a, b);
+            count += usize::from(meets(a, b));
         }
         self.count += count;
     }

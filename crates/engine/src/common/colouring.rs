@@ -3,10 +3,7 @@
 //! Contacts are given colours greedily in the order of the list (graph colouring; Welsh and Powell, 1967), so that those of one
 //! colour can be solved in any order, and by any thread, with the same result.
 
-use crate::common::scalar::Real;
-use crate::plane::bodies::Bodies;
-use crate::plane::contacts::Contacts;
-use crate::plane::wide::LANES;
+use crate::common::passes::LANES;
 
 /// Colours; contacts that need more are solved one by one after them.
 pub(crate) const COLOURS: usize = 64;
@@ -24,15 +21,19 @@ pub(crate) struct Colouring {
 }
 
 impl Colouring {
-    /// Colours the contacts and gives each a lane; contacts past the last colour get bundles of their own.
-    pub(crate) fn arrange<R: Real>(&mut self, contacts: &Contacts<R>, bodies: &Bodies<R>) -> usize {
+    /// Colours the contacts, given by their bodies, and gives each a lane; contacts past the last colour get bundles of their own.
+    pub(crate) fn arrange(
+        &mut self,
+        contacts: impl Iterator<Item = [usize; 2]>,
+        bodies: usize,
+        moves: impl Fn(usize) -> bool,
+    ) -> usize {
         self.used.clear();
-        self.used.resize(bodies.len(), 0);
+        self.used.resize(bodies, 0);
         self.colour.clear();
         let mut counts = [0_u32; COLOURS + 1];
-        for contact in &contacts.list {
-            let [a, b] = contact.bodies;
-            let (moves_a, moves_b) = (bodies.inverse[a].moves(), bodies.inverse[b].moves());
+        for [a, b] in contacts {
+            let (moves_a, moves_b) = (moves(a), moves(b));
             let taken = if moves_a { self.used[a] } else { 0 } | if moves_b { self.used[b] } else { 0 };
             let colour = taken.trailing_ones() as usize;
             counts[colour] += 1;

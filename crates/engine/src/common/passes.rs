@@ -1,13 +1,103 @@
 //! The passes of the contact solver over all colours, by one thread or a team, with the same bits.
 
+use crate::common::colouring::{COLOURS, Colouring};
 use crate::common::scalar::Real;
 use crate::common::team::{Alarm, Barrier, Shared};
 use crate::common::threads::Threads;
-use crate::plane::bodies::{Bodies, Motion};
-use crate::plane::colouring::{COLOURS, Colouring};
-use crate::plane::joints::Joints;
-use crate::plane::wide::{Bundle, Motions, Progress, Width, go_on, pass};
 use std::ops::Range;
+
+/// Contacts in a bundle.
+pub(crate) const LANES: usize = 8;
+/// A number of each contact of a bundle.
+pub(crate) type Lanes<R> = [R; LANES];
+
+/// How wide the machine's vectors are. It changes the speed and not a bit of the result.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Width {
+    Plain,
+    #[cfg(target_arch = "x86_64")]
+    Avx2,
+    #[cfg(target_arch = "x86_64")]
+    Avx512,
+}
+
+impl Width {
+    /// The widest that this machine has.
+    pub(crate) fn of_this_machine() -> Self {
+        #[cfg(target_arch = "x86_64")]
+        {
+            if is_x86_feature_detected!("avx512f") && is_x86_feature_detected!("avx512vl") {
+                return Width::Avx512;
+            }
+            if is_x86_feature_detected!("avx2") {
+                return Width::Avx2;
+            }
+        }
+        Width::Plain
+    }
+}
+
+/// What a pass has done.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Progress<R> {
+    /// Largest change of a normal or tangential speed of the centres.
+    pub(crate) largest: R,
+    /// Sum over the rows of the change of the impulse times its change since the pass before: negative when passes turn back.
+    pub(crate) onward: R,
+}
+
+/// Velocities of all bodies as a pass sees them. Behind them stand one entry that is never written, for lanes without a contact,
+/// and one that is never read for each thread.
+pub(crate) struct Motions<'a, M> {
+    pub(crate) list: &'a Shared<'a, M>,
+    /// Where this thread writes what it has worked out for a body that nothing can push.
+    pub(crate) waste: usize,
+}
+
+#[allow(unsafe_code)]
+impl<M: Copy> Motions<'_, M> {
+    #[inline(always)]
+    pub(crate) fn read(&self, body: u32) -> M {
+        // SAFETY: contacts of one colour share no body that can be pushed, and others are not written to.
+        unsafe { *self.list.get(body as usize) }
+    }
+
+    #[inline(always)]
+    pub(crate) fn write(&self, body: u32, can_be_pushed: bool, now: M) {
+        // Selected without a branch.
+        let place = if can_be_pushed { body as usize } else { self.waste };
+        // SAFETY: as above; the waste is this thread's own.
+        *unsafe { self.list.entry(place) } = now;
+    }
+}
+
+/// The rows of eight contacts, and what else takes part in the passes of a room.
+pub(crate) trait Rows: Send + Sync + Sized {
+    type Scalar: Real;
+    type Motion: Copy + Default + Send + Sync;
+    type Bodies: Sync;
+    type Joints: Send + Sync;
+
+    /// One pass over a run of bundles, each of whose impulses first goes on by a share of what the pass before changed, with vectors of a width that
+    /// the machine has.
+    fn pass(
+        width: Width,
+        bundles: &mut [Self],
+        motion: &Motions<'_, Self::Motion>,
+        share: Self::Scalar,
+    ) -> Progress<Self::Scalar>;
+
+    /// Velocities go on in the direction of the last pass by a share of what it changed.
+    fn go_on(width: Width, motion: &mut [Self::Motion], before: &mut [Self::Motion], share: Self::Scalar);
+
+    fn any_joints(joints: &Self::Joints) -> bool;
+
+    /// One pass over the joints; gives the largest change of a speed.
+    fn pass_joints(joints: &mut Self::Joints, motion: &mut [Self::Motion], bodies: &Self::Bodies) -> Self::Scalar;
+
+    /// Joints go on in the direction of the last pass.
+    fn go_on_joints(joints: &mut Self::Joints, share: Self::Scalar);
+}
 
 /// Bundles that are passed together. What a block reports is added up block by block, so that sums do not depend on who did which.
 const BLOCK: usize = 16;
@@ -46,47 +136,50 @@ impl<R: Real> Blocks<R> {
 }
 
 /// What a run of passes works on.
-pub(crate) struct Work<'a, R> {
+pub(crate) struct Work<'a, B: Rows> {
     pub(crate) width: Width,
     pub(crate) colouring: &'a Colouring,
-    pub(crate) blocks: &'a mut Blocks<R>,
-    pub(crate) bundles: &'a mut [Bundle<R>],
+    pub(crate) blocks: &'a mut Blocks<B::Scalar>,
+    pub(crate) bundles: &'a mut [B],
     /// Velocities of the bodies; entries for lanes without a contact and for the members of the team are put behind them.
-    pub(crate) motion: &'a mut Vec<Motion<R>>,
+    pub(crate) motion: &'a mut Vec<B::Motion>,
     /// Velocities after the pass before.
-    pub(crate) before: &'a mut Vec<Motion<R>>,
-    pub(crate) bodies: &'a Bodies<R>,
-    pub(crate) joints: &'a mut Joints<R>,
+    pub(crate) before: &'a mut Vec<B::Motion>,
+    pub(crate) bodies: &'a B::Bodies,
+    pub(crate) joints: &'a mut B::Joints,
     pub(crate) iterations: u32,
     /// Passes end when no speed changes by more.
-    pub(crate) enough: R,
+    pub(crate) enough: B::Scalar,
     /// The natural speed of the step: smaller changes are never taken for wild.
-    pub(crate) scale: R,
+    pub(crate) scale: B::Scalar,
 }
 
 /// The same, shared by a team.
-struct Team<'a, R> {
+struct Team<'a, B: Rows> {
     width: Width,
     blocks: &'a [Range<usize>],
     first: &'a [usize],
-    progress: Shared<'a, Progress<R>>,
-    bundles: Shared<'a, Bundle<R>>,
-    motion: Shared<'a, Motion<R>>,
-    before: Shared<'a, Motion<R>>,
-    joints: Shared<'a, Joints<R>>,
+    progress: Shared<'a, Progress<B::Scalar>>,
+    bundles: Shared<'a, B>,
+    motion: Shared<'a, B::Motion>,
+    before: Shared<'a, B::Motion>,
+    joints: Shared<'a, B::Joints>,
     any_joints: bool,
-    bodies: &'a Bodies<R>,
+    bodies: &'a B::Bodies,
+    /// How many bodies there are.
+    count: usize,
     iterations: u32,
-    enough: R,
-    scale: R,
+    enough: B::Scalar,
+    scale: B::Scalar,
     barrier: Barrier,
 }
 
 /// Passes until nothing changes any more; gives their number.
-pub(crate) fn iterate<R: Real>(work: Work<'_, R>, threads: &Threads) -> u32 {
+pub(crate) fn iterate<B: Rows>(work: Work<'_, B>, threads: &Threads) -> u32 {
     let members = if work.bundles.len() < WORTH_SHARING { 1 } else { threads.count() };
     work.blocks.arrange(work.colouring);
-    work.motion.resize(work.bodies.len() + 1 + members, Motion::default());
+    let count = work.motion.len();
+    work.motion.resize(count + 1 + members, B::Motion::default());
     work.before.clone_from(work.motion);
     let Work { width, blocks, bundles, motion, before, bodies, joints, iterations, enough, scale, colouring: _ } = work;
     let Blocks { blocks, first, progress } = blocks;
@@ -98,9 +191,10 @@ pub(crate) fn iterate<R: Real>(work: Work<'_, R>, threads: &Threads) -> u32 {
         bundles: Shared::new(bundles),
         motion: Shared::new(motion),
         before: Shared::new(before),
-        any_joints: !joints.is_empty(),
+        any_joints: B::any_joints(joints),
         joints: Shared::new(std::slice::from_mut(joints)),
         bodies,
+        count,
         iterations,
         enough,
         scale,
@@ -110,7 +204,7 @@ pub(crate) fn iterate<R: Real>(work: Work<'_, R>, threads: &Threads) -> u32 {
 }
 
 #[allow(unsafe_code)]
-impl<R: Real> Team<'_, R> {
+impl<B: Rows> Team<'_, B> {
     /// Passes with momentum: between two of them all impulses, and the velocities with them, go on in the direction of the last
     /// one (Nesterov, 1983), from the beginning again when a pass turns back (O'Donoghue and Candès, 2015).
     /// A pass may start from impulses that no contact could have; it brings each back within its bounds.
@@ -118,9 +212,9 @@ impl<R: Real> Team<'_, R> {
     /// Every member goes this way, and all decide alike, since they see the same progress.
     fn work(&self, member: usize) -> u32 {
         let _alarm = Alarm(&self.barrier);
-        let mut momentum = R::ONE;
-        let mut share = R::ZERO;
-        let (mut first, mut wild) = (R::ZERO, false);
+        let mut momentum = B::Scalar::ONE;
+        let mut share = B::Scalar::ZERO;
+        let (mut first, mut wild) = (B::Scalar::ZERO, false);
         for iteration in 0..self.iterations {
             let progress = self.pass(member, share);
             if !(progress.largest > self.enough) || iteration + 1 == self.iterations {
@@ -131,12 +225,12 @@ impl<R: Real> Team<'_, R> {
                 first = progress.largest.max(self.scale);
             }
             wild = wild || progress.largest > first;
-            let next = R::HALF * momentum * ((momentum * momentum + R::of(4.0)).sqrt() - momentum);
-            if wild || progress.onward < R::ZERO {
-                momentum = R::ONE;
-                share = R::ZERO;
+            let next = B::Scalar::HALF * momentum * ((momentum * momentum + B::Scalar::of(4.0)).sqrt() - momentum);
+            if wild || progress.onward < B::Scalar::ZERO {
+                momentum = B::Scalar::ONE;
+                share = B::Scalar::ZERO;
             } else {
-                share = momentum * (R::ONE - momentum) / (momentum * momentum + next);
+                share = momentum * (B::Scalar::ONE - momentum) / (momentum * momentum + next);
                 momentum = next;
             }
             self.go_on(member, share);
@@ -145,24 +239,24 @@ impl<R: Real> Team<'_, R> {
     }
 
     /// One pass over the joints, by the first member, and over each colour, by all.
-    fn pass(&self, member: usize, share: R) -> Progress<R> {
+    fn pass(&self, member: usize, share: B::Scalar) -> Progress<B::Scalar> {
         let last = self.progress.len() - 1;
         if self.any_joints {
             if member == 0 {
                 // SAFETY: the others wait.
                 let (joints, motion) = unsafe { (self.joints.entry(0), self.motion.run(0..self.motion.len())) };
-                let largest = joints.iterate(motion, &self.bodies.inverse, &self.bodies.present);
+                let largest = B::pass_joints(joints, motion, self.bodies);
                 // SAFETY: the others wait.
                 unsafe { self.progress.entry(last) }.largest = largest;
             }
             self.barrier.wait();
         }
-        let motion = Motions { list: &self.motion, waste: self.bodies.len() + 1 + member };
+        let motion = Motions { list: &self.motion, waste: self.count + 1 + member };
         for (colour, blocks) in self.first.windows(2).enumerate().filter(|(_, blocks)| blocks[0] < blocks[1]) {
             for block in self.blocks_of(member, colour, blocks) {
                 // SAFETY: each block has one member, and blocks do not overlap.
                 let bundles = unsafe { self.bundles.run(self.blocks[block].clone()) };
-                let done = pass(self.width, bundles, &motion, share);
+                let done = B::pass(self.width, bundles, &motion, share);
                 // SAFETY: as the block itself.
                 unsafe { *self.progress.entry(block) = done };
             }
@@ -170,7 +264,7 @@ impl<R: Real> Team<'_, R> {
         }
         // SAFETY: nobody writes before all have come to the barrier at the end of `go_on`, where each has read this.
         let parts = (0..=last).map(|block| unsafe { self.progress.get(block) });
-        parts.fold(Progress { largest: R::ZERO, onward: R::ZERO }, |sum, part| Progress {
+        parts.fold(Progress { largest: B::Scalar::ZERO, onward: B::Scalar::ZERO }, |sum, part| Progress {
             largest: sum.largest.max(part.largest),
             onward: sum.onward + part.onward,
         })
@@ -187,15 +281,15 @@ impl<R: Real> Team<'_, R> {
     }
 
     /// Joints and velocities go on by a share of what the pass changed; contacts do when the next pass comes to them.
-    fn go_on(&self, member: usize, share: R) {
+    fn go_on(&self, member: usize, share: B::Scalar) {
         if member == 0 && self.any_joints {
             // SAFETY: only the first member has to do with joints.
-            unsafe { self.joints.entry(0) }.extrapolate(share);
+            B::go_on_joints(unsafe { self.joints.entry(0) }, share);
         }
         let range = self.barrier.share(self.motion.len(), member);
         // SAFETY: the shares of the members do not overlap, and no member passes bundles before the barrier.
         let (motion, before) = unsafe { (self.motion.run(range.clone()), self.before.run(range)) };
-        go_on(self.width, motion, before, share);
+        B::go_on(self.width, motion, before, share);
         self.barrier.wait();
     }
 }
