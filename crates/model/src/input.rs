@@ -23,10 +23,26 @@ pub fn open_plain(path: &Path) -> Result<File> {
 pub fn read_text(path: &Path, most: u64) -> Result<String> {
     let mut text = String::new();
     let read = open_plain(path)?.take(most.saturating_add(1)).read_to_string(&mut text)?;
+    no_more_than(most, read)?;
+    Ok(text)
+}
+
+/// Reads a plain file of at most so many bytes.
+///
+/// # Errors
+/// When it is larger, no plain file, or cannot be read.
+pub fn read_bytes(path: &Path, most: u64) -> Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    let read = open_plain(path)?.take(most.saturating_add(1)).read_to_end(&mut bytes)?;
+    no_more_than(most, read)?;
+    Ok(bytes)
+}
+
+fn no_more_than(most: u64, read: usize) -> Result<()> {
     if read as u64 > most {
         return Err(Error::other(format!("it is larger than {} MB", most >> 20)));
     }
-    Ok(text)
+    Ok(())
 }
 
 #[cfg(test)]

@@ -68,7 +68,7 @@ pub use error::EngineError;
 pub use factor::{Factor, NumberError, Origin, Timestep};
 pub use frame::{BodyState, Contact, Frame, SensorEvent, SensorEventKind};
 pub use glam::{DMat3, DQuat, DVec2, DVec3};
-pub use input::{open_plain, read_text};
+pub use input::{open_plain, read_bytes, read_text};
 pub use joint::{Joint, JointFrame, JointKind};
 pub use measure::{Measure, MeasureFunction, Moment};
 pub use nearest::nearest;

@@ -26,6 +26,7 @@ mod file;
 mod follow;
 mod forces;
 mod lints;
+mod mesh_file;
 mod names;
 mod near;
 mod number;

@@ -8,7 +8,7 @@ use ironspin_model::{BodyKind, Dimension, Net, SoftBody, SoftMethod, World, larg
 use std::ops::Range;
 
 /// The kinds of warnings, as `allow` names them.
-pub const WARNINGS: [&str; 12] = [
+pub const WARNINGS: [&str; 15] = [
     "overlap",
     "pixels",
     "step",
@@ -17,6 +17,9 @@ pub const WARNINGS: [&str; 12] = [
     "bounds",
     "restitution",
     "stiff-net",
+    "mesh-scale",
+    "open-mesh",
+    "mended-mesh",
     "sign-of-power",
     "unit-of-sum",
     "degrees",

@@ -4,12 +4,13 @@ use crate::bundled;
 use crate::diagnostic::{Diagnostic, SceneError, Source};
 use crate::file::{Placed, SCENE_VERSION, SceneFile, SharedFile};
 use crate::lints;
+use crate::mesh_file::{self, MeshFiles};
 use crate::print;
 use crate::resolve;
 use crate::setup::{Settings, Setup, Warning};
 use crate::topics::{TOPICS, Topic, find_topic, topic_of_code};
 use std::ops::Range;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 /// A scene file that was read and has the right form. Its expressions are worked out by [`Scene::resolve`].
@@ -19,12 +20,16 @@ pub struct Scene {
     sources: Vec<Source>,
     file: SceneFile,
     shared: Vec<SharedFile>,
+    /// Surfaces in files beside it.
+    meshes: MeshFiles,
 }
 
 /// Most bytes of a scene file.
 const FILE_LIMIT: u64 = 16 << 20;
 /// Most files that a scene may use.
 const USE_LIMIT: usize = 16;
+/// Most files of surfaces.
+const MESH_LIMIT: usize = 64;
 
 impl Scene {
     /// Reads a scene from text; `origin` is the name shown in messages. It cannot use other files.
@@ -56,7 +61,34 @@ impl Scene {
             check_version(&table.scene).map_err(|diagnostic| diagnostic.in_sources(&sources))?;
             shared.push(table);
         }
-        Ok(Scene { sources, file, shared })
+        let mut scene = Scene { sources, file, shared, meshes: MeshFiles::default() };
+        scene.read_meshes(folder)?;
+        Ok(scene)
+    }
+
+    /// Reads the files of surfaces that it names, each once.
+    fn read_meshes(&mut self, folder: Option<&Path>) -> Result<(), SceneError> {
+        let templates = self.shared.iter().map(|shared| &shared.template).chain([&self.file.template]);
+        let tables = templates.flat_map(|templates| templates.0.iter().map(|(_, table)| table)).chain(&self.file.body);
+        let mut named: Vec<(String, Range<usize>)> = Vec::new();
+        for (table, whole) in tables.flat_map(|table| table.surfaces()) {
+            let Some(file) = &table.0.file else { continue };
+            if !named.iter().any(|(name, _)| name == file.get_ref()) {
+                named.push((file.get_ref().clone(), table.place(&whole)));
+            }
+        }
+        for (number, (name, used)) in named.into_iter().enumerate() {
+            let read = match number < MESH_LIMIT {
+                true => mesh_file(&name, &used, folder),
+                false => Err(Diagnostic::at(
+                    used.clone(),
+                    format!("a scene may name {MESH_LIMIT} files of surfaces at most"),
+                )),
+            };
+            read.and_then(|bytes| self.meshes.add(&name, &bytes, &used, &mut self.sources))
+                .map_err(|diagnostic| diagnostic.in_sources(&self.sources))?;
+        }
+        Ok(())
     }
 
     /// Reads a scene by path, or a bundled one by name. What looks like a path (has a separator or ends in `.toml`)
@@ -130,7 +162,7 @@ impl Scene {
     /// the file where there is one.
     pub fn resolve(&self, settings: &Settings) -> Result<Setup, SceneError> {
         let placed = |diagnostic: Diagnostic| diagnostic.in_sources(&self.sources);
-        let resolved = resolve::resolve(&self.file, &self.shared, settings).map_err(placed)?;
+        let resolved = resolve::resolve(&self.file, &self.shared, &self.meshes, settings).map_err(placed)?;
         let warnings = lints::warnings(&self.file, &resolved, settings.dt, settings.soft_method).map_err(placed)?;
         Ok(Setup {
             name: self.file.name.get_ref().clone(),
@@ -222,30 +254,69 @@ fn check_name(name: &Placed<String>) -> Result<(), Diagnostic> {
         .help(format!("use letters, digits, blanks between them, and - _ . ( ), up to {LONGEST_NAME}")))
 }
 
-/// The text of a file that a scene uses: a plain name, in the scene's own folder, also after links are followed.
+/// The text of a file that a scene uses.
 fn used_file(name: &Placed<String>, number: usize, folder: Option<&Path>) -> Result<String, Diagnostic> {
     let plain = name.get_ref();
     let at = |message: String| Diagnostic::at(name.span(), message);
-    let Some(folder) = folder else {
-        return Err(at("only a scene in a file can use other files".to_owned()).label("no folder to look in"));
-    };
     if number >= USE_LIMIT {
         return Err(at(format!("a scene may use {USE_LIMIT} files at most")));
     }
-    if plain.contains(['/', '\\', ':']) || plain.starts_with('.') || !plain.ends_with(".toml") {
+    let real = beside(plain, &name.span(), folder, plain.ends_with(".toml"), ".toml")?;
+    read_limited(&real).map_err(|error| at(format!("cannot read `{plain}`: {error}")).label("used here"))
+}
+
+/// The bytes of a file of a surface.
+fn mesh_file(name: &str, used: &Range<usize>, folder: Option<&Path>) -> Result<Vec<u8>, Diagnostic> {
+    let real = beside(name, used, folder, mesh_file::has_known_ending(name), ".obj, .stl or .ply")?;
+    ironspin_model::read_bytes(&real, mesh_file::FILE_LIMIT)
+        .map_err(|error| Diagnostic::at(used.clone(), format!("cannot read `{name}`: {error}")).label("used here"))
+}
+
+/// Where a file beside a scene is: a plain name, in the scene's own folder, also after links are followed.
+fn beside(
+    plain: &str,
+    span: &Range<usize>,
+    folder: Option<&Path>,
+    ends_well: bool,
+    ending: &str,
+) -> Result<PathBuf, Diagnostic> {
+    let at = |message: String| Diagnostic::at(span.clone(), message);
+    let Some(folder) = folder else {
+        return Err(at("only a scene in a file can use other files".to_owned()).label("no folder to look in"));
+    };
+    if plain.contains(['/', '\\', ':']) || plain.starts_with('.') || !ends_well {
         return Err(at(format!("`{plain}` cannot be used"))
             .label("not a plain file name")
-            .help("a scene uses files of its own folder, by name, ending in .toml"));
+            .help(format!("a scene uses files of its own folder, by name, ending in {ending}")));
     }
     let folder = if folder.as_os_str().is_empty() { Path::new(".") } else { folder };
     let found = folder.join(plain);
-    let real =
-        found.canonicalize().map_err(|error| at(format!("cannot read `{plain}`: {error}")).label("used here"))?;
+    let real = found.canonicalize().map_err(|error| {
+        let missing = at(format!("cannot read `{plain}`: {error}")).label("used here");
+        match nearest_file(folder, plain) {
+            Some(near) => missing.help(format!("did you mean `{near}`?")),
+            None => missing,
+        }
+    })?;
     let home = folder.canonicalize().map_err(|error| at(format!("cannot read the folder: {error}")))?;
     if real.parent() != Some(home.as_path()) {
         return Err(at(format!("`{plain}` leads out of the scene's folder")).label("a link to elsewhere"));
     }
-    read_limited(&real).map_err(|error| at(format!("cannot read `{plain}`: {error}")).label("used here"))
+    Ok(real)
+}
+
+/// Most names of a folder that are looked at for a near one.
+const NAMES_LOOKED_AT: usize = 1_000;
+
+/// The file of a folder whose name is nearest to one that is not there.
+fn nearest_file(folder: &Path, name: &str) -> Option<String> {
+    let entries = std::fs::read_dir(folder).ok()?.take(NAMES_LOOKED_AT);
+    let mut names: Vec<String> = entries
+        .filter_map(|entry| entry.ok()?.file_name().into_string().ok())
+        .filter(|name| !name.starts_with('.'))
+        .collect();
+    names.sort();
+    ironspin_model::nearest(name, names.iter().map(String::as_str)).map(str::to_owned)
 }
 
 /// What is wrong with the form of a TOML file, in our words: what was found, what was expected, the nearest known name.

@@ -4,6 +4,7 @@
 mod adapters;
 mod agreement;
 mod catches;
+mod cells;
 mod demo;
 mod docs;
 mod farm;
@@ -12,6 +13,7 @@ mod judge;
 mod kept;
 #[cfg(unix)]
 mod look;
+mod mesh_files;
 mod mistakes;
 mod named;
 mod pendulum_oracles;

@@ -1,6 +1,6 @@
 //! Bodies as they are written.
 
-use super::{Amount, Ordered, Placed, Turns};
+use super::{Amount, HullTable, MeshTable, Ordered, Placed, Turns};
 use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -34,9 +34,9 @@ pub(crate) enum ShapeTable {
     Capsule(Vec<Number>),
     /// Length along x, and radius; in space.
     Cylinder(Vec<Number>),
-    /// Corners of a convex body, 4 to 256; in space.
-    Hull(Vec<Vec<Number>>),
-    /// A surface of triangles; static only, in space.
+    /// Corners of a convex body, 4 to 256, or a file with them; in space.
+    Hull(HullTable),
+    /// A surface of triangles, or a file with them; static only, in space.
     Mesh(MeshTable),
     /// Points of a chain of segments; static only.
     Polyline(Vec<Vec<Number>>),
@@ -44,16 +44,6 @@ pub(crate) enum ShapeTable {
     HalfPlane(Vec<Number>),
     /// Normal that points out of the solid; static only, in space.
     HalfSpace(Vec<Number>),
-}
-
-/// Triangles on common points, counter-clockwise seen from outside.
-#[derive(Clone, Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
-pub(crate) struct MeshTable {
-    /// Points, m.
-    pub(crate) points: Vec<Vec<Number>>,
-    /// Three numbers of points each, from 0 on.
-    pub(crate) faces: Vec<[u32; 3]>,
 }
 
 /// One piece of a body.
@@ -72,6 +62,19 @@ pub(crate) struct PartTable {
     /// It notices what overlaps it and pushes nothing.
     #[serde(default)]
     pub(crate) sensor: bool,
+}
+
+/// Many boxes of one size side by side, as one body.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct CellsTable {
+    /// Width and height of a cell, in space depth too, m.
+    pub(crate) size: Placed<Vec<Number>>,
+    /// How many there are along each axis; their middle is the body's origin.
+    pub(crate) count: Placed<Vec<Number>>,
+    /// Which are there: an expression of column, row, in space layer, and of the place x, y, z of the cell from the middle, not 0 for a cell
+    /// that is there; all when left out.
+    pub(crate) filled: Option<Number>,
 }
 
 /// How a kinematic body moves.
@@ -185,6 +188,8 @@ body_table! {
     shape: Placed<ShapeTable>,
     /// The parts of a body of several.
     parts: Vec<PartTable>,
+    /// Cells in the place of a shape.
+    cells: Placed<CellsTable>,
     /// Where it stands, m.
     at: Placed<Vec<Number>>,
     /// rad, or "30 deg"; in the plane.
@@ -202,6 +207,8 @@ body_table! {
     /// kg m² about the centre of mass; as the density spreads it when left out. In space the three moments about the body's own axes, or the
     /// six numbers Ixx, Iyy, Izz, Ixy, Ixz, Iyz of its matrix.
     inertia: Amount,
+    /// A closed surface whose volume, at the density of the body's material, gives mass, centre and inertia in the place of the parts; in space.
+    mass_from: Placed<MeshTable>,
     /// Whether `at` and the places of the parts are about the centre of mass, as in a resolved scene.
     about_centre: bool,
     /// The speed falls as exp(-c t), 1/s.

@@ -4,6 +4,7 @@ pub(crate) mod amount;
 pub(crate) mod body;
 pub(crate) mod force;
 pub(crate) mod limit;
+mod mesh;
 mod number_or;
 pub(crate) mod parameter;
 pub(crate) mod rules;
@@ -12,9 +13,10 @@ pub(crate) mod soft;
 use crate::number::Number;
 pub(crate) use crate::placed::{Ordered, Placed};
 pub(crate) use amount::{Amount, TurnTable, Turns};
-pub(crate) use body::{BodyTable, KindWord, MeshTable, MotionTable, PartTable, PlaceTable, ShapeTable};
+pub(crate) use body::{BodyTable, CellsTable, KindWord, MotionTable, PartTable, PlaceTable, ShapeTable};
 pub(crate) use force::ForceTable;
 pub(crate) use limit::{FallingTable, Limit};
+pub(crate) use mesh::{HullTable, MeshFields, MeshTable, UpWord};
 pub(crate) use parameter::{ParameterFields, ParameterTable};
 pub(crate) use rules::{
     ActionTable, ApartTable, ClaimTable, JointTable, JointWord, LawTable, SeriesTable, SeverityWord, TwinTable,

@@ -135,6 +135,9 @@ pub(crate) struct ActionTable {
     pub(crate) add: bool,
     /// Taken out, and these absent bodies come in, at their places in its frame.
     pub(crate) split: Option<Placed<String>>,
+    /// Cells are taken away: an expression of column, row, in space layer, and of the place x, y, z of a cell from the middle of all, not 0 for a cell
+    /// that goes. What comes apart is split into bodies of its own, name_piece\[0\], name_piece\[1\], ...
+    pub(crate) take_cells: Option<Number>,
     /// Gravity changes, m/s².
     pub(crate) gravity: Option<Placed<Vec<Number>>>,
     /// A ray is cast.

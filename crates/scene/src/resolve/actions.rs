@@ -32,13 +32,18 @@ fn is_lasting(effect: &Effect) -> bool {
 impl Resolver {
     pub(super) fn actions(&self, tables: &[ActionTable], bodies: &[Body]) -> Result<Script, Diagnostic> {
         let mut script = Script::default();
-        for table in tables {
-            self.action(table, bodies, &mut script)?;
+        for (number, table) in tables.iter().enumerate() {
+            self.action((number, table), bodies, &mut script)?;
         }
         Ok(script)
     }
 
-    fn action(&self, table: &ActionTable, bodies: &[Body], script: &mut Script) -> Result<(), Diagnostic> {
+    fn action(
+        &self,
+        (number, table): (usize, &ActionTable),
+        bodies: &[Body],
+        script: &mut Script,
+    ) -> Result<(), Diagnostic> {
         let place = place_of(table);
         let for_time = table
             .for_time
@@ -53,7 +58,7 @@ impl Resolver {
             return Err(Diagnostic::at(number.span(), "`for_time` goes with `force` and `torque`"));
         }
         if let Some(condition) = &table.when {
-            return self.when(table, condition, for_time, bodies, script);
+            return self.when((number, table), condition, for_time, bodies, script);
         }
         let Some(at_time) = &table.at_time else {
             return Err(Diagnostic::at(place, "an action needs `at_time` or `when`").label("in this action"));
@@ -63,7 +68,7 @@ impl Resolver {
             return Err(Diagnostic::at(at_time.span(), "the action comes after the end of the trial")
                 .label(format!("{first} s, of {} s", self.duration)));
         }
-        let turn = self.each_time(table, bodies)?;
+        let turn = self.each_time((number, table), bodies)?;
         let times = self.times(table, first)?;
         let lasting = (for_time / self.dt - 1e-9).ceil().max(1.0);
         let count = |effect: &Effect| if is_lasting(effect) { lasting } else { 1.0 };
@@ -101,7 +106,7 @@ impl Resolver {
     }
 
     /// What an action does each time it comes: the same every time, since it is worked out for the bodies as they are built.
-    fn each_time(&self, table: &ActionTable, bodies: &[Body]) -> Result<EachTime, Diagnostic> {
+    fn each_time(&self, (number, table): (usize, &ActionTable), bodies: &[Body]) -> Result<EachTime, Diagnostic> {
         let mut turn = EachTime::default();
         if let Some(gravity) = &table.gravity {
             turn.effects.push((0, Effect::Gravity(self.placed_vector(gravity, &self.names)?)));
@@ -127,12 +132,13 @@ impl Resolver {
         for &body in &on {
             turn.effects.extend(self.effects(table, body, bodies)?.into_iter().map(|effect| (body, effect)));
         }
+        turn.effects.extend(self.taken.get(&number).into_iter().flatten().cloned());
         if turn.effects.is_empty() && turn.questions.is_empty() {
             let diagnostic = Diagnostic::at(place_of(table), "this action does nothing");
             return Err(if table.on.is_none() && wants_bodies(table) {
                 diagnostic.label("on which bodies?").help("add a line on = \"...\"")
             } else {
-                diagnostic.help("give it one of impulse, force, torque, velocity, spin, place, move_by, hold, remove, add, split, gravity, ray, forecast")
+                diagnostic.help("give it one of impulse, force, torque, velocity, spin, place, move_by, hold, remove, add, split, take_cells, gravity, ray, forecast")
             });
         }
         Ok(turn)
@@ -140,7 +146,7 @@ impl Resolver {
 
     fn when(
         &self,
-        table: &ActionTable,
+        (number, table): (usize, &ActionTable),
         condition: &Placed<String>,
         for_time: f64,
         bodies: &[Body],
@@ -164,7 +170,9 @@ impl Resolver {
         self.budget.spend(Cost::Actions, 4 * waiting.len(), || on.span())?;
         let condition_measure = self.compiled(condition, &self.names, Own::State)?.into_measure();
         for body in waiting {
-            let effects = self.effects(table, body, bodies)?;
+            let mut effects = self.effects(table, body, bodies)?;
+            let taken = self.taken.get(&number).into_iter().flatten().filter(|(of, _)| *of == body);
+            effects.extend(taken.map(|(_, effect)| effect.clone()));
             if effects.is_empty() {
                 return Err(Diagnostic::at(condition.span(), "this action does nothing").label("when this holds"));
             }
@@ -379,6 +387,7 @@ fn wants_bodies(table: &ActionTable) -> bool {
         || table.remove
         || table.add
         || table.split.is_some()
+        || table.take_cells.is_some()
 }
 
 /// Where an action stands: its body, its time, or the first thing it says.

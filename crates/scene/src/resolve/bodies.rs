@@ -1,5 +1,6 @@
 //! Bodies: templates, loops, patterns, places.
 
+use super::cells::Cells;
 use super::parts::SANE_LIMIT;
 use super::patterns::Placing;
 use super::{Resolver, parameters::is_identifier};
@@ -24,6 +25,8 @@ pub(super) struct Built {
     pub(super) effects: Vec<Action>,
     /// Where the table of each body stands.
     pub(super) places: Vec<Range<usize>>,
+    /// The cells of those that have some.
+    pub(super) cells: BTreeMap<usize, Cells>,
 }
 
 impl Resolver {
@@ -190,6 +193,9 @@ impl Resolver {
         }
         built.bodies.push(body);
         built.places.push(span);
+        if let Some(cells) = &table.cells {
+            built.cells.insert(id, self.cells(table, cells, names)?);
+        }
         Ok(())
     }
 

@@ -3,9 +3,12 @@
 mod actions;
 mod bodies;
 mod bounds;
+mod cells;
 mod claims;
 mod forces;
 mod joints;
+mod mass;
+mod mesh_files;
 mod motion;
 mod net_shapes;
 mod parameters;
@@ -21,11 +24,14 @@ use crate::diagnostic::Diagnostic;
 use crate::expression::{Cast, Evaluator};
 use crate::file::{MixingWord, Ordered, Placed, SceneFile, SharedFile, WorldTable};
 use crate::forces::StateForce;
+use crate::mesh_file::MeshFiles;
 use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use crate::setup::{Parameter, Settings};
-use ironspin_model::{Bounds, Claim, DVec3, Dimension, Material, PairMaterial, SoftBody, World};
+use ironspin_model::{Bounds, Claim, DVec3, Dimension, Effect, Material, PairMaterial, SoftBody, SpaceShape, World};
+use mesh_files::FileUse;
+use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::rc::Rc;
@@ -77,6 +83,14 @@ pub(crate) struct Resolver {
     cast: Cast,
     /// Soft bodies, once they are known.
     softs: Vec<SoftBody>,
+    /// What each action that takes cells does to the bodies that stand then.
+    taken: BTreeMap<usize, Vec<(usize, Effect)>>,
+    /// Surfaces in files beside the scene.
+    meshes: MeshFiles,
+    /// Shapes made of them, so that a pattern of bodies makes each once.
+    shapes_of_files: RefCell<BTreeMap<FileUse, SpaceShape>>,
+    /// What is to be said of them.
+    mesh_remarks: RefCell<Vec<(&'static str, Diagnostic)>>,
 }
 
 /// Entries of several tables, those of the shared files first; a name must not come twice.
@@ -96,7 +110,12 @@ fn joined<'a, T>(
     Ok(all)
 }
 
-pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settings) -> Result<Resolved, Diagnostic> {
+pub(crate) fn resolve(
+    file: &SceneFile,
+    shared: &[SharedFile],
+    meshes: &MeshFiles,
+    settings: &Settings,
+) -> Result<Resolved, Diagnostic> {
     let dimension = vectors::dimension(&file.space)?;
     let budget = Rc::new(Budget::new(settings.body_limit));
     let evaluator = Evaluator::new(settings.seed).within(&budget);
@@ -114,6 +133,10 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         groups: BTreeMap::new(),
         cast: Cast { dimension, ids: BTreeMap::new(), traits: Arc::from([]) },
         softs: Vec::new(),
+        taken: BTreeMap::new(),
+        meshes: meshes.clone(),
+        shapes_of_files: RefCell::default(),
+        mesh_remarks: RefCell::default(),
     };
     let parameters = resolver.parameters(&tables, settings, &file.world)?;
     let (gravity, duration, bounds) = resolver.world(&file.world)?;
@@ -126,6 +149,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
     let pairs = resolver.pairs(pair_tables, &materials, file.world.mixing)?;
     let templates = joined("templates", shared.iter().map(|s| &s.template), &file.template)?;
     let mut built = resolver.bodies(&file.body, &file.soft, &templates, &materials)?;
+    resolver.take_cells(&file.action, &materials, &mut built)?;
     resolver.softs = resolver.softs(&file.soft, &materials, &mut built)?;
     if built.bodies.is_empty() {
         return Err(Diagnostic::nowhere("the scene has no body").help("add a [[body]] or a [[soft]] table"));
@@ -155,6 +179,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         actions: script.effects,
         ..World::planar(duration)
     };
+    resolver.note_mesh_scales(&world);
     let forces = resolver.forces(&file.force, &world, &script.probes)?;
     let (claims, claim_tables) = resolver.claims(&file.claim, &world)?;
     let twins = resolver.twins(&file.twin)?;
@@ -173,7 +198,7 @@ pub(crate) fn resolve(file: &SceneFile, shared: &[SharedFile], settings: &Settin
         twins,
         series,
         forces,
-        remarks: resolver.evaluator.remarks(),
+        remarks: resolver.evaluator.remarks().into_iter().chain(resolver.mesh_remarks.take()).collect(),
         triggers: script.triggers,
         probes: script.probes,
         features,

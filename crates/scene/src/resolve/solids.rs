@@ -2,14 +2,14 @@
 
 use super::Resolver;
 use crate::diagnostic::Diagnostic;
-use crate::file::{MeshTable, ShapeTable};
+use crate::file::{HullTable, ShapeTable};
 use crate::names::Names;
 use crate::number::Number;
-use ironspin_model::{DVec3, Hull, HullError, SpaceShape, TriangleMesh};
+use ironspin_model::{DVec3, Hull, HullError, SpaceShape};
 use std::ops::Range;
 use std::sync::Arc;
 
-/// Most points of a hull that are looked at, and of a mesh that stands in a scene itself.
+/// Most points of a hull that are looked at.
 const POINT_LIMIT: usize = 100_000;
 
 impl Resolver {
@@ -30,7 +30,8 @@ impl Resolver {
                 let [length, radius] = self.length_and_radius(sizes, "cylinder", span, names)?;
                 Ok(SpaceShape::Cylinder { length, radius })
             }
-            ShapeTable::Hull(corners) => {
+            ShapeTable::Hull(HullTable::File(table)) => self.hull_of_file(table, span, names),
+            ShapeTable::Hull(HullTable::Corners(corners)) => {
                 let corners = self.points(corners, &span, POINT_LIMIT, "a hull", "corners", names)?;
                 hull_of(&corners, span)
             }
@@ -59,34 +60,31 @@ impl Resolver {
             self.size(depth, "a depth", names)?,
         )))
     }
-
-    fn mesh(&self, table: &MeshTable, span: Range<usize>, names: &Names) -> Result<SpaceShape, Diagnostic> {
-        let points = self.points(&table.points, &span, POINT_LIMIT, "a mesh", "points", names)?;
-        match TriangleMesh::new(points, table.faces.clone()) {
-            Ok(mesh) => Ok(SpaceShape::Mesh(Arc::new(mesh))),
-            Err(error) => Err(Diagnostic::at(span, error.to_string()).label("no surface")),
-        }
-    }
 }
 
 /// The convex body of some corners. What lies within the others is taken for a slip of the pen.
 fn hull_of(points: &[DVec3], span: Range<usize>) -> Result<SpaceShape, Diagnostic> {
-    let hull = Hull::new(points).map_err(|error| {
-        let help = match error {
-            HullError::Count { found } if found > Hull::MOST_CORNERS => "leave corners out, or take several parts",
-            HullError::Count { .. } | HullError::Flat => {
-                "a plate needs a thickness: give its upper and its lower corners"
-            }
-            HullError::NotFinite { .. } => "every coordinate is a finite number",
-        };
-        Diagnostic::at(span.clone(), error.to_string()).label("no convex body").help(help)
-    })?;
+    let hull = Hull::new(points).map_err(|error| hull_fault(&error, None, span.clone()))?;
     match points.iter().position(|point| !hull.corners().contains(point)) {
         Some(inside) => Err(Diagnostic::at(span, format!("corner {inside} of the hull lies within the others"))
             .label("not a corner")
             .help("leave it out; a body that is not convex is made of several `parts`")),
         None => Ok(SpaceShape::Hull(Arc::new(hull))),
     }
+}
+
+/// Why points, of a file if one is named, make no hull.
+pub(super) fn hull_fault(error: &HullError, file: Option<&str>, span: Range<usize>) -> Diagnostic {
+    let help = match error {
+        HullError::Count { found } if *found > Hull::MOST_CORNERS => "leave corners out, or take several parts",
+        HullError::Count { .. } | HullError::Flat => "a plate needs a thickness: give its upper and its lower corners",
+        HullError::NotFinite { .. } => "every coordinate is a finite number",
+    };
+    let message = match file {
+        Some(name) => format!("`{name}`: {error}"),
+        None => error.to_string(),
+    };
+    Diagnostic::at(span, message).label("no convex body").help(help)
 }
 
 fn of_the_plane(span: Range<usize>, word: &str, near: &str) -> Diagnostic {
