@@ -121,7 +121,8 @@ impl<R: Real> Bundle<R> {
             // A point that takes no part has no impulse and no mass to get one.
             let on = |number: R| if point.is_on { number } else { R::ZERO };
             let impulse = axes.times_back(point.impulse) * on(R::ONE);
-            rows.normal_mass[lane] = on(R::ONE / responses.along(places[k], places[k]));
+            let response = responses.along(places[k], places[k]);
+            (rows.response[lane], rows.normal_mass[lane]) = (on(response), on(R::ONE / response));
             let rubs = point.is_on && contact.friction > R::ZERO;
             rows.friction_mass[lane] = if rubs { R::ONE / responses.across(places[k]) } else { R::ZERO };
             rows.floor[lane] = on(point.floor);

@@ -45,6 +45,8 @@ pub(super) struct PointRows<R> {
     /// Inverse responses; zero for a point that takes no part.
     pub(super) normal_mass: Lanes<R>,
     pub(super) friction_mass: Lanes<R>,
+    /// Normal speed by a unit impulse; 0 for a point that takes no part.
+    pub(super) response: Lanes<R>,
     /// Smallest normal speed allowed at the end of the step.
     pub(super) floor: Lanes<R>,
     /// Impulses so far along the axes, and the same after the pass before.
@@ -58,6 +60,7 @@ impl<R: Real> Bundle<R> {
         let point = PointRows {
             place: [zero; 2],
             normal_mass: zero,
+            response: zero,
             friction_mass: zero,
             floor: zero,
             impulse: [zero; 3],
@@ -111,6 +114,33 @@ impl<R: Real> Gathered<R> {
             let now = Motion { linear: vector(&self.linear), spin: vector(&self.spin) };
             motion.write(bodies[lane], inverse_mass[lane] > R::ZERO, now);
         }
+    }
+}
+
+/// The normal rows of one contact.
+struct Normals<R> {
+    floors: [R; POINTS],
+    masses: [R; POINTS],
+    responses: [R; POINTS],
+    couplings: [R; PAIRS],
+}
+
+impl<R: Real> Normals<R> {
+    /// Gives a point the impulse that it asks for, and all of them the speed that comes of it.
+    #[inline(always)]
+    fn press<const POINT: usize>(&self, now: &mut [R; POINTS], speeds: &mut [R; POINTS]) {
+        /// The number of a pair of points among all pairs.
+        const PAIR: [[usize; POINTS]; POINTS] = [[0, 0, 1, 2], [0, 0, 3, 4], [1, 3, 0, 5], [2, 4, 5, 0]];
+        let to = (now[POINT] + (self.floors[POINT] - speeds[POINT]) * self.masses[POINT]).max(R::ZERO);
+        let step = to - now[POINT];
+        now[POINT] = to;
+        let by = |other: usize| {
+            step * if other == POINT { self.responses[POINT] } else { self.couplings[PAIR[POINT][other]] }
+        };
+        speeds[0] += by(0);
+        speeds[1] += by(1);
+        speeds[2] += by(2);
+        speeds[3] += by(3);
     }
 }
 
@@ -198,27 +228,35 @@ pub(crate) fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, Motion
         let closing = axes[2].dot(velocity) + onto(0);
         let (tilt_x, tilt_y) = (axes[0].dot(spin) + onto(1), axes[1].dot(spin) + onto(2));
         let mut speeds = [R::ZERO; POINTS];
+        let own = [0, 1, 2, 3].map(|k: usize| bundle.points[k].response[lane]);
         for (speed, point) in speeds.iter_mut().zip(&bundle.points) {
             *speed = closing + tilt_x * point.place[1][lane] - tilt_y * point.place[0][lane];
         }
         let (mut push, mut turn_x, mut turn_y) = (R::ZERO, R::ZERO, R::ZERO);
-        let mut pair = 0;
+        let was = [0, 1, 2, 3].map(|k: usize| bundle.points[k].impulse[2][lane]);
+        let from = [0, 1, 2, 3].map(|k: usize| was[k] + (was[k] - bundle.points[k].before[2][lane]) * share);
+        let couplings = [0, 1, 2, 3, 4, 5].map(|pair: usize| bundle.coupling[pair][lane]);
+        let masses_of = [0, 1, 2, 3].map(|k: usize| bundle.points[k].normal_mass[lane]);
+        let floors = [0, 1, 2, 3].map(|k: usize| bundle.points[k].floor[lane]);
+        let normals = Normals { floors, masses: masses_of, responses: own, couplings };
+        let mut now = from;
+        // To and fro: what one point takes from another is settled before the bodies are touched.
+        normals.press::<0>(&mut now, &mut speeds);
+        normals.press::<1>(&mut now, &mut speeds);
+        normals.press::<2>(&mut now, &mut speeds);
+        normals.press::<3>(&mut now, &mut speeds);
+        normals.press::<2>(&mut now, &mut speeds);
+        normals.press::<1>(&mut now, &mut speeds);
+        normals.press::<0>(&mut now, &mut speeds);
         for k in 0..POINTS {
             let point = &mut bundle.points[k];
-            let was = point.impulse[2][lane];
-            let from = was + (was - point.before[2][lane]) * share;
-            let to = (from + (point.floor[lane] - speeds[k]) * point.normal_mass[lane]).max(R::ZERO);
-            let step = to - from;
-            (point.impulse[2][lane], point.before[2][lane]) = (to, was);
-            for speed in &mut speeds[k + 1..] {
-                *speed += bundle.coupling[pair][lane] * step;
-                pair += 1;
-            }
+            let step = now[k] - from[k];
+            (point.impulse[2][lane], point.before[2][lane]) = (now[k], was[k]);
             push += step;
             turn_x += step * point.place[1][lane];
             turn_y -= step * point.place[0][lane];
             change = change.max(step.abs());
-            onward += step * (to - was);
+            onward += step * (now[k] - was[k]);
         }
         sums.largest[lane] = sums.largest[lane].max(change * both);
         sums.onward[lane] += onward * both;
