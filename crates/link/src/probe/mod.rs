@@ -10,6 +10,7 @@
 //! | `loads.rs` | what bodies do to each other for longer: friction by shape, belts, joints between two that are free |
 //! | `extras.rs` | whatever an engine lists beyond that: sensors, filters, rays, restore |
 //! | `joints.rs` | each kind of joint |
+//! | `space.rs`, `space_shapes.rs` | the forms that questions take in space: axes, signs and orders; sizes and faces of shapes, contacts, joints |
 
 mod extras;
 mod joints;
@@ -17,6 +18,8 @@ mod loads;
 mod manners;
 mod motion;
 mod say;
+mod space;
+mod space_shapes;
 mod talk;
 mod touch;
 
@@ -32,7 +35,7 @@ pub struct Question {
     pub name: &'static str,
     /// What is asked, in a sentence.
     pub asks: &'static str,
-    /// What the engine must list to be asked: a feature, or `shape WORD`; empty for all engines.
+    /// What the engine must list to be asked: features, `shape WORD` or `space`, with ` and ` between; empty for all engines.
     pub needs: &'static str,
     ask: fn(&mut Talk) -> Result<(), Stop>,
 }
@@ -112,6 +115,8 @@ pub fn questions() -> Vec<Question> {
         extras::QUESTIONS,
         joints::QUESTIONS,
         loads::QUESTIONS,
+        space::QUESTIONS,
+        space_shapes::QUESTIONS,
         manners::LAST,
     ]
     .concat()

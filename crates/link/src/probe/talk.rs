@@ -55,11 +55,14 @@ fn show(value: f64) -> String {
     }
 }
 
+/// Numbers of a body in space: x y z, qw qx qy qz, vx vy vz, wx wy wz.
+pub(super) const IN_SPACE: usize = 13;
+
 /// A frame as it was reported.
 #[derive(Clone, Debug, PartialEq)]
-pub(super) struct Seen {
+pub(super) struct Seen<const NUMBERS: usize = 6> {
     pub(super) step: u64,
-    pub(super) bodies: Vec<[f64; 6]>,
+    pub(super) bodies: Vec<[f64; NUMBERS]>,
     pub(super) contacts: Vec<Vec<f64>>,
     pub(super) events: Vec<Value>,
 }
@@ -122,12 +125,13 @@ impl Talk {
         json!({"protocol": 1, "bench": {"name": "ironspin", "version": env!("CARGO_PKG_VERSION")}})
     }
 
-    /// Whether a feature, or `shape WORD`, is listed.
+    /// Whether a feature, `shape WORD` or `space` is listed, or several of them with ` and ` between.
     pub(super) fn lists(&self, needs: &str) -> bool {
-        match needs.strip_prefix("shape ") {
+        needs.split(" and ").all(|need| match need.strip_prefix("shape ") {
             Some(shape) => self.hello.shapes.iter().any(|known| known == shape),
-            None => self.hello.features.iter().any(|known| known == needs),
-        }
+            None if need == "space" => self.hello.spaces.contains(&3),
+            None => self.hello.features.iter().any(|known| known == need),
+        })
     }
 
     /// How exact positions are: by the engine's own number format.
@@ -262,22 +266,32 @@ impl Talk {
 
     /// Steps, with whatever else `advance` takes.
     pub(super) fn steps(&mut self, dt: &[f64], record: u64, actions: &Value) -> Result<Vec<Seen>, Stop> {
+        self.frames(dt, record, actions, "six numbers a body: x, y, angle, vx, vy, spin")
+    }
+
+    fn frames<const NUMBERS: usize>(
+        &mut self,
+        dt: &[f64],
+        record: u64,
+        actions: &Value,
+        rows: &str,
+    ) -> Result<Vec<Seen<NUMBERS>>, Stop> {
         let reported = self.tell("advance", &json!({"dt": dt, "record": record, "actions": actions}))?;
         let frames = reported.get("frames").cloned().unwrap_or_default();
         let frames: Vec<Frame> = serde_json::from_value(frames).or_else(|error| {
             wrong(
                 format!("frames that cannot be read: {error}"),
-                "a frame is {\"step\":s,\"state\":[six numbers a body]}; what is not finite is \"nan\", \"inf\" or \"-inf\" in quotes",
+                format!("a frame is {{\"step\":s,\"state\":[{rows}]}}; what is not finite is \"nan\", \"inf\" or \"-inf\" in quotes"),
             )
         })?;
         let seen = frames.into_iter().map(|frame| {
-            if frame.state.len() % 6 != 0 {
+            if frame.state.len() % NUMBERS != 0 {
                 return wrong(
                     format!("{} numbers in a state", frame.state.len()),
-                    "a state has six numbers a body: x, y, angle, vx, vy, spin, one body after the other in one list",
+                    format!("a state has {rows}, one body after the other in one list"),
                 );
             }
-            let rows = frame.state.chunks_exact(6).map(|row| std::array::from_fn(|at| row[at].0));
+            let rows = frame.state.chunks_exact(NUMBERS).map(|row| std::array::from_fn(|at| row[at].0));
             Ok(Seen {
                 step: frame.step,
                 bodies: rows.collect(),
@@ -296,14 +310,13 @@ impl Talk {
     /// The same with actions.
     pub(super) fn run_with(&mut self, count: usize, dt: f64, actions: &Value) -> Result<Seen, Stop> {
         let frames = self.steps(&vec![dt; count], 1, actions)?;
-        let due = count.max(1);
-        if frames.len() != due {
-            return wrong(
-                format!("{} frames for {count} steps with `record` 1", frames.len()),
-                "give a frame after every step that `record` asks for, and the present one where there are no steps",
-            );
-        }
-        frames.into_iter().next_back().ok_or(Stop::Lacks("frames".to_owned()))
+        last(frames, count)
+    }
+
+    /// The same in space.
+    pub(super) fn run_in_space(&mut self, count: usize, dt: f64, actions: &Value) -> Result<Seen<IN_SPACE>, Stop> {
+        let rows = "13 numbers a body: x, y, z, qw, qx, qy, qz, vx, vy, vz, wx, wy, wz";
+        last(self.frames(&vec![dt; count], 1, actions, rows)?, count)
     }
 
     /// The process must end by itself, soon.
@@ -320,4 +333,16 @@ impl Talk {
             Some(remark) => wrong(remark, "end what you have started before you end yourself"),
         }
     }
+}
+
+/// The last of the frames of so many steps.
+fn last<const NUMBERS: usize>(frames: Vec<Seen<NUMBERS>>, count: usize) -> Result<Seen<NUMBERS>, Stop> {
+    let due = count.max(1);
+    if frames.len() != due {
+        return wrong(
+            format!("{} frames for {count} steps with `record` 1", frames.len()),
+            "give a frame after every step that `record` asks for, and the present one where there are no steps",
+        );
+    }
+    frames.into_iter().next_back().ok_or(Stop::Lacks("frames".to_owned()))
 }
