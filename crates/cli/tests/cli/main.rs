@@ -28,6 +28,7 @@ mod search;
 mod selection;
 mod soft_oracles;
 mod space_oracles;
+mod spinning_oracles;
 mod sweep;
 mod twins;
 mod util;

@@ -76,7 +76,7 @@ impl Written {
 
 pub(crate) const PLACE: [&str; 3] = ["value.x", "value.y", "value.z"];
 pub(crate) const VELOCITY: [&str; 3] = ["value.vx", "value.vy", "value.vz"];
-const SPIN: [&str; 3] = ["value.wx", "value.wy", "value.wz"];
+pub(crate) const SPIN: [&str; 3] = ["value.wx", "value.wy", "value.wz"];
 
 pub(crate) fn shape(value: &Value) -> String {
     let (word, size) = value.as_object().unwrap().iter().next().unwrap();

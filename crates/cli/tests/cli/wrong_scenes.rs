@@ -185,7 +185,7 @@ fn space_has_mistakes_of_its_own() {
     insta::assert_snapshot!("half-space-that-falls", solid("shape = { half_space = [0, 1, 0] }"));
     insta::assert_snapshot!(
         "ring-in-space",
-        solid("shape = { sphere = 1 }\nplace = { ring = { count = 3, radius = 1 } }")
+        solid("shape = { sphere = 1 }\nplace = { ring = { count = 3, radius = 1, rings = 2 } }")
     );
     insta::assert_snapshot!("joint-in-space", space("[[joint]]\nkind = \"rod\"\nbetween = [\"ball\", \"ball\"]"));
     insta::assert_snapshot!(

@@ -23,6 +23,11 @@ impl Found {
         self.count = 0;
     }
 
+    /// How many there are.
+    pub(crate) fn len(&self) -> usize {
+        self.count
+    }
+
     pub(crate) fn push(&mut self, pair: Pair) {
         self.make_room(1);
         self.list[self.count] = pair;

@@ -101,15 +101,17 @@ impl<R: Real> Broad<R> {
         broad
     }
 
-    /// Finds all pairs of pieces of different bodies that may meet and whose boxes overlap.
-    pub(crate) fn find(&mut self, bodies: &Bodies<R>, how: BroadPhase) {
+    /// Finds all pairs of pieces of different bodies that may meet and whose boxes overlap. With more than [`most_pairs`] there are none, and the answer
+    /// is no.
+    pub(crate) fn find(&mut self, bodies: &Bodies<R>, how: BroadPhase) -> bool {
+        let most = most_pairs(bodies.pieces.len());
         self.found.clear();
         self.bound(bodies);
         match how {
-            BroadPhase::AllPairs => all_pairs(&self.bounds, &mut self.found),
-            BroadPhase::Sort => sort(&mut self.bounds, &mut self.found),
+            BroadPhase::AllPairs => all_pairs(&self.bounds, most, &mut self.found),
+            BroadPhase::Sort => sort(&mut self.bounds, most, &mut self.found),
             BroadPhase::Grid => {
-                self.grid.overlaps(&self.bounds, &mut self.found);
+                self.grid.overlaps(&self.bounds, most, &mut self.found);
                 if self.searches.is_multiple_of(RENEWAL) {
                     self.follow_grid(bodies.pieces.len());
                 }
@@ -117,8 +119,12 @@ impl<R: Real> Broad<R> {
             }
             BroadPhase::Tree => {
                 self.tree.build(self.bounds.iter().map(|bound| bound.bounds));
-                tree(&self.tree, &self.bounds, &mut self.found);
+                tree(&self.tree, &self.bounds, most, &mut self.found);
             }
+        }
+        if self.found.len() > most {
+            self.pairs.clear();
+            return false;
         }
         let body = |piece: u32| bodies.pieces[piece as usize].body;
         if self.all_agree {
@@ -134,6 +140,7 @@ impl<R: Real> Broad<R> {
             });
         }
         self.found.sort_into(&mut self.pairs, bodies.pieces.len());
+        true
     }
 
     /// Puts boxes around all pieces that are there, and notes those beside half-spaces.
@@ -206,24 +213,38 @@ impl<R: Real> Broad<R> {
     }
 }
 
-fn all_pairs(bounds: &[Bound], found: &mut Found) {
+/// More pairs than any world has whose bodies do not stand in one place: their contacts would fill the memory.
+pub(crate) fn most_pairs(pieces: usize) -> usize {
+    2_000_000 + 32 * pieces
+}
+
+fn all_pairs(bounds: &[Bound], most: usize, found: &mut Found) {
     for (number, a) in bounds.iter().enumerate() {
+        if found.len() > most {
+            return;
+        }
         found.gather(a, &bounds[number + 1..], Bound::pair, Bound::meets);
     }
 }
 
 /// Along x.
-fn sort(bounds: &mut [Bound], found: &mut Found) {
+fn sort(bounds: &mut [Bound], most: usize, found: &mut Found) {
     bounds.sort_by(|a, b| a.bounds.low.x.total_cmp(&b.bounds.low.x).then(a.piece.cmp(&b.piece)));
     for (number, a) in bounds.iter().enumerate() {
+        if found.len() > most {
+            return;
+        }
         let near = bounds[number + 1..].iter().take_while(|b| b.bounds.low.x <= a.bounds.high.x);
         near.filter(|b| a.meets(b)).for_each(|b| found.push(a.pair(b)));
     }
 }
 
 /// By a tree of boxes.
-fn tree(tree: &BoxTree<f32>, bounds: &[Bound], found: &mut Found) {
+fn tree(tree: &BoxTree<f32>, bounds: &[Bound], most: usize, found: &mut Found) {
     for (number, a) in bounds.iter().enumerate() {
+        if found.len() > most {
+            return;
+        }
         tree.meeting(&a.bounds, &mut |other| {
             if other > number {
                 found.push(a.pair(&bounds[other]));

@@ -105,8 +105,8 @@ impl Layout {
 }
 
 impl Grid {
-    /// Writes down every two boxes that overlap.
-    pub(crate) fn overlaps(&mut self, bounds: &[Bound], found: &mut Found) {
+    /// Writes down every two boxes that overlap; gives up when there are more than `most`.
+    pub(crate) fn overlaps(&mut self, bounds: &[Bound], most: usize, found: &mut Found) {
         if bounds.is_empty() {
             return;
         }
@@ -123,11 +123,14 @@ impl Grid {
         let layout = Layout::new(bounds.len(), low, high, f64::from(ordinary) * (1.0 + 1e-6));
         self.arrange(bounds, &layout, ordinary);
         if layout.wrapped {
-            self.gather_wrapped(&layout, found);
+            self.gather_wrapped(&layout, most, found);
         } else {
             let [nx, ny, _] = layout.count.map(|count| count as usize);
             let layer = nx * ny;
             for place in 0..self.along.len() {
+                if found.len() > most {
+                    return;
+                }
                 let cell = self.along[place] as usize;
                 self.gather(place, place + 1..self.start(cell + 2), found);
                 for row in [nx, layer - nx, layer, layer + nx] {
@@ -207,9 +210,12 @@ impl Grid {
         found.note_all(run.len(), others.map(|(sides, &other)| (piece, other, overlap(own, sides))));
     }
 
-    fn gather_wrapped(&self, layout: &Layout, found: &mut Found) {
+    fn gather_wrapped(&self, layout: &Layout, most: usize, found: &mut Found) {
         let [nx, ny, nz] = layout.count.map(|count| count as usize);
         for place in 0..self.along.len() {
+            if found.len() > most {
+                return;
+            }
             let cell = self.along[place] as usize;
             let (x, y, z) = (cell % nx, cell / nx % ny, cell / (nx * ny));
             self.gather(place, place + 1..self.start(cell + 1), found);

@@ -11,9 +11,16 @@ use crate::space::vector::Vec3;
 /// Most passes.
 const PASSES: u32 = 8;
 
-/// Moves bodies apart where they overlap by more than the slop.
-pub(crate) fn remove<R: Real>(bodies: &mut Bodies<R>, contacts: &Contacts<R>) {
-    let beyond = |contact: &Contact<R>| contact.points().iter().any(|p| -p.gap > R::of(SLOP) * contact.size);
+/// Moves bodies apart where they overlap by more than the slop and will still do so at the end of the step.
+pub(crate) fn remove<R: Real>(bodies: &mut Bodies<R>, contacts: &Contacts<R>, dt: R) {
+    let beyond = |contact: &Contact<R>| {
+        let [a, b] = contact.bodies.map(|body| bodies.motion[body]);
+        contact.points().iter().any(|point| {
+            let deep = -point.gap - R::of(SLOP) * contact.size;
+            // What parts fast enough by itself is let be.
+            deep > R::ZERO && (b.at(point.arms[1]) - a.at(point.arms[0])).dot(contact.normal) * dt < deep
+        })
+    };
     if !contacts.list.iter().any(beyond) {
         return;
     }

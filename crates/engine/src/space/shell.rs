@@ -119,6 +119,16 @@ impl<'a, R: Real> View<'a, R> {
         if self.is_solid() { self.faces.len() } else { self.faces.len().min(1) }
     }
 
+    /// Whether a point in the plane of a triangle lies within its edges.
+    pub(crate) fn triangle_holds(&self, point: Vec3<R>, slack: R) -> bool {
+        let ring = self.ring(0);
+        (0..ring.len()).all(|k| {
+            let [p, q] = [ring[k], ring[(k + 1) % ring.len()]].map(|corner| self.corners[corner as usize]);
+            let inwards = self.faces[0].normal.cross(q - p);
+            inwards.dot(point - p) >= -slack * (q - p).length()
+        })
+    }
+
     /// The corners of a face.
     pub(crate) fn ring(&self, face: usize) -> &'a [u32] {
         let Face { first, count, .. } = self.faces[face];

@@ -51,6 +51,8 @@ pub(crate) struct Simulation<R> {
     marked: Vec<bool>,
     /// Steps begun so far.
     steps: u64,
+    /// Whether so many bodies stood in one place that their pairs could not be held.
+    pub(crate) crowded: bool,
     /// Whether the contacts are those of the bodies as they stand now, with their impacts applied.
     pub(crate) looked_ahead: bool,
 }
@@ -82,6 +84,7 @@ impl<R: Real> Simulation<R> {
             legs: Vec::new(),
             marked: Vec::new(),
             steps: 0,
+            crowded: false,
             bodies,
         }
     }
@@ -115,6 +118,9 @@ impl<R: Real> Simulation<R> {
             self.bodies.moved = true;
         }
         note(self);
+        if self.crowded {
+            return;
+        }
         self.look_ahead();
         self.sensors.end(&self.bodies, self.steps);
     }
@@ -122,6 +128,9 @@ impl<R: Real> Simulation<R> {
     fn substep(&mut self, dt: R, same_step: bool) {
         let carry = if self.last_dt > R::ZERO && self.settings.warm_start { dt / self.last_dt } else { R::ZERO };
         self.look(dt, same_step);
+        if self.crowded {
+            return;
+        }
         self.start.clone_from(&self.bodies.motion);
         let integrator = self.settings.integrator;
         self.forces.integrate(&mut self.bodies, dt, integrator);
@@ -150,7 +159,7 @@ impl<R: Real> Simulation<R> {
                     self.bodies.take_motion(body, motion);
                 }
             }
-            overlap::remove(&mut self.bodies, &self.contacts);
+            overlap::remove(&mut self.bodies, &self.contacts, dt);
         }
         self.note_acceleration(dt);
         self.move_bodies(dt);
@@ -257,7 +266,7 @@ impl<R: Real> Simulation<R> {
 
     /// Finds the pairs that may touch, anew, and counts them.
     pub(crate) fn find_pairs(&mut self) -> usize {
-        self.broad.find(&self.bodies, self.settings.broad);
+        self.crowded |= !self.broad.find(&self.bodies, self.settings.broad);
         self.bodies.pairs_are_known();
         self.broad.pairs.len()
     }

@@ -4,6 +4,7 @@ use crate::common::scalar::Real;
 use crate::common::settings::{Precision, Settings};
 use crate::common::stepped::Stepped;
 use crate::common::tolerance::{TOUCH, TOUCH_SINGLE};
+use crate::space::broad::most_pairs;
 use crate::space::checks::check;
 use crate::space::contact::Impact;
 use crate::space::narrow::{Gap, gap};
@@ -29,11 +30,25 @@ pub(crate) fn build(world: &World, settings: &Settings, threads: usize) -> Resul
     })
 }
 
+impl<R: Real> Simulation<R> {
+    fn not_crowded(&self) -> Result<(), EngineError> {
+        match self.crowded {
+            false => Ok(()),
+            true => {
+                let most = most_pairs(self.bodies.pieces.len());
+                Err(EngineError::BadWorld {
+                    why: format!("more than {most} pairs of its pieces overlap: its bodies stand in one place"),
+                })
+            }
+        }
+    }
+}
+
 impl<R: Real> Stepped for Simulation<R> {
     fn step(&mut self, dt: f64, contacts: Option<&mut Vec<Contact>>) -> Result<(), EngineError> {
         let Some(out) = contacts else {
             Simulation::step(self, R::of(dt), &mut |_| {});
-            return Ok(());
+            return self.not_crowded();
         };
         out.clear();
         let mut hits = 0;
@@ -43,7 +58,7 @@ impl<R: Real> Stepped for Simulation<R> {
         });
         // And what was seen at its end.
         out.extend(self.hit_now[hits..].iter().map(contact_of));
-        Ok(())
+        self.not_crowded()
     }
 
     fn refusal(&self, _: usize, _: &Effect) -> Option<EngineError> {

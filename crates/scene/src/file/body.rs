@@ -121,27 +121,35 @@ pub(crate) enum PlaceTable {
     Pyramid { base: Number, pitch: Placed<Vec<Number>> },
     /// One after the other, each a step further; counter i.
     Stack { count: Number, step: Placed<Vec<Number>> },
-    /// On a circle about `at`; counter i.
+    /// On a circle about `at`; counter i, and ring before it where there are several.
     Ring {
         count: Number,
         radius: Number,
         /// Angle of the first, rad.
         from: Option<Number>,
-        /// Whether bodies are turned to look outwards.
+        /// Whether bodies are turned so that their x axis looks outwards.
         #[serde(default)]
         facing: bool,
+        /// About which the circle goes, from x towards z about y when left out; in space.
+        axis: Option<Placed<Vec<Number>>>,
+        /// How many rings stand on each other, every other one turned by half a body; in space.
+        rings: Option<Number>,
+        /// How far one ring is above the other, m; in space.
+        rise: Option<Number>,
     },
     /// From `at` to another point, both included; counter i.
     Line { count: Number, to: Placed<Vec<Number>> },
     /// Up a slope, turned with it; counter i.
     Slope { count: Number, angle: Number, pitch: Number },
-    /// At random in a box or a disc about `at`, without overlap; counter i.
+    /// At random in a box, a disc or a ball about `at`, without overlap; counter i.
     Scatter {
         count: Number,
         /// Width and height, in space depth too, m.
         in_box: Option<Placed<Vec<Number>>>,
-        /// Radius, m.
+        /// Radius, m; in the plane.
         in_disc: Option<Number>,
+        /// Radius, m; in space.
+        in_ball: Option<Number>,
         /// Least distance of centres, m; that of the bodies' outer circles when left out.
         spacing: Option<Number>,
         /// Another number gives another scatter.

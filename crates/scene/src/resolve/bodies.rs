@@ -10,7 +10,7 @@ use crate::file::{BodyTable, KindWord, Ordered, Placed, SoftTable};
 use crate::names::Names;
 use crate::number::Number;
 use crate::select::split;
-use ironspin_model::{Action, Body, BodyKind, DVec3, Dimension, Material, Pose};
+use ironspin_model::{Action, Body, BodyKind, DQuat, DVec3, Dimension, Material, Pose};
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
@@ -129,7 +129,7 @@ impl Resolver {
         built: &mut Built,
     ) -> Result<(), Diagnostic> {
         let Some(place) = &table.place else {
-            let placing = Placing { offset: DVec3::ZERO, turn: 0.0, counters: [0; 3] };
+            let placing = Placing::at(DVec3::ZERO, [0; 3]);
             return self.add_body(table, materials, names, name, &placing, built);
         };
         let counters = place.get_ref().counters(self.dimension);
@@ -274,8 +274,10 @@ impl Resolver {
         let position = self.placed_vector(at, names)? + placing.offset;
         // Bodies of a pattern that are turned at random are turned each in its own way.
         let mut pose = self.pose(position, table.angle.as_ref(), table.turn.as_ref(), id as u64, names)?;
-        if self.dimension == Dimension::Plane {
-            pose.turn_to(pose.angle + placing.turn);
+        match self.dimension {
+            Dimension::Plane => pose.turn_to(pose.angle + placing.turn),
+            Dimension::Space if placing.rotation == DQuat::IDENTITY => {}
+            Dimension::Space => pose.rotation = (placing.rotation * pose.rotation).normalize(),
         }
         Ok(pose)
     }

@@ -7,7 +7,7 @@ use crate::file::{PlaceTable, Placed};
 use crate::names::Names;
 use crate::number::Number;
 use crate::random::Generator;
-use ironspin_model::{DVec2, DVec3, Dimension};
+use ironspin_model::{DQuat, DVec2, DVec3, Dimension, turn};
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -19,8 +19,10 @@ const TRIES: u32 = 2_000;
 pub(super) struct Placing {
     /// From the body's `at`, m.
     pub(super) offset: DVec3,
-    /// rad, added to the body's angle; 0 in space.
+    /// rad, added to the body's angle; in the plane.
     pub(super) turn: f64,
+    /// How it is turned after its own turn; in space.
+    pub(super) rotation: DQuat,
     /// Values of the counters: row, column and layer, or one number.
     pub(super) counters: [usize; 3],
 }
@@ -28,7 +30,14 @@ pub(super) struct Placing {
 impl Placing {
     /// Of a pattern that counts by one number.
     fn simple(offset: DVec3, turn: f64, i: usize) -> Self {
-        Placing { offset, turn, counters: [i, 0, 0] }
+        Placing { offset, turn, rotation: turn::about(DVec3::Z, turn), counters: [i, 0, 0] }
+    }
+}
+
+impl Placing {
+    /// Somewhere, as the body is turned by itself.
+    pub(super) fn at(offset: DVec3, counters: [usize; 3]) -> Self {
+        Placing { offset, turn: 0.0, rotation: DQuat::IDENTITY, counters }
     }
 }
 
@@ -40,6 +49,7 @@ impl PlaceTable {
                 Dimension::Plane => &["row", "column"],
                 Dimension::Space => &["row", "column", "layer"],
             },
+            PlaceTable::Ring { rings: Some(_), .. } => &["ring", "i"],
             PlaceTable::Ring { .. }
             | PlaceTable::Stack { .. }
             | PlaceTable::Line { .. }
@@ -73,19 +83,7 @@ impl Resolver {
                 let step = self.placed_vector(step, names)?;
                 Ok((0..count).map(|i| Placing::simple(step * i as f64, 0.0, i)).collect())
             }
-            PlaceTable::Ring { count, radius, from, facing } => {
-                self.plane_only("ring", table.span())?;
-                let count = self.count(count, "the number of bodies", names)?;
-                let radius = self.positive(radius, "a radius", names)?;
-                let from = self.optional(from.as_ref(), 0.0, names)?;
-                let placing = |i: usize| {
-                    let angle = from + std::f64::consts::TAU * i as f64 / count as f64;
-                    let (sin, cos) = (libm::sin(angle), libm::cos(angle));
-                    let turn = if *facing { angle } else { 0.0 };
-                    Placing::simple(radius * DVec3::new(cos, sin, 0.0), turn, i)
-                };
-                Ok((0..count).map(placing).collect())
-            }
+            PlaceTable::Ring { .. } => self.ring(table, names),
             PlaceTable::Line { count, to } => {
                 let count = self.count(count, "the number of bodies", names)?;
                 let way = self.placed_vector(to, names)? - at;
@@ -93,7 +91,6 @@ impl Resolver {
                 Ok((0..count).map(|i| Placing::simple(way * (i as f64 / gaps), 0.0, i)).collect())
             }
             PlaceTable::Slope { count, angle, pitch } => {
-                self.plane_only("slope", table.span())?;
                 let count = self.count(count, "the number of bodies", names)?;
                 let angle = self.evaluator.value(angle, names)?;
                 let pitch = self.evaluator.value(pitch, names)?;
@@ -104,16 +101,53 @@ impl Resolver {
         }
     }
 
-    /// Refuses a pattern that has no form in space.
-    fn plane_only(&self, pattern: &str, span: Range<usize>) -> Result<(), Diagnostic> {
-        match self.dimension {
-            Dimension::Plane => Ok(()),
-            Dimension::Space => {
-                Err(Diagnostic::at(span, format!("the pattern `{pattern}` is for scenes of the plane"))
-                    .label("this scene has space = 3")
-                    .help("in space there are grid, brick, pyramid, stack, line and scatter"))
+    /// Bodies on a circle: in the plane counter-clockwise from the right, in space about an axis from x towards z, and there ring on ring as well, every
+    /// other one turned by half a body.
+    fn ring(&self, table: &Placed<PlaceTable>, names: &Names) -> Result<Vec<Placing>, Diagnostic> {
+        let PlaceTable::Ring { count, radius, from, facing, axis, rings, rise } = table.get_ref() else {
+            return Ok(Vec::new());
+        };
+        let count = self.count(count, "the number of bodies", names)?;
+        let radius = self.positive(radius, "a radius", names)?;
+        let from = self.optional(from.as_ref(), 0.0, names)?;
+        if self.dimension == Dimension::Plane {
+            if axis.is_some() || rings.is_some() || rise.is_some() {
+                return Err(Diagnostic::at(table.span(), "`axis`, `rings` and `rise` are for rings in space")
+                    .label("this scene is of the plane"));
             }
+            let placing = |i: usize| {
+                let angle = from + std::f64::consts::TAU * i as f64 / count as f64;
+                let turn = if *facing { angle } else { 0.0 };
+                Placing::simple(radius * DVec3::new(libm::cos(angle), libm::sin(angle), 0.0), turn, i)
+            };
+            return Ok((0..count).map(placing).collect());
         }
+        let axis = match axis {
+            Some(axis) => self.normal(axis.get_ref(), axis.span(), names, "ring", "[0, 1, 0]")?,
+            None => DVec3::Y,
+        };
+        let upright = DQuat::from_rotation_arc(DVec3::Y, axis);
+        let storeys = rings.as_ref().map_or(Ok(1), |rings| self.count(rings, "the number of rings", names))?;
+        self.check_size(&[count, storeys], table.span())?;
+        let rise = match (rise, storeys) {
+            (Some(rise), _) => self.evaluator.value(rise, names)?,
+            (None, 0 | 1) => 0.0,
+            (None, _) => {
+                return Err(Diagnostic::at(table.span(), "rings on each other need `rise`")
+                    .label("how far is one above the other?"));
+            }
+        };
+        let placing = |storey: usize, i: usize| {
+            let angle = from + std::f64::consts::TAU * (i as f64 + 0.5 * (storey % 2) as f64) / count as f64;
+            let out = DVec3::new(radius * libm::cos(angle), rise * storey as f64, radius * libm::sin(angle));
+            let rotation = if *facing { upright * turn::about(DVec3::Y, -angle) } else { DQuat::IDENTITY };
+            let counters = if rings.is_some() { [storey, i, 0] } else { [i, 0, 0] };
+            Placing { offset: upright * out, turn: 0.0, rotation, counters }
+        };
+        Ok((0..storeys)
+            .flat_map(|storey| (0..count).map(move |i| (storey, i)))
+            .map(|(storey, i)| placing(storey, i))
+            .collect())
     }
 
     /// Refuses layers in the plane.
@@ -158,7 +192,7 @@ impl Resolver {
             for column in 0..most {
                 for layer in 0..layers_wanted {
                     let steps = DVec3::new(column as f64 + shift(row, layer), row as f64, layer as f64);
-                    placings.push(Placing { offset: steps * pitch, turn: 0.0, counters: [row, column, layer] });
+                    placings.push(Placing::at(steps * pitch, [row, column, layer]));
                 }
             }
         }
@@ -181,7 +215,7 @@ impl Resolver {
             for column in 0..along {
                 for layer in 0..along.min(deep) {
                     let steps = DVec3::new(column as f64 + shift, row as f64, layer as f64 + shift);
-                    placings.push(Placing { offset: steps * pitch, turn: 0.0, counters: [row, column, layer] });
+                    placings.push(Placing::at(steps * pitch, [row, column, layer]));
                 }
             }
         }
@@ -196,19 +230,26 @@ impl Resolver {
         stream: u64,
         names: &Names,
     ) -> Result<Vec<Placing>, Diagnostic> {
-        let PlaceTable::Scatter { count, in_box, in_disc, spacing, seed } = table.get_ref() else {
+        let PlaceTable::Scatter { count, in_box, in_disc, in_ball, spacing, seed } = table.get_ref() else {
             return Ok(Vec::new());
         };
         let wanted = self.count(count, "the number of bodies", names)?;
-        let region = match (in_box, in_disc) {
-            (Some(size), None) => Region::Box(self.placed_vector(size, names)?, self.dimension),
-            (None, Some(radius)) => {
-                self.plane_only("scatter in a disc", table.span())?;
+        let round = match self.dimension {
+            Dimension::Plane => "in_disc",
+            Dimension::Space => "in_ball",
+        };
+        let region = match (in_box, in_disc, in_ball) {
+            (Some(size), None, None) => Region::Box(self.placed_vector(size, names)?, self.dimension),
+            (None, Some(radius), None) if self.dimension == Dimension::Plane => {
                 Region::Disc(self.positive(radius, "a radius", names)?)
             }
+            (None, None, Some(radius)) if self.dimension == Dimension::Space => {
+                Region::Ball(self.positive(radius, "a radius", names)?)
+            }
             _ => {
-                return Err(Diagnostic::at(table.span(), "a scatter has one of `in_box` and `in_disc`")
-                    .label("in this scatter"));
+                let dimension = if self.dimension == Dimension::Plane { 2 } else { 3 };
+                return Err(Diagnostic::at(table.span(), format!("a scatter has one of `in_box` and `{round}`"))
+                    .label(format!("this scene has space = {dimension}")));
             }
         };
         let spacing = match spacing {
@@ -263,6 +304,7 @@ fn around(dimension: Dimension) -> impl Iterator<Item = [i64; 3]> {
 enum Region {
     Box(DVec3, Dimension),
     Disc(f64),
+    Ball(f64),
 }
 
 impl Region {
@@ -282,6 +324,13 @@ impl Region {
                 let p = DVec2::new(2.0 * generator.share() - 1.0, 2.0 * generator.share() - 1.0);
                 if p.length_squared() <= 1.0 {
                     return (p * *radius).extend(0.0);
+                }
+            },
+            Region::Ball(radius) => loop {
+                let mut side = || 2.0 * generator.share() - 1.0;
+                let p = DVec3::new(side(), side(), side());
+                if p.length_squared() <= 1.0 {
+                    return p * *radius;
                 }
             },
         }

@@ -121,9 +121,39 @@ fn patterns_have_a_third_dimension() {
         assert!(p.abs().max_element() <= 5.0, "{p}");
         assert!(scatter[..number].iter().all(|(_, q)| p.distance(*q) >= 3.0_f64.sqrt()), "outer spheres overlap");
     }
+    let ball = pattern("scatter = { count = 40, in_ball = 6, spacing = 0.5, seed = 3 }");
+    assert!(ball.iter().all(|(_, p)| p.length() <= 6.0) && ball.iter().any(|(_, p)| p.z.abs() > 3.0));
     let heights: BTreeSet<i64> = scatter.iter().map(|(_, p)| p.z.round() as i64).collect();
     assert!(heights.len() > 5, "spread along z");
     assert_eq!(scatter, pattern("scatter = { count = 40, in_box = [10, 10, 10], seed = 3 }"));
+}
+
+#[test]
+fn rings_stand_about_an_axis_and_on_each_other_and_look_outwards() {
+    let ring = "ring = { count = 4, radius = 2, facing = true, rings = 2, rise = 0.5 }";
+    let world = setup(&format!("{BLOCK}place = {{ {ring} }}\n")).world;
+    let middle = DVec3::new(0.0, 4.0, -1.0);
+    assert_eq!((world.bodies.len(), world.bodies[5].name.as_str()), (8, "a[1][1]"));
+    for (number, body) in world.bodies.iter().enumerate() {
+        let out = body.pose.position - middle;
+        let storey = (number / 4) as f64;
+        assert!((out.y - 0.5 * storey).abs() < 1e-15 && ((out.x * out.x + out.z * out.z).sqrt() - 2.0).abs() < 1e-15);
+        let outwards = DVec3::new(out.x, 0.0, out.z) / 2.0;
+        assert!(turn::turned(body.pose.rotation, DVec3::X).distance(outwards) < 1e-15, "{number}");
+        assert!(turn::turned(body.pose.rotation, DVec3::Y).distance(DVec3::Y) < 1e-15);
+    }
+    // The first goes from x towards z, the first of the second ring is half a body on.
+    assert!(world.bodies[1].pose.position.distance(middle + 2.0 * DVec3::Z) < 1e-15);
+    let half = std::f64::consts::FRAC_PI_4;
+    let on = middle + DVec3::new(2.0 * half.cos(), 0.5, 2.0 * half.sin());
+    assert!(world.bodies[4].pose.position.distance(on) < 1e-15);
+    let about_z = pattern("ring = { count = 4, radius = 1, axis = [0, 0, 2] }");
+    assert!(about_z.iter().all(|(_, at)| at.z == about_z[0].1.z) && about_z.len() == 4);
+    // Up a slope along x, turned with it.
+    let slope = setup(&format!("{BLOCK}place = {{ slope = {{ count = 3, angle = \"30 deg\", pitch = 2 }} }}\n")).world;
+    let along = DVec3::new(3.0_f64.sqrt(), 1.0, 0.0);
+    assert!(slope.bodies[2].pose.position.distance(middle + 2.0 * along) < 1e-14);
+    assert!(turn::turned(slope.bodies[2].pose.rotation, DVec3::X).distance(along / 2.0) < 1e-15);
 }
 
 #[test]
@@ -225,11 +255,7 @@ fn what_a_scene_of_space_cannot_say_is_refused_with_what_to_write() {
         (block("shape = { sphere = 1 }\ninertia = [1, 1, 3]"), "no body has this inertia", "Ixy"),
         (block("shape = { sphere = 1 }\ninertia = [1, 1, 1, 2, 0, 0]"), "no body has this inertia", "Ixy"),
         (block("shape = { sphere = 1 }\ninertia = [1, 1]"), "three or six numbers", ""),
-        (
-            block("shape = { sphere = 1 }\nplace = { ring = { count = 3, radius = 2 } }"),
-            "`ring` is for scenes of the plane",
-            "grid, brick, pyramid, stack, line and scatter",
-        ),
+        (block("shape = { sphere = 1 }\nplace = { ring = { count = 3, radius = 2, rings = 2 } }"), "need `rise`", ""),
         (
             block("shape = { sphere = 1 }\nplace = { grid = { columns = 2, rows = 2, pitch = [1, 1] } }"),
             "found 2 numbers where [x, y, z]",

@@ -49,6 +49,39 @@ impl<R: Real> Cylinder<R> {
         self.half * self.axis.dot(along).abs() + self.radius * self.axis.cross(along).length()
     }
 
+    /// Whether a point lies in it.
+    fn holds(&self, point: Vec3<R>, slack: R) -> bool {
+        let from = point - self.centre;
+        self.axis.dot(from).abs() <= self.half + slack && self.across(from).length() <= self.radius + slack
+    }
+
+    /// How far a point is from it; 0 within.
+    fn distance(&self, point: Vec3<R>) -> R {
+        let from = point - self.centre;
+        let above = (self.axis.dot(from).abs() - self.half).max(R::ZERO);
+        let beside = (self.across(from).length() - self.radius).max(R::ZERO);
+        (above * above + beside * beside).sqrt()
+    }
+
+    /// Whether an edge comes as near as this to the rim about the middle of an end.
+    fn rim_is_near(&self, edge: [Vec3<R>; 2], end: Vec3<R>, near: R) -> bool {
+        let [p, q] = edge.map(|corner| corner - end);
+        let (from, to) = (self.axis.dot(p), self.axis.dot(q));
+        if from.min(to) > near || from.max(to) < -near {
+            return false;
+        }
+        // What of the edge lies near the level of the rim.
+        let rise = to - from;
+        let share = |level: R| ((level - from) / rise).held(R::ZERO, R::ONE);
+        let (a, b) = if rise == R::ZERO { (R::ZERO, R::ONE) } else { (share(-near), share(near)) };
+        let [a, b] = [a, b].map(|share| self.across(p + (q - p) * share));
+        let along = b - a;
+        let square = along.dot(along);
+        let nearest = if square > R::ZERO { (-a.dot(along) / square).held(R::ZERO, R::ONE) } else { R::ZERO };
+        let least = (a + along * nearest).length();
+        least <= self.radius + near && a.length().max(b.length()) >= self.radius - near
+    }
+
     /// Middles of both ends.
     fn ends(&self) -> [Vec3<R>; 2] {
         [self.centre - self.axis * self.half, self.centre + self.axis * self.half]
@@ -111,21 +144,51 @@ pub(super) fn beside_core<R: Real>(cylinder: &Cylinder<R>, core: &Core<'_, R>) -
             search.attempt(point - (end + radial.unit_or(Vec3::ZERO) * cylinder.radius));
         }
     }
+    if is_distance(cylinder, core, &search.best) {
+        return search.best;
+    }
+    let corners = (0..core.view.corners.len()).map(|corner| core.corner(corner));
+    let furthest = corners.map(|corner| cylinder.distance(corner)).fold(R::INFINITY, R::min);
     for number in 0..core.view.edges.len() {
         let [p, q] = core.edge(number);
         let line = (q - p).unit_or(cylinder.axis);
         search.both_ways(cylinder.axis.cross(line));
-        let heights = [p, q].map(|end| cylinder.axis.dot(end - cylinder.centre));
-        let (low, high) = (heights[0].min(heights[1]), heights[0].max(heights[1]));
-        for (end, level) in ends.into_iter().zip([-cylinder.half, cylinder.half]) {
-            // Where both touch is no further from either than they overlap, or are apart.
-            let near = search.best.gap.abs() * R::of(1.001) + R::of(1e-3) * cylinder.radius;
-            if search.best.gap > R::ZERO || (low - near <= level && level <= high + near) {
+        for end in ends {
+            // Where both touch they are no further from each other than they overlap, or than any two of their points.
+            let near = (search.best.gap.abs() * R::of(1.001)).max(furthest) + R::of(1e-3) * cylinder.radius;
+            if cylinder.rim_is_near([p, q], end, near) {
                 search.rim_and_line(cylinder.axis, cylinder.radius, p - end, line, R::ONE);
             }
         }
     }
     search.best
+}
+
+/// Whether a gap along a direction is the distance: the point that is nearest along it on one of them, carried over the gap, lies in the other.
+/// No gap is larger than the distance, and no distance larger than that of two points.
+fn is_distance<R: Real>(cylinder: &Cylinder<R>, core: &Core<'_, R>, best: &Parting<R>) -> bool {
+    if !(best.gap > R::ZERO && core.view.faces.len() > 1) {
+        return false;
+    }
+    let way = best.normal * best.gap;
+    let slack = R::of(8.0) * R::EPSILON * (cylinder.radius + cylinder.half + best.gap);
+    let inside = |point: Vec3<R>| {
+        let own = core.pose.point_back(point);
+        // Of a triangle the faces are its two sides, and it ends at its edges.
+        core.view.faces.iter().all(|face| face.normal.dot(own) <= face.level + slack)
+            && (core.view.is_solid() || core.view.triangle_holds(own, slack))
+    };
+    let (along, across) = (cylinder.axis.dot(best.normal), cylinder.across(best.normal));
+    // Of a direction along the axis nothing but rounding is across it: the middle of the end is a point of it as well.
+    let square = across.length() <= R::of(PARALLEL);
+    let rim = if square { Vec3::ZERO } else { across.unit_or(Vec3::ZERO) * cylinder.radius };
+    let [low, high] = cylinder.ends();
+    let end = if along > R::ZERO { high } else { low };
+    let level = along.abs() <= R::of(PARALLEL);
+    let corner = core.corner(core.support(-best.normal));
+    inside(end + rim + way)
+        || (level && (inside(cylinder.centre + rim + way) || inside(low + high - end + rim + way)))
+        || cylinder.holds(corner - way, slack)
 }
 
 /// The gap of two cylinders.

@@ -1,19 +1,10 @@
 //! Coulomb friction: a round cone.
 
+use super::worlds::incline;
 use super::yard::{cube, floor, solid, world};
 use crate::worlds::{DT, G};
 use crate::yard::Bench;
-use ironspin_model::{DVec3, SpaceShape, World, turn};
-
-/// A box on a floor under gravity that leans by an angle towards a direction.
-fn incline(friction: f64, slope: f64, direction: f64) -> World {
-    let mut world = world(G, friction, 0.0);
-    let lean = DVec3::new(direction.cos(), 0.0, direction.sin());
-    world.gravity = (lean * slope.sin() - DVec3::Y * slope.cos()) * G;
-    world.bodies.push(floor());
-    world.bodies.push(solid(SpaceShape::Box(DVec3::new(1.0, 0.3, 0.7)), DVec3::new(0.0, 0.15, 0.0)));
-    world
-}
+use ironspin_model::{DVec3, SpaceShape, turn};
 
 #[test]
 fn a_box_holds_and_slides_at_the_same_slope_in_sixty_four_directions() {

@@ -102,3 +102,13 @@ fn every_shape_rests_on_every_ground_in_either_order() {
         }
     }
 }
+
+#[test]
+fn two_hundred_elastic_balls_in_a_box_keep_their_energy() {
+    let world = super::worlds::gas_of(200);
+    let mut bench = Bench::new(world.clone(), "", 1.0 / 60.0);
+    let before = balance(&world, &bench.frame).2;
+    let mut worst = 0.0_f64;
+    bench.seconds(20.0, |frame| worst = worst.max((balance(&world, frame).2 / before - 1.0).abs()));
+    assert!(worst < 1e-6, "{worst:e}");
+}

@@ -10,4 +10,6 @@ mod rest;
 mod same_bits;
 mod shapes;
 mod shots;
+#[allow(dead_code)]
+pub(crate) mod worlds;
 pub(crate) mod yard;

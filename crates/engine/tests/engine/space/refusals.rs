@@ -75,3 +75,16 @@ fn wild_numbers_do_not_bring_it_down() {
         }
     }
 }
+
+#[test]
+fn a_hundred_thousand_bodies_in_one_place_end_with_an_error_and_at_once() {
+    let mut world = world(9.81, 0.5, 0.0);
+    world.bodies.push(floor());
+    world.bodies.extend((0..100_000).map(|_| solid(SpaceShape::Sphere(0.1), DVec3::Y)));
+    for options in ["", "broad=tree", "swept=all"] {
+        let mut bench = Bench::new(world.clone(), options, 1.0 / 60.0);
+        let ended = bench.engine.advance_blind(1.0 / 60.0, 1);
+        let Err(EngineError::BadWorld { why }) = ended else { panic!("{options}: {ended:?}") };
+        assert!(why.contains("stand in one place"), "{why}");
+    }
+}
