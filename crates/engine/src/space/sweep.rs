@@ -98,6 +98,9 @@ impl Ord for Event {
     }
 }
 
+/// How deep in all a pair may sink within a step, in slops.
+const DEEPEST: f64 = 10.0;
+
 /// What a sweep needs to know of the step.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct SweepNumbers<R> {
@@ -294,7 +297,9 @@ impl<R: Real> Sweeper<R> {
         let within = match now {
             // What touches and does not approach, or is seen to by the solver, may sink by a little; then it is hit again.
             Some(now) if now <= R::of(SLOP) * size && !swept.approaches(pair, &poses, size) => {
-                now.min(R::ZERO) - R::HALF * R::of(SLOP) * size
+                // Not so often that it comes out on the other side.
+                let deepest = -R::of(DEEPEST * SLOP) * size;
+                (now.min(R::ZERO) - R::HALF * R::of(SLOP) * size).max(deepest.min(now))
             }
             _ => touching,
         };
