@@ -76,6 +76,9 @@ impl Scene {
             if !named.iter().any(|(name, _)| name == file.get_ref()) {
                 named.push((file.get_ref().clone(), table.place(&whole)));
             }
+            if named.len() > MESH_LIMIT {
+                break;
+            }
         }
         for (number, (name, used)) in named.into_iter().enumerate() {
             let read = match number < MESH_LIMIT {

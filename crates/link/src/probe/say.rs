@@ -42,17 +42,18 @@ pub(super) fn driven(what: Value) -> Value {
     with(what, json!({"kind": "kinematic", "mass": 0.0, "inertia": 0.0}))
 }
 
+/// Bodies with numbers and names in their order.
+pub(super) fn numbered(bodies: Vec<Value>) -> Vec<Value> {
+    let named = |(id, body)| with(body, json!({"id": id, "name": format!("piece[{id}]")}));
+    bodies.into_iter().enumerate().map(named).collect()
+}
+
 /// A world without gravity, friction and restitution.
 pub(super) fn world(bodies: Vec<Value>) -> Value {
-    let bodies: Vec<Value> = bodies
-        .into_iter()
-        .enumerate()
-        .map(|(id, body)| with(body, json!({"id": id, "name": format!("piece[{id}]")})))
-        .collect();
     json!({
         "space": 2, "gravity": [0.0, 0.0], "dt": 0.01, "seed": 1, "threads": 1, "options": {},
         "materials": [{"name": "iron", "friction": 0.0, "restitution": 0.0}], "pairs": [],
-        "bodies": bodies, "joints": [], "apart": [],
+        "bodies": numbered(bodies), "joints": [], "apart": [],
     })
 }
 

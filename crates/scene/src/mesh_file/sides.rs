@@ -19,6 +19,8 @@ pub(super) enum Turned {
     Faces(Vec<bool>),
     /// It has one side only; found between these faces.
     Twisted { a: usize, b: usize },
+    /// So many closed parts lie around each other that it would take too long to tell which encloses which.
+    TooNested,
 }
 
 impl Sides {
@@ -111,54 +113,90 @@ impl Sides {
             parts.push(part);
         }
         let mut turned: Vec<bool> = turned.into_iter().map(|turned| turned.unwrap_or(false)).collect();
-        self.look_outwards(points, faces, &parts, &is_open, &mut turned);
-        Turned::Faces(turned)
-    }
-
-    fn look_outwards(
-        &self,
-        points: &[DVec3],
-        faces: &[[u32; 3]],
-        parts: &[Vec<usize>],
-        is_open: &[bool],
-        turned: &mut [bool],
-    ) {
-        let corners = |face: usize| faces[face].map(|k| points[k as usize]);
-        for (number, part) in parts.iter().enumerate() {
-            let count = part.iter().filter(|&&face| turned[face]).count();
-            let flip = if part.iter().any(|&face| is_open[face]) {
-                // A sheet looks the way in which most of its faces look.
-                2 * count > part.len()
-            } else {
-                let origin = corners(part[0])[0];
-                let volume: f64 = part
-                    .iter()
-                    .map(|&face| {
-                        let [p, q, r] = corners(face).map(|corner| corner - origin);
-                        let six = p.dot(q.cross(r));
-                        if turned[face] { -six } else { six }
-                    })
-                    .sum();
-                let around = parts.iter().enumerate().filter(|(other, shell)| {
-                    *other != number && !shell.iter().any(|&face| is_open[face]) && encloses(shell, &corners, origin)
-                });
-                (volume < 0.0) != (around.count() % 2 == 1)
-            };
-            if flip {
-                part.iter().for_each(|&face| turned[face] = !turned[face]);
-            }
+        match look_outwards(points, faces, &parts, &is_open, &mut turned) {
+            true => Turned::Faces(turned),
+            false => Turned::TooNested,
         }
     }
 }
 
-/// Most faces of shells that are asked whether they lie around another part; beyond it none does.
-const SHELL_LIMIT: usize = 1 << 16;
+/// Comparisons of a point with a box or a face that may be spent on finding which part encloses which: less than a second.
+const NESTING_WORK: usize = 100_000_000;
+
+/// A closed part and the box around it.
+struct Shell<'a> {
+    part: &'a [usize],
+    low: DVec3,
+    high: DVec3,
+}
+
+/// Turns whole parts; no when that would take too long.
+fn look_outwards(
+    points: &[DVec3],
+    faces: &[[u32; 3]],
+    parts: &[Vec<usize>],
+    is_open: &[bool],
+    turned: &mut [bool],
+) -> bool {
+    let corners = |face: usize| faces[face].map(|k| points[k as usize]);
+    let is_sheet = |part: &[usize]| part.iter().any(|&face| is_open[face]);
+    let shells: Vec<Shell<'_>> = parts
+        .iter()
+        .filter(|part| !is_sheet(part))
+        .map(|part| {
+            let places = || part.iter().flat_map(|&face| corners(face));
+            let (low, high) =
+                (places().fold(DVec3::INFINITY, DVec3::min), places().fold(DVec3::NEG_INFINITY, DVec3::max));
+            Shell { part, low, high }
+        })
+        .collect();
+    let mut work = NESTING_WORK;
+    for part in parts {
+        let flip = if is_sheet(part) {
+            // A sheet looks the way in which most of its faces look.
+            2 * part.iter().filter(|&&face| turned[face]).count() > part.len()
+        } else {
+            let origin = corners(part[0])[0];
+            let Some(around) = shells_around(&shells, part, origin, &corners, &mut work) else { return false };
+            let volume: f64 = part
+                .iter()
+                .map(|&face| {
+                    let [p, q, r] = corners(face).map(|corner| corner - origin);
+                    let six = p.dot(q.cross(r));
+                    if turned[face] { -six } else { six }
+                })
+                .sum();
+            (volume < 0.0) != (around % 2 == 1)
+        };
+        if flip {
+            part.iter().for_each(|&face| turned[face] = !turned[face]);
+        }
+    }
+    true
+}
+
+/// How many shells lie around a point of a part; nothing when the work is used up.
+fn shells_around(
+    shells: &[Shell<'_>],
+    part: &[usize],
+    from: DVec3,
+    corners: &dyn Fn(usize) -> [DVec3; 3],
+    work: &mut usize,
+) -> Option<usize> {
+    *work = work.checked_sub(shells.len())?;
+    let mut count = 0;
+    for shell in shells {
+        let is_near = from.cmpge(shell.low).all() && from.cmple(shell.high).all();
+        if is_near && shell.part[0] != part[0] {
+            *work = work.checked_sub(shell.part.len())?;
+            count += usize::from(encloses(shell.part, corners, from));
+        }
+    }
+    Some(count)
+}
 
 /// Whether a point lies within a closed shell: a ray leaves it an odd number of times (in a direction that meets no edge of what people draw).
 fn encloses(shell: &[usize], corners: &dyn Fn(usize) -> [DVec3; 3], from: DVec3) -> bool {
-    if shell.len() > SHELL_LIMIT {
-        return false;
-    }
     let along = DVec3::new(0.354_119_7, 0.871_234_1, 0.339_956_3);
     let crossings = shell.iter().filter(|&&face| {
         let [p, q, r] = corners(face).map(|corner| corner - from);
@@ -179,4 +217,30 @@ fn take_one(next: &mut BTreeMap<u32, Vec<(u32, usize)>>, at: u32) -> Option<(u32
         next.remove(&at);
     }
     way
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn work_that_is_used_up_gives_no_answer_instead_of_a_wrong_one() {
+        // A small and a large tetrahedron, the small one within the large.
+        let tetrahedron =
+            |size: f64| [DVec3::ZERO, DVec3::X, DVec3::Y, DVec3::Z].map(|corner| size * (corner - DVec3::splat(0.2)));
+        let points: Vec<DVec3> = [tetrahedron(1.0), tetrahedron(0.1)].concat();
+        let faces: Vec<[u32; 3]> = [0, 4]
+            .into_iter()
+            .flat_map(|from| [[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]].map(|face| face.map(|k| k + from)))
+            .collect();
+        let corners = |face: usize| faces[face].map(|k| points[k as usize]);
+        let (large, small): (Vec<usize>, Vec<usize>) = ((0..4).collect(), (4..8).collect());
+        let shell = |part| Shell { part, low: DVec3::splat(-1.0), high: DVec3::ONE };
+        let shells = [shell(&large[..]), shell(&small[..])];
+        let around = |part, from, mut work| shells_around(&shells, part, from, &corners, &mut work);
+        assert_eq!(around(&small, points[4], 6), Some(1), "two boxes and four faces");
+        assert_eq!(around(&large, points[0], 6), Some(0));
+        assert_eq!(around(&small, points[4], 5), None);
+        assert_eq!(around(&small, points[4], 1), None);
+    }
 }

@@ -10,8 +10,7 @@ const HEAD: usize = 84;
 const EACH: usize = 50;
 
 pub(super) fn read(bytes: &[u8]) -> Result<Polygons, Fault> {
-    let is_text = bytes.trim_ascii_start().starts_with(b"solid") && !has_binary_length(bytes);
-    if is_text { read_text(&String::from_utf8_lossy(bytes)) } else { read_binary(bytes) }
+    if is_text(bytes) { read_text(&String::from_utf8_lossy(bytes)) } else { read_binary(bytes) }
 }
 
 /// Whether a file is text: then its complaints have lines.

@@ -254,6 +254,10 @@ impl<'a> Work<'a> {
                     format!("{} and {} cannot look the same way: the surface has one side", self.face(a), self.face(b));
                 Err(self.fault(b, what, "a twisted band"))
             }
+            Turned::TooNested => {
+                let what = "too many closed parts lie around each other to tell which encloses which";
+                Err(Fault::at(0, what, "cannot be checked"))
+            }
             Turned::Faces(turned) => {
                 let Some(first) = turned.iter().position(|turned| *turned) else { return Ok(0) };
                 let count = turned.iter().filter(|turned| **turned).count();

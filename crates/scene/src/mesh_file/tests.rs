@@ -129,6 +129,44 @@ fn every_mistake_is_told_with_its_line_and_what_to_do() {
     assert_eq!(volume_of(&moved(1.5)), Ok(()));
 }
 
+/// A cube from -1 to 2 whose sides are squares of so many along each edge, as OBJ, its points numbered from 1.
+fn fine_cube(along: usize) -> String {
+    let mut text = String::new();
+    let mut number = 0;
+    for axis in 0..3 {
+        for (end, flip) in [(-1.0, true), (2.0, false)] {
+            let place = |i: usize, j: usize| {
+                let mut place = [0.0; 3];
+                place[axis] = end;
+                place[(axis + 1) % 3] = -1.0 + 3.0 * i as f64 / along as f64;
+                place[(axis + 2) % 3] = -1.0 + 3.0 * j as f64 / along as f64;
+                format!("v {} {} {}\n", place[0], place[1], place[2])
+            };
+            text.extend((0..=along).flat_map(|i| (0..=along).map(move |j| (i, j))).map(|(i, j)| place(i, j)));
+            for (i, j) in (0..along).flat_map(|i| (0..along).map(move |j| (i, j))) {
+                let at = |i: usize, j: usize| number + 1 + i * (along + 1) + j;
+                let mut face = [at(i, j), at(i + 1, j), at(i + 1, j + 1), at(i, j + 1)];
+                if flip {
+                    face.reverse();
+                }
+                text += &format!("f {} {} {} {}\n", face[0], face[1], face[2], face[3]);
+            }
+            number += (along + 1) * (along + 1);
+        }
+    }
+    text
+}
+
+#[test]
+fn a_cavity_is_one_in_a_shell_of_many_faces_too() {
+    let inner = "v 0.3 0.3 0.3\nv 0.6 0.3 0.3\nv 0.3 0.6 0.3\nv 0.3 0.3 0.6\n";
+    let inwards = "f -4 -3 -2\nf -4 -1 -3\nf -3 -1 -2\nf -4 -2 -1\n";
+    // 69,312 triangles.
+    let text = format!("{}{inner}{inwards}", fine_cube(76));
+    let checked = checked(&obj::read(&text).unwrap(), Need::Volume, true).unwrap();
+    assert_eq!((checked.faces.len(), checked.mended.turned), (12 * 76 * 76 + 4, 0));
+}
+
 #[test]
 fn a_cavity_looks_inwards_and_a_sheet_may_be_open() {
     let inner = "v 0.3 0.3 0.3\nv 0.6 0.3 0.3\nv 0.3 0.6 0.3\nv 0.3 0.3 0.6\n";

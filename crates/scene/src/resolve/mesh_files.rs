@@ -23,6 +23,8 @@ const BEYOND_BODIES: f64 = 300.0;
 enum Made {
     Surface,
     Hull,
+    /// The mass at a density, by its bits.
+    Mass(u64),
 }
 
 /// A file as a scene uses it.
@@ -73,11 +75,16 @@ impl Resolver {
     ) -> Result<SolidProperties, Diagnostic> {
         let span = table.span();
         let fields = &table.get_ref().0;
+        let mut known = None;
         let mesh = if fields.file.is_some() {
             let place = table.get_ref().place(&span);
-            let file = self.file(fields, &place)?;
+            let (file, used) = self.file_use(fields, &place, Made::Mass(material.density.to_bits()), names)?;
+            if let Some(mass) = self.masses_of_files.borrow().get(&used) {
+                return Ok(*mass);
+            }
             let surface = file.surface(Need::Volume, fields.mend, &place)?;
             self.note_mending(&surface, file.name(), &place);
+            known = Some(used);
             self.carried(&surface.points, &surface.faces, fields, &place, names)?
         } else {
             let (points, faces) = self.lists(fields, &span, names)?;
@@ -85,8 +92,12 @@ impl Resolver {
                 .map_err(|what| Diagnostic::at(span.clone(), what).label("encloses no volume"))?;
             TriangleMesh::new(points, faces).map_err(|error| Diagnostic::at(span.clone(), error.to_string()))?
         };
-        let solid = solid_mass(&SpaceShape::Mesh(Arc::new(mesh)), material.density);
-        solid.ok_or_else(|| Diagnostic::at(span, "the surface encloses no volume").label("weighs nothing"))
+        let mass = solid_mass(&SpaceShape::Mesh(Arc::new(mesh)), material.density)
+            .ok_or_else(|| Diagnostic::at(span, "the surface encloses no volume").label("weighs nothing"))?;
+        if let Some(used) = known {
+            self.masses_of_files.borrow_mut().insert(used, mass);
+        }
+        Ok(mass)
     }
 
     /// Points and faces that stand in the scene itself.
@@ -122,6 +133,26 @@ impl Resolver {
         self.meshes.find(name).ok_or_else(|| Diagnostic::at(place.clone(), format!("`{name}` was not read")))
     }
 
+    /// The file that a surface names, and how it uses it.
+    fn file_use(
+        &self,
+        fields: &MeshFields,
+        place: &Range<usize>,
+        made: Made,
+        names: &Names,
+    ) -> Result<(&MeshFile, FileUse), Diagnostic> {
+        let file = self.file(fields, place)?;
+        let used = FileUse {
+            name: file.name().to_owned(),
+            scale: self.scale(fields, names)?.to_bits(),
+            up: fields.up,
+            mend: fields.mend,
+            made,
+            place: (place.start, place.end),
+        };
+        Ok((file, used))
+    }
+
     fn shape_of_file(
         &self,
         table: &MeshTable,
@@ -131,28 +162,19 @@ impl Resolver {
     ) -> Result<SpaceShape, Diagnostic> {
         let fields = &table.0;
         let place = table.place(span);
-        let file = self.file(fields, &place)?;
-        let scale = self.scale(fields, names)?;
-        let used = FileUse {
-            name: file.name().to_owned(),
-            scale: scale.to_bits(),
-            up: fields.up,
-            mend: fields.mend,
-            made,
-            place: (place.start, place.end),
-        };
+        let (file, used) = self.file_use(fields, &place, made, names)?;
         if let Some(shape) = self.shapes_of_files.borrow().get(&used) {
             return Ok(shape.clone());
         }
         let shape = match made {
-            Made::Surface => {
+            Made::Surface | Made::Mass(_) => {
                 let surface = file.surface(Need::Surface, fields.mend, &place)?;
                 self.note_mending(&surface, file.name(), &place);
                 self.note_rims(&surface, file.name(), &place);
                 SpaceShape::Mesh(Arc::new(self.carried(&surface.points, &surface.faces, fields, &place, names)?))
             }
             Made::Hull => {
-                let points = upright(file.points(), scale, fields.up);
+                let points = upright(file.points(), f64::from_bits(used.scale), fields.up);
                 check_reach(&points, file.name(), &place)?;
                 let hull = Hull::new(&points).map_err(|error| hull_fault(&error, Some(file.name()), place.clone()))?;
                 SpaceShape::Hull(Arc::new(hull))

@@ -29,7 +29,9 @@ use crate::names::Names;
 use crate::number::Number;
 use crate::rules::{Probe, Series, Trigger, Twin};
 use crate::setup::{Parameter, Settings};
-use ironspin_model::{Bounds, Claim, DVec3, Dimension, Effect, Material, PairMaterial, SoftBody, SpaceShape, World};
+use ironspin_model::{
+    Bounds, Claim, DVec3, Dimension, Effect, Material, PairMaterial, SoftBody, SolidProperties, SpaceShape, World,
+};
 use mesh_files::FileUse;
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
@@ -89,6 +91,7 @@ pub(crate) struct Resolver {
     meshes: MeshFiles,
     /// Shapes made of them, so that a pattern of bodies makes each once.
     shapes_of_files: RefCell<BTreeMap<FileUse, SpaceShape>>,
+    masses_of_files: RefCell<BTreeMap<FileUse, SolidProperties>>,
     /// What is to be said of them.
     mesh_remarks: RefCell<Vec<(&'static str, Diagnostic)>>,
 }
@@ -136,6 +139,7 @@ pub(crate) fn resolve(
         taken: BTreeMap::new(),
         meshes: meshes.clone(),
         shapes_of_files: RefCell::default(),
+        masses_of_files: RefCell::default(),
         mesh_remarks: RefCell::default(),
     };
     let parameters = resolver.parameters(&tables, settings, &file.world)?;
