@@ -58,19 +58,18 @@ impl Found {
 
     /// The same of many, of which there are `most` at most.
     #[inline(always)]
-    pub(crate) fn note_all(&mut self, most: usize, pairs: impl Iterator<Item = (u32, u32, bool)>) {
-        self.make_room(most + 1);
+    pub(crate) fn note_all(&mut self, most: usize, pairs: impl Iterator<Item = (Pair, bool)>) {
+        self.make_room(most);
         let room = &mut self.list[self.count..];
         let mut count = 0;
-        for (a, b, overlap) in pairs {
-            room[count] = Pair::of(a, b);
+        for (pair, overlap) in pairs {
+            room[count] = pair;
             count += usize::from(overlap);
         }
         self.count += count;
     }
 
-    /// Compares a box with others. Each pair is written down and counted only when they overlap: whether they will cannot be foreseen,
-    /// so that a branch would cost more than a needless write.
+    /// Compares a box with others.
     #[inline]
     pub(crate) fn gather<B>(
         &mut self,
@@ -79,14 +78,7 @@ impl Found {
         pair: impl Fn(&B, &B) -> Pair,
         meets: impl Fn(&B, &B) -> bool,
     ) {
-        self.make_room(others.len());
-        let room = &mut self.list[self.count..];
-        let mut count = 0;
-        for b in others {
-            room[count] = pair(a, b);
-            count += usize::from(meets(a, b));
-        }
-        self.count += count;
+        self.note_all(others.len(), others.iter().map(|b| (pair(a, b), meets(a, b))));
     }
 
     /// Writes down the first `count` of a block, for which there is room.

@@ -10,11 +10,13 @@
 //! | `check_joints` | what no joint may have | `joint_checks.rs` |
 //! | `Overlaps` | what overlaps sensors, and the notices | `overlaps.rs` |
 //! | `Pair`, `Found` | two pieces as one word, by which pairs are sorted; pairs as they are found, and their sorting | `pair.rs`, `found.rs` |
+//! | `Starts` | boxes counted into the cells of a grid | `cells.rs` |
 //! | `Colouring`, `Rows`, `iterate` | contacts side by side, and the passes over them | `colouring.rs`, `passes.rs` |
 //! | `Threads`, `Team` | work shared between threads, in order | `threads.rs`, `team.rs` |
 //! | | every threshold, as a share of a size, of g dt or of a step | `tolerance.rs` |
 
 pub(crate) mod carry;
+pub(crate) mod cells;
 pub(crate) mod colouring;
 pub(crate) mod fading;
 pub(crate) mod found;

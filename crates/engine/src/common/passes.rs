@@ -78,17 +78,12 @@ pub(crate) trait Rows: Send + Sync + Sized {
     type Bodies: Sync;
     type Joints: Send + Sync;
 
-    /// One pass over a run of bundles, each of whose impulses first goes on by a share of what the pass before changed, with vectors of a width that
-    /// the machine has.
-    fn pass(
-        width: Width,
-        bundles: &mut [Self],
-        motion: &Motions<'_, Self::Motion>,
-        share: Self::Scalar,
-    ) -> Progress<Self::Scalar>;
+    /// One pass over a run of bundles, each of whose impulses first goes on by a share of what the pass before changed. To be marked
+    /// `inline(always)`, as `onward` is, so that it is compiled for each width of vectors.
+    fn pass(bundles: &mut [Self], motion: &Motions<'_, Self::Motion>, share: Self::Scalar) -> Progress<Self::Scalar>;
 
-    /// Velocities go on in the direction of the last pass by a share of what it changed.
-    fn go_on(width: Width, motion: &mut [Self::Motion], before: &mut [Self::Motion], share: Self::Scalar);
+    /// A velocity that goes on in the direction of the last pass by a share of what it changed.
+    fn onward(now: Self::Motion, before: Self::Motion, share: Self::Scalar) -> Self::Motion;
 
     fn any_joints(joints: &Self::Joints) -> bool;
 
@@ -97,6 +92,63 @@ pub(crate) trait Rows: Send + Sync + Sized {
 
     /// Joints go on in the direction of the last pass.
     fn go_on_joints(joints: &mut Self::Joints, share: Self::Scalar);
+}
+
+/// One pass with vectors of a width that the machine has.
+#[allow(unsafe_code)]
+pub(crate) fn pass<B: Rows>(
+    width: Width,
+    bundles: &mut [B],
+    motion: &Motions<'_, B::Motion>,
+    share: B::Scalar,
+) -> Progress<B::Scalar> {
+    match width {
+        Width::Plain => B::pass(bundles, motion, share),
+        // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
+        // nothing else that is unsafe.
+        #[cfg(target_arch = "x86_64")]
+        Width::Avx2 => unsafe { pass_avx2(bundles, motion, share) },
+        #[cfg(target_arch = "x86_64")]
+        Width::Avx512 => unsafe { pass_avx512(bundles, motion, share) },
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn pass_avx2<B: Rows>(bundles: &mut [B], motion: &Motions<'_, B::Motion>, share: B::Scalar) -> Progress<B::Scalar> {
+    B::pass(bundles, motion, share)
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx512f,avx512vl")]
+fn pass_avx512<B: Rows>(bundles: &mut [B], motion: &Motions<'_, B::Motion>, share: B::Scalar) -> Progress<B::Scalar> {
+    B::pass(bundles, motion, share)
+}
+
+/// Velocities go on in the direction of the last pass by a share of what it changed.
+fn go_on<B: Rows>(width: Width, motion: &mut [B::Motion], before: &mut [B::Motion], share: B::Scalar) {
+    match width {
+        Width::Plain => go_on_plain::<B>(motion, before, share),
+        // SAFETY: as for a pass.
+        #[cfg(target_arch = "x86_64")]
+        #[allow(unsafe_code)]
+        Width::Avx2 | Width::Avx512 => unsafe { go_on_avx2::<B>(motion, before, share) },
+    }
+}
+
+#[inline(always)]
+fn go_on_plain<B: Rows>(motion: &mut [B::Motion], before: &mut [B::Motion], share: B::Scalar) {
+    for (now, before) in motion.iter_mut().zip(before) {
+        let reached = *now;
+        *now = B::onward(reached, *before, share);
+        *before = reached;
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn go_on_avx2<B: Rows>(motion: &mut [B::Motion], before: &mut [B::Motion], share: B::Scalar) {
+    go_on_plain::<B>(motion, before, share);
 }
 
 /// Bundles that are passed together. What a block reports is added up block by block, so that sums do not depend on who did which.
@@ -256,7 +308,7 @@ impl<B: Rows> Team<'_, B> {
             for block in self.blocks_of(member, colour, blocks) {
                 // SAFETY: each block has one member, and blocks do not overlap.
                 let bundles = unsafe { self.bundles.run(self.blocks[block].clone()) };
-                let done = B::pass(self.width, bundles, &motion, share);
+                let done = pass(self.width, bundles, &motion, share);
                 // SAFETY: as the block itself.
                 unsafe { *self.progress.entry(block) = done };
             }
@@ -289,7 +341,7 @@ impl<B: Rows> Team<'_, B> {
         let range = self.barrier.share(self.motion.len(), member);
         // SAFETY: the shares of the members do not overlap, and no member passes bundles before the barrier.
         let (motion, before) = unsafe { (self.motion.run(range.clone()), self.before.run(range)) };
-        B::go_on(self.width, motion, before, share);
+        go_on::<B>(self.width, motion, before, share);
         self.barrier.wait();
     }
 }

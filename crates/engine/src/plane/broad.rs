@@ -3,6 +3,7 @@
 //! Source: Baraff, "Dynamic Simulation of Non-Penetrating Rigid Bodies" (1992), section 2.3.2 (sort and sweep); Teschner
 //! et al., "Optimized Spatial Hashing" (2003) for a grid that wraps around; Goldsmith and Salmon (1987) for the tree of boxes.
 
+use crate::common::cells::follow;
 use crate::common::found::Found;
 use crate::common::pair::Pair;
 use crate::common::scalar::Real;
@@ -96,7 +97,9 @@ impl<R: Real> Broad<R> {
             let rounding = R::of(f64::from(around.furthest() * f32::EPSILON) * 2.0);
             beside_planes(&self.planes, bodies, &self.boxes.bounds, rounding, &mut self.found);
             if how == BroadPhase::Grid && self.searches.is_multiple_of(RENEWAL) {
-                self.follow_grid(bodies.pieces.len());
+                // Results are sorted and do not depend on it.
+                let (order, pieces) = (self.boxes.grid.order(), bodies.pieces.len());
+                follow(&mut self.covers, &mut self.unplaced, pieces, order, |cover| cover.piece);
             }
             self.searches = self.searches.wrapping_add(1);
         } else {
@@ -113,19 +116,6 @@ impl<R: Real> Broad<R> {
             });
         }
         self.found.sort_into(&mut self.pairs, bodies.pieces.len());
-    }
-
-    /// Puts the covers in the order of the grid, so that what is near in the world is near in memory. Results are sorted and do not
-    /// depend on it.
-    fn follow_grid(&mut self, pieces: usize) {
-        let unplaced = &mut self.unplaced;
-        unplaced.clear();
-        unplaced.resize(pieces, None);
-        for cover in self.covers.drain(..) {
-            unplaced[cover.piece as usize] = Some(cover);
-        }
-        self.covers.extend(self.boxes.grid.order().filter_map(|piece| unplaced[piece as usize].take()));
-        self.covers.extend(unplaced.iter_mut().filter_map(Option::take));
     }
 }
 

@@ -1,5 +1,6 @@
 //! A grid of cells over the world: each box lies in the cell of its lower corner, and only boxes of neighbouring cells can overlap.
 
+use crate::common::cells::{LARGE, Starts, beside_large};
 use crate::common::found::{BLOCK, Found};
 use crate::common::scalar::Real;
 use crate::plane::bound::{Around, Bound};
@@ -14,7 +15,7 @@ pub(crate) struct Grid<S> {
     /// Cell of each box, in the order of the boxes; `LARGE` for one that fits into no cell.
     cell: Vec<u32>,
     /// Where each cell's boxes start in the order along the cells.
-    starts: Vec<u32>,
+    starts: Starts,
     pub(crate) along: Along<S>,
 }
 
@@ -40,8 +41,6 @@ fn sides<S: Real>(bound: &Bound<S>) -> Sides<S> {
 fn overlap<S: Real>(a: &Sides<S>, b: &Sides<S>) -> bool {
     (a[0] <= -b[2]) & (b[0] <= -a[2]) & (a[1] <= -b[3]) & (b[1] <= -a[3])
 }
-
-const LARGE: u32 = u32::MAX;
 
 /// Where cells lie.
 pub(crate) struct Layout {
@@ -106,7 +105,9 @@ impl<S: Real> Grid<S> {
                 }
             }
         }
-        self.beside_large(bounds, found);
+        if self.along.cell.len() < bounds.len() {
+            beside_large((bounds, &self.cell), usize::MAX, found, Bound::pair, Bound::meets);
+        }
     }
 
     /// The pieces of all boxes that fit into cells, along the cells.
@@ -143,23 +144,7 @@ impl<S: Real> Grid<S> {
 
     #[inline(always)]
     fn start(&self, cell: usize) -> usize {
-        self.starts[cell] as usize
-    }
-
-    /// Compares boxes that fit into no cell with all others.
-    fn beside_large(&self, bounds: &[Bound<S>], found: &mut Found) {
-        if self.along.cell.len() == bounds.len() {
-            return;
-        }
-        for (number, large) in bounds.iter().enumerate().filter(|&(number, _)| self.cell[number] == LARGE) {
-            for (other, b) in bounds.iter().enumerate() {
-                // Two large ones once.
-                let twice = self.cell[other] == LARGE && other <= number;
-                if !twice && large.meets(b) {
-                    found.push(large.pair(b));
-                }
-            }
-        }
+        self.starts.of(cell)
     }
 
     /// Sorts the boxes into cells by counting.
@@ -172,29 +157,14 @@ impl<S: Real> Grid<S> {
             self.cell.extend(bounds.iter().map(|bound| layout.cell(bound)));
         }
         let cells = (layout.width * layout.height) as usize;
-        self.starts.clear();
-        self.starts.resize(cells + 3, 0);
-        let starts = &mut self.starts[..cells + 3];
-        let mut count = 0;
-        for &cell in self.cell.iter().filter(|&&cell| cell != LARGE) {
-            starts[cell as usize + 2] += 1;
-            count += 1;
-        }
-        let mut sum = 0;
-        for start in &mut starts[1..] {
-            sum += *start;
-            *start = sum;
-        }
-        // Each start is one entry too far along, and comes back as the boxes of the cell are put in.
+        let count = self.starts.count(&self.cell, cells);
         let along = &mut self.along;
         along.sides.resize(count + BLOCK, [S::ZERO; 4]);
         along.piece.resize(count + BLOCK, 0);
         along.cell.resize(count, 0);
         let (to, piece, to_cell) = (&mut along.sides[..count], &mut along.piece[..count], &mut along.cell[..count]);
         for (bound, &cell) in bounds.iter().zip(&self.cell).filter(|&(_, &cell)| cell != LARGE) {
-            let start = &mut starts[cell as usize + 1];
-            let place = *start as usize;
-            *start += 1;
+            let place = self.starts.place(cell);
             (to[place], piece[place], to_cell[place]) = (sides(bound), bound.piece, cell);
         }
     }

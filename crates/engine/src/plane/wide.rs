@@ -3,7 +3,7 @@
 //! The order of the colours, and with it every bit, is the same however wide the machine's vectors are: nothing is fused, and
 //! each lane does what a scalar loop would do.
 
-use crate::common::passes::{LANES, Lanes, Motions, Progress, Rows, Width};
+use crate::common::passes::{LANES, Lanes, Motions, Progress, Rows};
 use crate::common::scalar::Real;
 use crate::plane::bodies::{Bodies, Motion};
 use crate::plane::joints::Joints;
@@ -79,27 +79,21 @@ impl<R: Real> Rows for Bundle<R> {
     type Bodies = Bodies<R>;
     type Joints = Joints<R>;
 
-    #[allow(unsafe_code)]
-    fn pass(width: Width, bundles: &mut [Self], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
-        match width {
-            Width::Plain => pass_plain(bundles, motion, share),
-            // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
-            // nothing else that is unsafe.
-            #[cfg(target_arch = "x86_64")]
-            Width::Avx2 => unsafe { pass_avx2(bundles, motion, share) },
-            #[cfg(target_arch = "x86_64")]
-            Width::Avx512 => unsafe { pass_avx512(bundles, motion, share) },
+    #[inline(always)]
+    fn pass(bundles: &mut [Self], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
+        let mut gathered = Gathered { largest: [R::ZERO; LANES], onward: [R::ZERO; LANES] };
+        for bundle in bundles {
+            solve(bundle, motion, share, &mut gathered);
+        }
+        Progress {
+            largest: gathered.largest.iter().fold(R::ZERO, |most, &lane| most.max(lane)),
+            onward: gathered.onward.iter().fold(R::ZERO, |sum, &lane| sum + lane),
         }
     }
 
-    fn go_on(width: Width, motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
-        match width {
-            Width::Plain => go_on_plain(motion, before, share),
-            // SAFETY: as for a pass.
-            #[cfg(target_arch = "x86_64")]
-            #[allow(unsafe_code)]
-            Width::Avx2 | Width::Avx512 => unsafe { go_on_avx2(motion, before, share) },
-        }
+    #[inline(always)]
+    fn onward(now: Motion<R>, before: Motion<R>, share: R) -> Motion<R> {
+        now.plus(now.minus(before).scaled(share))
     }
 
     fn any_joints(joints: &Joints<R>) -> bool {
@@ -115,38 +109,10 @@ impl<R: Real> Rows for Bundle<R> {
     }
 }
 
-#[inline(always)]
-fn go_on_plain<R: Real>(motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
-    for (now, before) in motion.iter_mut().zip(before) {
-        let reached = *now;
-        *now = reached.plus(reached.minus(*before).scaled(share));
-        *before = reached;
-    }
-}
-
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn go_on_avx2<R: Real>(motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
-    go_on_plain(motion, before, share);
-}
-
 /// The same in each lane.
 struct Gathered<R> {
     largest: Lanes<R>,
     onward: Lanes<R>,
-}
-
-/// One pass over a run of bundles.
-#[inline(always)]
-fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
-    let mut gathered = Gathered { largest: [R::ZERO; LANES], onward: [R::ZERO; LANES] };
-    for bundle in bundles {
-        solve(bundle, motion, share, &mut gathered);
-    }
-    Progress {
-        largest: gathered.largest.iter().fold(R::ZERO, |most, &lane| most.max(lane)),
-        onward: gathered.onward.iter().fold(R::ZERO, |sum, &lane| sum + lane),
-    }
 }
 
 /// Carries the impulses on by a share of what the last pass changed, and remembers what they were.
@@ -257,21 +223,10 @@ fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, Motion<R>>, share
     }
 }
 
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
-    pass_plain(bundles, motion, share)
-}
-
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx512f,avx512vl")]
-fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
-    pass_plain(bundles, motion, share)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::common::passes::{Width, pass};
     use crate::common::team::Shared;
 
     /// Bundles of lively numbers, and bodies for them.
@@ -320,7 +275,7 @@ mod tests {
         let (mut bundles, mut motion) = filled();
         let list = Shared::new(&mut motion);
         for _ in 0..20 {
-            Bundle::pass(width, &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
+            pass(width, &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
         }
         let impulses = bundles.iter().flat_map(|bundle| bundle.points.map(|point| point.normal_impulse)).collect();
         (motion, impulses)
@@ -339,7 +294,7 @@ mod tests {
         let before = motion.clone();
         let list = Shared::new(&mut motion);
         for _ in 0..200 {
-            Bundle::pass(Width::of_this_machine(), &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
+            pass(Width::of_this_machine(), &mut bundles, &Motions { list: &list, waste: 65 }, 0.0);
         }
         for bundle in &bundles {
             for lane in 0..LANES {

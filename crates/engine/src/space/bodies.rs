@@ -189,10 +189,9 @@ impl<R: Real> Bodies<R> {
 
     /// Whether neither layers nor pairs keep any two bodies apart.
     pub(crate) fn all_agree(&self) -> bool {
+        let Some(first) = self.traits.first() else { return true };
         self.apart.is_empty()
-            && self.traits.iter().all(|one| {
-                self.traits.iter().take(1).all(|first| one.layers == first.layers && one.meets & first.layers != 0)
-            })
+            && self.traits.iter().all(|one| one.layers == first.layers && one.meets & first.layers != 0)
     }
 
     /// Whether two bodies are there and neither layers nor pairs keep them apart.

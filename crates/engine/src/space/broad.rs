@@ -2,6 +2,7 @@
 //!
 //! Source: Baraff, "Dynamic Simulation of Non-Penetrating Rigid Bodies" (1992), section 2.3.2 (sort and sweep); `box_tree.rs` for the tree.
 
+use crate::common::cells::follow;
 use crate::common::found::Found;
 use crate::common::pair::Pair;
 use crate::common::scalar::Real;
@@ -113,7 +114,9 @@ impl<R: Real> Broad<R> {
             BroadPhase::Grid => {
                 self.grid.overlaps(&self.bounds, most, &mut self.found);
                 if self.searches.is_multiple_of(RENEWAL) {
-                    self.follow_grid(bodies.pieces.len());
+                    // Results are sorted and do not depend on it.
+                    let (order, pieces) = (self.grid.order(), bodies.pieces.len());
+                    follow(&mut self.covers, &mut self.unplaced, pieces, order, |cover| cover.piece);
                 }
                 self.searches = self.searches.wrapping_add(1);
             }
@@ -197,19 +200,6 @@ impl<R: Real> Broad<R> {
             places[count / 2]
         };
         Vec3::new(along(0), along(1), along(2))
-    }
-
-    /// Puts the covers in the order of the grid, so that what is near in the world is near in memory. Results are sorted and do not
-    /// depend on it.
-    fn follow_grid(&mut self, pieces: usize) {
-        let unplaced = &mut self.unplaced;
-        unplaced.clear();
-        unplaced.resize(pieces, None);
-        for cover in self.covers.drain(..) {
-            unplaced[cover.piece as usize] = Some(cover);
-        }
-        self.covers.extend(self.grid.order().filter_map(|piece| unplaced[piece as usize].take()));
-        self.covers.extend(unplaced.iter_mut().filter_map(Option::take));
     }
 }
 

@@ -1,6 +1,8 @@
 //! A grid of cells over the world: each box lies in the cell of its lower corner, and only boxes of neighbouring cells can overlap.
 
+use crate::common::cells::{LARGE, Starts, beside_large};
 use crate::common::found::Found;
+use crate::common::pair::Pair;
 use crate::space::broad::Bound;
 use std::ops::Range;
 
@@ -10,8 +12,6 @@ const CELLS_A_BOX: u64 = 8;
 const FEWEST: u64 = 4;
 /// Boxes in ten that are ordinary. Larger ones are compared with all others.
 const ORDINARY: usize = 9;
-
-const LARGE: u32 = u32::MAX;
 
 /// The sides of a box: lower x, y, z and nothing, upper x, y, z and nothing, all of them negated.
 #[derive(Clone, Copy, Debug, Default)]
@@ -52,7 +52,7 @@ pub(crate) struct Grid {
     /// Cell of each box, in the order of the boxes; `LARGE` for one that fits into no cell.
     cell: Vec<u32>,
     /// Where each cell's boxes start in the order along the cells.
-    starts: Vec<u32>,
+    starts: Starts,
     /// Along the cells: sides, piece and cell of each box.
     sides: Vec<Sides>,
     piece: Vec<u32>,
@@ -138,7 +138,9 @@ impl Grid {
                 }
             }
         }
-        self.beside_large(bounds, found);
+        if self.along.len() < bounds.len() {
+            beside_large((bounds, &self.cell), most, found, Bound::pair, Bound::meets);
+        }
     }
 
     /// The pieces of all boxes that fit into cells, along the cells.
@@ -170,27 +172,12 @@ impl Grid {
         let cell = |bound: &Bound| if bound.size() <= ordinary { layout.cell(bound) } else { LARGE };
         self.cell.extend(bounds.iter().map(cell));
         let cells = (layout.count[0] * layout.count[1] * layout.count[2]) as usize;
-        self.starts.clear();
-        self.starts.resize(cells + 3, 0);
-        let starts = &mut self.starts[..];
-        let mut count = 0;
-        for &cell in self.cell.iter().filter(|&&cell| cell != LARGE) {
-            starts[cell as usize + 2] += 1;
-            count += 1;
-        }
-        let mut sum = 0;
-        for start in &mut starts[1..] {
-            sum += *start;
-            *start = sum;
-        }
-        // Each start is one entry too far along, and comes back as the boxes of the cell are put in.
+        let count = self.starts.count(&self.cell, cells);
         self.sides.resize(count, Sides::default());
         self.piece.resize(count, 0);
         self.along.resize(count, 0);
         for (bound, &cell) in bounds.iter().zip(&self.cell).filter(|&(_, &cell)| cell != LARGE) {
-            let start = &mut starts[cell as usize + 1];
-            let place = *start as usize;
-            *start += 1;
+            let place = self.starts.place(cell);
             let (low, high) = (bound.bounds.low, bound.bounds.high);
             self.sides[place] = Sides { low: [low.x, low.y, low.z, 0.0], high: [-high.x, -high.y, -high.z, 0.0] };
             (self.piece[place], self.along[place]) = (bound.piece, cell);
@@ -199,7 +186,7 @@ impl Grid {
 
     #[inline(always)]
     fn start(&self, cell: usize) -> usize {
-        self.starts[cell] as usize
+        self.starts.of(cell)
     }
 
     #[inline(always)]
@@ -207,7 +194,7 @@ impl Grid {
         let own = &self.sides[place];
         let piece = self.piece[place];
         let others = self.sides[run.clone()].iter().zip(&self.piece[run.clone()]);
-        found.note_all(run.len(), others.map(|(sides, &other)| (piece, other, overlap(own, sides))));
+        found.note_all(run.len(), others.map(|(sides, &other)| (Pair::of(piece, other), overlap(own, sides))));
     }
 
     fn gather_wrapped(&self, layout: &Layout, most: usize, found: &mut Found) {
@@ -225,22 +212,6 @@ impl Grid {
                 let [i, j, k] = [(x + dx + nx - 1) % nx, (y + dy + ny - 1) % ny, (z + dz + nz - 1) % nz];
                 let cell = (k * ny + j) * nx + i;
                 self.gather(place, self.start(cell)..self.start(cell + 1), found);
-            }
-        }
-    }
-
-    /// Compares boxes that fit into no cell with all others.
-    fn beside_large(&self, bounds: &[Bound], found: &mut Found) {
-        if self.along.len() == bounds.len() {
-            return;
-        }
-        for (number, large) in bounds.iter().enumerate().filter(|&(number, _)| self.cell[number] == LARGE) {
-            for (other, b) in bounds.iter().enumerate() {
-                // Two large ones once.
-                let twice = self.cell[other] == LARGE && other <= number;
-                if !twice && large.meets(b) {
-                    found.push(large.pair(b));
-                }
             }
         }
     }

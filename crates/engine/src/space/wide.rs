@@ -5,7 +5,7 @@
 //! impulses are those of plain sequential impulses in the same order. The order of the colours, and with it every bit, is the same however wide the
 //! machine's vectors are: nothing is fused, and each lane does what a scalar loop would do.
 
-use crate::common::passes::{LANES, Lanes, Motions, Progress, Rows, Width};
+use crate::common::passes::{LANES, Lanes, Motions, Progress, Rows};
 use crate::common::scalar::Real;
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::contact::POINTS;
@@ -275,69 +275,24 @@ pub(crate) fn solve<R: Real>(bundle: &mut Bundle<R>, motion: &Motions<'_, Motion
     second.write(&bundle.bodies[1], &bundle.inverse_mass[1], motion);
 }
 
-#[inline(always)]
-fn pass_plain<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
-    let mut sums = Sums::none();
-    for bundle in bundles {
-        solve(bundle, motion, share, &mut sums);
-    }
-    sums.progress()
-}
-
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn pass_avx2<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
-    pass_plain(bundles, motion, share)
-}
-
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx512f,avx512vl")]
-fn pass_avx512<R: Real>(bundles: &mut [Bundle<R>], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
-    pass_plain(bundles, motion, share)
-}
-
-#[inline(always)]
-fn go_on_plain<R: Real>(motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
-    for (now, before) in motion.iter_mut().zip(before) {
-        let reached = *now;
-        *now = reached.plus(reached.minus(*before).scaled(share));
-        *before = reached;
-    }
-}
-
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn go_on_avx2<R: Real>(motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
-    go_on_plain(motion, before, share);
-}
-
 impl<R: Real> Rows for Bundle<R> {
     type Scalar = R;
     type Motion = Motion<R>;
     type Bodies = Bodies<R>;
     type Joints = Joints<R>;
 
-    #[allow(unsafe_code)]
-    fn pass(width: Width, bundles: &mut [Self], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
-        match width {
-            Width::Plain => pass_plain(bundles, motion, share),
-            // SAFETY: `Width::of_this_machine` gives these only where the machine has the instructions; the functions do
-            // nothing else that is unsafe.
-            #[cfg(target_arch = "x86_64")]
-            Width::Avx2 => unsafe { pass_avx2(bundles, motion, share) },
-            #[cfg(target_arch = "x86_64")]
-            Width::Avx512 => unsafe { pass_avx512(bundles, motion, share) },
+    #[inline(always)]
+    fn pass(bundles: &mut [Self], motion: &Motions<'_, Motion<R>>, share: R) -> Progress<R> {
+        let mut sums = Sums::none();
+        for bundle in bundles {
+            solve(bundle, motion, share, &mut sums);
         }
+        sums.progress()
     }
 
-    fn go_on(width: Width, motion: &mut [Motion<R>], before: &mut [Motion<R>], share: R) {
-        match width {
-            Width::Plain => go_on_plain(motion, before, share),
-            // SAFETY: as for a pass.
-            #[cfg(target_arch = "x86_64")]
-            #[allow(unsafe_code)]
-            Width::Avx2 | Width::Avx512 => unsafe { go_on_avx2(motion, before, share) },
-        }
+    #[inline(always)]
+    fn onward(now: Motion<R>, before: Motion<R>, share: R) -> Motion<R> {
+        now.plus(now.minus(before).scaled(share))
     }
 
     fn any_joints(joints: &Joints<R>) -> bool {
