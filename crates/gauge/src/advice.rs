@@ -21,6 +21,8 @@ pub(crate) const SENSOR: &str = "let the body pass more slowly: notices that com
 pub(crate) const FALL: &str =
     "read the reason: the ratio names the mistake (milliseconds for seconds, gravity twice, upwards)";
 pub(crate) const MOTION: &str = "run `ironspin series` over the step: an error that falls by the order of the integrator is as it must be, one that does not is a wrong constant";
+pub(crate) const FRICTION: &str =
+    "send one body along x, one along z and one between them: 1.41 between the two is a pyramid of friction for a cone";
 pub(crate) const SPREAD: &str =
     "run more seeds; if it stays outside, look for a threshold or a rounding that prefers a direction";
 pub(crate) const RAY: &str =

@@ -31,7 +31,7 @@ pub use entry::{Better, GaugeEntry, Need, UNIT_OF_THE_CLAIM};
 pub use frame_cache::FrameCache;
 pub use gauge::{Exhibit, Gauge, Moment, QueryResult, Reading, Scope, View};
 pub use gauges::{GAUGES, find, pooled_reading};
-pub use geometry::{Collider, Gap, Moving, PlaneGap, SpaceCollider};
+pub use geometry::{Collider, Gap, PlaneGap, SpaceCollider};
 pub use handbook::{entry_text, handbook};
 pub use judge::{Outcome, judge};
 pub use step::Step;

@@ -7,7 +7,7 @@ use crate::recording::Recorder;
 use crate::sanity::Sanity;
 use crate::watch::Watch;
 use ironspin_gauge::{Derived, FrameCache, QueryResult, Step, View};
-use ironspin_model::{DVec3, Effect, Engine, EngineError, Frame, Schedule, World, spread};
+use ironspin_model::{DVec3, Dimension, Effect, Engine, EngineError, Frame, Schedule, World, spread};
 use ironspin_scene::{Due, Question, Setup};
 use ironspin_trace::{Header, TraceWriter};
 use std::path::PathBuf;
@@ -112,6 +112,15 @@ impl<'a> Observers<'a> {
             self.error = Some(error);
             return;
         }
+        let normalised;
+        let frame = if self.world.dimension == Dimension::Plane || frame.has_unit_rotations() {
+            frame
+        } else {
+            let mut copy = frame.clone();
+            copy.normalise_rotations();
+            normalised = copy;
+            &normalised
+        };
         // What held over the step: changes up to its start.
         let since = self.before.as_ref().map_or(frame.time, |before| before.time);
         let slack = 1e-9 * (frame.time - since);

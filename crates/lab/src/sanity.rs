@@ -6,9 +6,8 @@ use ironspin_scene::Setup;
 /// Kinetic energy beyond this many times all that a trial can bring is an explosion.
 const BLOWN_UP: f64 = 1e4;
 
-/// A quaternion whose length is further from 1 is no rotation. Single precision keeps it to some 1e-7 where it is made of unit length after each
-/// step, as every sound engine does.
-const UNIT: f64 = 1e-6;
+/// A quaternion shorter than this, or without a length, tells no rotation.
+const LEAST_LENGTH: f64 = 1e-6;
 
 /// Checks frames as they come.
 pub(crate) struct Sanity {
@@ -115,10 +114,11 @@ impl Sanity {
                 return bad(format!("the state of `{name}` is not finite at step {step} ({time:.4} s){net}"));
             }
             if world.dimension == Dimension::Space && !state.is_absent() {
+                // One of another length is told by a gauge of its own, and taken as the rotation that it means.
                 let length = state.pose.rotation.length();
-                if !((length - 1.0).abs() <= UNIT) {
+                if !(length >= LEAST_LENGTH && length.is_finite()) {
                     return bad(format!(
-                        "the quaternion of `{name}` has the length {length:.6} at step {step} ({time:.4} s): a rotation has length 1"
+                        "the quaternion of `{name}` has the length {length:.1e} at step {step} ({time:.4} s): it tells no rotation"
                     ));
                 }
             }

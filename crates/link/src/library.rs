@@ -122,6 +122,7 @@ impl Foreign {
                 .map(|row| rows::contact_of(dimension, row))
                 .collect(),
             events,
+            off_unit: Vec::new(),
         };
         frame.bodies.extend(nodes.chunks_exact(node).map(|row| rows::node_of(dimension, row)));
         self.ids.take_in(&mut frame);
@@ -230,6 +231,7 @@ fn frame_of(dimension: Dimension, frame: &Rows<'_>, time: f64) -> Frame {
         bodies: bodies.collect(),
         contacts: contacts.map(|row| rows::contact_of(dimension, row)).collect(),
         events: frame.events.to_vec(),
+        off_unit: Vec::new(),
     }
 }
 

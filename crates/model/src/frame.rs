@@ -84,6 +84,34 @@ pub struct Frame {
     pub contacts: Vec<Contact>,
     /// What sensors noticed since the frame before.
     pub events: Vec<SensorEvent>,
+    /// Bodies whose quaternion was not of unit length as the engine told it, and by how much longer than one it was; it stands normalised in `bodies`.
+    pub off_unit: Vec<(usize, f64)>,
+}
+
+/// Rounding of a quaternion's length that is left as it is.
+const UNIT_ROUNDING: f64 = 1e-12;
+
+impl Frame {
+    /// Whether every quaternion of a body that is there has unit length, but for rounding.
+    pub fn has_unit_rotations(&self) -> bool {
+        self.bodies.iter().all(|state| state.is_absent() || !is_off(state))
+    }
+
+    /// Makes every quaternion of unit length that is off by more than rounding, and notes by how much it was. One of no length stays as it is.
+    pub fn normalise_rotations(&mut self) {
+        self.off_unit.clear();
+        for (id, state) in self.bodies.iter_mut().enumerate().filter(|(_, state)| !state.is_absent()) {
+            let length = state.pose.rotation.length();
+            if is_off(state) && length > 0.0 && length.is_finite() {
+                state.pose.rotation = state.pose.rotation * (1.0 / length);
+                self.off_unit.push((id, length - 1.0));
+            }
+        }
+    }
+}
+
+fn is_off(state: &BodyState) -> bool {
+    !((state.pose.rotation.length() - 1.0).abs() <= UNIT_ROUNDING)
 }
 
 /// A notice of a sensor.
@@ -147,6 +175,7 @@ mod tests {
             Contact { bodies: [0, 1], point: DVec3::ZERO, normal: DVec3::Y, depth: 0.0, impulse: 1.0, times: None };
         let event = SensorEvent { step: 1, kind: SensorEventKind::Enter, sensor: [0, 0], other: [1, 0] };
         let now = Frame {
+            off_unit: Vec::new(),
             step: 9,
             time: 0.5,
             bodies: vec![BodyState::planar(DVec3::X, 0.0, DVec3::ZERO, 0.0)],

@@ -20,6 +20,17 @@ pub fn by_vector(vector: DVec3) -> DQuat {
     about(vector / angle, angle)
 }
 
+/// The vector of a rotation: its axis, as long as its angle, rad, up to half a turn.
+pub fn vector(rotation: DQuat) -> DVec3 {
+    let sign = if rotation.w < 0.0 { -1.0 } else { 1.0 };
+    let axis = DVec3::new(rotation.x, rotation.y, rotation.z) * sign;
+    let sine = axis.length();
+    if sine < 1e-9 {
+        return 2.0 * axis;
+    }
+    axis * (2.0 * libm::atan2(sine, rotation.w.abs()) / sine)
+}
+
 /// The product of two rotations: first `second`, then `first`. Written out, so that it has the same bits with every vector unit.
 pub fn product(first: DQuat, second: DQuat) -> DQuat {
     let (a, b) = (first, second);

@@ -170,7 +170,7 @@ fn smooth(dimension: Dimension, [start, now]: [&BodyState; 2], span: f64, share:
     let velocity = slope(way, [start.velocity, now.velocity], span, share, lately);
     let way = match dimension {
         Dimension::Plane => DVec3::new(0.0, 0.0, now.pose.angle - start.pose.angle),
-        Dimension::Space => rotation_vector(turn::product(now.pose.rotation, start.pose.rotation.conjugate())),
+        Dimension::Space => turn::vector(turn::product(now.pose.rotation, start.pose.rotation.conjugate())),
     };
     let spin = slope(way, [start.spin, now.spin], span, share, 0.0);
     let pose = match dimension {
@@ -202,17 +202,6 @@ fn flown(dimension: Dimension, from: &BodyState, fall: DVec3, time: f64) -> Body
         },
     };
     BodyState { pose, velocity: from.velocity + fall * time, spin: from.spin }
-}
-
-/// The vector of a rotation: its axis, as long as its angle, rad, up to half a turn.
-fn rotation_vector(rotation: ironspin_model::DQuat) -> DVec3 {
-    let sign = if rotation.w < 0.0 { -1.0 } else { 1.0 };
-    let axis = DVec3::new(rotation.x, rotation.y, rotation.z) * sign;
-    let sine = axis.length();
-    if sine < 1e-9 {
-        return 2.0 * axis;
-    }
-    axis * (2.0 * libm::atan2(sine, rotation.w.abs()) / sine)
 }
 
 #[cfg(test)]

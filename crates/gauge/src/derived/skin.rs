@@ -2,7 +2,7 @@
 
 use crate::frame_cache::When;
 use crate::gauge::View;
-use crate::geometry::{Collider, Membership};
+use crate::geometry::{Collider, Membership, Plane};
 use ironspin_model::DVec2;
 
 /// Calls `each` with the depth, m, and the ids of both, the smaller first, wherever a segment of skin, rounded by its radius, overlaps a body
@@ -13,7 +13,7 @@ pub(crate) fn each_skin_overlap(
     others: &Membership,
     mut each: impl FnMut(f64, usize, usize),
 ) {
-    let Some(plane) = view.cache.plane() else { return };
+    let Some(plane) = view.cache.of::<Plane>() else { return };
     for soft in view.world.softs.iter().filter(|soft| !soft.skin.is_empty()) {
         let first = soft.nodes.start;
         if !view.present(first) {

@@ -103,6 +103,32 @@ enum ByDimension {
     Space(Cache<Space>),
 }
 
+/// The geometry of a dimension of which there are worlds.
+pub(crate) trait Dimensioned: Room + Send {
+    /// The frames, if they are of such a world.
+    fn cache(cache: &FrameCache) -> Option<&Cache<Self>>;
+}
+
+impl Dimensioned for Plane {
+    #[inline]
+    fn cache(cache: &FrameCache) -> Option<&Cache<Plane>> {
+        match &cache.room {
+            ByDimension::Plane(cache) => Some(cache),
+            ByDimension::Space(_) => None,
+        }
+    }
+}
+
+impl Dimensioned for Space {
+    #[inline]
+    fn cache(cache: &FrameCache) -> Option<&Cache<Space>> {
+        match &cache.room {
+            ByDimension::Plane(_) => None,
+            ByDimension::Space(cache) => Some(cache),
+        }
+    }
+}
+
 /// Asks the cache of either dimension the same.
 macro_rules! either {
     ($self:expr, $cache:ident => $asked:expr) => {
@@ -165,13 +191,10 @@ impl FrameCache {
         }
     }
 
-    /// What gauges of the plane alone ask; nothing in space, where none of them is made.
+    /// What gauges that are written over a dimension ask; nothing in a world of the other one, where none of them is made.
     #[inline]
-    pub(crate) fn plane(&self) -> Option<&Cache<Plane>> {
-        match &self.room {
-            ByDimension::Plane(cache) => Some(cache),
-            ByDimension::Space(_) => None,
-        }
+    pub(crate) fn of<G: Dimensioned>(&self) -> Option<&Cache<G>> {
+        G::cache(self)
     }
 
     #[inline]

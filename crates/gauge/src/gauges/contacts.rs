@@ -5,7 +5,7 @@ use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use ironspin_model::{Contact, Frame, World};
+use ironspin_model::{Contact, Dimension, Frame, World};
 
 pub(crate) const POINTS: GaugeEntry = GaugeEntry {
     name: "contacts.points",
@@ -14,11 +14,12 @@ pub(crate) const POINTS: GaugeEntry = GaugeEntry {
     better: Better::Lower,
     definition: "Mean number of contact points that the engine reports for two bodies, one of the set, that lie in contact by the gauge's own geometry; over all frames and such pairs. The reading also gives points a body.",
     formula: "sum of points of pairs with gap <= 0.01 s / sum of such pairs",
-    source: "definition; two bodies in the plane rest on each other by at most two points (a box on a floor by its corners)",
+    source: "definition; two bodies in the plane rest on each other by at most two points (a box on a floor by its corners), boxes in space by four, or by up to eight where faces cross",
     limits: "An engine need not report contacts: then nothing is measured. Points of an engine that adds up several impacts of a step count each time they are reported.",
     usual_causes: "points between the ends of an edge that carry nothing; the same point reported twice; every vertex of a chain",
     next_step: advice::CONTACTS,
     make: points,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 

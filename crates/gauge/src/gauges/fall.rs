@@ -4,7 +4,7 @@ use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{DVec3, World};
+use ironspin_model::{DVec3, Dimension, World};
 
 pub(crate) const RATIO: GaugeEntry = GaugeEntry {
     name: "fall.ratio",
@@ -18,6 +18,7 @@ pub(crate) const RATIO: GaugeEntry = GaugeEntry {
     next_step: advice::FALL,
     one_body: true,
     make: ratio,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -34,6 +35,7 @@ pub(crate) const REST: GaugeEntry = GaugeEntry {
     next_step: advice::OVERLAP,
     one_body: true,
     make: rest,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -99,7 +101,11 @@ fn mistake_of_fall(found: DVec3, expected: DVec3, ratio: f64, travelled: f64) ->
     let size = found.length() / expected.length();
     let about = |value: f64, of: f64| (value / of - 1.0).abs() < 0.1;
     let axis = |v: DVec3| {
-        let (name, value) = if v.x.abs() > v.y.abs() { ("x", v.x) } else { ("y", v.y) };
+        let (name, value) = match [v.x.abs() > v.y.abs(), v.z.abs() > v.x.abs().max(v.y.abs())] {
+            [_, true] => ("z", v.z),
+            [true, false] => ("x", v.x),
+            [false, false] => ("y", v.y),
+        };
         format!("{}{name}", if value < 0.0 { "-" } else { "+" })
     };
     if travelled == 0.0 {

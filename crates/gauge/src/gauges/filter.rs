@@ -6,7 +6,7 @@ use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use ironspin_model::World;
+use ironspin_model::{Dimension, World};
 use std::collections::BTreeSet;
 
 pub(crate) const BREACHES: GaugeEntry = GaugeEntry {
@@ -22,6 +22,7 @@ pub(crate) const BREACHES: GaugeEntry = GaugeEntry {
     counts: true,
     next_step: advice::FILTER,
     make: breaches,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 

@@ -3,7 +3,7 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::gauge::{Exhibit, Gauge, Reading, Scope, View};
-use ironspin_model::World;
+use ironspin_model::{DVec3, Dimension, World};
 use realfft::RealFftPlanner;
 use std::collections::VecDeque;
 
@@ -13,13 +13,14 @@ pub(crate) const FREQUENCY: GaugeEntry = GaugeEntry {
     unit: "Hz",
     better: Better::Nearer,
     definition: "Frequency with the most power in the velocity of the body that shakes most, in the last 4096 frames of the window at most: a spectrum under a Hann window, its top between two lines found by a parabola.",
-    formula: "argmax_f |FFT(hann (v - mean v))|^2, summed over x and y",
+    formula: "argmax_f |FFT(hann (v - mean v))|^2, summed over the components",
     source: "Harris, On the use of windows for harmonic analysis (1978)",
     limits: "Frequencies above half a step rate are folded down. Fewer than 16 frames give nothing. Of more than 256 bodies, 256 spread evenly are looked at. Even steps are taken for granted.",
     usual_causes: "half the step rate: pushed apart and falling together in turns; lower: a compliant contact or a stiff joint that rings",
     next_step: advice::SHAKING,
     make: frequency,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -31,8 +32,8 @@ const MOST_BODIES: usize = 256;
 struct Frequency {
     of: Vec<usize>,
     all: usize,
-    /// Velocities, x and y in turn, one queue for each body.
-    velocities: Vec<VecDeque<[f64; 2]>>,
+    /// Velocities, one queue for each body.
+    velocities: Vec<VecDeque<DVec3>>,
     /// Times of the same frames, s.
     times: VecDeque<f64>,
 }
@@ -59,7 +60,7 @@ impl Frequency {
         if !(self.times[frames - 1] > self.times[0]) {
             return Err("no time passes in the window".to_owned());
         }
-        let power = |kept: &VecDeque<[f64; 2]>| -> f64 { kept.iter().map(|[x, y]| x * x + y * y).sum() };
+        let power = |kept: &VecDeque<DVec3>| -> f64 { kept.iter().map(|v| v.length_squared()).sum() };
         let mut most = (0, 0.0);
         for (slot, kept) in self.velocities.iter().enumerate() {
             let power = power(kept);
@@ -83,7 +84,7 @@ impl Gauge for Frequency {
         }
         for (kept, &id) in self.velocities.iter_mut().zip(&self.of) {
             let state = &view.now.bodies[id];
-            let velocity = if state.is_absent() { [0.0; 2] } else { [state.velocity.x, state.velocity.y] };
+            let velocity = if state.is_absent() { DVec3::ZERO } else { state.velocity };
             kept.push_back(velocity);
             if kept.len() > MOST_FRAMES {
                 kept.pop_front();
@@ -132,12 +133,16 @@ impl Gauge for Frequency {
     }
 }
 
-/// Power of the lines of a spectrum, both components together, without the mean.
-fn spectrum(kept: &VecDeque<[f64; 2]>) -> Vec<f64> {
+/// Power of the lines of a spectrum, all components together, without the mean.
+fn spectrum(kept: &VecDeque<DVec3>) -> Vec<f64> {
     let count = kept.len();
     let transform = RealFftPlanner::<f64>::new().plan_fft_forward(count);
     let mut power = vec![0.0; count / 2 + 1];
-    for component in 0..2 {
+    for component in 0..3 {
+        // Nothing leaves the plane.
+        if kept.iter().all(|v| v[component] == 0.0) {
+            continue;
+        }
         let mean = kept.iter().map(|v| v[component]).sum::<f64>() / count as f64;
         let hann = |k: usize| 0.5 - 0.5 * libm::cos(std::f64::consts::TAU * k as f64 / count as f64);
         let mut input: Vec<f64> = kept.iter().enumerate().map(|(k, v)| hann(k) * (v[component] - mean)).collect();

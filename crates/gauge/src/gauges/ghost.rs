@@ -5,7 +5,7 @@ use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use ironspin_model::World;
+use ironspin_model::{Dimension, World};
 
 pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     name: "ghost.speed",
@@ -20,6 +20,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     next_step: advice::GHOST,
     by_default: true,
     make: speed,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -43,9 +44,17 @@ struct Ghost {
     counts: bool,
     frames: u64,
     count: u64,
-    worst: f64,
-    worst_time: f64,
-    worst_body: usize,
+    worst: Worst,
+}
+
+/// The largest push so far.
+#[derive(Clone, Copy, Default)]
+struct Worst {
+    /// m/s.
+    speed: f64,
+    /// s.
+    time: f64,
+    body: usize,
 }
 
 fn new(world: &World, scope: &Scope, counts: bool) -> Box<dyn Gauge> {
@@ -58,9 +67,7 @@ fn new(world: &World, scope: &Scope, counts: bool) -> Box<dyn Gauge> {
         counts,
         frames: 0,
         count: 0,
-        worst: 0.0,
-        worst_time: 0.0,
-        worst_body: 0,
+        worst: Worst::default(),
     })
 }
 
@@ -79,24 +86,21 @@ impl Gauge for Ghost {
         if view.before.is_none() {
             return;
         }
-        let mut explainers = view.derived.explainers.borrow_mut();
-        let explainers = explainers.since(start, view.world);
-        for &id in &self.of {
-            if view.cache.traits(id).mass == 0.0 || self.jointed.has(id) || !view.present(id) {
-                continue;
-            }
-            let ghost = explainers[id].ghost(view, id);
+        let asked = |id: &usize| view.cache.traits(*id).mass > 0.0 && !self.jointed.has(*id) && view.present(*id);
+        let bodies = self.of.iter().copied().filter(asked);
+        let (count, worst) = (&mut self.count, &mut self.worst);
+        view.derived.explainers.borrow_mut().each(start, view, bodies, |id, ghost| {
             if ghost == 0.0 {
-                continue;
+                return;
             }
             let speed = view.cache.speed(When::Now, id);
             if ghost > (1e-3 * speed).max(0.1 * view.fall(id).length() * view.span()) {
-                self.count += 1;
+                *count += 1;
             }
-            if ghost > self.worst {
-                (self.worst, self.worst_time, self.worst_body) = (ghost, view.now.time, id);
+            if ghost > worst.speed {
+                *worst = Worst { speed: ghost, time: view.now.time, body: id };
             }
-        }
+        });
     }
 
     fn reading(&self, world: &World) -> Reading {
@@ -106,13 +110,14 @@ impl Gauge for Ghost {
         if self.of.iter().all(|&id| self.jointed.has(id)) {
             return Reading::unsupported("all of the bodies have joints, which may push them at any time");
         }
-        let detail = if self.worst == 0.0 {
+        let Worst { speed, time, body } = self.worst;
+        let detail = if speed == 0.0 {
             "every change of velocity is explained".to_owned()
         } else {
-            format!("{} by {:.2e} m/s at {:.3} s", world.bodies[self.worst_body].name, self.worst, self.worst_time)
+            format!("{} by {speed:.2e} m/s at {time:.3} s", world.bodies[body].name)
         };
-        let reading = Reading::of(if self.counts { self.count as f64 } else { self.worst }, detail);
-        if self.worst > 0.0 { reading.seen_at(self.worst_time, self.worst_body) } else { reading }
+        let reading = Reading::of(if self.counts { self.count as f64 } else { speed }, detail);
+        if speed > 0.0 { reading.seen_at(time, body) } else { reading }
     }
 }
 

@@ -11,16 +11,20 @@ mod filter;
 mod frequency;
 mod ghost;
 mod impacts;
+mod isotropy;
 mod jitter;
 mod moments;
 mod overlap;
 mod path;
 mod period;
+mod precession;
 mod probes;
+mod quaternion;
 mod rebound;
 mod sensor;
 mod settle;
 pub(crate) mod soft;
+mod spin_balance;
 mod spread;
 mod stands;
 mod tunnel;
@@ -34,7 +38,7 @@ pub use spread::pooled_reading;
 use crate::entry::GaugeEntry;
 
 /// All gauges.
-pub static GAUGES: [GaugeEntry; 66] = [
+pub static GAUGES: [GaugeEntry; 70] = [
     energy::DRIFT,
     energy::GAIN,
     energy::LOSS,
@@ -46,6 +50,8 @@ pub static GAUGES: [GaugeEntry; 66] = [
     soft::PASSED,
     balance::LINEAR,
     balance::ANGULAR,
+    spin_balance::BALANCE,
+    quaternion::NORM,
     rebound::BY_SPEED,
     rebound::BY_HEIGHT,
     tunnel::COUNT,
@@ -78,6 +84,8 @@ pub static GAUGES: [GaugeEntry; 66] = [
     fall::REST,
     path::ERROR,
     period::MEAN,
+    precession::RATE,
+    isotropy::ISOTROPY,
     spread::CHI,
     spread::KOLMOGOROV,
     spread::MEAN,

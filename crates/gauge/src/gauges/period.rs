@@ -3,7 +3,7 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{Measure, World};
+use ironspin_model::{Dimension, Measure, World};
 
 pub(crate) const MEAN: GaugeEntry = GaugeEntry {
     name: "period.mean",
@@ -13,13 +13,14 @@ pub(crate) const MEAN: GaugeEntry = GaugeEntry {
     definition: "Mean time between passages of one body's angle, or of the claim's `measure`, through zero in the same sense.",
     formula: "(t_last - t_first) / (passages - 1), each passage on the straight line between two frames",
     source: "definition; on the line the error of a passage is of third order in the step, since a swing has no curvature at zero",
-    limits: "For one body. At least two passages in the same sense are needed, and a measure that swings about zero.",
+    limits: "For one body; in space only of a `measure`, since no single angle tells how a body is turned. At least two passages in the same sense are needed, and a measure that swings about zero.",
     usual_causes: "a wrong moment of inertia; damping; a hinge that gives way; an integrator of first order",
     next_step: advice::MOTION,
     takes: &[Need::Measure],
     one_body: true,
     make: mean,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -69,9 +70,12 @@ impl Gauge for Period {
         self.last = Some((value, time));
     }
 
-    fn reading(&self, _: &World) -> Reading {
+    fn reading(&self, world: &World) -> Reading {
         if self.of.len() != 1 {
             return Reading::nothing(format!("it measures one body, and {} are named", self.of.len()));
+        }
+        if world.dimension == Dimension::Space && self.measure.is_none() {
+            return Reading::unsupported("no single angle tells how a body of space is turned: give a `measure`");
         }
         if self.passages < 2 {
             return Reading::nothing(format!("{} passages through zero, and two are needed", self.passages));

@@ -3,8 +3,8 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, QueryResult, Reading, Scope, View};
-use crate::geometry::{Collider, outlines};
-use ironspin_model::{BodyState, DVec2, Frame, World};
+use crate::geometry::{Plane, Room, Space, barriers};
+use ironspin_model::{BodyState, DVec3, Dimension, Frame, World};
 
 pub(crate) const FORECAST: GaugeEntry = GaugeEntry {
     name: "forecast.error",
@@ -19,6 +19,7 @@ pub(crate) const FORECAST: GaugeEntry = GaugeEntry {
     needs: &[Need::Forecast],
     next_step: advice::FORECAST,
     make: forecast,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -35,6 +36,7 @@ pub(crate) const RAY: GaugeEntry = GaugeEntry {
     needs: &[Need::Ray],
     next_step: advice::RAY,
     make: ray,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -77,92 +79,32 @@ impl Gauge for Forecasts {
     }
 }
 
-struct Rays {
-    outlines: Vec<Vec<Collider>>,
+struct Rays<G: Room> {
+    /// Of every body's solid parts.
+    pieces: Vec<Vec<G::Barrier>>,
     heard: u64,
     worst: f64,
     detail: String,
 }
 
 pub(crate) fn ray(world: &World, _: &Scope) -> Box<dyn Gauge> {
-    Box::new(Rays { outlines: outlines(world), heard: 0, worst: 0.0, detail: String::new() })
-}
-
-/// How far along a ray an outline begins, as a share of the ray; 0 from inside, `None` where it is missed.
-fn meets(collider: &Collider, from: DVec2, way: DVec2) -> Option<f64> {
-    let clip = |faces: &mut dyn Iterator<Item = (DVec2, f64)>| {
-        let (mut enter, mut leave) = (0.0_f64, 1.0_f64);
-        for (normal, level) in faces {
-            let (height, slope) = (normal.dot(from) - level, normal.dot(way));
-            if slope == 0.0 {
-                if height > 0.0 {
-                    return None;
-                }
-            } else if slope < 0.0 {
-                enter = enter.max(-height / slope);
-            } else {
-                leave = leave.min(-height / slope);
-            }
-        }
-        (enter <= leave).then_some(enter)
-    };
-    match collider {
-        Collider::HalfPlane { normal, level } => clip(&mut std::iter::once((*normal, *level))),
-        Collider::Hull { corners, radius } => {
-            let count = corners.len();
-            let edge = |i: usize| (corners[i], corners[(i + 1) % count]);
-            let face = |(p, q): (DVec2, DVec2)| -(q - p).perp().normalize_or_zero();
-            let mut first: Option<f64> = None;
-            let mut found = |share: Option<f64>| {
-                if let Some(share) = share.filter(|share| (0.0..=1.0).contains(share)) {
-                    first = Some(first.map_or(share, |best| best.min(share)));
-                }
-            };
-            match count {
-                0 | 1 => {}
-                2 => {
-                    // A segment with a rim is a rectangle between two caps.
-                    let (p, q) = edge(0);
-                    let (side, along) = (face((p, q)), (q - p).normalize_or_zero());
-                    let faces = [
-                        (side, side.dot(p) + radius),
-                        (-side, -side.dot(p) + radius),
-                        (along, along.dot(q)),
-                        (-along, -along.dot(p)),
-                    ];
-                    found(clip(&mut faces.into_iter()));
-                }
-                _ => found(clip(&mut (0..count).map(|i| (face(edge(i)), face(edge(i)).dot(edge(i).0))))),
-            }
-            if *radius > 0.0 {
-                for &corner in corners {
-                    found(cap(corner, *radius, from, way));
-                }
-            }
-            first
-        }
+    match world.dimension {
+        Dimension::Plane => rays::<Plane>(world),
+        Dimension::Space => rays::<Space>(world),
     }
 }
 
-/// Where a ray comes into a disc, as a share of the ray.
-fn cap(centre: DVec2, radius: f64, from: DVec2, way: DVec2) -> Option<f64> {
-    let to = from - centre;
-    let (a, b, c) = (way.length_squared(), to.dot(way), to.length_squared() - radius * radius);
-    if c <= 0.0 {
-        return Some(0.0);
-    }
-    let root = b * b - a * c;
-    // The form without cancellation: c and -b + sqrt are of the same sign as the roots.
-    (root >= 0.0 && b < 0.0 && a > 0.0).then(|| c / (-b + root.sqrt()))
+fn rays<G: Room + Send>(world: &World) -> Box<dyn Gauge> {
+    Box::new(Rays::<G> { pieces: barriers::<G>(world), heard: 0, worst: 0.0, detail: String::new() })
 }
 
-impl Rays {
-    fn truth(&self, frame: &Frame, from: DVec2, way: DVec2) -> Option<f64> {
+impl<G: Room> Rays<G> {
+    fn truth(&self, frame: &Frame, from: DVec3, way: DVec3) -> Option<f64> {
         let there = |state: &&BodyState| !state.is_absent();
         let mut first: Option<f64> = None;
         for (id, state) in frame.bodies.iter().enumerate().filter(|(_, state)| there(state)) {
-            for part in &self.outlines[id] {
-                if let Some(share) = meets(&part.placed(state), from, way) {
+            for part in &self.pieces[id] {
+                if let Some(share) = G::ray(part, state, from, way) {
                     first = Some(first.map_or(share, |best| best.min(share)));
                 }
             }
@@ -171,14 +113,14 @@ impl Rays {
     }
 }
 
-impl Gauge for Rays {
+impl<G: Room + Send> Gauge for Rays<G> {
     fn observe(&mut self, _: &View<'_>) {}
 
     fn observe_query(&mut self, world: &World, result: &QueryResult<'_>) {
         let QueryResult::Ray { frame, from, to, hit } = result else { return };
         self.heard += 1;
-        let way = (*to - *from).truncate();
-        let truth = self.truth(frame, from.truncate(), way).map(|share| share * way.length());
+        let way = *to - *from;
+        let truth = self.truth(frame, *from, way).map(|share| share * way.length());
         let reported = hit.map(|hit| hit.distance);
         let off = match (truth, reported) {
             (Some(truth), Some(reported)) => (truth - reported).abs(),
@@ -209,7 +151,7 @@ mod tests {
     use super::*;
     use crate::gauges::find;
     use crate::gauges::trace::{state, world};
-    use ironspin_model::{BodyKind, DVec3, PlaneShape, RayHit};
+    use ironspin_model::{BodyKind, DVec2, DVec3, PlaneShape, RayHit};
 
     fn range() -> World {
         let points = vec![DVec2::new(6.0, -1.0), DVec2::new(7.0, 1.0)];

@@ -3,8 +3,8 @@
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Collider, Moving};
-use ironspin_model::{BodyKind, BodyState, SensorEventKind, World};
+use crate::geometry::{Moving, Plane, Room, Space};
+use ironspin_model::{BodyKind, BodyState, Dimension, SensorEventKind, World};
 use std::collections::{BTreeMap, BTreeSet};
 
 pub(crate) const WRONG: GaugeEntry = GaugeEntry {
@@ -22,6 +22,7 @@ pub(crate) const WRONG: GaugeEntry = GaugeEntry {
     needs_geometry: true,
     next_step: advice::SENSOR,
     make: wrong,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 
@@ -39,15 +40,15 @@ pub(crate) const MISSED: GaugeEntry = GaugeEntry {
 type Key = ([usize; 2], [usize; 2]);
 
 /// One solid or sensor part in its body's frame.
-struct Piece {
+struct Piece<G: Room> {
     part: [usize; 2],
-    colliders: Vec<Collider>,
+    colliders: Vec<G::Collider>,
     size: f64,
 }
 
-struct Sensor {
-    sensors: Vec<Piece>,
-    others: Vec<Piece>,
+struct Sensor<G: Room> {
+    sensors: Vec<Piece<G>>,
+    others: Vec<Piece<G>>,
     missed_only: bool,
     reported: BTreeSet<Key>,
     /// For how many frames a difference has lasted.
@@ -64,12 +65,22 @@ struct Sensor {
 }
 
 fn new(world: &World, scope: &Scope, missed_only: bool) -> Box<dyn Gauge> {
-    let pieces = |ids: &mut dyn Iterator<Item = usize>, sensor: bool| -> Vec<Piece> {
+    match world.dimension {
+        Dimension::Plane => of_dimension::<Plane>(world, scope, missed_only),
+        Dimension::Space => of_dimension::<Space>(world, scope, missed_only),
+    }
+}
+
+fn of_dimension<G: Room>(world: &World, scope: &Scope, missed_only: bool) -> Box<dyn Gauge>
+where
+    Sensor<G>: Gauge,
+{
+    let pieces = |ids: &mut dyn Iterator<Item = usize>, sensor: bool| -> Vec<Piece<G>> {
         let of_body = |id: usize| {
             let parts = world.bodies[id].parts.iter().enumerate().filter(move |(_, part)| part.sensor == sensor);
             parts.map(move |(number, part)| Piece {
                 part: [id, number],
-                colliders: Collider::of_part(part),
+                colliders: G::colliders(part),
                 size: part.shape.smallest_size(),
             })
         };
@@ -79,7 +90,7 @@ fn new(world: &World, scope: &Scope, missed_only: bool) -> Box<dyn Gauge> {
     // Sensors are mostly static, which a claim's `of` leaves out: without one in the set all of the world count.
     let chosen: Vec<usize> = scope.of.iter().chain(&scope.against).copied().filter(has_sensor).collect();
     let sensors = if chosen.is_empty() { (0..world.bodies.len()).filter(has_sensor).collect() } else { chosen };
-    Box::new(Sensor {
+    Box::new(Sensor::<G> {
         sensors: pieces(&mut sensors.into_iter(), true),
         others: pieces(&mut (0..world.bodies.len()), false),
         missed_only,
@@ -104,18 +115,18 @@ pub(crate) fn missed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 }
 
 /// Overlap of two parts, m; negative where they are apart.
-fn depth(a: &Piece, at: &BodyState, b: &Piece, bt: &BodyState) -> f64 {
+fn depth<G: Room>(a: &Piece<G>, at: &BodyState, b: &Piece<G>, bt: &BodyState) -> f64 {
     let mut deepest = f64::NEG_INFINITY;
     for part in &a.colliders {
-        let placed = part.placed(at);
+        let placed = G::placed(part, at);
         for counterpart in &b.colliders {
-            deepest = deepest.max(-placed.gap_within(&counterpart.placed(bt), 0.0).distance);
+            deepest = deepest.max(-G::distance(&G::gap_within(&placed, &G::placed(counterpart, bt), 0.0)));
         }
     }
     deepest
 }
 
-impl Sensor {
+impl<G: Room> Sensor<G> {
     fn take_notices(&mut self, view: &View<'_>) {
         self.recent.swap(0, 1);
         self.recent[0].clear();
@@ -139,7 +150,10 @@ impl Sensor {
     }
 }
 
-impl Gauge for Sensor {
+impl<G: Room> Gauge for Sensor<G>
+where
+    G::Collider: Send,
+{
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
         self.take_notices(view);
@@ -227,14 +241,14 @@ impl Gauge for Sensor {
 }
 
 /// Whether one part was deep in the other between two frames at both of which they are apart.
-fn crossed(sensor: &Piece, other: &Piece, at: [&BodyState; 2], bt: [&BodyState; 2], graze: f64) -> bool {
+fn crossed<G: Room>(sensor: &Piece<G>, other: &Piece<G>, at: [&BodyState; 2], bt: [&BodyState; 2], graze: f64) -> bool {
     if depth(sensor, at[0], other, bt[0]) >= 0.0 {
         return false;
     }
-    let touch = |part: &Collider, counterpart: &Collider| {
+    let touch = |part: &G::Collider, counterpart: &G::Collider| {
         let (one, two) = (
-            Moving { collider: part, from: at[0], to: at[1] },
-            Moving { collider: counterpart, from: bt[0], to: bt[1] },
+            Moving::<G> { collider: part, from: at[0], to: at[1] },
+            Moving::<G> { collider: counterpart, from: bt[0], to: bt[1] },
         );
         one.first_touch(&two, 1e-9).map(|(share, _)| share)
     };
@@ -248,10 +262,7 @@ fn crossed(sensor: &Piece, other: &Piece, at: [&BodyState; 2], bt: [&BodyState; 
     // Somewhere after the first touch it must be in by more than a graze.
     (1..16).any(|k| {
         let share = first + (1.0 - first) * f64::from(k) / 16.0;
-        let between = |[from, to]: [&BodyState; 2]| {
-            let angle = from.pose.angle + (to.pose.angle - from.pose.angle) * share;
-            BodyState::planar(from.pose.position.lerp(to.pose.position, share), angle, from.velocity, 0.0)
-        };
+        let between = |[from, to]: [&BodyState; 2]| G::between(from, to, share);
         depth(sensor, &between(at), other, &between(bt)) > graze
     })
 }

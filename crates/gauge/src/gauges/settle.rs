@@ -4,7 +4,7 @@ use crate::advice;
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{DVec3, World};
+use ironspin_model::{DVec3, Dimension, World};
 
 pub(crate) const TIME: GaugeEntry = GaugeEntry {
     name: "settle.time",
@@ -19,6 +19,7 @@ pub(crate) const TIME: GaugeEntry = GaugeEntry {
     next_step: advice::SHAKING,
     by_default: true,
     make: time,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 

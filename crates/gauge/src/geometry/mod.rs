@@ -7,9 +7,10 @@ mod space;
 
 pub use common::Gap;
 pub(crate) use common::{
-    Anchor, Bounds, Membership, Placed, Placement, Room, Shapes, furthest_moved, sweep, velocity_at,
+    Anchor, Bounds, Cone, Membership, Met, Moving, Placed, Placement, Room, Shapes, barriers, furthest_moved, sweep,
+    velocity_at,
 };
-pub use plane::{Collider, Moving, PlaneGap};
-pub(crate) use plane::{Plane, Pose, cross, outlines, winding};
+pub use plane::{Collider, PlaneGap};
+pub(crate) use plane::{Plane, winding};
 pub(crate) use space::Space;
 pub use space::SpaceCollider;

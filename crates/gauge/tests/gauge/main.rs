@@ -8,6 +8,7 @@ use ironspin_model::{
 use proptest::prelude::*;
 
 mod space;
+mod space_gauges;
 
 fn world() -> World {
     let shapes = [
@@ -97,7 +98,7 @@ fn frames() -> impl Strategy<Value = Vec<Frame>> {
                 };
                 gone.into_iter().for_each(|body| bodies[body] = BodyState::absent());
                 let events = notices.into_iter().map(notice).collect();
-                Frame { step: step as u64, time, bodies, contacts, events }
+                Frame { step: step as u64, time, bodies, contacts, events, ..Frame::default() }
             })
             .collect()
     })

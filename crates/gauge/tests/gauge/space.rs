@@ -9,7 +9,7 @@ use proptest::prelude::*;
 
 const G: f64 = 9.81;
 
-fn world(bodies: &[(&str, BodyKind, SpaceShape, DVec3)]) -> World {
+pub(crate) fn world(bodies: &[(&str, BodyKind, SpaceShape, DVec3)]) -> World {
     let body = |&(name, kind, ref shape, at): &(&str, BodyKind, SpaceShape, DVec3)| Body {
         kind,
         pose: Pose::at(at),
@@ -31,15 +31,15 @@ fn world(bodies: &[(&str, BodyKind, SpaceShape, DVec3)]) -> World {
     }
 }
 
-fn at(position: DVec3, velocity: DVec3) -> BodyState {
+pub(crate) fn at(position: DVec3, velocity: DVec3) -> BodyState {
     BodyState { pose: Pose::at(position), velocity, spin: DVec3::ZERO }
 }
 
-fn turned(rotation: DQuat, spin: DVec3) -> BodyState {
+pub(crate) fn turned(rotation: DQuat, spin: DVec3) -> BodyState {
     BodyState { pose: Pose { rotation, ..Pose::IDENTITY }, velocity: DVec3::ZERO, spin }
 }
 
-fn trace(dt: f64, until: f64, state: impl Fn(f64) -> Vec<BodyState>) -> Vec<Frame> {
+pub(crate) fn trace(dt: f64, until: f64, state: impl Fn(f64) -> Vec<BodyState>) -> Vec<Frame> {
     let steps = (until / dt).round() as u64;
     (0..=steps)
         .map(|step| {
@@ -49,7 +49,7 @@ fn trace(dt: f64, until: f64, state: impl Fn(f64) -> Vec<BodyState>) -> Vec<Fram
         .collect()
 }
 
-fn measure_with(
+pub(crate) fn measure_with(
     gauge: &str,
     world: &World,
     scope: &Scope,
@@ -75,21 +75,21 @@ fn measure_with(
     gauge.reading(world)
 }
 
-fn measure(gauge: &str, world: &World, of: &[usize], against: &[usize], frames: &[Frame]) -> Reading {
+pub(crate) fn measure(gauge: &str, world: &World, of: &[usize], against: &[usize], frames: &[Frame]) -> Reading {
     let scope = Scope { of: of.to_vec(), against: against.to_vec(), ..Scope::default() };
     measure_with(gauge, world, &scope, frames, &[])
 }
 
-fn value(gauge: &str, world: &World, of: &[usize], against: &[usize], frames: &[Frame]) -> f64 {
+pub(crate) fn value(gauge: &str, world: &World, of: &[usize], against: &[usize], frames: &[Frame]) -> f64 {
     let reading = measure(gauge, world, of, against, frames);
     reading.value.unwrap_or_else(|| panic!("{gauge}: {reading:?}"))
 }
 
-fn ball() -> (&'static str, BodyKind, SpaceShape, DVec3) {
+pub(crate) fn ball() -> (&'static str, BodyKind, SpaceShape, DVec3) {
     ("ball", BodyKind::Dynamic, SpaceShape::Sphere(0.5), DVec3::new(0.0, 2.5, 0.0))
 }
 
-fn floor() -> (&'static str, BodyKind, SpaceShape, DVec3) {
+pub(crate) fn floor() -> (&'static str, BodyKind, SpaceShape, DVec3) {
     ("quay", BodyKind::Static, SpaceShape::HalfSpace(DVec3::Y), DVec3::ZERO)
 }
 
@@ -270,7 +270,7 @@ fn paths_and_values_have_a_third_component() {
 #[test]
 fn gauges_of_the_plane_say_that_they_are_not_made_for_space() {
     let world = world(&[floor(), ball()]);
-    for gauge in ["tunnel.count", "ghost.speed", "value.spin", "fall.ratio"] {
+    for gauge in ["value.spin", "volume.change"] {
         let reading = measure(gauge, &world, &[1], &[0], &trace(0.1, 1.0, |_| vec![at(DVec3::ZERO, DVec3::ZERO); 2]));
         assert!(reading.unsupported && reading.detail.contains("not made for"), "{gauge}: {reading:?}");
     }

@@ -232,6 +232,7 @@ impl FrameRow {
             bodies,
             contacts: self.contacts.rows().map(|row| contact_of(dimension, row)).collect::<Result<_, _>>()?,
             events: self.events.iter().map(event_of).collect::<Result<_, _>>()?,
+            off_unit: Vec::new(),
         };
         ids.take_in(&mut frame);
         Ok(frame)

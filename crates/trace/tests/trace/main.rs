@@ -73,7 +73,7 @@ fn frames() -> impl Strategy<Value = Vec<Frame>> {
             let step = step as u64;
             let kind = if gone { SensorEventKind::Enter } else { SensorEventKind::Leave };
             let events = vec![SensorEvent { step, kind, sensor: [0, 0], other: [2, 0] }];
-            frames.push(Frame { step, time, bodies, contacts, events });
+            frames.push(Frame { step, time, bodies, contacts, events, ..Frame::default() });
         }
         frames
     })

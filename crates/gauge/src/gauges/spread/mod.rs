@@ -5,7 +5,7 @@ mod laws;
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use crate::gauge::{Exhibit, Gauge, Reading, Scope, View};
-use ironspin_model::{Law, Measure, World};
+use ironspin_model::{Dimension, Law, Measure, World};
 use laws::{Shape, chi_square, histogram, largest_distance};
 
 pub(crate) const CHI: GaugeEntry = GaugeEntry {
@@ -21,6 +21,7 @@ pub(crate) const CHI: GaugeEntry = GaugeEntry {
     next_step: advice::SPREAD,
     make: chi,
     needs_geometry: false,
+    dimensions: Dimension::BOTH,
     ..PLAIN
 };
 

@@ -1,7 +1,7 @@
 //! One body's centre against one part of a barrier, in the barrier's own frame.
 
-use crate::geometry::{Collider, cross};
-use ironspin_model::{BodyState, DVec2};
+use crate::geometry::{Met, Room};
+use ironspin_model::{BodyState, DVec3};
 
 /// A barrier's turn within a step is followed in pieces of at most this angle, rad.
 const PIECE: f64 = 0.05;
@@ -14,7 +14,7 @@ pub(super) enum Stage {
     Outside,
     /// Its centre is inside, having come in through the face with this outward normal; none if it was built inside.
     Inside {
-        by: Option<DVec2>,
+        by: Option<DVec3>,
         speed: f64,
     },
 }
@@ -27,70 +27,50 @@ pub(super) struct Through {
     /// Whether it went in in an earlier step.
     pub(super) was_inside: bool,
     /// Outward normal of the face it came out of, in the barrier's frame.
-    pub(super) out: DVec2,
-}
-
-/// A point in the frame of a barrier.
-fn seen_from(barrier: &BodyState, point: DVec2, angle: f64) -> DVec2 {
-    let away = point - barrier.pose.position.truncate();
-    let (sin, cos) = (libm::sin(angle), libm::cos(angle));
-    DVec2::new(cos * away.x + sin * away.y, cos * away.y - sin * away.x)
+    pub(super) out: DVec3,
 }
 
 /// The path of a point in the frame of a barrier that moves and turns evenly: its corners, two when it does not turn.
-pub(super) fn path(stood: &BodyState, stands: &BodyState, from: DVec2, to: DVec2) -> Vec<DVec2> {
-    let turn = stands.pose.angle - stood.pose.angle;
-    let pieces = (turn.abs() / PIECE).ceil().clamp(1.0, MOST_PIECES) as u32;
-    let mut corners = Vec::with_capacity(pieces as usize + 1);
-    for piece in 0..=pieces {
-        let share = f64::from(piece) / f64::from(pieces);
-        let mut place = *stood;
-        let angle = if piece == pieces {
-            place = *stands;
-            stands.pose.angle
-        } else {
-            place.pose.position = stood.pose.position.lerp(stands.pose.position, share);
-            stood.pose.angle + turn * share
-        };
-        corners.push(seen_from(&place, if piece == pieces { to } else { from.lerp(to, share) }, angle));
-    }
-    corners
+pub(super) fn path<G: Room>(stood: &BodyState, stands: &BodyState, from: DVec3, to: DVec3) -> Vec<DVec3> {
+    let turn = G::turned_by(stood, stands);
+    let pieces = (turn / PIECE).ceil().clamp(1.0, MOST_PIECES) as u32;
+    let corner = |piece: u32| match piece {
+        0 => G::seen_from(stood, from),
+        piece if piece == pieces => G::seen_from(stands, to),
+        piece => {
+            let share = f64::from(piece) / f64::from(pieces);
+            G::seen_from(&G::between(stood, stands, share), from.lerp(to, share))
+        }
+    };
+    (0..=pieces).map(corner).collect()
 }
 
-/// The stage after a straight path in the barrier's frame, and whether the body has gone through on it.
-pub(super) fn follow(
-    collider: &Collider,
+/// The stage after a straight way in the barrier's frame, and whether the body has gone through on it.
+pub(super) fn follow<G: Room>(
+    barrier: &G::Barrier,
     stage: Stage,
-    path: [DVec2; 2],
+    way: [DVec3; 2],
     speed: f64,
     reach: f64,
 ) -> (Stage, Option<Through>) {
-    if let Collider::HalfPlane { normal, level } = collider {
-        // A half-plane has no far side: through means wholly inside, having come from outside.
-        let depth = path.map(|point| level - normal.dot(point));
-        let sunk = |speed: f64, was_inside: bool| Through { speed, was_inside, out: -*normal };
-        return match stage {
-            Stage::Outside if depth[1] > 0.0 => {
-                let by = (depth[0] <= 0.0).then_some(*normal);
-                (Stage::Inside { by, speed }, (by.is_some() && depth[1] > reach).then_some(sunk(speed, false)))
-            }
-            Stage::Inside { .. } if depth[1] <= 0.0 => (Stage::Outside, None),
-            Stage::Inside { by: Some(_), speed } if depth[1] > reach => (stage, Some(sunk(speed, true))),
-            _ => (stage, None),
-        };
-    }
-    if let Collider::Hull { corners, .. } = collider
-        && let [p, q] = corners.as_slice()
-    {
-        // A segment has two faces and nothing between them.
-        let side = |point: DVec2| (*q - *p).perp_dot(point - *p);
-        let (was, is) = (side(path[0]), side(path[1]));
-        let way = path[1] - path[0];
-        let crossed = (was < 0.0) != (is < 0.0) && way.perp_dot(*p - path[0]) * way.perp_dot(*q - path[0]) <= 0.0;
-        let out = (*q - *p).perp().normalize_or_zero() * if is < 0.0 { -1.0 } else { 1.0 };
-        return (Stage::Outside, crossed.then_some(Through { speed, was_inside: false, out }));
-    }
-    let Some(crossing) = cross(collider, path[0], path[1]) else { return (Stage::Outside, None) };
+    let crossing = match G::met(barrier, way) {
+        // What has no far side: through means wholly inside, having come from outside.
+        Met::Depths { normal, depths } => {
+            let sunk = |speed: f64, was_inside: bool| Through { speed, was_inside, out: -normal };
+            return match stage {
+                Stage::Outside if depths[1] > 0.0 => {
+                    let by = (depths[0] <= 0.0).then_some(normal);
+                    (Stage::Inside { by, speed }, (by.is_some() && depths[1] > reach).then_some(sunk(speed, false)))
+                }
+                Stage::Inside { .. } if depths[1] <= 0.0 => (Stage::Outside, None),
+                Stage::Inside { by: Some(_), speed } if depths[1] > reach => (stage, Some(sunk(speed, true))),
+                _ => (stage, None),
+            };
+        }
+        Met::Sheet(out) => return (Stage::Outside, out.map(|out| Through { speed, was_inside: false, out })),
+        Met::Solid(None) => return (Stage::Outside, None),
+        Met::Solid(Some(crossing)) => crossing,
+    };
     let (by, speed, was_inside) = match (crossing.entry, stage) {
         (Some(normal), _) => (Some(normal), speed, false),
         (None, Stage::Inside { by, speed }) => (by, speed, true),

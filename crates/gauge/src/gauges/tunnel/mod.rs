@@ -7,11 +7,11 @@ mod seam;
 use crate::derived::unexplained;
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use crate::geometry::{Collider, outlines, winding};
+use crate::geometry::{Plane, Space, barriers, winding};
 pub(crate) use entries::{COUNT, PUSHED, SEAM, STACK, TOUCHED, UNTOUCHED};
 use follow::{Stage, Through, follow, path};
-use ironspin_model::{BodyState, DVec2, Frame, PlaneShape, World};
-use seam::{Seam, seams};
+use ironspin_model::{BodyState, DVec2, DVec3, Dimension, Frame, PlaneShape, World};
+use seam::{Seam, SeamRoom, seams};
 
 /// How a body went through.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -64,17 +64,18 @@ struct Course {
     last: Option<usize>,
 }
 
-struct Tunnel {
+struct Tunnel<G: SeamRoom> {
     scope: Scope,
     /// `None` counts all kinds.
     counts: Option<Kind>,
-    outlines: Vec<Vec<Collider>>,
+    /// The pieces of every body.
+    pieces: Vec<Vec<G::Barrier>>,
     /// One for each measured body, barrier and part of it, in this order.
     stages: Vec<Stage>,
     courses: Vec<Course>,
-    /// Closed chains among the barriers, in their own frames.
+    /// Closed chains of the plane among the barriers, in their own frames.
     chains: Vec<(usize, Vec<DVec2>)>,
-    seams: Vec<Seam>,
+    seams: Vec<Seam<G>>,
     /// States of the barriers for which the seams were found.
     seams_of: Vec<BodyState>,
     /// The widest measured body, m.
@@ -83,21 +84,10 @@ struct Tunnel {
 }
 
 fn new(world: &World, scope: &Scope, counts: Option<Kind>) -> Box<dyn Gauge> {
-    let outlines = outlines(world);
-    let parts: usize = scope.against.iter().map(|&barrier| outlines[barrier].len()).sum();
-    let sizes = scope.of.iter().map(|&id| world.bodies[id].smallest_size());
-    Box::new(Tunnel {
-        stages: vec![Stage::Outside; parts * scope.of.len()],
-        courses: vec![Course::default(); scope.of.len()],
-        chains: scope.against.iter().flat_map(|&id| closed_chains(world, id)).collect(),
-        seams: Vec::new(),
-        seams_of: Vec::new(),
-        widest: sizes.filter(|size| size.is_finite()).fold(0.0, f64::max),
-        outlines,
-        scope: scope.clone(),
-        counts,
-        frames: 0,
-    })
+    match world.dimension {
+        Dimension::Plane => Box::new(Tunnel::<Plane>::new(world, scope, counts)),
+        Dimension::Space => Box::new(Tunnel::<Space>::new(world, scope, counts)),
+    }
 }
 
 pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
@@ -136,7 +126,25 @@ fn closed_chains(world: &World, id: usize) -> Vec<(usize, Vec<DVec2>)> {
     chains.collect()
 }
 
-impl Tunnel {
+impl<G: SeamRoom> Tunnel<G> {
+    fn new(world: &World, scope: &Scope, counts: Option<Kind>) -> Self {
+        let pieces = barriers::<G>(world);
+        let parts: usize = scope.against.iter().map(|&barrier| pieces[barrier].len()).sum();
+        let sizes = scope.of.iter().map(|&id| world.bodies[id].smallest_size());
+        Tunnel {
+            stages: vec![Stage::Outside; parts * scope.of.len()],
+            courses: vec![Course::default(); scope.of.len()],
+            chains: scope.against.iter().flat_map(|&id| closed_chains(world, id)).collect(),
+            seams: Vec::new(),
+            seams_of: Vec::new(),
+            widest: sizes.filter(|size| size.is_finite()).fold(0.0, f64::max),
+            pieces,
+            scope: scope.clone(),
+            counts,
+            frames: 0,
+        }
+    }
+
     /// Follows one body against every part of every barrier; the part it has gone through last in this step, if any.
     fn follow_body(
         &mut self,
@@ -151,7 +159,7 @@ impl Tunnel {
         let mut through = None;
         for &barrier in &self.scope.against {
             let (stood, stands) = (&before.bodies[barrier], &view.now.bodies[barrier]);
-            let parts = &self.outlines[barrier];
+            let parts = &self.pieces[barrier];
             let near =
                 view.cache.shapes().reach(barrier) + step + (stands.pose.position - stood.pose.position).length();
             let here = view.present(id) && view.present(barrier);
@@ -164,18 +172,18 @@ impl Tunnel {
             if far && stages.iter().all(|stage| *stage == Stage::Outside) {
                 continue;
             }
-            let corners = path(stood, stands, was.pose.position.truncate(), is.pose.position.truncate());
+            let corners = path::<G>(stood, stands, was.pose.position, is.pose.position);
             let speed = (was.velocity - stood.velocity).length();
-            for (stage, collider) in stages.iter_mut().zip(parts) {
+            for (stage, piece) in stages.iter_mut().zip(parts) {
                 let began_inside = *stage != Stage::Outside;
                 for ends in corners.windows(2) {
                     let (next, passed) =
-                        follow(collider, *stage, [ends[0], ends[1]], speed, view.cache.shapes().reach(id));
+                        follow::<G>(piece, *stage, [ends[0], ends[1]], speed, view.cache.shapes().reach(id));
                     *stage = next;
                     if let Some(passed) = passed {
-                        let turned = DVec2::new(libm::cos(stands.pose.angle), libm::sin(stands.pose.angle));
                         let was_inside = began_inside && passed.was_inside;
-                        through = Some((barrier, Through { was_inside, out: turned.rotate(passed.out), ..passed }));
+                        through =
+                            Some((barrier, Through { was_inside, out: G::seen_outside(stands, passed.out), ..passed }));
                         // One barrier is gone through once, however many parts it has.
                         let course = &mut self.courses[slot];
                         course.in_one_go += u32::from(course.last != Some(barrier));
@@ -189,13 +197,13 @@ impl Tunnel {
 
     /// The barrier whose seam, or closed chain, a body has just slipped through.
     fn slipped(&self, view: &View<'_>, before: &Frame, id: usize) -> Option<usize> {
-        let (from, to) = (before.bodies[id].pose.position.truncate(), view.now.bodies[id].pose.position.truncate());
+        let (from, to) = (before.bodies[id].pose.position, view.now.bodies[id].pose.position);
         let size = view.world.bodies[id].smallest_size();
         let seam = self.seams.iter().find(|seam| seam.lets_through(from, to, size));
         seam.map(|seam| seam.barriers.0).or_else(|| {
             let left = |(barrier, chain): &&(usize, Vec<DVec2>)| {
                 let (stood, stands) = (&before.bodies[*barrier], &view.now.bodies[*barrier]);
-                let corners = path(stood, stands, from, to);
+                let corners: Vec<DVec2> = path::<G>(stood, stands, from, to).into_iter().map(DVec3::truncate).collect();
                 view.present(*barrier)
                     && winding(chain, corners[0]) != 0
                     && winding(chain, corners[corners.len() - 1]) == 0
@@ -205,17 +213,17 @@ impl Tunnel {
     }
 
     fn find_seams(&mut self, view: &View<'_>) {
-        let Some(plane) = view.cache.plane() else { return };
+        let Some(room) = view.cache.of::<G>() else { return };
         let states = || self.scope.against.iter().map(|&id| view.now.bodies[id]);
         if self.scope.against.len() < 2 || states().eq(self.seams_of.iter().copied()) {
             return;
         }
-        let barriers: Vec<(usize, &[Collider])> = self
+        let barriers: Vec<(usize, &[G::Collider])> = self
             .scope
             .against
             .iter()
             .filter(|&&id| !view.now.bodies[id].is_absent())
-            .map(|&id| (id, plane.colliders(When::Now, id)))
+            .map(|&id| (id, room.colliders(When::Now, id)))
             .collect();
         self.seams = seams(&barriers, self.widest);
         self.seams_of = states().collect();
@@ -242,7 +250,7 @@ impl Tunnel {
     }
 }
 
-impl Gauge for Tunnel {
+impl<G: SeamRoom> Gauge for Tunnel<G> {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
         self.find_seams(view);
@@ -274,8 +282,7 @@ impl Gauge for Tunnel {
             course.touched |= push > noticeable || caught;
             let found = match (through, slipped) {
                 (Some((barrier, through)), _) => {
-                    let out = through.out.extend(0.0);
-                    let faster = change.is_some_and(|change| change.velocity.dot(out) > noticeable);
+                    let faster = change.is_some_and(|change| change.velocity.dot(through.out) > noticeable);
                     let carried = was.velocity.length().max(is.velocity.length()) * view.span();
                     let further = (is.pose.position - was.pose.position).length() > 1.1 * carried + 1e-12;
                     let kind = if course.in_one_go > 1 {

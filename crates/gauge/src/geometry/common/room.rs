@@ -1,10 +1,18 @@
 //! What the gauges ask of the geometry of worlds of one dimension. Everything that is the same in the plane and in space is written once
 //! over it: who is near whom, what is known of a gap, what is kept from frame to frame.
 
+use super::barrier::Met;
 use super::bounds::{Anchor, Bounds};
+use super::cone::Cone;
 use super::gap::Gap;
-use ironspin_model::{BodyState, Part};
+use ironspin_model::{Body, BodyState, DVec3, Part, World};
 use std::fmt::Debug;
+
+/// The pieces of every body's solid parts that ways and rays may meet, in its own frame.
+pub(crate) fn barriers<G: Room>(world: &World) -> Vec<Vec<G::Barrier>> {
+    let of_body = |body: &Body| body.parts.iter().filter(|part| !part.sensor).flat_map(G::barriers).collect();
+    world.bodies.iter().map(of_body).collect()
+}
 
 /// The geometry of worlds of one dimension.
 pub(crate) trait Room: Clone + Copy + Debug + Sized + 'static {
@@ -16,6 +24,10 @@ pub(crate) trait Room: Clone + Copy + Debug + Sized + 'static {
     type Around: Copy + Debug;
     /// The gap of two outlines.
     type OwnGap: Copy + Debug;
+    /// Directions in which contacts may push.
+    type Cone: Cone + 'static;
+    /// A convex part of a barrier in its body's frame, as ways and rays meet it.
+    type Barrier: Clone + Debug + Send;
 
     /// Of a body that is not there.
     const NOWHERE: Self::Pose;
@@ -47,6 +59,26 @@ pub(crate) trait Room: Clone + Copy + Debug + Sized + 'static {
     /// Between what a gap lies with the bodies at other places; `reaches` are the greatest distances of their points from their centres.
     /// Not a number when anything is not known, so that no comparison holds.
     fn bounds_at(anchor: &Anchor<Self>, poses: [Self::Pose; 2], reaches: [f64; 2]) -> Bounds;
+    /// How far a body is from one place to another, m, and how far it has turned, rad; not a number when it is not there.
+    fn change(now: &Self::Pose, from: &Self::Pose) -> [f64; 2];
+    /// The angle by which a body turns from one state to another, rad.
+    fn turned_by(from: &BodyState, to: &BodyState) -> f64;
+    /// A state on the even way between two others; it has no velocity.
+    fn between(from: &BodyState, to: &BodyState, share: f64) -> BodyState;
+    /// A point of the world in the frame of a body.
+    fn seen_from(body: &BodyState, point: DVec3) -> DVec3;
+    /// A direction in the frame of a body along the axes of the world.
+    fn seen_outside(body: &BodyState, way: DVec3) -> DVec3;
+    /// An outline carried to a place by a body's state.
+    fn placed(collider: &Self::Collider, state: &BodyState) -> Self::Collider;
+    /// An outline moved without turning.
+    fn shifted(collider: &Self::Collider, by: DVec3) -> Self::Collider;
+    /// The convex pieces of a part that ways and rays may meet.
+    fn barriers(part: &Part) -> Vec<Self::Barrier>;
+    /// What a straight way in the frame of its body does to a piece.
+    fn met(barrier: &Self::Barrier, way: [DVec3; 2]) -> Met;
+    /// How far along a ray in the world a piece begins whose body is in a state, as a share of the ray; 0 from inside, nothing where it is missed.
+    fn ray(barrier: &Self::Barrier, state: &BodyState, from: DVec3, way: DVec3) -> Option<f64>;
     /// How fast a body turns, rad/s.
     fn turning(state: &BodyState) -> f64;
 

@@ -1,6 +1,6 @@
 //! Outlines of parts in the plane.
 
-use ironspin_model::{Body, BodyState, DVec2, Part, PlaneShape, World};
+use ironspin_model::{BodyState, DVec2, Part, PlaneShape};
 
 /// A convex outline in the plane.
 #[derive(Clone, Debug, PartialEq)]
@@ -19,12 +19,6 @@ pub enum Collider {
         /// Distance of the surface from the origin along the normal, m.
         level: f64,
     },
-}
-
-/// The outlines of every body's solid parts in its own frame.
-pub(crate) fn outlines(world: &World) -> Vec<Vec<Collider>> {
-    let of_body = |body: &Body| body.parts.iter().filter(|part| !part.sensor).flat_map(Collider::of_part).collect();
-    world.bodies.iter().map(of_body).collect()
 }
 
 /// Rotation by an angle with sine and cosine of one library.

@@ -1,20 +1,12 @@
 //! Where a straight path crosses an outline.
 
 use super::Collider;
+use crate::geometry::common::{Crossing, Met};
 use ironspin_model::DVec2;
-
-/// How a path from one point to another meets an outline's core (its hull without the rim).
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) struct Crossing {
-    /// Outward normal of the face by which it comes in; absent when the path begins inside.
-    pub(crate) entry: Option<DVec2>,
-    /// Outward normal of the face by which it goes out; absent when the path ends inside.
-    pub(crate) exit: Option<DVec2>,
-}
 
 /// Clips a path against an outline (Cyrus and Beck, 1978); `None` when it stays outside. A disc is taken as the diamond
 /// inside it, so that a path through its middle has two faces to cross.
-pub(crate) fn cross(collider: &Collider, from: DVec2, to: DVec2) -> Option<Crossing> {
+pub(super) fn cross(collider: &Collider, from: DVec2, to: DVec2) -> Option<Crossing> {
     let faces = faces(collider);
     let way = to - from;
     let (mut enter, mut leave) = (0.0_f64, 1.0_f64);
@@ -32,11 +24,11 @@ pub(crate) fn cross(collider: &Collider, from: DVec2, to: DVec2) -> Option<Cross
         if slope < 0.0 {
             if height > 0.0 && share >= enter {
                 enter = share;
-                crossing.entry = Some(normal);
+                crossing.entry = Some(normal.extend(0.0));
             }
         } else if share < leave {
             leave = share;
-            crossing.exit = Some(normal);
+            crossing.exit = Some(normal.extend(0.0));
         }
     }
     // A path that only touches a face does not come in.
@@ -46,6 +38,25 @@ pub(crate) fn cross(collider: &Collider, from: DVec2, to: DVec2) -> Option<Cross
             normal.dot(middle) - level <= 0.0
         }))
     .then_some(crossing)
+}
+
+/// What a straight way does to an outline: a half-plane has no far side, a segment has two faces and nothing between them.
+pub(super) fn met(collider: &Collider, [from, to]: [DVec2; 2]) -> Met {
+    match collider {
+        Collider::HalfPlane { normal, level } => {
+            Met::Depths { normal: normal.extend(0.0), depths: [from, to].map(|point| level - normal.dot(point)) }
+        }
+        Collider::Hull { corners, .. } if corners.len() == 2 => {
+            let (p, q) = (corners[0], corners[1]);
+            let side = |point: DVec2| (q - p).perp_dot(point - p);
+            let (was, is) = (side(from), side(to));
+            let way = to - from;
+            let crossed = (was < 0.0) != (is < 0.0) && way.perp_dot(p - from) * way.perp_dot(q - from) <= 0.0;
+            let out = (q - p).perp().normalize_or_zero() * if is < 0.0 { -1.0 } else { 1.0 };
+            Met::Sheet(crossed.then_some(out.extend(0.0)))
+        }
+        Collider::Hull { .. } => Met::Solid(cross(collider, from, to)),
+    }
 }
 
 /// Outward normals and levels of the faces.
@@ -73,6 +84,7 @@ fn faces(collider: &Collider) -> Vec<(DVec2, f64)> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use ironspin_model::DVec3;
 
     #[test]
     fn paths_through_into_out_of_and_beside_a_plate() {
@@ -81,9 +93,9 @@ mod tests {
             radius: 0.0,
         };
         let path = |x0: f64, x1: f64, y: f64| cross(&plate, DVec2::new(x0, y), DVec2::new(x1, y));
-        assert_eq!(path(-1.0, 1.0, 0.0), Some(Crossing { entry: Some(DVec2::NEG_X), exit: Some(DVec2::X) }));
-        assert_eq!(path(-1.0, 0.0, 0.0), Some(Crossing { entry: Some(DVec2::NEG_X), exit: None }));
-        assert_eq!(path(0.0, -1.0, 0.0), Some(Crossing { entry: None, exit: Some(DVec2::NEG_X) }));
+        assert_eq!(path(-1.0, 1.0, 0.0), Some(Crossing { entry: Some(DVec3::NEG_X), exit: Some(DVec3::X) }));
+        assert_eq!(path(-1.0, 0.0, 0.0), Some(Crossing { entry: Some(DVec3::NEG_X), exit: None }));
+        assert_eq!(path(0.0, -1.0, 0.0), Some(Crossing { entry: None, exit: Some(DVec3::NEG_X) }));
         assert_eq!(path(-1.0, -0.2, 0.0), None);
         assert_eq!(path(-1.0, 1.0, 1.5), None);
     }

@@ -1,11 +1,13 @@
 //! The plane, as what is written once for every dimension sees it.
 
 use super::collider::Collider;
+use super::cone::PlaneCone;
 use super::gap::PlaneGap;
 use super::pose::{Pose, bounds_at};
 use super::rectangle::Rectangle;
-use crate::geometry::common::{Anchor, Bounds, Gap, Room};
-use ironspin_model::{BodyState, DVec2, Part};
+use super::{crossing, ray};
+use crate::geometry::common::{Anchor, Bounds, Gap, Met, Room};
+use ironspin_model::{BodyState, DVec2, DVec3, Part};
 
 /// Worlds of the plane.
 #[derive(Clone, Copy, Debug)]
@@ -16,6 +18,8 @@ impl Room for Plane {
     type Pose = Pose;
     type Around = Rectangle;
     type OwnGap = PlaneGap;
+    type Cone = PlaneCone;
+    type Barrier = Collider;
 
     const NOWHERE: Pose = Pose::NOWHERE;
     const NONE: Rectangle = Rectangle::NONE;
@@ -62,6 +66,50 @@ impl Room for Plane {
     #[inline]
     fn bounds_at(anchor: &Anchor<Plane>, poses: [Pose; 2], reaches: [f64; 2]) -> Bounds {
         bounds_at(anchor, poses, reaches)
+    }
+
+    fn change(now: &Pose, from: &Pose) -> [f64; 2] {
+        [(now.place() - from.place()).length(), (now.angle() - from.angle()).abs()]
+    }
+
+    fn turned_by(from: &BodyState, to: &BodyState) -> f64 {
+        (to.pose.angle - from.pose.angle).abs()
+    }
+
+    fn between(from: &BodyState, to: &BodyState, share: f64) -> BodyState {
+        let position = from.pose.position.lerp(to.pose.position, share);
+        let angle = from.pose.angle + (to.pose.angle - from.pose.angle) * share;
+        BodyState::planar(position, angle, DVec3::ZERO, 0.0)
+    }
+
+    fn seen_from(body: &BodyState, point: DVec3) -> DVec3 {
+        let away = point - body.pose.position;
+        let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));
+        DVec3::new(cos * away.x + sin * away.y, cos * away.y - sin * away.x, 0.0)
+    }
+
+    fn seen_outside(body: &BodyState, way: DVec3) -> DVec3 {
+        DVec2::new(libm::cos(body.pose.angle), libm::sin(body.pose.angle)).rotate(way.truncate()).extend(0.0)
+    }
+
+    fn placed(collider: &Collider, state: &BodyState) -> Collider {
+        collider.placed(state)
+    }
+
+    fn shifted(collider: &Collider, by: DVec3) -> Collider {
+        collider.shifted(by.truncate())
+    }
+
+    fn barriers(part: &Part) -> Vec<Collider> {
+        Collider::of_part(part)
+    }
+
+    fn met(barrier: &Collider, way: [DVec3; 2]) -> Met {
+        crossing::met(barrier, way.map(DVec3::truncate))
+    }
+
+    fn ray(barrier: &Collider, state: &BodyState, from: DVec3, way: DVec3) -> Option<f64> {
+        ray::meets(&barrier.placed(state), from.truncate(), way.truncate())
     }
 
     #[inline]

@@ -107,6 +107,13 @@ impl SpaceCollider {
         }
     }
 
+    /// The outline moved without turning.
+    pub(super) fn shifted(&self, by: DVec3) -> SpaceCollider {
+        let mut moved = self.clone();
+        self.carry_into(by, &DMat3::IDENTITY, &mut moved);
+        moved
+    }
+
     /// No point is further from the origin of the frame; infinite for a half-space.
     pub fn reach(&self) -> f64 {
         match self {

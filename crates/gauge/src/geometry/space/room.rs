@@ -1,10 +1,12 @@
 //! Space, as what is written once for every dimension sees it.
 
 use super::collider::SpaceCollider;
+use super::cone::SpaceCone;
 use super::cuboid::Cuboid;
 use super::pose::{SpacePose, bounds_at};
-use crate::geometry::common::{Anchor, Bounds, Gap, Room};
-use ironspin_model::{BodyState, Part, turn};
+use super::solid::Solid;
+use crate::geometry::common::{Anchor, Bounds, Gap, Met, Room};
+use ironspin_model::{BodyState, DVec3, Part, Pose, turn};
 
 /// Worlds of space.
 #[derive(Clone, Copy, Debug)]
@@ -15,6 +17,8 @@ impl Room for Space {
     type Pose = SpacePose;
     type Around = Cuboid;
     type OwnGap = Gap;
+    type Cone = SpaceCone;
+    type Barrier = Solid;
 
     const NOWHERE: SpacePose = SpacePose::NOWHERE;
     const NONE: Cuboid = Cuboid::NONE;
@@ -56,6 +60,49 @@ impl Room for Space {
 
     fn bounds_at(anchor: &Anchor<Space>, poses: [SpacePose; 2], reaches: [f64; 2]) -> Bounds {
         bounds_at(anchor, poses, reaches)
+    }
+
+    fn change(now: &SpacePose, from: &SpacePose) -> [f64; 2] {
+        [(now.position - from.position).length(), now.turned(from)]
+    }
+
+    fn turned_by(from: &BodyState, to: &BodyState) -> f64 {
+        SpacePose::of(to).turned(&SpacePose::of(from))
+    }
+
+    fn between(from: &BodyState, to: &BodyState, share: f64) -> BodyState {
+        let position = from.pose.position.lerp(to.pose.position, share);
+        let way = turn::product(to.pose.rotation, from.pose.rotation.conjugate());
+        let rotation = turn::product(turn::by_vector(turn::vector(way) * share), from.pose.rotation);
+        BodyState { pose: Pose { position, rotation, angle: 0.0 }, velocity: DVec3::ZERO, spin: DVec3::ZERO }
+    }
+
+    fn seen_from(body: &BodyState, point: DVec3) -> DVec3 {
+        turn::turned_back(body.pose.rotation, point - body.pose.position)
+    }
+
+    fn seen_outside(body: &BodyState, way: DVec3) -> DVec3 {
+        turn::turned(body.pose.rotation, way)
+    }
+
+    fn placed(collider: &SpaceCollider, state: &BodyState) -> SpaceCollider {
+        collider.placed(state)
+    }
+
+    fn shifted(collider: &SpaceCollider, by: DVec3) -> SpaceCollider {
+        collider.shifted(by)
+    }
+
+    fn barriers(part: &Part) -> Vec<Solid> {
+        Solid::of_part(part)
+    }
+
+    fn met(barrier: &Solid, way: [DVec3; 2]) -> Met {
+        barrier.met(way)
+    }
+
+    fn ray(barrier: &Solid, state: &BodyState, from: DVec3, way: DVec3) -> Option<f64> {
+        barrier.ray(Space::seen_from(state, from), turn::turned_back(state.pose.rotation, way))
     }
 
     fn turning(state: &BodyState) -> f64 {
