@@ -6,8 +6,8 @@ use crate::common::stepped::Stepped;
 use crate::faults::{FaultEntry, FaultInjector};
 use crate::{plane, space};
 use ironspin_model::{
-    Action, BodyKind, BodyState, Conditions, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo, FEATURES,
-    Frame, FrameSink, RayHit, Scalar, Token, World, spread,
+    Action, BodyKind, BodyState, Conditions, DQuat, DVec3, Dimension, Effect, Engine, EngineError, EngineInfo,
+    FEATURES, Frame, FrameSink, RayHit, Scalar, Token, World, spread,
 };
 use std::sync::Arc;
 
@@ -179,6 +179,15 @@ impl Engine for Builtin {
         let mut running = copy.clone();
         if self.settings.injected(InjectionPoint::ForgetsOnRestore).is_some() {
             running.core.forget_contacts();
+        }
+        if self.settings.injected(InjectionPoint::TurnNotRestored).is_some() {
+            for body in (0..running.moving.len()).filter(|&body| running.moving[body]) {
+                let mut state = running.core.state(body);
+                if !state.is_absent() {
+                    state.pose.rotation = DQuat::IDENTITY;
+                    running.core.put(body, &state);
+                }
+            }
         }
         self.running = Some(running);
         Ok(())

@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 69] = [
+const BUNDLED: [(&str, &str); 100] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("hop-times", include_str!("../../../scenes/hop-times.toml")),
@@ -71,6 +71,37 @@ const BUNDLED: [(&str, &str); 69] = [
     ("solid-wall", include_str!("../../../scenes/solid-wall.toml")),
     ("solid-comet", include_str!("../../../scenes/solid-comet.toml")),
     ("solid-tumble", include_str!("../../../scenes/solid-tumble.toml")),
+    ("struck-bars", include_str!("../../../scenes/struck-bars.toml")),
+    ("shape-yard", include_str!("../../../scenes/shape-yard.toml")),
+    ("square-pyramid", include_str!("../../../scenes/square-pyramid.toml")),
+    ("kiln-rings", include_str!("../../../scenes/kiln-rings.toml")),
+    ("drum-stack", include_str!("../../../scenes/drum-stack.toml")),
+    ("plate-dominoes", include_str!("../../../scenes/plate-dominoes.toml")),
+    ("plank-bridge", include_str!("../../../scenes/plank-bridge.toml")),
+    ("slanted-buffers", include_str!("../../../scenes/slanted-buffers.toml")),
+    ("ball-break", include_str!("../../../scenes/ball-break.toml")),
+    ("slanted-count", include_str!("../../../scenes/slanted-count.toml")),
+    ("solid-shot", include_str!("../../../scenes/solid-shot.toml")),
+    ("solid-hung", include_str!("../../../scenes/solid-hung.toml")),
+    ("sheet-shot", include_str!("../../../scenes/sheet-shot.toml")),
+    ("solid-ray", include_str!("../../../scenes/solid-ray.toml")),
+    ("solid-gates", include_str!("../../../scenes/solid-gates.toml")),
+    ("solid-turnstile", include_str!("../../../scenes/solid-turnstile.toml")),
+    ("solid-belts", include_str!("../../../scenes/solid-belts.toml")),
+    ("spinning-top", include_str!("../../../scenes/spinning-top.toml")),
+    ("flip-plate", include_str!("../../../scenes/flip-plate.toml")),
+    ("slanted-flywheel", include_str!("../../../scenes/slanted-flywheel.toml")),
+    ("compass-slope", include_str!("../../../scenes/compass-slope.toml")),
+    ("compass-court", include_str!("../../../scenes/compass-court.toml")),
+    ("solid-couples", include_str!("../../../scenes/solid-couples.toml")),
+    ("solid-limits", include_str!("../../../scenes/solid-limits.toml")),
+    ("mesh-seams", include_str!("../../../scenes/mesh-seams.toml")),
+    ("shot-bowl", include_str!("../../../scenes/shot-bowl.toml")),
+    ("cell-cut", include_str!("../../../scenes/cell-cut.toml")),
+    ("bar-sorter", include_str!("../../../scenes/bar-sorter.toml")),
+    ("solid-forecast", include_str!("../../../scenes/solid-forecast.toml")),
+    ("swing-cone", include_str!("../../../scenes/swing-cone.toml")),
+    ("tip-compass", include_str!("../../../scenes/tip-compass.toml")),
 ];
 
 /// The names of all bundled scenes.

@@ -53,6 +53,24 @@ pub(crate) enum InjectionPoint {
     SplitLosesTurning,
     /// Actions are done a step late.
     ActionsLate,
+    /// In space the spin of a free body stays, where its angular momentum should.
+    GyroscopicLeftOut,
+    /// The gyroscopic term is taken in by an explicit step.
+    GyroscopicExplicit,
+    /// Inertia stays along the axes that a body was built with.
+    InertiaStays,
+    /// Friction is bounded along two axes by themselves.
+    FrictionPyramid,
+    /// Edges against edges are not looked at.
+    EdgesMissed,
+    /// A contact has one point.
+    OnePoint,
+    /// A surface pushes to one side only.
+    MeshOneSided,
+    /// Sliders let their bodies turn against each other.
+    SliderTurns,
+    /// A state that is put back has bodies turned as they never were.
+    TurnNotRestored,
 }
 
 /// The fault that is on.

@@ -11,6 +11,7 @@ mod moving;
 mod passing;
 mod reading;
 mod reporting;
+mod spatial;
 mod touching;
 
 use crate::common::injection::{Injection, InjectionPoint};
@@ -133,9 +134,17 @@ pub(crate) struct Reported<'a> {
 
 /// The whole catalogue.
 pub fn faults() -> impl Iterator<Item = &'static FaultEntry> + Clone {
-    [reading::FAULTS, moving::FAULTS, touching::FAULTS, joints::FAULTS, passing::FAULTS, reporting::FAULTS]
-        .into_iter()
-        .flatten()
+    [
+        reading::FAULTS,
+        moving::FAULTS,
+        touching::FAULTS,
+        joints::FAULTS,
+        passing::FAULTS,
+        reporting::FAULTS,
+        spatial::FAULTS,
+    ]
+    .into_iter()
+    .flatten()
 }
 
 impl PartialEq for FaultEntry {
@@ -205,7 +214,7 @@ mod tests {
     #[test]
     fn the_catalogue_is_large_and_every_entry_is_whole() {
         let all: Vec<_> = faults().collect();
-        assert_eq!(all.len(), 85);
+        assert_eq!(all.len(), 108);
         let names: BTreeSet<_> = all.iter().map(|entry| entry.name).collect();
         assert_eq!(names.len(), all.len());
         for entry in all {

@@ -8,38 +8,57 @@ use ironspin_model::{BodyKind, BodyState, DVec3, Dimension, Effect};
 pub(super) const FAULTS: &[FaultEntry] = &[
     FaultEntry {
         name: "explicit-euler",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Bodies are moved by the velocity of the start of the step.",
         cause: "Position is integrated before velocity.",
         size: None,
-        noticed: &[by("spring-hammer", "energy.drift"), by("spring-hammer", "path.error")],
+        noticed: &[
+            by("spring-hammer", "energy.drift"),
+            by("spring-hammer", "path.error"),
+            by("swing-cone", "energy.drift"),
+        ],
         hook: Hook::Settings(|settings, _| settings.integrator = Integrator::ExplicitEuler),
     },
     FaultEntry {
         name: "milliseconds-for-seconds",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "The length of a step is taken for milliseconds: nothing seems to move.",
         cause: "One side of an interface speaks milliseconds.",
         size: SHARE,
-        noticed: &[by("first-drop", "fall.ratio"), by("slag-lob", "path.error"), by("turnstile", "value.x")],
+        noticed: &[
+            by("first-drop", "fall.ratio"),
+            by("slag-lob", "path.error"),
+            by("turnstile", "value.x"),
+            by("solid-drop", "path.error"),
+        ],
         hook: Hook::Length(|lengths, share| lengths.asked * (1.0 - 0.999 * share)),
     },
     FaultEntry {
         name: "dt-ignored",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "A step is a fiftieth of a second, whatever is asked for.",
         cause: "The engine has a step of its own and the argument is not handed on.",
         size: SHARE,
-        noticed: &[by("slag-lob", "path.error"), by("turnstile", "value.x"), by("ladle-swing", "period.mean")],
+        noticed: &[
+            by("slag-lob", "path.error"),
+            by("turnstile", "value.x"),
+            by("ladle-swing", "period.mean"),
+            by("solid-drop", "path.error"),
+        ],
         hook: Hook::Length(|lengths, share| lengths.asked + share * (0.02 - lengths.asked)),
     },
     FaultEntry {
         name: "leftover-time-lost",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "A step is cut into parts of five milliseconds, and what is left over is forgotten.",
         cause: "The time that is saved up is set to zero in place of being carried on.",
         size: sized(0.005, "length of a part, s"),
-        noticed: &[by("slag-lob", "path.error"), by("turnstile", "value.x"), by("first-drop", "fall.ratio")],
+        noticed: &[
+            by("slag-lob", "path.error"),
+            by("turnstile", "value.x"),
+            by("first-drop", "fall.ratio"),
+            by("swing-cone", "path.error"),
+        ],
         // The small share keeps a step of whole parts whole.
         hook: Hook::Length(|lengths, part| ((lengths.asked / part + 1e-9).floor() * part).min(lengths.asked)),
     },
@@ -69,7 +88,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "hidden-damping",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Every velocity falls by a tenth a second.",
         cause: "A default damping that keeps demonstrations calm.",
         size: sized(0.1, "damping, 1/s"),
@@ -78,6 +97,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("spring-hammer", "energy.drift"),
             by("greased-floor", "value.vx"),
             by("flywheel", "twin.boost"),
+            by("solid-tumble", "energy.drift"),
         ],
         hook: Hook::States(|bodies, rate| {
             let factor = libm::exp(-rate * bodies.dt);
@@ -89,11 +109,16 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "hidden-spin-damping",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Every spin falls by a twentieth a second.",
         cause: "A default damping of spins that stands in for rolling friction.",
         size: sized(0.05, "damping, 1/s"),
-        noticed: &[by("flywheel", "value.spin"), by("flywheel", "angular.balance"), by("plate-seams", "value.vx")],
+        noticed: &[
+            by("flywheel", "value.spin"),
+            by("flywheel", "angular.balance"),
+            by("plate-seams", "value.vx"),
+            by("solid-tumble", "angular.balance"),
+        ],
         hook: Hook::States(|bodies, rate| {
             let factor = libm::exp(-rate * bodies.dt);
             bodies.movers().for_each(|(_, now)| now.spin *= factor);
@@ -101,11 +126,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "velocity-cap",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "No body is faster than 100 m/s.",
         cause: "A limit against tunnelling or explosions, in units that are not the caller's.",
         size: sized(0.01, "inverse of the largest speed, s/m"),
-        noticed: &[by("push-bench", "value.vx"), by("turnstile", "ghost.count")],
+        noticed: &[by("push-bench", "value.vx"), by("turnstile", "ghost.count"), by("solid-turnstile", "ghost.count")],
         hook: Hook::States(|bodies, inverse| {
             bodies.movers().for_each(|(_, now)| {
                 let speed = now.velocity.length();
@@ -149,11 +174,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "body-lost",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "After fifty steps the last body has no state any more.",
         cause: "A handle becomes stale when a list of bodies is packed.",
         size: None,
-        noticed: &[by("ingot-stack", SOUND), by("slag-lob", SOUND)],
+        noticed: &[by("ingot-stack", SOUND), by("slag-lob", SOUND), by("solid-tower", SOUND)],
         hook: Hook::Frame(|frame, reported, _| {
             let last = reported.kinds.iter().rposition(|&kind| kind == BodyKind::Dynamic);
             if let Some(last) = last.filter(|_| frame.step > 50) {
@@ -163,11 +188,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "not-a-number-later",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "After sixty steps the velocity of the first body that moves is not a number.",
         cause: "A length of zero is divided by, in a case that comes up now and then.",
         size: None,
-        noticed: &[by("ingot-stack", SOUND), by("slag-lob", SOUND)],
+        noticed: &[by("ingot-stack", SOUND), by("slag-lob", SOUND), by("solid-tower", SOUND)],
         hook: Hook::Frame(|frame, reported, _| {
             let first = reported.kinds.iter().position(|&kind| kind == BodyKind::Dynamic);
             if let Some(first) = first.filter(|_| frame.step > 60) {
@@ -188,7 +213,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
                 if grain > 0.0 { libm::round(x / grain) * grain } else { x }
             };
             bodies.movers().for_each(|(_, now)| {
-                now.pose.position = DVec3::new(coarse(now.pose.position.x), coarse(now.pose.position.y), 0.0);
+                now.pose.position = now.pose.position.to_array().map(coarse).into();
             });
         }),
     },
@@ -205,7 +230,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             if grain > 0.0 {
                 bodies.movers().for_each(|(_, now)| {
                     let coarse = |x: f64| libm::round(x / grain) * grain;
-                    now.pose.position = DVec3::new(coarse(now.pose.position.x), coarse(now.pose.position.y), 0.0);
+                    now.pose.position = now.pose.position.to_array().map(coarse).into();
                 });
             }
         }),
@@ -226,11 +251,15 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "velocities-told-late",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "The velocities reported with a frame are those of the frame before.",
         cause: "A buffer is read before it is exchanged.",
         size: SHARE,
-        noticed: &[by("first-drop", "ghost.speed"), by("spring-hammer", "energy.drift")],
+        noticed: &[
+            by("first-drop", "ghost.speed"),
+            by("spring-hammer", "energy.drift"),
+            by("solid-bearings", "rebound.speed"),
+        ],
         hook: Hook::Frame(|frame, reported, share| {
             for (now, before) in frame.bodies.iter_mut().zip(reported.before).filter(|(_, before)| !before.is_absent())
             {
@@ -241,11 +270,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "impulse-point-ignored",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "An impulse at a point acts at the centre: nothing turns.",
         cause: "The overload with a point is not the one that is called.",
         size: SHARE,
-        noticed: &[by("push-bench", "value.spin")],
+        noticed: &[by("push-bench", "value.spin"), by("struck-bars", "value.wz")],
         hook: Hook::Effects(|effect, centre, share| {
             Some(match effect {
                 Effect::Impulse { impulse, point: Some(point) } => {
@@ -257,11 +286,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "force-too-weak",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "A force over a time gives half the momentum that it should.",
         cause: "It is added in one of two substeps only.",
         size: SHARE,
-        noticed: &[by("push-bench", "value.vx")],
+        noticed: &[by("push-bench", "value.vx"), by("slanted-flywheel", "value.measure")],
         hook: Hook::Effects(|effect, _, share| {
             Some(match effect {
                 Effect::Force { force, point } => Effect::Force { force: *force * (1.0 - 0.5 * share), point: *point },

@@ -143,11 +143,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "damping-forgotten",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Damping that the scene asks for is not read.",
         cause: "A field that is rarely used is lost on the way.",
         size: SHARE,
-        noticed: &[by("push-bench", "value.vx"), by("push-bench", "value.spin")],
+        noticed: &[by("push-bench", "value.vx"), by("push-bench", "value.spin"), by("plank-bridge", "measure.largest")],
         hook: Hook::World(|world, share| {
             for body in &mut world.bodies {
                 body.linear_damping *= 1.0 - share;
@@ -157,11 +157,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "fixed-turn-forgotten",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Bodies that must keep their angle are turned by what pushes them.",
         cause: "The lock of one axis is left out where the mass is set after it.",
         size: None,
-        noticed: &[by("push-bench", "value.spin")],
+        noticed: &[by("push-bench", "value.spin"), by("compass-court", "measure.largest")],
         hook: Hook::World(|world, _| world.bodies.iter_mut().for_each(|body| body.fixed_turn = false)),
     },
     FaultEntry {
@@ -334,27 +334,32 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "sensor-pushes",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "A sensor is solid.",
         cause: "The flag is lost when the shape is copied.",
         size: None,
-        noticed: &[by("turnstile", "sensor.wrong"), by("turnstile", "ghost.count"), by("turnstile", "value.x")],
+        noticed: &[
+            by("turnstile", "sensor.wrong"),
+            by("turnstile", "ghost.count"),
+            by("turnstile", "value.x"),
+            by("solid-turnstile", "sensor.wrong"),
+        ],
         hook: Hook::World(|world, _| {
             world.bodies.iter_mut().flat_map(|body| &mut body.parts).for_each(|part| part.sensor = false);
         }),
     },
     FaultEntry {
         name: "apart-forgotten",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "Pairs of bodies that are kept apart by name collide after all.",
         cause: "The list of pairs is asked with the ids in one order only.",
         size: None,
-        noticed: &[by("gate-layers", "value.x")],
+        noticed: &[by("gate-layers", "value.x"), by("solid-gates", "value.x")],
         hook: Hook::World(|world, _| world.excluded_pairs.clear()),
     },
     FaultEntry {
         name: "swept-mark-lost",
-        dimensions: Dimension::PLANE_ONLY,
+        dimensions: Dimension::BOTH,
         wrong: "No body gets swept collision, whatever the scene marks.",
         cause: "The flag is set before the body is built, and reset by it.",
         size: None,
@@ -362,6 +367,8 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("rivet-shot", "tunnel.count"),
             by("rivet-swarm", "tunnel.count"),
             by("rivet-hung", "tunnel.count"),
+            by("solid-shot", "tunnel.count"),
+            by("sheet-shot", "tunnel.count"),
         ],
         hook: Hook::World(|world, _| world.bodies.iter_mut().for_each(|body| body.ccd = false)),
     },

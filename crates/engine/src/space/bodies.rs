@@ -72,6 +72,8 @@ pub(crate) struct BodyTraits<R> {
 
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Bodies<R> {
+    /// A mistake: of two bodies only the layers of one are asked.
+    pub(crate) one_way: bool,
     /// Centres of mass.
     pub(crate) position: Vec<Vec3<R>>,
     pub(crate) rotation: Vec<Quat<R>>,
@@ -190,7 +192,8 @@ impl<R: Real> Bodies<R> {
     /// Whether neither layers nor pairs keep any two bodies apart.
     pub(crate) fn all_agree(&self) -> bool {
         let Some(first) = self.traits.first() else { return true };
-        self.apart.is_empty()
+        !self.one_way
+            && self.apart.is_empty()
             && self.traits.iter().all(|one| one.layers == first.layers && one.meets & first.layers != 0)
     }
 
@@ -201,7 +204,7 @@ impl<R: Real> Bodies<R> {
             && self.present[a]
             && self.present[b]
             && one.meets & other.layers != 0
-            && other.meets & one.layers != 0
+            && (self.one_way || other.meets & one.layers != 0)
             && (self.apart.is_empty() || self.apart.binary_search(&(a.min(b), a.max(b))).is_err())
     }
 

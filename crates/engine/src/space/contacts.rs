@@ -8,6 +8,7 @@ use crate::common::threads::Threads;
 use crate::common::tolerance::SLOP;
 use crate::space::bodies::Bodies;
 use crate::space::contact::{Contact, ContactPoint, POINTS};
+use crate::space::inner::InnerFaces;
 use crate::space::narrow::{FaceContact, Manifold, Pressed, collide, touch_surface};
 use crate::space::shape::{Form, Piece};
 use crate::space::vector::{Pose, Vec3};
@@ -80,6 +81,9 @@ pub(crate) struct Contacts<R> {
     /// Kept between steps to spare allocations.
     manifolds: Vec<Manifold<R>>,
     surface: Vec<FaceContact<R>>,
+    inner: InnerFaces<R>,
+    /// A mistake: inner faces are obstacles.
+    pub(crate) seams_catch: bool,
 }
 
 impl<R: Real> Contacts<R> {
@@ -132,6 +136,9 @@ impl<R: Real> Contacts<R> {
         }
         self.manifolds = manifolds;
         self.memory = memory;
+        if !self.seams_catch {
+            self.inner.drop_from(&mut self.list, bodies);
+        }
     }
 
     /// Impulses of the step before for a step of another length.

@@ -44,6 +44,8 @@ enum Kind<R> {
     Slider {
         start: R,
         limits: Option<[R; 2]>,
+        /// A mistake: the bodies turn against each other.
+        turns: bool,
     },
     Weld,
 }
@@ -116,16 +118,17 @@ impl<R: Real> Joint<R> {
                 let make = |drift, bounds| Row::turning(axes[0], drift, bounds);
                 count + 2 + limit(&mut rows[count + 2], limits, self.angle_now(bodies), dt, &make)
             }
-            Kind::Slider { start, limits } => {
+            Kind::Slider { start, limits, turns } => {
                 let axis = bodies.axes[self.bodies[0]].times(self.axes[0]);
                 // The line is fixed in the first body, so its arm reaches to the second anchor.
                 let reach = [arms[0] + *between, arms[1]];
                 for (k, across) in axis.across().into_iter().enumerate() {
                     rows[k] = Row::along(across, reach, across.dot(*between), free);
                 }
-                still(&mut rows[2..5], self.twist(bodies));
+                let count = if turns { 2 } else { 5 };
+                still(&mut rows[2..count], self.twist(bodies));
                 let make = |drift, bounds| Row::along(axis, reach, drift, bounds);
-                5 + limit(&mut rows[5], limits, axis.dot(*between) - start, dt, &make)
+                count + limit(&mut rows[count], limits, axis.dot(*between) - start, dt, &make)
             }
             Kind::Weld => {
                 let count = together(&mut rows, &place);
@@ -172,9 +175,11 @@ impl<R: Real> Joints<R> {
                 JointKind::Spring { .. } => return None,
                 JointKind::Socket => Kind::Socket,
                 JointKind::Hinge { limits } => Kind::Hinge { limits: scalars(limits) },
-                JointKind::Slider { limits } => {
-                    Kind::Slider { start: bodies.axes[a].times(axes[0]).dot(between), limits: scalars(limits) }
-                }
+                JointKind::Slider { limits } => Kind::Slider {
+                    start: bodies.axes[a].times(axes[0]).dot(between),
+                    limits: scalars(limits),
+                    turns: false,
+                },
                 JointKind::Weld => Kind::Weld,
             };
             let turn = bodies.rotation[a].turned_back().after(bodies.rotation[b]);
@@ -182,6 +187,15 @@ impl<R: Real> Joints<R> {
             Some(Joint { kind, bodies: joint.bodies, at, axes, turn, angle: R::ZERO, rows, count: 0 })
         });
         Joints { list: list.collect() }
+    }
+
+    /// A mistake in all sliders.
+    pub(crate) fn let_sliders_turn(&mut self, wrong: bool) {
+        for joint in &mut self.list {
+            if let Kind::Slider { turns, .. } = &mut joint.kind {
+                *turns = wrong;
+            }
+        }
     }
 
     pub(crate) fn is_empty(&self) -> bool {

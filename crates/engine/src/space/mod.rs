@@ -10,6 +10,7 @@
 //! | `broad`, `Grid` | pairs whose boxes overlap, in four ways that find the same; the grid | `broad.rs`, `grid.rs` |
 //! | `narrow` | gap and contact points of two pieces, by their forms | `narrow/` |
 //! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
+//! | `InnerFaces` | faces between level pieces, which are no obstacles | `inner.rs` |
 //! | `Forces` | gravity, scripted forces, damping, and where bodies go by them | `forces.rs` |
 //! | `Springs` | forces of springs, and steps of bodies under them | `springs.rs` |
 //! | `Joints`, `Row` | joints as rows of velocity constraints; one row | `joints.rs`, `joint_rows.rs` |
@@ -19,6 +20,7 @@
 //! | `Sweeper`, `Way`, `BoxTree` | swept bodies, from impact to impact; when two first touch; what meets a box | `sweep.rs`, `way.rs`, `box_tree.rs` |
 //! | `Simulation` | everything about a world that is stepped; one step, in order; the engine's view of it | `simulation.rs`, `stepped.rs` |
 //! | | what no world may have, and what is not made for space | `checks.rs` |
+//! | | what a fault does in the middle of a step | `mid_step.rs` |
 
 mod bodies;
 mod box_tree;
@@ -30,10 +32,12 @@ mod flight;
 mod forces;
 mod grid;
 mod impact;
+mod inner;
 mod joint_rows;
 mod joints;
 mod late_impacts;
 mod mesh;
+mod mid_step;
 mod narrow;
 mod overlap;
 mod rays;

@@ -1,6 +1,7 @@
 //! Everything about a world that is stepped, and one step, in order.
 
 use crate::common::carry::Carry;
+use crate::common::injection::InjectionPoint;
 use crate::common::mixed::Mixed;
 use crate::common::scalar::Real;
 use crate::common::settings::{Settings, Swept};
@@ -17,14 +18,14 @@ use crate::space::sensors::Sensors;
 use crate::space::sleep::Sleep;
 use crate::space::solver::{Solver, StepNumbers};
 use crate::space::sweep::{Leg, SweepNumbers, Sweeper};
-use crate::space::vector::{Quat, Vec3};
+use crate::space::vector::{Mat3, Quat, Vec3};
 use ironspin_model::{Effect, World};
 
 /// Everything about a world that is stepped.
 #[derive(Clone, Debug)]
 pub(crate) struct Simulation<R> {
     pub(crate) bodies: Bodies<R>,
-    settings: Settings,
+    pub(crate) settings: Settings,
     mixed: Mixed<R>,
     gravity: R,
     /// Gap up to which pieces count as touching, as a share of the smaller one's size.
@@ -33,7 +34,7 @@ pub(crate) struct Simulation<R> {
     broad: Broad<R>,
     pub(crate) contacts: Contacts<R>,
     forces: Forces<R>,
-    joints: Joints<R>,
+    pub(crate) joints: Joints<R>,
     pub(crate) solver: Solver<R>,
     threads: Threads,
     /// Motion of every body at the start of the step, after impacts, and before contacts push it.
@@ -45,16 +46,18 @@ pub(crate) struct Simulation<R> {
     pub(crate) hit_now: Vec<Impact<R>>,
     pub(crate) sensors: Sensors<R>,
     sleep: Sleep<R>,
-    sweeper: Sweeper<R>,
+    pub(crate) sweeper: Sweeper<R>,
     /// Ways of all bodies over the step, and which are swept.
     legs: Vec<Leg<R>>,
-    marked: Vec<bool>,
+    pub(crate) marked: Vec<bool>,
     /// Steps begun so far.
-    steps: u64,
+    pub(crate) steps: u64,
     /// Whether so many bodies stood in one place that their pairs could not be held.
     pub(crate) crowded: bool,
     /// Whether the contacts are those of the bodies as they stand now, with their impacts applied.
     pub(crate) looked_ahead: bool,
+    /// Axes of all bodies as built; only for a mistake.
+    pub(crate) built_axes: Vec<Mat3<R>>,
 }
 
 impl<R: Real> Simulation<R> {
@@ -85,6 +88,7 @@ impl<R: Real> Simulation<R> {
             marked: Vec::new(),
             steps: 0,
             crowded: false,
+            built_axes: Vec::new(),
             bodies,
         }
     }
@@ -92,6 +96,7 @@ impl<R: Real> Simulation<R> {
     /// Of a world that was checked, ready for its first step.
     pub(crate) fn begin(world: &World, settings: &Settings, touch: f64, threads: usize) -> Self {
         let mut simulation = Self::new(world, settings, touch, threads);
+        simulation.take_on_mistakes();
         simulation.sensors.begin(&simulation.bodies);
         simulation.sensors.end(&simulation.bodies, 0);
         simulation
@@ -138,6 +143,7 @@ impl<R: Real> Simulation<R> {
         let scale = self.speed_scale(dt);
         if !self.contacts.list.is_empty() || !self.joints.is_empty() {
             let late: R = integrator.lateness();
+            let driven = self.forget_drivers();
             let numbers = StepNumbers {
                 dt,
                 iterations: self.settings.iterations,
@@ -145,6 +151,7 @@ impl<R: Real> Simulation<R> {
                 scale,
                 carry,
                 push_time: (R::ONE - late) * dt,
+                pyramid: self.settings.injected(InjectionPoint::FrictionPyramid).map_or(R::ZERO, R::of),
             };
             let pressed = self.solver.solve(
                 &self.bodies,
@@ -159,11 +166,18 @@ impl<R: Real> Simulation<R> {
                     self.bodies.take_motion(body, motion);
                 }
             }
+            for (body, motion) in driven {
+                self.bodies.motion[body] = motion;
+            }
             overlap::remove(&mut self.bodies, &self.contacts, dt);
         }
         self.note_acceleration(dt);
+        let turning = self.turning_before();
         self.move_bodies(dt);
-        if !self.joints.is_empty() {
+        if let Some(before) = turning {
+            self.turn_wrongly(&before, dt);
+        }
+        if !self.joints.is_empty() && self.joints_hold() {
             self.joints.project(&mut self.bodies, dt, true);
             self.joints.fit(&mut self.bodies, dt, self.settings.iterations, R::of(CONVERGED) * scale);
         }
@@ -179,6 +193,7 @@ impl<R: Real> Simulation<R> {
         self.marked.clear();
         self.marked
             .extend((0..bodies.len()).map(|body| wanted(body) && bodies.inverse[body].moves() && bodies.present[body]));
+        self.leave_out();
         if self.marked.iter().any(|marked| *marked) {
             let numbers = SweepNumbers { dt, rest_speed: self.rest_speed(dt), touch: self.touch };
             let (marked, mixed) = (&self.marked, &self.mixed);
@@ -198,9 +213,14 @@ impl<R: Real> Simulation<R> {
         self.legs = legs;
     }
 
+    /// Whether what comes apart at a joint is put right.
+    fn joints_hold(&self) -> bool {
+        self.settings.injected(InjectionPoint::JointDrift).is_none()
+    }
+
     /// Takes out of the joints what impacts have moved; no speed comes of it.
     pub(crate) fn close_joints(&mut self, dt: R) {
-        if !self.joints.is_empty() && dt > R::ZERO {
+        if !self.joints.is_empty() && self.joints_hold() && dt > R::ZERO {
             let scale = self.speed_scale(dt);
             self.joints.project(&mut self.bodies, dt, false);
             self.joints.fit(&mut self.bodies, dt, self.settings.iterations, R::of(CONVERGED) * scale);
@@ -262,6 +282,7 @@ impl<R: Real> Simulation<R> {
             let carry = Carry { ratio: R::ONE, same_step: true };
             self.contacts.refresh(&self.bodies, &self.broad.pairs, &self.mixed, carry, &self.threads);
         }
+        self.lose_contacts();
     }
 
     /// Finds the pairs that may touch, anew, and counts them.
@@ -272,7 +293,8 @@ impl<R: Real> Simulation<R> {
     }
 
     fn rest_speed(&self, dt: R) -> R {
-        R::of(self.settings.rest_speed) * self.gravity * dt
+        let natural = R::of(self.settings.rest_speed) * self.gravity * dt;
+        self.settings.injected(InjectionPoint::FixedRestSpeed).map_or(natural, |fixed| natural.max(R::of(fixed)))
     }
 
     /// One step of gravity, or without gravity the fastest motion.
@@ -337,7 +359,9 @@ impl<R: Real> Simulation<R> {
             let place = whole.point(self.bodies.position[piece]);
             let turned = rotation.after(self.bodies.rotation[piece]).of_unit_length();
             self.bodies.place(piece, place, turned);
-            self.bodies.motion[piece].linear = motion.at(place - whole.position);
+            let lost = self.settings.injected(InjectionPoint::SplitLosesTurning).map_or(R::ZERO, R::of);
+            let moved = motion.at(place - whole.position);
+            self.bodies.motion[piece].linear = moved + (motion.linear - moved) * lost;
             self.bodies.set_spin(piece, motion.spin);
             self.bodies.acceleration[piece] = self.bodies.acceleration[body];
             self.bodies.present[piece] = true;

@@ -13,6 +13,7 @@ use crate::space::bodies::{Bodies, Motion};
 use crate::space::contact::{Contact, POINTS};
 use crate::space::contacts::Contacts;
 use crate::space::joints::Joints;
+use crate::space::mid_step::of_a_pyramid;
 use crate::space::rows::{ContactNow, PointNow};
 use crate::space::vector::Vec3;
 use crate::space::wide::Bundle;
@@ -58,6 +59,8 @@ pub(crate) struct StepNumbers<R> {
     pub(crate) carry: R,
     /// Time from the start of the step at which its pushes act, as far as the ways of the bodies go.
     pub(crate) push_time: R,
+    /// A mistake: how far friction is a pyramid.
+    pub(crate) pyramid: R,
 }
 
 impl<R: Real> Solver<R> {
@@ -153,7 +156,12 @@ fn prepare<R: Real>(
         arms: arms_at_push(contact.bodies, arms, start, moving, step.push_time),
         middle,
         normal: contact.normal,
-        friction: contact.friction,
+        friction: if step.pyramid > R::ZERO {
+            let slip = relative(start, contact.bodies, arms);
+            contact.friction * of_a_pyramid(contact.normal, slip, step.pyramid)
+        } else {
+            contact.friction
+        },
         points: &points[..count],
     };
     let [one, other] = bundle.fill(lane, &now);

@@ -123,6 +123,9 @@ pub(crate) struct Sweeper<R> {
     /// Impacts of a pair since time went on.
     stuck: BTreeMap<(u32, u32), (f64, u32)>,
     heap: BinaryHeap<Reverse<Event>>,
+    /// Mistakes: only what stands is seen, or no turning is.
+    pub(crate) blind_to_moving: bool,
+    pub(crate) blind_to_turning: bool,
 }
 
 /// The world that is swept.
@@ -133,6 +136,7 @@ struct Swept<'a, R> {
     mixed: &'a Mixed<R>,
     numbers: SweepNumbers<R>,
     hits: &'a mut Vec<Impact<R>>,
+    blind_to_turning: bool,
 }
 
 impl<R: Real> Swept<'_, R> {
@@ -170,7 +174,11 @@ impl<R: Real> Swept<'_, R> {
             let leg = &self.legs[body];
             let part = (R::ONE - from) / (R::ONE - leg.since);
             let still = leg.held || !self.bodies.travels(body);
-            if still { (Vec3::ZERO, Vec3::ZERO) } else { (leg.turn * part, leg.bend * (part * part)) }
+            if still || self.blind_to_turning {
+                (Vec3::ZERO, Vec3::ZERO)
+            } else {
+                (leg.turn * part, leg.bend * (part * part))
+            }
         };
         let places = [a, b].map(|body| self.place(body, from));
         let ends = [a, b].map(|body| self.place(body, R::ONE).0);
@@ -190,7 +198,8 @@ impl<R: Real> Sweeper<R> {
         numbers: SweepNumbers<R>,
         hits: &mut Vec<Impact<R>>,
     ) {
-        let mut swept = Swept { bodies, legs, marked, mixed, numbers, hits };
+        let blind_to_turning = self.blind_to_turning;
+        let mut swept = Swept { bodies, legs, marked, mixed, numbers, hits, blind_to_turning };
         self.begin(&swept);
         while let Some(Reverse(event)) = self.heap.pop() {
             let (a, b) = event.pieces;
@@ -274,7 +283,8 @@ impl<R: Real> Sweeper<R> {
             let wanted = swept.marked[body] || swept.marked[others];
             // Of two that are swept the lower one looks for both, the first time.
             let twice = first_time && swept.marked[others] && others < body;
-            if !wanted || twice || !swept.bodies.may_meet(body, others) {
+            let unseen = self.blind_to_moving && swept.bodies.travels(body) && swept.bodies.travels(others);
+            if !wanted || twice || unseen || !swept.bodies.may_meet(body, others) {
                 continue;
             }
             self.time(swept, (piece.min(other), piece.max(other)));

@@ -99,23 +99,49 @@ fn across_arcs<R: Real>(a: &Core<'_, R>, b: &Core<'_, R>, best: &mut Option<Axis
             let faces = edge.faces.map(|face| a.view.faces[face as usize].normal);
             let product = faces[1].cross(faces[0]);
             for other in &seen[..batch.len()] {
-                if !arcs_cross(faces, product, other.faces, other.product) {
+                let crossing = arcs_cross(faces, product, other.faces, other.product);
+                if crossing == Arcs::Apart {
                     continue;
                 }
                 let Some(unit) = unit_across(q - p, other.along) else { continue };
                 let normal = if unit.dot(faces[0] + faces[1]) < R::ZERO { -unit } else { unit };
-                better(&mut found, Axis { gap: normal.dot(other.point - p), normal });
+                let gap = match crossing {
+                    Arcs::Cross => normal.dot(other.point - p),
+                    Arcs::Apart | Arcs::Touch => gap_along(a, b, a.pose.axes.times(normal)),
+                };
+                better(&mut found, Axis { gap, normal });
             }
         }
     }
     *best = found.map(|axis| Axis { normal: a.pose.axes.times(axis.normal), ..axis });
 }
 
-/// Whether the arc between two unit vectors crosses the arc between two others, with the product of each pair.
+/// How two arcs between unit vectors lie.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Arcs {
+    Apart,
+    Cross,
+    /// An end of one lies on the great circle of the other but for rounding, before or behind: of faces that are parallel. Whether they cross is not known, nor
+    /// whether both edges lie furthest out.
+    Touch,
+}
+
+/// Roundings of a product of three unit vectors, in steps of the scalar.
+const ROUNDINGS: f64 = 256.0;
+
+/// How the arc between two unit vectors lies to the arc between two others, with the product of each pair.
 #[inline]
-fn arcs_cross<R: Real>([a, b]: [Vec3<R>; 2], ba: Vec3<R>, [c, d]: [Vec3<R>; 2], dc: Vec3<R>) -> bool {
+fn arcs_cross<R: Real>([a, b]: [Vec3<R>; 2], ba: Vec3<R>, [c, d]: [Vec3<R>; 2], dc: Vec3<R>) -> Arcs {
     let (cba, dba, adc, bdc) = (c.dot(ba), d.dot(ba), a.dot(dc), b.dot(dc));
-    cba * dba <= R::ZERO && adc * bdc <= R::ZERO && cba * bdc >= R::ZERO
+    let none = R::of(ROUNDINGS) * R::EPSILON;
+    let opposed = |one: R, other: R| one * other <= R::ZERO || one.abs().min(other.abs()) <= none;
+    if !(opposed(cba, dba) && opposed(adc, bdc)) {
+        return Arcs::Apart;
+    }
+    if cba.abs().min(dba.abs()).min(adc.abs()).min(bdc.abs()) <= none {
+        return Arcs::Touch;
+    }
+    if cba * bdc >= R::ZERO { Arcs::Cross } else { Arcs::Apart }
 }
 
 /// The smallest distance of two that do not overlap, from the first to the second.
@@ -198,4 +224,43 @@ fn is_amid<R: Real>(view: &View<'_, R>, face: usize, point: Vec3<R>) -> bool {
         let (p, q) = (view.corners[ring[k] as usize], view.corners[ring[(k + 1) % ring.len()] as usize]);
         (q - p).cross(point - p).dot(normal) >= R::ZERO
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::space::shell::Shell;
+    use crate::space::vector::{Mat3, Pose, Quat};
+    use ironspin_model::{DVec3, Hull};
+    use proptest::prelude::*;
+
+    fn frustum(top: f64) -> Shell<f64> {
+        let ring = |y: f64, x: f64, z: f64| [[-x, y, -z], [x, y, -z], [x, y, z], [-x, y, z]].map(DVec3::from_array);
+        let points = [ring(-0.1, 0.15, 0.1), ring(0.1, 0.15 * top, 0.1 * top)].concat();
+        Shell::hull(&Hull::new(&points).expect("a hull"))
+    }
+
+    proptest! {
+        /// What is told of a direction across edges is what separates the bodies along it, also where faces are parallel.
+        #[test]
+        fn the_gap_across_edges_is_the_gap_along_its_direction(
+            top in 0.3..1.0_f64, aligned in any::<bool>(), quarter in 0..4_u32, turn in prop::array::uniform3(-3.0..3.0_f64), at in prop::array::uniform3(-1.0..1.0_f64), coarse in any::<bool>(),
+        ) {
+            let (wedge, slab) = (frustum(top), Shell::<f64>::block(Vec3::new(0.5, 0.2, 0.5)));
+            let level = Mat3([Vec3::axis(0), Vec3::axis(1), Vec3::axis(2)]);
+            let turned = match (aligned, quarter) {
+                (true, 0) => level,
+                (true, k) => Quat::by(Vec3::axis(1) * (f64::from(k) * std::f64::consts::FRAC_PI_2)).axes(),
+                (false, _) => Quat::by(Vec3::new(turn[0], turn[1], turn[2])).axes(),
+            };
+            let at = if coarse { at.map(|x| (x * 5.0).round() / 10.0) } else { at };
+            let poses = [Pose { position: Vec3::ZERO, axes: level }, Pose { position: Vec3::new(at[0], at[1], at[2]), axes: turned }];
+            let (a, b) = (Core::new(slab.view(), &poses[0], 0.0), Core::new(wedge.view(), &poses[1], 0.0));
+            for (a, b) in [(&a, &b), (&b, &a)] {
+                if let [_, _, Some(across)] = best_axes(a, b) {
+                    prop_assert!((across.gap - gap_along(a, b, across.normal)).abs() < 1e-12, "{:?}", across);
+                }
+            }
+        }
+    }
 }

@@ -5,6 +5,7 @@
 //! |---|---|---|
 //! | `collide` | contact points of two convex pieces within a margin | `mod.rs` |
 //! | `gap` | distance or depth of two pieces, and its direction | `mod.rs` |
+//! | `depth_of` | how deep a point lies in a piece | `mod.rs` |
 //! | `touch_surface` | contact points of a piece and the faces of a mesh | `surface.rs` |
 //! | | what a ball or a half-space is one of | `round.rs` |
 //! | | two blocks: axes that separate them, points by clipping | `blocks.rs` |
@@ -170,6 +171,20 @@ fn of_solids<R: Real>(a: &Solid<'_, R>, b: &Solid<'_, R>, margin: R) -> Manifold
     match parting::within(a, b, margin) {
         Some(found) => patch::points(a, b, found.normal, found.gap, margin),
         None => Manifold::default(),
+    }
+}
+
+/// How deep a point lies in a convex piece, or on a surface without end; negative outside.
+pub(crate) fn depth_of<R: Real>(point: Vec3<R>, piece: &Piece<R>, body: &Pose<R>) -> R {
+    let pose = piece.pose(body);
+    match &piece.form {
+        Form::Block(half, _) => -round::block_and_ball(*half, &pose, point, R::ZERO).points()[0].gap,
+        Form::HalfSpace(normal) => pose.axes.times(*normal).dot(pose.position - point),
+        form => with_solid(form, &pose, None, |solid| {
+            let at = Pose { position: point, ..pose };
+            -parting::exact(solid, &Solid::Core(Core::new(View::line(&[Vec3::ZERO]), &at, R::ZERO))).gap
+        })
+        .unwrap_or(-R::INFINITY),
     }
 }
 

@@ -168,10 +168,10 @@ fn barrier(chance: &mut Chance, kind: u32) -> Body {
     }
 }
 
-/// How many of some random shots come out on the far side.
-pub(crate) fn passed(shots: u32, options: &str) -> u32 {
+/// Which of some random shots come out on the far side.
+pub(crate) fn passed(shots: u32, options: &str) -> Vec<u32> {
     let mut chance = Chance(27);
-    let mut passed = 0;
+    let mut passed = Vec::new();
     for shot in 0..shots {
         let mut world = world(9.81, 0.3, chance.number(0.0, 1.0));
         let shape = projectile(&mut chance, shot);
@@ -190,7 +190,9 @@ pub(crate) fn passed(shots: u32, options: &str) -> u32 {
         bench.run(4, |_| {});
         let (wall, body) = (&bench.frame.bodies[0].pose, &bench.frame.bodies[1].pose);
         let beyond = wall.rotation.conjugate() * (body.position - wall.position);
-        passed += u32::from(!(beyond.x < 0.0));
+        if !(beyond.x < 0.0) {
+            passed.push(shot);
+        }
     }
     passed
 }
