@@ -15,7 +15,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         noticed: &[
             by("spring-hammer", "energy.drift"),
             by("spring-hammer", "path.error"),
-            by("swing-cone", "energy.drift"),
+            by("solid-couples", "energy.drift"),
         ],
         hook: Hook::Settings(|settings, _| settings.integrator = Integrator::ExplicitEuler),
     },
@@ -97,7 +97,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("spring-hammer", "energy.drift"),
             by("greased-floor", "value.vx"),
             by("flywheel", "twin.boost"),
-            by("solid-tumble", "energy.drift"),
+            by("solid-tumble", "value.measure"),
         ],
         hook: Hook::States(|bodies, rate| {
             let factor = libm::exp(-rate * bodies.dt);
@@ -117,7 +117,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             by("flywheel", "value.spin"),
             by("flywheel", "angular.balance"),
             by("plate-seams", "value.vx"),
-            by("solid-tumble", "angular.balance"),
+            by("solid-tumble", "value.measure"),
         ],
         hook: Hook::States(|bodies, rate| {
             let factor = libm::exp(-rate * bodies.dt);
@@ -126,11 +126,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
     },
     FaultEntry {
         name: "velocity-cap",
-        dimensions: Dimension::BOTH,
+        dimensions: Dimension::PLANE_ONLY,
         wrong: "No body is faster than 100 m/s.",
         cause: "A limit against tunnelling or explosions, in units that are not the caller's.",
         size: sized(0.01, "inverse of the largest speed, s/m"),
-        noticed: &[by("push-bench", "value.vx"), by("turnstile", "ghost.count"), by("solid-turnstile", "ghost.count")],
+        noticed: &[by("push-bench", "value.vx"), by("turnstile", "ghost.count")],
         hook: Hook::States(|bodies, inverse| {
             bodies.movers().for_each(|(_, now)| {
                 let speed = now.velocity.length();
@@ -258,7 +258,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         noticed: &[
             by("first-drop", "ghost.speed"),
             by("spring-hammer", "energy.drift"),
-            by("solid-bearings", "rebound.speed"),
+            by("solid-bearings", "energy.gain"),
         ],
         hook: Hook::Frame(|frame, reported, share| {
             for (now, before) in frame.bodies.iter_mut().zip(reported.before).filter(|(_, before)| !before.is_absent())

@@ -14,8 +14,8 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         cause: "The gyroscopic term of Euler's equations is switched off because it blew up once.",
         size: SHARE,
         noticed: &[
+            by("flip-plate", "time.when"),
             by("flip-plate", "spin.balance"),
-            by("solid-tumble", "angular.balance"),
             by("spinning-top", "measure.largest"),
         ],
         hook: Hook::MidStep(InjectionPoint::GyroscopicLeftOut),
@@ -26,7 +26,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "The gyroscopic term is taken at the start of the step: a tumbling body gains energy.",
         cause: "Euler's equations are stepped explicitly.",
         size: SHARE,
-        noticed: &[by("flip-plate", "spin.balance"), by("spinning-top", "energy.drift")],
+        noticed: &[by("spinning-top", "precession.rate"), by("spinning-top", "measure.largest")],
         hook: Hook::MidStep(InjectionPoint::GyroscopicExplicit),
     },
     FaultEntry {
@@ -35,7 +35,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "Inertia keeps the axes that a body was built with while it turns.",
         cause: "The matrix along the axes of the world is worked out when the body is made, and never again.",
         size: SHARE,
-        noticed: &[by("flip-plate", "spin.balance"), by("solid-tumble", "value.wx")],
+        noticed: &[by("flip-plate", "spin.balance")],
         hook: Hook::MidStep(InjectionPoint::InertiaStays),
     },
     FaultEntry {
@@ -84,7 +84,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "The quaternions that are told turn from the world's axes to the body's.",
         cause: "The matrix is transposed on its way out.",
         size: None,
-        noticed: &[by("solid-drop", "value.measure"), by("flip-plate", "spin.balance")],
+        noticed: &[by("solid-drop", "value.measure"), by("flip-plate", "precession.rate")],
         hook: Hook::Frame(|frame, _, _| {
             frame.bodies.iter_mut().for_each(|body| body.pose.rotation = body.pose.rotation.conjugate());
         }),
@@ -169,7 +169,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "A cylinder is a capsule of the same length over all.",
         cause: "There is no cylinder, and the nearest shape is put in its place.",
         size: None,
-        noticed: &[by("solid-ray", "ray.error"), by("compass-slope", "measure.largest")],
+        noticed: &[by("solid-ray", "ray.error"), by("drum-stack", "stands")],
         hook: Hook::World(|world, _| {
             each_part(world, |part| {
                 if let Some(&SpaceShape::Cylinder { length, radius }) = part.shape.spatial() {
@@ -185,7 +185,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "A hull lacks its first corner.",
         cause: "The corners are counted from one.",
         size: None,
-        noticed: &[by("shape-yard", "overlap.share"), by("solid-ray", "ray.error")],
+        noticed: &[by("shape-yard", "measure.largest")],
         hook: Hook::World(|world, _| {
             each_part(world, |part| {
                 if let Some(SpaceShape::Hull(hull)) = part.shape.spatial()

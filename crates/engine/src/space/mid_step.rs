@@ -50,7 +50,10 @@ impl<R: Real> Simulation<R> {
             });
         }
         if on(InjectionPoint::EdgesMissed) {
-            list.retain(|contact| !both(contact).iter().all(|piece| is_an_edge(&self.bodies, piece, contact)));
+            list.retain(|contact| {
+                let [a, b] = both(contact);
+                !(is_an_edge(&self.bodies, a, contact.normal) && is_an_edge(&self.bodies, b, -contact.normal))
+            });
         }
         if on(InjectionPoint::MeshOneSided) {
             list.retain(|contact| {
@@ -153,11 +156,11 @@ fn flat<R: Real>(piece: &Piece<R>) -> Option<View<'_, R>> {
     }
 }
 
-/// Whether a contact is of an edge or a corner of a piece with flat faces.
-fn is_an_edge<R: Real>(bodies: &Bodies<R>, piece: &Piece<R>, contact: &Contact<R>) -> bool {
+/// Whether a contact along a direction out of a piece with flat faces is of an edge or a corner of it.
+fn is_an_edge<R: Real>(bodies: &Bodies<R>, piece: &Piece<R>, out: Vec3<R>) -> bool {
     let Some(view) = flat(piece) else { return false };
     let axes = piece.pose(&bodies.pose(piece.body)).axes;
-    view.faces.iter().all(|face| axes.times(face.normal).dot(contact.normal).abs() < R::of(OF_A_FACE))
+    view.faces.iter().all(|face| axes.times(face.normal).dot(out) < R::of(OF_A_FACE))
 }
 
 /// What friction holds along a slip, as a share of what it should, where it is bounded along two axes across the normal by themselves.
