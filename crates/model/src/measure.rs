@@ -27,6 +27,7 @@ pub struct Measure {
     text: String,
     function: Arc<MeasureFunction>,
     is_whole: bool,
+    is_alone: bool,
     /// Bodies that it speaks of beside those that are measured; nothing where that may be any.
     others: Option<Arc<[usize]>>,
 }
@@ -37,12 +38,12 @@ impl Measure {
         let of_one = move |moment: &Moment<'_>| {
             moment.bodies.get(moment.body).map_or(f64::NAN, |state| function(state, moment.time))
         };
-        Measure::of_moment(text, of_one).speaking_of(&[])
+        Measure { is_alone: true, ..Measure::of_moment(text, of_one).speaking_of(&[]) }
     }
 
     /// A measure of all bodies at a moment.
     pub fn of_moment(text: impl Into<String>, function: impl Fn(&Moment<'_>) -> f64 + Send + Sync + 'static) -> Self {
-        Measure { text: text.into(), function: Arc::new(function), is_whole: false, others: None }
+        Measure { text: text.into(), function: Arc::new(function), is_whole: false, is_alone: false, others: None }
     }
 
     /// The same, saying that it is one number of the whole world, whichever body is measured.
@@ -55,6 +56,17 @@ impl Measure {
     #[must_use]
     pub fn speaking_of(self, others: &[usize]) -> Self {
         Measure { others: Some(others.into()), ..self }
+    }
+
+    /// The same, saying that it speaks of no body but the one that is measured, and adds nothing up over several.
+    #[must_use]
+    pub fn of_one_alone(self) -> Self {
+        Measure { is_alone: true, ..self }
+    }
+
+    /// Whether it speaks of no body but the one that is measured.
+    pub fn is_alone(&self) -> bool {
+        self.is_alone
     }
 
     /// All bodies that it needs to know when some are measured; nothing where that may be any.

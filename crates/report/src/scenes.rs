@@ -1,5 +1,6 @@
 //! Lists of scenes: by topic, and by what they bring together.
 
+use ironspin_model::Dimension;
 use ironspin_scene::{Coverage, Family, Feature, features};
 use std::fmt::Write;
 
@@ -63,6 +64,32 @@ const NOT_EXPECTED: &[Unexpected] = &[
     ("polyline", STILL, "a polyline is static"),
 ];
 
+/// The same of space.
+const NOT_EXPECTED_IN_SPACE: &[Unexpected] = &[
+    ("static", &["static"], "bodies that nothing moves do not act on each other"),
+    ("static", &["kinematic"], "bodies that nothing pushes do not act on each other"),
+    ("static", &["impulse", "force", "torque"], "nothing pushes a static body"),
+    ("static", &["velocity", "spin"], "a static body does not move"),
+    ("static", &["split"], "a cut hands the motion of the whole on to its pieces, and a static body has none"),
+    ("kinematic", &["kinematic"], "bodies that nothing pushes do not act on each other"),
+    (
+        "kinematic",
+        &["mesh", "half_space"],
+        "these shapes are static, and bodies that nothing pushes do not act on each other",
+    ),
+    ("kinematic", &["impulse", "force", "torque"], "nothing pushes a kinematic body"),
+    ("kinematic", &["split"], "a cut shares out momentum, and a kinematic body has none that counts"),
+    ("half_space", &["half_space", "mesh"], "both are static"),
+    ("mesh", &["mesh"], "both are static"),
+    ("mesh", JOINTS, "a joint holds at its anchor: the look of a static body changes nothing"),
+    ("half_space", JOINTS, "a joint holds at its anchor: the look of a static body changes nothing"),
+    ("half_space", STILL, "a half-space is static"),
+    ("mesh", STILL, "a mesh is static"),
+    ("sensor", &["mesh"], "a mesh has no inside, and may not be a sensor"),
+];
+
+const JOINTS: &[&str] = &["rod", "rope", "spring", "hinge", "slider", "socket", "weld"];
+
 /// Actions that nothing static can be given.
 const STILL: &[&str] = &["impulse", "force", "torque", "velocity", "spin", "split"];
 
@@ -76,25 +103,31 @@ fn matters(a: Feature, b: Feature) -> bool {
     }
 }
 
-fn reason(a: Feature, b: Feature) -> Option<&'static str> {
+fn not_expected(dimension: Dimension) -> &'static [Unexpected] {
+    match dimension {
+        Dimension::Plane => NOT_EXPECTED,
+        Dimension::Space => NOT_EXPECTED_IN_SPACE,
+    }
+}
+
+fn reason(dimension: Dimension, a: Feature, b: Feature) -> Option<&'static str> {
     let names = |one: &str, others: &[&str]| {
         (a.word == one && others.contains(&b.word)) || (b.word == one && others.contains(&a.word))
     };
-    NOT_EXPECTED.iter().find(|(one, others, _)| names(one, others)).map(|entry| entry.2)
+    not_expected(dimension).iter().find(|(one, others, _)| names(one, others)).map(|entry| entry.2)
 }
 
 /// Pairs of features, of those that are looked at, that no scene brings together and that have no reason for it.
 pub fn coverage_holes(coverage: &Coverage) -> Vec<[Feature; 2]> {
-    let all = features();
+    let all = features(coverage.dimension());
     let pairs = all.iter().enumerate().flat_map(|(number, &a)| all[number..].iter().map(move |&b| [a, b]));
     // A body has one kind, so that a kind meets itself only in two bodies; the same of a feature with itself.
-    let asked = |[a, b]: &[Feature; 2]| matters(*a, *b) && reason(*a, *b).is_none();
+    let asked = |[a, b]: &[Feature; 2]| matters(*a, *b) && reason(coverage.dimension(), *a, *b).is_none();
     pairs.filter(asked).filter(|[a, b]| coverage.scenes(*a, *b).is_empty()).collect()
 }
 
-/// What the scenes bring together under a claim: a matrix of counts, the joints by the kinds they hold, and the holes.
-pub fn coverage_text(coverage: &Coverage, markdown: bool) -> String {
-    let all = features();
+/// What the scenes of each dimension bring together under a claim: a matrix of counts, the joints by the kinds they hold, and the holes.
+pub fn coverage_text(of_dimensions: &[Coverage], markdown: bool) -> String {
     let mut out = String::new();
     if markdown {
         out.push_str(
@@ -103,6 +136,24 @@ pub fn coverage_text(coverage: &Coverage, markdown: bool) -> String {
              measured.\n\n",
         );
     }
+    for coverage in of_dimensions {
+        let of = match coverage.dimension() {
+            Dimension::Plane => "In the plane",
+            Dimension::Space => "In space",
+        };
+        let _ = if markdown { writeln!(out, "# {of}\n") } else { writeln!(out, "{}\n", of.to_lowercase()) };
+        out.push_str(&of_one(coverage, markdown));
+        out.push('\n');
+    }
+    let end = out.trim_end().len();
+    out.truncate(end);
+    out.push('\n');
+    out
+}
+
+fn of_one(coverage: &Coverage, markdown: bool) -> String {
+    let all = features(coverage.dimension());
+    let mut out = String::new();
     let columns: Vec<Feature> =
         all.iter().copied().filter(|feature| matches!(feature.family, Family::Kind | Family::Shape)).collect();
     let row = |cells: Vec<String>| -> String {
@@ -120,14 +171,17 @@ pub fn coverage_text(coverage: &Coverage, markdown: bool) -> String {
         .collect()));
     out.push_str(&rule(columns.len() + 1));
     for &feature in &all {
-        let cell = |&column: &Feature| match (coverage.scenes(feature, column).len(), reason(feature, column)) {
+        let cell = |&column: &Feature| match (
+            coverage.scenes(feature, column).len(),
+            reason(coverage.dimension(), feature, column),
+        ) {
             (0, Some(_)) => "-".to_owned(),
             (0, None) => if markdown { "**0**" } else { "0" }.to_owned(),
             (count, _) => count.to_string(),
         };
         out.push_str(&row([feature.word.to_owned()].into_iter().chain(columns.iter().map(cell)).collect()));
     }
-    let (joints, kinds) = Coverage::joint_table();
+    let (joints, kinds) = coverage.joint_table();
     out.push_str(if markdown { "\n## Joints by what they hold\n\n" } else { "\njoints by what they hold\n" });
     let heads = kinds.map(|[a, b]| format!("{a}-{b}"));
     if markdown {
@@ -135,7 +189,7 @@ pub fn coverage_text(coverage: &Coverage, markdown: bool) -> String {
         out.push_str(&rule(kinds.len() + 1));
     }
     let mut open = Vec::new();
-    for joint in joints {
+    for &joint in joints {
         let scenes = kinds.map(|pair| coverage.joined(joint, pair).join(", "));
         open.extend(
             scenes
@@ -169,7 +223,7 @@ pub fn coverage_text(coverage: &Coverage, markdown: bool) -> String {
     }
     let _ =
         writeln!(out, "{}", if markdown { "\n## Pairs that none has to bring together\n" } else { "\nnot expected" });
-    for (one, others, why) in NOT_EXPECTED {
+    for (one, others, why) in not_expected(coverage.dimension()) {
         let _ = writeln!(out, "{bullet}{one} with {}: {why}", others.join(", "));
     }
     out
@@ -200,30 +254,35 @@ mod tests {
 
     #[test]
     fn every_reason_is_about_features_that_there_are_and_that_no_scene_brings_together() {
-        let coverage = Coverage::of(ironspin_scene::bundled::names()).unwrap();
-        let find = |word: &str| features().into_iter().find(|feature| feature.word == word).expect(word);
-        for (one, others, _) in NOT_EXPECTED {
-            for other in *others {
-                let scenes = coverage.scenes(find(one), find(other));
-                assert!(scenes.is_empty(), "{one} and {other} meet in {scenes:?}");
+        for &dimension in Dimension::BOTH {
+            let coverage = Coverage::of(ironspin_scene::bundled::names(), dimension).unwrap();
+            let find = |word: &str| features(dimension).into_iter().find(|feature| feature.word == word).expect(word);
+            for (one, others, _) in not_expected(dimension) {
+                for other in *others {
+                    let scenes = coverage.scenes(find(one), find(other));
+                    assert!(scenes.is_empty(), "{one} and {other} meet in {scenes:?}");
+                }
             }
+            assert!(coverage_holes(&coverage).is_empty(), "{:?}", coverage_holes(&coverage));
         }
     }
 
     #[test]
     fn every_feature_has_words_of_its_own_for_its_bodies() {
-        let words: Vec<String> = features().into_iter().map(bodies_with).collect();
+        let words: Vec<String> = features(Dimension::Plane).into_iter().map(bodies_with).collect();
         assert!(words.iter().enumerate().all(|(number, text)| !words[..number].contains(text)), "{words:?}");
-        let with = |word: &str| bodies_with(features().into_iter().find(|feature| feature.word == word).unwrap());
+        let with = |word: &str| {
+            bodies_with(features(Dimension::Plane).into_iter().find(|feature| feature.word == word).unwrap())
+        };
         assert_eq!([with("box"), with("half_plane"), with("spring")], ["boxes", "half planes", "bodies at a spring"]);
     }
 
     #[test]
     fn a_pair_that_a_scene_brings_together_is_no_hole() {
-        let coverage = Coverage::of(["first-drop"]).unwrap();
+        let coverage = Coverage::of(["first-drop"], Dimension::Plane).unwrap();
         let holes = coverage_holes(&coverage);
         let is_hole = |a: &str, b: &str| holes.iter().any(|pair| pair.map(|feature| feature.word) == [a, b]);
         assert!(!is_hole("dynamic", "box") && is_hole("dynamic", "capsule"), "{holes:?}");
-        assert!(coverage_text(&coverage, false).contains("dynamic with"));
+        assert!(coverage_text(&[coverage], false).contains("dynamic with"));
     }
 }

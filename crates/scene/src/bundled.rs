@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 100] = [
+const BUNDLED: [(&str, &str); 102] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("hop-times", include_str!("../../../scenes/hop-times.toml")),
@@ -102,6 +102,8 @@ const BUNDLED: [(&str, &str); 100] = [
     ("solid-forecast", include_str!("../../../scenes/solid-forecast.toml")),
     ("swing-cone", include_str!("../../../scenes/swing-cone.toml")),
     ("tip-compass", include_str!("../../../scenes/tip-compass.toml")),
+    ("solid-orders", include_str!("../../../scenes/solid-orders.toml")),
+    ("carried-loads", include_str!("../../../scenes/carried-loads.toml")),
 ];
 
 /// The names of all bundled scenes.

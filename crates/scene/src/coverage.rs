@@ -7,7 +7,7 @@ use crate::diagnostic::SceneError;
 use crate::near::meetings;
 use crate::scene::Scene;
 use crate::setup::{Settings, Setup};
-use ironspin_model::{Body, BodyKind, Dimension, Effect, PlaneShape, World};
+use ironspin_model::{Body, BodyKind, Dimension, Effect, PlaneShape, SpaceShape, World};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A family of features.
@@ -41,18 +41,23 @@ pub struct Feature {
 const KINDS: [&str; 3] = ["static", "kinematic", "dynamic"];
 const BUILDS: [&str; 3] = ["compound", "swept", "fixed_turn"];
 const JOINTS: [&str; 6] = ["rod", "rope", "spring", "hinge", "slider", "weld"];
+const SPACE_JOINTS: [&str; 7] = ["rod", "rope", "spring", "hinge", "slider", "socket", "weld"];
 const FILTERS: [&str; 2] = ["layers", "apart"];
 
-/// All features, family by family.
-pub fn features() -> Vec<Feature> {
+/// All features of the language of a dimension, family by family.
+pub fn features(dimension: Dimension) -> Vec<Feature> {
+    let (shapes, joints): (&[_], &[_]) = match dimension {
+        Dimension::Plane => (&PlaneShape::WORDS, &JOINTS),
+        Dimension::Space => (&SpaceShape::WORDS, &SPACE_JOINTS),
+    };
     let family = |family: Family, words: &[&'static str]| -> Vec<Feature> {
         words.iter().map(|&word| Feature { family, word }).collect()
     };
     [
         family(Family::Kind, &KINDS),
-        family(Family::Shape, &PlaneShape::WORDS),
+        family(Family::Shape, shapes),
         family(Family::Build, &BUILDS),
-        family(Family::Joint, &JOINTS),
+        family(Family::Joint, joints),
         family(Family::Action, &Effect::BODY_WORDS[..Effect::RIGID_WORDS]),
         family(Family::Filter, &FILTERS),
         family(Family::Sensor, &["sensor"]),
@@ -61,8 +66,9 @@ pub fn features() -> Vec<Feature> {
 }
 
 /// The scenes in which pairs of features meet under a claim.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct Coverage {
+    dimension: Dimension,
     /// Names of scenes for each pair, the lower feature first, in the order in which they were added.
     pairs: BTreeMap<[Feature; 2], Vec<String>>,
     /// Names of scenes for each kind of joint between bodies of two kinds.
@@ -70,12 +76,17 @@ pub struct Coverage {
 }
 
 impl Coverage {
-    /// That of some scenes, by name or path, at a step length of 1/60 s.
+    /// Of no scene yet.
+    fn nothing(dimension: Dimension) -> Coverage {
+        Coverage { dimension, pairs: BTreeMap::new(), joints: BTreeMap::new() }
+    }
+
+    /// That of those of some scenes, by name or path, that are of a dimension, at a step length of 1/60 s.
     ///
     /// # Errors
     /// When a scene cannot be read or resolved.
-    pub fn of(names: impl IntoIterator<Item = impl AsRef<str>>) -> Result<Coverage, SceneError> {
-        let mut coverage = Coverage::default();
+    pub fn of(names: impl IntoIterator<Item = impl AsRef<str>>, dimension: Dimension) -> Result<Coverage, SceneError> {
+        let mut coverage = Coverage::nothing(dimension);
         for name in names {
             let setup = Scene::open(name.as_ref())?.resolve(&Settings::with_dt(1.0 / 60.0))?;
             coverage.add(&setup);
@@ -97,15 +108,23 @@ impl Coverage {
         found.map_or(&[], |(_, scenes)| scenes.as_slice())
     }
 
+    /// Of which dimension its scenes are.
+    pub fn dimension(&self) -> Dimension {
+        self.dimension
+    }
+
     /// Words of joints, and pairs of kinds of which one can move: the table of [`Coverage::joined`].
-    pub fn joint_table() -> ([&'static str; 6], [[&'static str; 2]; 3]) {
-        (JOINTS, [["static", "dynamic"], ["kinematic", "dynamic"], ["dynamic", "dynamic"]])
+    pub fn joint_table(&self) -> (&'static [&'static str], [[&'static str; 2]; 3]) {
+        let joints: &[_] = match self.dimension {
+            Dimension::Plane => &JOINTS,
+            Dimension::Space => &SPACE_JOINTS,
+        };
+        (joints, [["static", "dynamic"], ["kinematic", "dynamic"], ["dynamic", "dynamic"]])
     }
 
     fn add(&mut self, setup: &Setup) {
         let world = &setup.world;
-        // The table is about the language of the plane: that of space is small yet.
-        if world.dimension != Dimension::Plane {
+        if world.dimension != self.dimension {
             return;
         }
         let claimed: BTreeSet<usize> =
@@ -249,13 +268,13 @@ mod tests {
 
     fn coverage(rest: &str) -> Coverage {
         let scene = Scene::parse(&format!("{HEAD}{rest}"), "c.toml").unwrap();
-        let mut coverage = Coverage::default();
+        let mut coverage = Coverage::nothing(Dimension::Plane);
         coverage.add(&scene.resolve(&Settings::with_dt(0.01)).unwrap());
         coverage
     }
 
     fn feature(word: &str) -> Feature {
-        features().into_iter().find(|feature| feature.word == word).expect(word)
+        features(Dimension::Plane).into_iter().find(|feature| feature.word == word).expect(word)
     }
 
     const BODIES: &str = "[[body]]\nname = \"floor\"\nkind = \"static\"\nshape = { half_plane = [0, 1] }\nat = [0, 0]\nmaterial = \"iron\"\n\
@@ -285,7 +304,10 @@ mod tests {
 
     #[test]
     fn every_feature_has_a_word_of_its_own() {
-        let words: BTreeSet<_> = features().iter().map(|feature| feature.word).collect();
-        assert_eq!(words.len(), features().len());
+        for dimension in Dimension::BOTH {
+            let all = features(*dimension);
+            let words: BTreeSet<_> = all.iter().map(|feature| feature.word).collect();
+            assert_eq!(words.len(), all.len());
+        }
     }
 }

@@ -21,7 +21,8 @@ pub(crate) fn run(options: &ScenesOptions) -> Result<ExitStatus, Diagnostic> {
         None => output::print(&list(options)?)?,
         Some(ScenesAction::Topics { markdown }) => output::print(&topic_text(*markdown)?)?,
         Some(ScenesAction::Coverage { markdown }) => {
-            output::print(&coverage_text(&Coverage::of(bundled::names())?, *markdown))?;
+            let of = |dimension: Dimension| Coverage::of(bundled::names(), dimension);
+            output::print(&coverage_text(&[of(Dimension::Plane)?, of(Dimension::Space)?], *markdown))?;
         }
         Some(ScenesAction::Show(options)) => output::print(&shown(options)?)?,
         Some(ScenesAction::Copy { name, folder }) => copy(name, folder)?,

@@ -97,7 +97,12 @@ impl Extreme {
     fn value(&mut self, view: &View<'_>, body: usize, share: f64) -> f64 {
         let Some(measure) = &self.measure else { return f64::NAN };
         let time = view.now.time - (1.0 - share) * view.span();
-        self.between.fill(view, share, &mut self.states);
+        if measure.is_alone() {
+            self.states.resize(view.now.bodies.len(), BodyState::absent());
+            self.states[body] = self.between.state(view, body, share);
+        } else {
+            self.between.fill(view, share, &mut self.states);
+        }
         self.sign * measure.at(&Moment { bodies: &self.states, body, of: &self.of, time })
     }
 

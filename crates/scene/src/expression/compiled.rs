@@ -123,7 +123,10 @@ impl Compiled {
         let (text, is_whole) = (self.text.clone(), self.is_whole);
         let named = |target: &Target| if let Who::Id(id) = target.who { Some(id) } else { None };
         let others: Vec<usize> = self.targets.iter().filter_map(named).collect();
+        let own = |target: &Target| matches!(target.who, Who::Own);
+        let is_alone = !self.gathers && self.targets.iter().all(own);
         let measure = Measure::of_moment(text, move |moment| self.value(moment)).speaking_of(&others);
+        let measure = if is_alone { measure.of_one_alone() } else { measure };
         if is_whole { measure.of_the_whole() } else { measure }
     }
 }
