@@ -147,7 +147,7 @@ fn shots() {
         let through = passed(shots, options);
         println!("| `{options}` | {shots} | {} |", through.len());
         if options == "swept=all" && !through.is_empty() {
-            eprintln!("passed: {through:?}");
+            println!("\nWhich passed, by number: {through:?}\n");
         }
     }
 }

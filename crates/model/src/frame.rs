@@ -103,7 +103,7 @@ impl Frame {
         for (id, state) in self.bodies.iter_mut().enumerate().filter(|(_, state)| !state.is_absent()) {
             let length = state.pose.rotation.length();
             if is_off(state) && length > 0.0 && length.is_finite() {
-                state.pose.rotation = state.pose.rotation * (1.0 / length);
+                state.pose.rotation *= 1.0 / length;
                 self.off_unit.push((id, length - 1.0));
             }
         }

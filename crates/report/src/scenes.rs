@@ -81,14 +81,10 @@ const NOT_EXPECTED_IN_SPACE: &[Unexpected] = &[
     ("kinematic", &["split"], "a cut shares out momentum, and a kinematic body has none that counts"),
     ("half_space", &["half_space", "mesh"], "both are static"),
     ("mesh", &["mesh"], "both are static"),
-    ("mesh", JOINTS, "a joint holds at its anchor: the look of a static body changes nothing"),
-    ("half_space", JOINTS, "a joint holds at its anchor: the look of a static body changes nothing"),
     ("half_space", STILL, "a half-space is static"),
     ("mesh", STILL, "a mesh is static"),
     ("sensor", &["mesh"], "a mesh has no inside, and may not be a sensor"),
 ];
-
-const JOINTS: &[&str] = &["rod", "rope", "spring", "hinge", "slider", "socket", "weld"];
 
 /// Actions that nothing static can be given.
 const STILL: &[&str] = &["impulse", "force", "torque", "velocity", "spin", "split"];

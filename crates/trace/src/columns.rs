@@ -27,6 +27,38 @@ pub enum Column {
     Qy,
     /// k part of the unit quaternion.
     Qz,
+    /// The numbers of a quaternion whose order is told with the file.
+    Q0,
+    /// The second.
+    Q1,
+    /// The third.
+    Q2,
+    /// The fourth.
+    Q3,
+    /// The first of three angles, about axes that are told with the file, rad.
+    A1,
+    /// The second.
+    A2,
+    /// The third.
+    A3,
+    /// Row 1 and column 1 of the matrix that turns the body's axes to the world's.
+    R11,
+    /// Row 1, column 2.
+    R12,
+    /// Row 1, column 3.
+    R13,
+    /// Row 2, column 1.
+    R21,
+    /// Row 2, column 2.
+    R22,
+    /// Row 2, column 3.
+    R23,
+    /// Row 3, column 1.
+    R31,
+    /// Row 3, column 2.
+    R32,
+    /// Row 3, column 3.
+    R33,
     /// Velocity of the centre, m/s.
     Vx,
     /// Velocity of the centre, m/s.
@@ -44,7 +76,7 @@ pub enum Column {
 }
 
 impl Column {
-    const ALL: [(Column, &'static str); 18] = [
+    const ALL: [(Column, &'static str); 34] = [
         (Column::Step, "step"),
         (Column::Time, "time"),
         (Column::Body, "body"),
@@ -56,6 +88,22 @@ impl Column {
         (Column::Qx, "qx"),
         (Column::Qy, "qy"),
         (Column::Qz, "qz"),
+        (Column::Q0, "q0"),
+        (Column::Q1, "q1"),
+        (Column::Q2, "q2"),
+        (Column::Q3, "q3"),
+        (Column::A1, "a1"),
+        (Column::A2, "a2"),
+        (Column::A3, "a3"),
+        (Column::R11, "r11"),
+        (Column::R12, "r12"),
+        (Column::R13, "r13"),
+        (Column::R21, "r21"),
+        (Column::R22, "r22"),
+        (Column::R23, "r23"),
+        (Column::R31, "r31"),
+        (Column::R32, "r32"),
+        (Column::R33, "r33"),
         (Column::Vx, "vx"),
         (Column::Vy, "vy"),
         (Column::Vz, "vz"),

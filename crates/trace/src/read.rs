@@ -4,6 +4,7 @@ use crate::columns::Column;
 use crate::companions::Notices;
 use crate::error::TraceError;
 use crate::table::{Cell, Table, TableRow};
+use crate::turns::{Hand, MATRIX, ScalarPlace, TurnOrder, of_matrix};
 use ironspin_model::{BodyKind, BodyState, DQuat, DVec3, Dimension, Frame, Pose, World, nearest, turn};
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -41,14 +42,28 @@ pub struct Conventions {
     pub units_per_metre: f64,
     /// Units of time of the file in a second. Velocities are in these units too.
     pub units_per_second: f64,
+    /// Which hand the axes have.
+    pub hand: Hand,
+    /// Where the scalar of a quaternion in columns `q0` to `q3` stands.
+    pub scalar: Option<ScalarPlace>,
+    /// About which axes the angles in columns `a1` to `a3` turn.
+    pub turns: Option<TurnOrder>,
     /// Length of a step, s, for files that number their steps and give no times.
     pub dt: Option<f64>,
 }
 
 impl Default for Conventions {
     fn default() -> Self {
-        let (up, angles) = (Upward::default(), Angles::default());
-        Conventions { up, angles, units_per_metre: 1.0, units_per_second: 1.0, dt: None }
+        Conventions {
+            up: Upward::default(),
+            angles: Angles::default(),
+            units_per_metre: 1.0,
+            units_per_second: 1.0,
+            hand: Hand::default(),
+            scalar: None,
+            turns: None,
+            dt: None,
+        }
     }
 }
 
@@ -192,8 +207,25 @@ impl Reader {
         }
         let turns = match world.dimension {
             Dimension::Plane => has(Column::Angle) || has(Column::Qw),
-            Dimension::Space => has(Column::Qw),
+            Dimension::Space => [Column::Qw, Column::Q0, Column::R11, Column::A1].into_iter().any(has),
         };
+        let whole = |why: &str, help: &str| {
+            Err(TraceError::Whole { path: table.path().to_owned(), why: why.to_owned(), help: Some(help.to_owned()) })
+        };
+        if world.dimension == Dimension::Space {
+            if has(Column::Q0) && conventions.scalar.is_none() {
+                return whole(
+                    "the columns `q0` to `q3` do not tell which of them is the scalar",
+                    "give --quaternion first or last, or name them qw, qx, qy and qz",
+                );
+            }
+            if has(Column::A1) && conventions.turns.is_none() {
+                return whole(
+                    "the columns `a1` to `a3` do not tell about which axes they turn",
+                    "give --turns with three axes of the world, in the order in which they turn, such as xyz",
+                );
+            }
+        }
         match (world.dimension, turns) {
             (Dimension::Plane, false) => notes.push("angles are not given: bodies are taken not to turn".to_owned()),
             (Dimension::Space, false) => notes.push("rotations are not given: bodies are taken not to turn".to_owned()),
@@ -322,11 +354,9 @@ impl Reader {
             Ok(self.upright(DVec3::new(or0(get(columns[0])?), or0(get(columns[1])?), or0(get(columns[2])?))) * scale)
         };
         let position = vector([Column::X, Column::Y, Column::Z], length)?;
-        let mut state = match get(Column::Qw)? {
-            Some(w) => {
-                let [x, y, z] = [or0(get(Column::Qx)?), or0(get(Column::Qy)?), or0(get(Column::Qz)?)];
-                let axis = self.upright(DVec3::new(x, y, z));
-                let axis = if self.conventions.up == Upward::MinusY { -axis } else { axis };
+        let mut state = match self.rotation(row, turn)? {
+            Some(DQuat { x, y, z, w }) => {
+                let axis = self.upright_turn(DVec3::new(x, y, z));
                 let rotation = DQuat::from_xyzw(axis.x, axis.y, axis.z, w);
                 let angle = match self.world.dimension {
                     Dimension::Plane => 2.0 * libm::atan2(axis.z, w),
@@ -366,7 +396,8 @@ impl Reader {
         let rate = turn * self.conventions.units_per_second;
         let mirrored = if self.conventions.up == Upward::MinusY { -1.0 } else { 1.0 };
         state.spin = if self.has(Column::Wz) {
-            vector([Column::Wx, Column::Wy, Column::Wz], rate)? * mirrored
+            let [x, y, z] = [or0(get(Column::Wx)?), or0(get(Column::Wy)?), or0(get(Column::Wz)?)];
+            self.upright_turn(DVec3::new(x, y, z)) * rate
         } else if let Some(spin) = get(Column::Spin)? {
             DVec3::new(0.0, 0.0, spin * rate * mirrored)
         } else {
@@ -385,7 +416,48 @@ impl Reader {
         Ok(())
     }
 
+    /// The rotation that a row tells, in the axes of the file.
+    fn rotation(&self, row: &TableRow, unit: f64) -> Result<Option<DQuat>, TraceError> {
+        let numbers = |columns: &[Column]| -> Result<Vec<f64>, TraceError> {
+            columns.iter().map(|&column| Ok(self.number(row, column)?.unwrap_or(0.0))).collect()
+        };
+        if self.has(Column::Qw) {
+            let n = numbers(&[Column::Qx, Column::Qy, Column::Qz, Column::Qw])?;
+            return Ok(Some(DQuat::from_xyzw(n[0], n[1], n[2], n[3])));
+        }
+        if let (Some(scalar), true) = (self.conventions.scalar, self.has(Column::Q0)) {
+            let n = numbers(&[Column::Q0, Column::Q1, Column::Q2, Column::Q3])?;
+            return Ok(Some(match scalar {
+                ScalarPlace::First => DQuat::from_xyzw(n[1], n[2], n[3], n[0]),
+                ScalarPlace::Last => DQuat::from_xyzw(n[0], n[1], n[2], n[3]),
+            }));
+        }
+        if self.has(Column::R11) {
+            let rows = numbers(&MATRIX)?;
+            let rows: [f64; 9] = std::array::from_fn(|place| rows[place]);
+            let found = of_matrix(rows);
+            return found.map(Some).map_err(|(why, help)| self.error(row.line, why, Some(help.to_owned())));
+        }
+        if let (Some(turns), true) = (self.conventions.turns, self.has(Column::A1)) {
+            let angles = numbers(&[Column::A1, Column::A2, Column::A3])?;
+            return Ok(Some(turns.rotation([angles[0] * unit, angles[1] * unit, angles[2] * unit])));
+        }
+        Ok(None)
+    }
+
+    /// The axis of a turn, as the scene has it: where axes are mirrored, turns go the other way round.
+    fn upright_turn(&self, axis: DVec3) -> DVec3 {
+        let mirrors = (self.conventions.up == Upward::MinusY) != (self.conventions.hand == Hand::Left);
+        let upright = self.upright(axis);
+        if mirrors { -upright } else { upright }
+    }
+
     fn upright(&self, v: DVec3) -> DVec3 {
+        let v = match (self.conventions.hand, self.conventions.up) {
+            (Hand::Right, _) => v,
+            (Hand::Left, Upward::Y | Upward::MinusY) => DVec3::new(v.x, v.y, -v.z),
+            (Hand::Left, Upward::Z) => DVec3::new(v.x, -v.y, v.z),
+        };
         match self.conventions.up {
             Upward::Y => v,
             Upward::MinusY => DVec3::new(v.x, -v.y, v.z),

@@ -25,6 +25,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use conditions::name_and_value;
 use ironspin_model::Timestep;
 use ironspin_report::{RESULT_FORMATS, ResultFormat};
+use ironspin_trace::TurnOrder;
 use std::path::PathBuf;
 use std::sync::LazyLock;
 
@@ -50,7 +51,7 @@ pub(crate) struct Arguments {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Run every bundled scene under a careful and a careless setting, and leave a report to look at
+    /// Run all bundled scenes of the plane and a choice of those of space under a careful and a careless setting, and leave a report to look at
     Demo(DemoOptions),
     /// Run scenes and say which claims hold
     Run(RunOptions),
@@ -219,6 +220,24 @@ pub(crate) enum UpIs {
     Z,
 }
 
+/// Which hand the axes of a trace have.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum HandIs {
+    /// Right-handed
+    Right,
+    /// Left-handed: x and up as said, the third axis the other way
+    Left,
+}
+
+/// Which number of a quaternion in a trace is the scalar.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ScalarIs {
+    /// q0
+    First,
+    /// q3
+    Last,
+}
+
 /// Units of angles in a trace.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub(crate) enum AngleUnit {
@@ -245,6 +264,15 @@ pub(crate) struct JudgeOptions {
     /// Unit of angles and spins in the trace
     #[arg(long, value_enum, value_name = "UNIT", default_value_t = AngleUnit::Rad)]
     pub(crate) angles: AngleUnit,
+    /// Which hand the axes of the trace have, in space
+    #[arg(long, value_enum, value_name = "HAND", default_value_t = HandIs::Right)]
+    pub(crate) hand: HandIs,
+    /// Which of the columns q0 to q3 is the scalar of the quaternion
+    #[arg(long, value_enum, value_name = "PLACE")]
+    pub(crate) quaternion: Option<ScalarIs>,
+    /// The axes of the world about which the angles in the columns a1, a2 and a3 turn a body, one after the other, such as xyz or zxz
+    #[arg(long, value_name = "AXES")]
+    pub(crate) turns: Option<TurnOrder>,
     /// Units of length of the trace in a metre
     #[arg(long, value_name = "N", default_value_t = 1.0, value_parser = above_zero)]
     pub(crate) pixels_per_metre: f64,

@@ -5,6 +5,7 @@ use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{GridOrder, RunFolder, TrialPlan, TwinKind, plan_grid, twins_of};
 use ironspin_report::{Beyond, summary_line, twin_table, verdict_table, what_broke};
+use ironspin_scene::bundled;
 
 /// The default, and a setting that looks for collisions only where bodies stand at the end of a step and forgets the
 /// load of a pile from step to step.
@@ -15,6 +16,29 @@ const STEPS: [&str; 2] = ["1/60", "1/240"];
 const TWINS: [TwinKind; 4] = [TwinKind::Process, TwinKind::Restore, TwinKind::Units, TwinKind::Mirror];
 const TWIN_SCENES: [&str; 3] = ["ingot-stack", "rivet-shot", "turnstile"];
 
+/// The scenes of space that are shown beside all of the plane: one for each thing that space brings, so that a demo stays short.
+const SPACE_SCENES: [&str; 13] = [
+    "solid-drop",
+    "solid-bearings",
+    "solid-tower",
+    "solid-wall",
+    "solid-comet",
+    "solid-tumble",
+    "compass-court",
+    "spinning-top",
+    "flip-plate",
+    "solid-shot",
+    "slanted-count",
+    "swing-cone",
+    "kiln-rings",
+];
+
+/// The scenes of a demo.
+fn scenes() -> Vec<String> {
+    let is_planar = |name: &str| !bundled::find(name).is_some_and(|text| text.lines().any(|line| line == "space = 3"));
+    bundled::names().filter(|name| is_planar(name) || SPACE_SCENES.contains(name)).map(str::to_owned).collect()
+}
+
 fn is_twin_trial(plan: &TrialPlan) -> bool {
     let usual = plan.engine.text() == ENGINES[0] && plan.conditions.dt.text == STEPS[0];
     usual && TWIN_SCENES.contains(&plan.scene.as_str())
@@ -23,12 +47,12 @@ fn is_twin_trial(plan: &TrialPlan) -> bool {
 pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let folder = RunFolder::prepare(&options.out)?;
     let plans = plan_grid(&GridOrder::plain(
-        ironspin_scene::bundled::names().map(str::to_owned).collect(),
+        scenes(),
         ENGINES.map(str::to_owned).to_vec(),
         STEPS.iter().filter_map(|text| text.parse().ok()).collect(),
     ))?;
     let progress::Watched { records, seconds, interrupted, stop } = progress::run_watched(&plans, options.jobs, quiet);
-    let title = "Demo: the bundled scenes on the built-in engine, with a careful and a careless setting, at two steps";
+    let title = "Demo: scenes of the plane and of space on the built-in engine, with a careful and a careless setting, at two steps";
     let mut twins = Vec::new();
     if !interrupted {
         let orders: Vec<_> = plans

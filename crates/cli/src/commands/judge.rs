@@ -1,11 +1,11 @@
 //! `judge`: claims on a trace that came from anywhere.
 
-use crate::args::{AngleUnit, JudgeOptions, UpIs};
+use crate::args::{AngleUnit, HandIs, JudgeOptions, ScalarIs, UpIs};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::output;
 use ironspin_lab::{JudgeOrder, RunFolder, judge_trace};
 use ironspin_report::Beyond;
-use ironspin_trace::{Angles, Conventions, Upward};
+use ironspin_trace::{Angles, Conventions, Hand, ScalarPlace, Upward};
 
 pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let conventions = Conventions {
@@ -20,6 +20,15 @@ pub(crate) fn run(options: &JudgeOptions, quiet: bool) -> Result<ExitStatus, Dia
         },
         units_per_metre: options.pixels_per_metre,
         units_per_second: options.ticks_per_second,
+        hand: match options.hand {
+            HandIs::Right => Hand::Right,
+            HandIs::Left => Hand::Left,
+        },
+        scalar: options.quaternion.map(|place| match place {
+            ScalarIs::First => ScalarPlace::First,
+            ScalarIs::Last => ScalarPlace::Last,
+        }),
+        turns: options.turns,
         dt: options.dt.as_ref().map(|dt| dt.seconds),
     };
     let (record, notes) = judge_trace(&JudgeOrder {

@@ -65,7 +65,7 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
         ("solid-hung", "builtin:swept=off", vec!["tunnel.count", "value.vx"]),
         ("sheet-shot", "builtin:swept=off", vec!["tunnel.count"]),
         ("solid-ray", "builtin:fault=part-not-turned", vec!["ray.error"]),
-        ("solid-gates", "builtin:fault=filter-one-way", vec!["value.x", "filter.breaches"]),
+        ("solid-gates", "builtin:fault=filter-one-way", vec!["measure.largest", "value.x", "filter.breaches"]),
         ("solid-turnstile", "builtin:fault=sensor-at-the-end-of-a-step", vec!["sensor.wrong"]),
         (
             "solid-belts",
@@ -93,6 +93,8 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
             vec!["spread.mean", "value.measure", "spread.deviation", "escape.count"],
         ),
         ("solid-forecast", "builtin:fault=restore-forgets-turn", vec!["forecast.error"]),
+        ("solid-orders", WEAK, vec!["measure.largest"]),
+        ("carried-loads", "builtin:fault=spring-too-soft", vec!["measure.largest"]),
         ("swing-cone", "builtin:fault=z-mirrored", vec!["path.error", "measure.largest"]),
         ("tip-compass", "builtin:fault=one-contact-point", vec!["stands", "creep.rate"]),
         ("bellows-size", EXPLICIT, vec!["value.x", "volume.change", "strain.largest", "growth.rate"]),

@@ -6,12 +6,19 @@ use crate::util::Yard;
 fn the_demo_ends_well_and_leaves_a_self_contained_report() {
     let yard = Yard::new();
     let answer = yard.expect(0, "demo --out shown");
-    // Two engines at two steps.
-    let trials = 4 * ironspin_scene::bundled::names().count();
-    assert!(answer.out.contains(&format!("{trials} trials: ")), "{}", answer.out);
-    for scene in ironspin_scene::bundled::names() {
+    // All of the plane, and some of space.
+    let is_of_space = |name: &str| {
+        ironspin_scene::bundled::find(name).is_some_and(|text| text.lines().any(|line| line == "space = 3"))
+    };
+    let (space, plane): (Vec<&str>, Vec<&str>) = ironspin_scene::bundled::names().partition(|name| is_of_space(name));
+    for scene in &plane {
         assert!(answer.out.contains(&format!("pass  {scene}")), "{scene}: {}", answer.out);
     }
+    let shown = space.iter().filter(|scene| answer.out.contains(&format!("pass  {scene} "))).count();
+    assert!(shown > 10, "{shown} scenes of space");
+    // Two engines at two steps.
+    let trials = 4 * (plane.len() + shown);
+    assert!(answer.out.contains(&format!("{trials} trials: ")), "{}", answer.out);
     assert!(answer.out.contains("FAIL  rivet-shot"), "the careless setting is shown to fail: {}", answer.out);
     let mut files: Vec<_> = std::fs::read_dir(yard.path("shown")).unwrap().map(|e| e.unwrap().file_name()).collect();
     files.sort();

@@ -199,7 +199,7 @@ fn space_has_mistakes_of_its_own() {
 #[test]
 fn a_gauge_that_is_not_made_for_space_is_not_supported_there() {
     let yard = Yard::new();
-    let claim = "[[claim]]\ngauge = \"fall.ratio\"\nof = \"ball\"\nequals = 1\nwithin = 0.1\nbecause = \"it falls\"\n";
+    let claim = "[[claim]]\ngauge = \"value.spin\"\nof = \"ball\"\nequals = 0\nwithin = 0.1\nbecause = \"it falls\"\n";
     yard.write("yard.toml", &format!("{SPACE_HEAD}{claim}"));
     let out = yard.expect(5, "run yard.toml --dt 1/60 -q").out;
     assert!(out.contains("1 unsupported") && out.contains("not made for worlds of the space"), "{out}");

@@ -61,7 +61,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: sized(1e-3, "by how much longer than one a quaternion is"),
         noticed: &[by("flip-plate", "quaternion.norm"), by("spinning-top", "quaternion.norm")],
         hook: Hook::Frame(|frame, _, share| {
-            frame.bodies.iter_mut().for_each(|body| body.pose.rotation = body.pose.rotation * (1.0 + share));
+            frame.bodies.iter_mut().for_each(|body| body.pose.rotation *= 1.0 + share);
         }),
     },
     FaultEntry {

@@ -7,6 +7,9 @@ use std::collections::BTreeMap;
 /// How far a point must lie outside of a face to count, as a share of the extent.
 const OUTSIDE: f64 = 1e-13;
 
+/// Most points taken in. Points amid a flat face may be among them; a body of so many is out of hand long before, and its time is bounded.
+const MOST_TAKEN: usize = 4096;
+
 /// A triangle of the hull as it grows.
 struct Facet {
     corners: [u32; 3],
@@ -80,13 +83,19 @@ impl Growing<'_> {
         (seen, rim)
     }
 
+    /// Takes points in until none lies outside, or too many were.
     fn grow(&mut self) {
         let mut next = 0;
+        let mut taken = 0;
         while next < self.facets.len() {
             let facet = next;
             if self.facets[facet].is_gone || self.facets[facet].outside.is_empty() {
                 next += 1;
                 continue;
+            }
+            taken += 1;
+            if taken > MOST_TAKEN {
+                return;
             }
             let furthest = self.facets[facet]
                 .outside

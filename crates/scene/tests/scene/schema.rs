@@ -44,6 +44,7 @@ impl Validator {
                 ("const", _) => argument == value,
                 ("minItems", Value::Array(items)) => items.len() as u64 >= argument.as_u64().unwrap(),
                 ("maxItems", Value::Array(items)) => items.len() as u64 <= argument.as_u64().unwrap(),
+                ("minimum", Value::Number(number)) => number.as_f64() >= argument.as_f64(),
                 ("required", Value::Object(map)) => {
                     argument.as_array().unwrap().iter().all(|key| map.contains_key(key.as_str().unwrap()))
                 }
@@ -69,7 +70,10 @@ impl Validator {
                 }
                 ("anyOf", _) => self.fitting(argument, value, at) > 0,
                 ("oneOf", _) => self.fitting(argument, value, at) == 1,
-                ("minItems" | "maxItems" | "required" | "properties" | "additionalProperties" | "items", _) => true,
+                (
+                    "minItems" | "maxItems" | "minimum" | "required" | "properties" | "additionalProperties" | "items",
+                    _,
+                ) => true,
                 (other, _) => {
                     assert!(ANNOTATIONS.contains(&other), "the validator does not know `{other}`");
                     true

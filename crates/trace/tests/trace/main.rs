@@ -6,7 +6,9 @@ use ironspin_model::{
     Body, BodyKind, BodyState, Contact, DVec2, DVec3, Dimension, Frame, Part, PlaneShape, Pose, SensorEvent,
     SensorEventKind, World,
 };
-use ironspin_trace::{Angles, Conventions, FrameReader, Header, Table, TraceError, TraceFormat, TraceWriter, Upward};
+use ironspin_trace::{
+    Angles, Conventions, FrameReader, Hand, Header, ScalarPlace, Table, TraceError, TraceFormat, TraceWriter, Upward,
+};
 use proptest::prelude::*;
 use std::path::Path;
 use std::sync::Arc;
@@ -29,7 +31,11 @@ pub(crate) fn world() -> World {
 }
 
 fn read(path: &Path, conventions: &Conventions) -> Result<(Vec<Frame>, Vec<String>), TraceError> {
-    let mut reader = FrameReader::new(Table::open(path)?, Arc::new(world()), conventions)?;
+    read_of(world(), path, conventions)
+}
+
+fn read_of(world: World, path: &Path, conventions: &Conventions) -> Result<(Vec<Frame>, Vec<String>), TraceError> {
+    let mut reader = FrameReader::new(Table::open(path)?, Arc::new(world), conventions)?;
     let mut frames = Vec::new();
     while let Some(frame) = reader.next_frame()? {
         frames.push(frame);
@@ -118,7 +124,7 @@ fn units_and_axes_of_a_screen_become_those_of_the_bench() {
         angles: Angles::Degrees,
         units_per_metre: 50.0,
         units_per_second: 1000.0,
-        dt: None,
+        ..Conventions::default()
     };
     let (frames, notes) = read_text(text, &conventions).unwrap();
     let state = &frames[1].bodies[1];
@@ -163,6 +169,59 @@ fn a_trace_in_space_is_read_with_its_quaternions() {
     assert!((state.pose.angle - turned).abs() < 1e-15);
     let up = Conventions { up: Upward::Z, ..Conventions::default() };
     assert_eq!(read_text(&text, &up).unwrap().0[0].bodies[1].pose.position, DVec3::new(1.0, 3.0, -2.0));
+}
+
+/// The first frame of a trace of space with one moving body, its rotation told in some columns.
+fn spatial(columns: &str, numbers: &str, conventions: &Conventions) -> Result<BodyState, String> {
+    let mut world = world();
+    world.dimension = Dimension::Space;
+    let text = format!(
+        "time,body,x,y,z,{columns},vx,vy,vz,wx,wy,wz\n0,ingot[0],1,2,3,{numbers},4,5,6,7,8,9\n0,ingot[1],0,0,0,{numbers},0,0,0,0,0,0\n"
+    );
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("from-elsewhere.csv");
+    std::fs::write(&path, text).unwrap();
+    let read = read_of(world, &path, conventions).map_err(|error| error.to_string());
+    read.map(|(frames, _)| frames[0].bodies[1])
+}
+
+#[test]
+fn rotations_of_space_are_read_from_quaternions_of_either_order_matrices_and_angles() {
+    // A third of a turn about (1, 1, 1): x to y, y to z, z to x.
+    let plain = spatial("qw,qx,qy,qz", "0.5,0.5,0.5,0.5", &Conventions::default()).unwrap();
+    let first = Conventions { scalar: Some(ScalarPlace::First), ..Conventions::default() };
+    let last = Conventions { scalar: Some(ScalarPlace::Last), ..Conventions::default() };
+    let angles = Conventions { turns: Some("xyx".parse().unwrap()), angles: Angles::Degrees, ..Conventions::default() };
+    let quarter = std::f64::consts::FRAC_1_SQRT_2;
+    for (columns, numbers, conventions) in [
+        ("q0,q1,q2,q3", "0.5,0.5,0.5,0.5".to_owned(), &first),
+        ("r11,r12,r13,r21,r22,r23,r31,r32,r33", "0,0,1,1,0,0,0,1,0".to_owned(), &Conventions::default()),
+    ] {
+        let found = spatial(columns, &numbers, conventions).unwrap().pose.rotation;
+        assert!(ironspin_model::turn::angle_between(found, plain.pose.rotation) < 1e-12, "{columns}: {found:?}");
+    }
+    let about_x = spatial("q0,q1,q2,q3", &format!("{quarter:?},0,0,{quarter:?}"), &last).unwrap().pose.rotation;
+    assert!((about_x.x - quarter).abs() < 1e-15 && about_x.z == 0.0, "{about_x:?}");
+    let turned = spatial("a1,a2,a3", "90,0,0", &angles).unwrap().pose.rotation;
+    assert!(ironspin_model::turn::angle_between(turned, about_x) < 1e-12, "{turned:?}");
+    // What is not told is asked for, and what is no rotation is named.
+    let why = |columns: &str, numbers: &str| spatial(columns, numbers, &Conventions::default()).unwrap_err();
+    assert!(why("q0,q1,q2,q3", "1,0,0,0").contains("which of them is the scalar"));
+    assert!(why("a1,a2,a3", "1,0,0").contains("about which axes they turn"));
+    let mirror = why("r11,r12,r13,r21,r22,r23,r31,r32,r33", "1,0,0,0,1,0,0,0,-1");
+    assert!(mirror.contains("mirrors"), "{mirror}");
+}
+
+#[test]
+fn left_handed_axes_are_turned_over_with_their_turns() {
+    let left = Conventions { hand: Hand::Left, ..Conventions::default() };
+    // About y by a quarter in left-handed axes carries x to where z points there, which is -z here.
+    let quarter = std::f64::consts::FRAC_1_SQRT_2;
+    let state = spatial("qw,qx,qy,qz", &format!("{quarter:?},0,{quarter:?},0"), &left).unwrap();
+    assert_eq!(state.pose.position, DVec3::new(1.0, 2.0, -3.0));
+    assert_eq!(state.velocity, DVec3::new(4.0, 5.0, -6.0));
+    assert_eq!(state.spin, DVec3::new(-7.0, -8.0, 9.0));
+    assert!((state.pose.rotation.y + quarter).abs() < 1e-15);
 }
 
 #[test]
