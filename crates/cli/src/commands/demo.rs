@@ -17,20 +17,18 @@ const TWINS: [TwinKind; 4] = [TwinKind::Process, TwinKind::Restore, TwinKind::Un
 const TWIN_SCENES: [&str; 3] = ["ingot-stack", "rivet-shot", "turnstile"];
 
 /// The scenes of space that are shown beside all of the plane: one for each thing that space brings, so that a demo stays short.
-const SPACE_SCENES: [&str; 13] = [
+const SPACE_SCENES: [&str; 11] = [
     "solid-drop",
     "solid-bearings",
     "solid-tower",
     "solid-wall",
     "solid-comet",
     "solid-tumble",
-    "compass-court",
     "spinning-top",
     "flip-plate",
     "solid-shot",
     "slanted-count",
     "swing-cone",
-    "kiln-rings",
 ];
 
 /// The scenes of a demo.
