@@ -37,7 +37,8 @@ fn the_demo_ends_well_and_leaves_a_self_contained_report() {
     assert_eq!(page.matches("<figure class=\"replay\"").count(), failing);
     assert!(page.matches("<svg").count() >= 3 * failing - 2, "{} plots", page.matches("<svg").count());
     assert!(page.contains("12 twins: 12 agree") && page.matches("Past its bound since").count() > failing);
-    assert!(page.len() < 3_000_000, "{} bytes", page.len());
+    // Light enough for a mail, with scenes of space among them.
+    assert!(page.len() < 4_000_000, "{} bytes", page.len());
     assert_eq!(page.matches("<details").count(), page.matches("</details>").count());
 }
 
