@@ -357,7 +357,8 @@ impl<R: Real> Swept<'_, R> {
                 leg.turn = leg.turn * part;
                 leg.bend = leg.bend * (part * part);
                 leg.since = share;
-                leg.impacts += 1;
+                // The way of a driven body stays what it was, and with it the times that others may touch it.
+                leg.impacts += u32::from(self.bodies.inverse[body].moves());
             }
         }
         if is_stuck {

@@ -3,7 +3,7 @@
 use super::worlds::passed;
 use super::yard::{balance, cube, fixed, floor, solid, world};
 use crate::yard::Bench;
-use ironspin_model::{Body, DVec3, SpaceShape};
+use ironspin_model::{Body, BodyKind, DVec3, SpaceShape};
 
 #[test]
 fn no_swept_shot_passes_and_without_sweeping_most_do() {
@@ -45,4 +45,24 @@ fn a_swept_tower_stands_and_a_swept_ball_bounces_to_its_height() {
         bench.seconds(20.0, |frame| worst = worst.max((balance(&world, frame).2 / before - 1.0).abs()));
         assert!(worst < 1e-5, "dt {dt}: {worst:e}");
     }
+}
+
+/// What one ball does to a driven plate is nothing: the times at which others meet it stay true.
+#[test]
+fn balls_that_meet_a_driven_plate_one_after_another_within_a_step_all_bounce() {
+    let mut world = world(0.0, 0.0, 1.0);
+    let plate = fixed(SpaceShape::Box(DVec3::new(0.005, 4.0, 4.0)), DVec3::ZERO);
+    world.bodies.push(Body { kind: BodyKind::Kinematic, velocity: DVec3::new(3.0, 0.0, 0.0), ..plate });
+    for number in 0..4 {
+        let place = DVec3::new(0.4 + 0.7 * f64::from(number), f64::from(number) - 1.5, 0.0);
+        let ball = solid(SpaceShape::Sphere(0.05), place);
+        world.bodies.push(Body { velocity: DVec3::new(-200.0, 0.0, 0.0), ..ball });
+    }
+    let mut bench = Bench::new(world, "swept=all", 1.0 / 60.0);
+    bench.seconds(1.0 / 60.0, |frame| {
+        for ball in &frame.bodies[1..] {
+            assert!((ball.velocity.x - 206.0).abs() < 1e-9, "{}", ball.velocity.x);
+            assert!(ball.pose.position.x > frame.bodies[0].pose.position.x);
+        }
+    });
 }
