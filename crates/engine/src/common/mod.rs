@@ -10,6 +10,7 @@
 //! | `check_joints` | what no joint may have | `joint_checks.rs` |
 //! | `Overlaps` | what overlaps sensors, and the notices | `overlaps.rs` |
 //! | `Pair`, `Found` | two pieces as one word, by which pairs are sorted; pairs as they are found, and their sorting | `pair.rs`, `found.rs` |
+//! | `InnerFaces` | faces between level pieces, which are no obstacles | `inner.rs` |
 //! | `Starts` | boxes counted into the cells of a grid | `cells.rs` |
 //! | `Colouring`, `Rows`, `iterate` | contacts side by side, and the passes over them | `colouring.rs`, `passes.rs` |
 //! | `Threads`, `Team` | work shared between threads, in order | `threads.rs`, `team.rs` |
@@ -21,6 +22,7 @@ pub(crate) mod colouring;
 pub(crate) mod fading;
 pub(crate) mod found;
 pub(crate) mod injection;
+pub(crate) mod inner;
 pub(crate) mod joint_checks;
 pub(crate) mod mixed;
 pub(crate) mod overlaps;

@@ -1,6 +1,7 @@
 //! Contacts that persist from step to step.
 
 use crate::common::carry::Carry;
+use crate::common::inner::InnerFaces;
 use crate::common::mixed::Mixed;
 use crate::common::pair::Pair;
 use crate::common::scalar::Real;
@@ -8,7 +9,7 @@ use crate::common::threads::Threads;
 use crate::common::tolerance::SLOP;
 use crate::plane::bodies::Bodies;
 use crate::plane::contact::{Contact, ContactPoint};
-use crate::plane::inner::InnerFaces;
+use crate::plane::inner::drop_inner;
 use crate::plane::narrow::{Manifold, collide};
 use crate::plane::vector::Vec2;
 
@@ -31,7 +32,7 @@ pub(crate) struct Contacts<R> {
     memory: Vec<Memory<R>>,
     /// Kept between steps to spare allocations.
     manifolds: Vec<Manifold<R>>,
-    inner: InnerFaces<R>,
+    inner: InnerFaces<Vec2<R>>,
     /// Only for faults: inner faces are obstacles.
     pub(crate) seams_catch: bool,
 }
@@ -77,7 +78,7 @@ impl<R: Real> Contacts<R> {
         }
         self.manifolds = manifolds;
         if !self.seams_catch {
-            self.inner.drop_from(&mut self.list, bodies);
+            drop_inner(&mut self.inner, &mut self.list, bodies);
         }
     }
 

@@ -1,6 +1,7 @@
 //! Contacts that persist from step to step.
 
 use crate::common::carry::Carry;
+use crate::common::inner::InnerFaces;
 use crate::common::mixed::Mixed;
 use crate::common::pair::Pair;
 use crate::common::scalar::Real;
@@ -8,7 +9,7 @@ use crate::common::threads::Threads;
 use crate::common::tolerance::SLOP;
 use crate::space::bodies::Bodies;
 use crate::space::contact::{Contact, ContactPoint, POINTS};
-use crate::space::inner::InnerFaces;
+use crate::space::inner::drop_inner;
 use crate::space::narrow::{FaceContact, Manifold, Pressed, collide, touch_surface};
 use crate::space::shape::{Form, Piece};
 use crate::space::vector::{Pose, Vec3};
@@ -81,7 +82,7 @@ pub(crate) struct Contacts<R> {
     /// Kept between steps to spare allocations.
     manifolds: Vec<Manifold<R>>,
     surface: Vec<FaceContact<R>>,
-    inner: InnerFaces<R>,
+    inner: InnerFaces<Vec3<R>>,
     /// A mistake: inner faces are obstacles.
     pub(crate) seams_catch: bool,
 }
@@ -137,7 +138,7 @@ impl<R: Real> Contacts<R> {
         self.manifolds = manifolds;
         self.memory = memory;
         if !self.seams_catch {
-            self.inner.drop_from(&mut self.list, bodies);
+            drop_inner(&mut self.inner, &mut self.list, bodies);
         }
     }
 

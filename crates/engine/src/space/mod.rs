@@ -10,7 +10,7 @@
 //! | `broad`, `Grid` | pairs whose boxes overlap, in four ways that find the same; the grid | `broad.rs`, `grid.rs` |
 //! | `narrow` | gap and contact points of two pieces, by their forms | `narrow/` |
 //! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
-//! | `InnerFaces` | faces between level pieces, which are no obstacles | `inner.rs` |
+//! | | which faces between level pieces are no obstacles | `inner.rs` |
 //! | `Forces` | gravity, scripted forces, damping, and where bodies go by them | `forces.rs` |
 //! | `Springs` | forces of springs, and steps of bodies under them | `springs.rs` |
 //! | `Joints`, `Row` | joints as rows of velocity constraints; one row | `joints.rs`, `joint_rows.rs` |
