@@ -1,5 +1,9 @@
 //! Where a fault can be injected in the middle of a step, and the one that is.
 
+use crate::common::passes::Onward;
+use crate::common::scalar::Real;
+use crate::common::settings::Settings;
+
 /// Mistakes in the middle of a step, each asked for in one or two places.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum InjectionPoint {
@@ -84,4 +88,24 @@ pub struct Injection {
     pub asked_size: Option<f64>,
     /// Where in the middle of a step it is made, for faults that are made there.
     pub(crate) point: Option<InjectionPoint>,
+}
+
+/// Whether a body is left out in a step where a share of them is.
+pub(crate) fn is_left_out(step: u64, body: usize, share: f64) -> bool {
+    let every = (1.0 / share).max(1.0) as u64;
+    (step * 7 + body as u64).is_multiple_of(every)
+}
+
+impl Settings {
+    /// What an impact changes is not all that it should.
+    pub(crate) fn inject_into_impact<R: Real, M: Onward<R>>(&self, motion: &mut [M; 2], before: [M; 2]) {
+        if let Some(share) = self.injected(InjectionPoint::OneAnswers) {
+            motion[1] = motion[1].onward(before[1], R::of(-share));
+        }
+        if let Some(more) = self.injected(InjectionPoint::ImpactTwice) {
+            for (now, before) in motion.iter_mut().zip(before) {
+                *now = now.onward(before, R::of(more));
+            }
+        }
+    }
 }

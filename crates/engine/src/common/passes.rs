@@ -71,19 +71,23 @@ impl<M: Copy> Motions<'_, M> {
     }
 }
 
+/// A linear velocity and a spin, of the plane or of space.
+pub(crate) trait Onward<R>: Copy {
+    /// It goes on in the direction in which it has changed, by a share of the change.
+    #[must_use]
+    fn onward(self, before: Self, share: R) -> Self;
+}
+
 /// The rows of eight contacts, and what else takes part in the passes of a room.
 pub(crate) trait Rows: Send + Sync + Sized {
     type Scalar: Real;
-    type Motion: Copy + Default + Send + Sync;
+    type Motion: Onward<Self::Scalar> + Default + Send + Sync;
     type Bodies: Sync;
     type Joints: Send + Sync;
 
     /// One pass over a run of bundles, each of whose impulses first goes on by a share of what the pass before changed. To be marked
-    /// `inline(always)`, as `onward` is, so that it is compiled for each width of vectors.
+    /// `inline(always)`, as [`Onward::onward`] is, so that it is compiled for each width of vectors.
     fn pass(bundles: &mut [Self], motion: &Motions<'_, Self::Motion>, share: Self::Scalar) -> Progress<Self::Scalar>;
-
-    /// A velocity that goes on in the direction of the last pass by a share of what it changed.
-    fn onward(now: Self::Motion, before: Self::Motion, share: Self::Scalar) -> Self::Motion;
 
     fn any_joints(joints: &Self::Joints) -> bool;
 
@@ -140,7 +144,7 @@ fn go_on<B: Rows>(width: Width, motion: &mut [B::Motion], before: &mut [B::Motio
 fn go_on_plain<B: Rows>(motion: &mut [B::Motion], before: &mut [B::Motion], share: B::Scalar) {
     for (now, before) in motion.iter_mut().zip(before) {
         let reached = *now;
-        *now = B::onward(reached, *before, share);
+        *now = reached.onward(*before, share);
         *before = reached;
     }
 }

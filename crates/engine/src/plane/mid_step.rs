@@ -1,6 +1,6 @@
 //! What a fault does in the middle of a step. Nothing of this is called in a sound engine.
 
-use crate::common::injection::InjectionPoint;
+use crate::common::injection::{InjectionPoint, is_left_out};
 use crate::common::scalar::Real;
 use crate::plane::bodies::Motion;
 use crate::plane::simulation::Simulation;
@@ -56,9 +56,8 @@ impl<R: Real> Simulation<R> {
 
     /// Leaves bodies out of the sweep in a share of their steps.
     pub(crate) fn leave_out(&mut self, share: f64) {
-        let every = (1.0 / share).max(1.0) as u64;
         for (body, swept) in self.swept.iter_mut().enumerate() {
-            *swept &= !(self.steps * 7 + body as u64).is_multiple_of(every);
+            *swept &= !is_left_out(self.steps, body, share);
         }
     }
 
@@ -80,14 +79,7 @@ impl<R: Real> Simulation<R> {
 
     /// What an impact changes is not all that it should.
     pub(crate) fn inject_into_impact(&self, motion: &mut [Motion<R>; 2], before: [Motion<R>; 2]) {
-        if let Some(share) = self.settings.injected(InjectionPoint::OneAnswers) {
-            motion[1] = motion[1].plus(before[1].minus(motion[1]).scaled(R::of(share)));
-        }
-        if let Some(more) = self.settings.injected(InjectionPoint::ImpactTwice) {
-            for (now, before) in motion.iter_mut().zip(before) {
-                *now = now.plus(now.minus(before).scaled(R::of(more)));
-            }
-        }
+        self.settings.inject_into_impact(motion, before);
         if let Some(missing) = self.settings.injected(InjectionPoint::Lever) {
             for (now, before) in motion.iter_mut().zip(before) {
                 now.spin += (before.spin - now.spin) * R::of(missing);

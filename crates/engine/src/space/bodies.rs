@@ -1,5 +1,6 @@
 //! State and mass of all bodies, one list for each quantity.
 
+use crate::common::passes::Onward;
 use crate::common::scalar::Real;
 use crate::common::tolerance::SLACK;
 use crate::space::flight::OwnInertia;
@@ -34,6 +35,13 @@ impl<R: Real> Motion<R> {
     #[inline]
     pub(crate) fn minus(self, other: Self) -> Self {
         Motion { linear: self.linear - other.linear, spin: self.spin - other.spin }
+    }
+}
+
+impl<R: Real> Onward<R> for Motion<R> {
+    #[inline(always)]
+    fn onward(self, before: Self, share: R) -> Self {
+        self.plus(self.minus(before).scaled(share))
     }
 }
 

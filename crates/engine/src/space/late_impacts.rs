@@ -224,7 +224,7 @@ impl<R: Real> Simulation<R> {
         let before = pair.motion;
         let speeds = contact.points.map(|point| pair.relative(point.arms).dot(contact.normal));
         let pressed = pair.collide(touch.normal, &targets[..touch.count], contact.friction);
-        self.inject_into_impact(&mut pair.motion, before);
+        self.settings.inject_into_impact(&mut pair.motion, before);
         for (k, &body) in contact.bodies.iter().enumerate() {
             if self.bodies.inverse[body].moves() {
                 self.bodies.take_motion(body, pair.motion[k]);

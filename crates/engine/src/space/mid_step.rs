@@ -1,6 +1,6 @@
 //! What a fault does in the middle of a step. Nothing of this is called in a sound engine.
 
-use crate::common::injection::InjectionPoint;
+use crate::common::injection::{InjectionPoint, is_left_out};
 use crate::common::scalar::Real;
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::contact::Contact;
@@ -80,9 +80,8 @@ impl<R: Real> Simulation<R> {
     /// Leaves bodies out of the sweep in a share of their steps.
     pub(crate) fn leave_out(&mut self) {
         let Some(share) = self.settings.injected(InjectionPoint::SweptNowAndThen) else { return };
-        let every = (1.0 / share).max(1.0) as u64;
         for (body, marked) in self.marked.iter_mut().enumerate() {
-            *marked &= !(self.steps * 7 + body as u64).is_multiple_of(every);
+            *marked &= !is_left_out(self.steps, body, share);
         }
     }
 
@@ -95,18 +94,6 @@ impl<R: Real> Simulation<R> {
             self.bodies.motion[body] = motion.scaled(R::of(1.0 - share));
         }
         kept
-    }
-
-    /// What an impact changes is not all that it should.
-    pub(crate) fn inject_into_impact(&self, motion: &mut [Motion<R>; 2], before: [Motion<R>; 2]) {
-        if let Some(share) = self.settings.injected(InjectionPoint::OneAnswers) {
-            motion[1] = motion[1].plus(before[1].minus(motion[1]).scaled(R::of(share)));
-        }
-        if let Some(more) = self.settings.injected(InjectionPoint::ImpactTwice) {
-            for (now, before) in motion.iter_mut().zip(before) {
-                *now = now.plus(now.minus(before).scaled(R::of(more)));
-            }
-        }
     }
 
     /// How bodies turn before they are moved, if a mistake asks for it.
@@ -136,10 +123,8 @@ impl<R: Real> Simulation<R> {
                 now + (spin + rate * dt - now) * R::of(share)
             } else if let Some(share) = self.settings.injected(InjectionPoint::InertiaStays) {
                 let kept = own.spin(&self.built_axes[body], self.bodies.momentum[body]);
-                let momentum = self.bodies.momentum[body];
                 // The momentum is the engine's own belief, and is kept: only what it makes of it is wrong.
                 self.bodies.motion[body].spin = now + (kept - now) * R::of(share);
-                self.bodies.momentum[body] = momentum;
                 continue;
             } else {
                 continue;

@@ -290,11 +290,6 @@ impl<R: Real> Rows for Bundle<R> {
         sums.progress()
     }
 
-    #[inline(always)]
-    fn onward(now: Motion<R>, before: Motion<R>, share: R) -> Motion<R> {
-        now.plus(now.minus(before).scaled(share))
-    }
-
     fn any_joints(joints: &Joints<R>) -> bool {
         !joints.is_empty()
     }

@@ -105,9 +105,10 @@ fn across_arcs<R: Real>(a: &Core<'_, R>, b: &Core<'_, R>, best: &mut Option<Axis
                 }
                 let Some(unit) = unit_across(q - p, other.along) else { continue };
                 let normal = if unit.dot(faces[0] + faces[1]) < R::ZERO { -unit } else { unit };
-                let gap = match crossing {
-                    Arcs::Cross => normal.dot(other.point - p),
-                    Arcs::Apart | Arcs::Touch => gap_along(a, b, a.pose.axes.times(normal)),
+                let gap = if crossing == Arcs::Cross {
+                    normal.dot(other.point - p)
+                } else {
+                    gap_along(a, b, a.pose.axes.times(normal))
                 };
                 better(&mut found, Axis { gap, normal });
             }

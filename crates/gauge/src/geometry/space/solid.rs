@@ -126,12 +126,8 @@ impl Solid {
                         through_cylinder((*p + *q) * 0.5, axis, 0.5 * along.length(), *radius, from, way)
                     });
                     let caps = [*p, *q].map(|end| through_ball(end, *radius, from, way));
-                    let mut whole = Chord::around(caps[0], caps[1]);
-                    if let Some(side) = side {
-                        // A flat end of the cylinder lies within a cap: where it is the outermost, the cap's rim is as far.
-                        whole = Chord::around(whole, Some(side));
-                    }
-                    whole
+                    // A flat end of the cylinder lies within a cap: where it is the outermost, the cap's rim is as far.
+                    Chord::around(Chord::around(caps[0], caps[1]), side)
                 }
                 _ if self.faces.is_empty() => None,
                 _ => behind(&self.faces, from, way),
