@@ -10,7 +10,7 @@ pub(crate) const RATE: GaugeEntry = GaugeEntry {
     label: "rate of precession",
     unit: "rad/s",
     better: Better::Nearer,
-    definition: "Mean rate at which an axis fixed in one body goes round the vertical, or round the body's angular momentum in the first frame where nothing pulls: the slope of a straight line fitted to its unwrapped angle. The axis leads from the centre of mass to the claim's `point`; without one it is the principal axis whose moment is furthest from the two others. Above nothing it goes round by the right hand, thumb up.",
+    definition: "Mean rate at which an axis fixed in one body goes round the vertical, or round the body's angular momentum in the first frame where nothing pulls: the slope of a straight line fitted to its unwrapped angle. The axis leads from the centre of mass to the claim's `point`; without one it is that of the body's own axes x, y and z whose moment is furthest from the two others, where these are its principal axes. Above nothing it goes round by the right hand, thumb up.",
     formula: "slope of phi(t), phi = atan2(a . e2, a . e1), a = q p q*, e1, e2 and up orthogonal",
     source: "steady precession of a heavy top, m g l = W (I3 w3 - (I1 - I3) W cos(tilt)), and of a free symmetric body, W = L / I1: Goldstein, Classical Mechanics, sections 5.6 and 5.7",
     limits: "For one body. The axis must go round by less than half a turn from frame to frame, and lean by more than a millionth. Nutation averages out over whole turns only.",
@@ -31,6 +31,7 @@ struct Rate {
     of: Vec<usize>,
     /// In the body's frame.
     axis: Option<DVec3>,
+    has_point: bool,
     /// Two directions across the one that the axis goes round.
     across: Option<[DVec3; 2]>,
     last: Option<f64>,
@@ -63,28 +64,36 @@ impl Fit {
     }
 }
 
-/// The principal axis whose moment is furthest from the two others; the x axis of a body with equal ones.
-fn odd_axis(world: &World, id: usize) -> DVec3 {
+/// Products of inertia up to this share of the moments are rounding.
+const PRINCIPAL: f64 = 1e-9;
+
+/// The own axis whose moment is furthest from the two others, x of a body with equal ones; nothing where the axes are not principal ones.
+fn odd_axis(world: &World, id: usize) -> Option<DVec3> {
     let inertia = world.bodies[id].inertia.0;
     let moments = DVec3::new(inertia.x_axis.x, inertia.y_axis.y, inertia.z_axis.z);
+    let products = [inertia.x_axis.y, inertia.y_axis.z, inertia.z_axis.x];
+    if products.iter().any(|product| product.abs() > PRINCIPAL * moments.max_element()) {
+        return None;
+    }
     let axes = [DVec3::X, DVec3::Y, DVec3::Z];
     let odd = |k: usize| {
         let [own, one, other] = [0, 1, 2].map(|j| moments[(k + j) % 3]);
         (own - one).abs().min((own - other).abs())
     };
     let best = (0..3).fold(0, |best, k| if odd(k) > odd(best) { k } else { best });
-    axes[best]
+    Some(axes[best])
 }
 
 pub(crate) fn rate(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     let axis = match (scope.details.point, scope.of.as_slice()) {
         (Some(point), _) => point.try_normalize(),
-        (None, [id]) => Some(odd_axis(world, *id)),
+        (None, [id]) => odd_axis(world, *id),
         (None, _) => None,
     };
     Box::new(Rate {
         of: scope.of.clone(),
         axis,
+        has_point: scope.details.point.is_some(),
         across: None,
         last: None,
         angle: 0.0,
@@ -128,7 +137,11 @@ impl Gauge for Rate {
             return Reading::nothing(format!("it measures one body, and {} are named", self.of.len()));
         }
         if self.axis.is_none() {
-            return Reading::nothing("`point` is the centre of mass, and no axis leads there");
+            return Reading::nothing(if self.has_point {
+                "`point` is the centre of mass, and no axis leads there"
+            } else {
+                "the body's own axes are not its principal ones: tell by `point` which axis is meant"
+            });
         }
         if self.fit.count < 3 || !(self.fit.time_square > 0.0) {
             let why =

@@ -231,6 +231,12 @@ fn a_free_symmetric_body_precesses_at_its_exact_rate_and_keeps_its_balance() {
     let stiff = trace(0.01, 3.0, |t| vec![turned(turn::by_vector(spin * t), spin)]);
     assert!(value("spin.balance", &world, &[0], &[], &stiff) > 0.1);
     assert!((value("precession.rate", &world, &[0], &[], &stiff) - precession).abs() > 0.1);
+    // Along other axes the body has products of inertia, and none of its own axes is meant.
+    let mut slanted = world.clone();
+    slanted.bodies[0].inertia.0.x_axis.y = 0.1;
+    slanted.bodies[0].inertia.0.y_axis.x = 0.1;
+    let reading = measure("precession.rate", &slanted, &[0], &[], &frames);
+    assert!(reading.value.is_none() && reading.detail.contains("`point`"), "{reading:?}");
     // Energy that is fed by a hundredth a second is told as such.
     let fed = trace(0.01, 3.0, |t| {
         let mut now = state(t);
