@@ -41,13 +41,17 @@ const NOT_EXPECTED: &[Unexpected] = &[
     ("static", &["velocity", "spin"], "a static body does not move"),
     ("static", &["split"], "a cut hands the motion of the whole on to its pieces, and a static body has none"),
     ("kinematic", &["kinematic"], "bodies that nothing pushes do not act on each other"),
+    ("kinematic", &["impulse", "force", "torque"], "nothing pushes a kinematic body"),
+    ("kinematic", &["split"], "a cut shares out momentum, and a kinematic body has none that counts"),
+];
+
+/// The same of shapes of the plane.
+const NOT_EXPECTED_IN_THE_PLANE: &[Unexpected] = &[
     (
         "kinematic",
         &["polyline", "half_plane"],
         "these shapes are static, and bodies that nothing pushes do not act on each other",
     ),
-    ("kinematic", &["impulse", "force", "torque"], "nothing pushes a kinematic body"),
-    ("kinematic", &["split"], "a cut shares out momentum, and a kinematic body has none that counts"),
     ("half_plane", &["half_plane", "polyline"], "both are static"),
     ("polyline", &["polyline"], "both are static"),
     (
@@ -64,21 +68,13 @@ const NOT_EXPECTED: &[Unexpected] = &[
     ("polyline", STILL, "a polyline is static"),
 ];
 
-/// The same of space.
+/// The same of shapes of space.
 const NOT_EXPECTED_IN_SPACE: &[Unexpected] = &[
-    ("static", &["static"], "bodies that nothing moves do not act on each other"),
-    ("static", &["kinematic"], "bodies that nothing pushes do not act on each other"),
-    ("static", &["impulse", "force", "torque"], "nothing pushes a static body"),
-    ("static", &["velocity", "spin"], "a static body does not move"),
-    ("static", &["split"], "a cut hands the motion of the whole on to its pieces, and a static body has none"),
-    ("kinematic", &["kinematic"], "bodies that nothing pushes do not act on each other"),
     (
         "kinematic",
         &["mesh", "half_space"],
         "these shapes are static, and bodies that nothing pushes do not act on each other",
     ),
-    ("kinematic", &["impulse", "force", "torque"], "nothing pushes a kinematic body"),
-    ("kinematic", &["split"], "a cut shares out momentum, and a kinematic body has none that counts"),
     ("half_space", &["half_space", "mesh"], "both are static"),
     ("mesh", &["mesh"], "both are static"),
     ("half_space", STILL, "a half-space is static"),
@@ -99,18 +95,18 @@ fn matters(a: Feature, b: Feature) -> bool {
     }
 }
 
-fn not_expected(dimension: Dimension) -> &'static [Unexpected] {
-    match dimension {
-        Dimension::Plane => NOT_EXPECTED,
+fn not_expected(dimension: Dimension) -> impl Iterator<Item = &'static Unexpected> {
+    NOT_EXPECTED.iter().chain(match dimension {
+        Dimension::Plane => NOT_EXPECTED_IN_THE_PLANE,
         Dimension::Space => NOT_EXPECTED_IN_SPACE,
-    }
+    })
 }
 
 fn reason(dimension: Dimension, a: Feature, b: Feature) -> Option<&'static str> {
     let names = |one: &str, others: &[&str]| {
         (a.word == one && others.contains(&b.word)) || (b.word == one && others.contains(&a.word))
     };
-    not_expected(dimension).iter().find(|(one, others, _)| names(one, others)).map(|entry| entry.2)
+    not_expected(dimension).find(|(one, others, _)| names(one, others)).map(|entry| entry.2)
 }
 
 /// Pairs of features, of those that are looked at, that no scene brings together and that have no reason for it.

@@ -88,8 +88,10 @@ impl Coverage {
     pub fn of(names: impl IntoIterator<Item = impl AsRef<str>>, dimension: Dimension) -> Result<Coverage, SceneError> {
         let mut coverage = Coverage::nothing(dimension);
         for name in names {
-            let setup = Scene::open(name.as_ref())?.resolve(&Settings::with_dt(1.0 / 60.0))?;
-            coverage.add(&setup);
+            let scene = Scene::open(name.as_ref())?;
+            if scene.dimension()? == dimension {
+                coverage.add(&scene.resolve(&Settings::with_dt(1.0 / 60.0))?);
+            }
         }
         Ok(coverage)
     }
@@ -124,9 +126,6 @@ impl Coverage {
 
     fn add(&mut self, setup: &Setup) {
         let world = &setup.world;
-        if world.dimension != self.dimension {
-            return;
-        }
         let claimed: BTreeSet<usize> =
             setup.claims.iter().flat_map(|claim| claim.of.iter().chain(&claim.against)).copied().collect();
         let groups = Groups::of(setup);

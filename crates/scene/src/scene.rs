@@ -7,8 +7,10 @@ use crate::lints;
 use crate::mesh_file::{self, MeshFiles};
 use crate::print;
 use crate::resolve;
+use crate::resolve::dimension;
 use crate::setup::{Settings, Setup, Warning};
 use crate::topics::{TOPICS, Topic, find_topic, topic_of_code};
+use ironspin_model::Dimension;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -64,6 +66,14 @@ impl Scene {
         let mut scene = Scene { sources, file, shared, meshes: MeshFiles::default() };
         scene.read_meshes(folder)?;
         Ok(scene)
+    }
+
+    /// Whether it is of the plane or of space.
+    ///
+    /// # Errors
+    /// When it says it is of neither.
+    pub fn dimension(&self) -> Result<Dimension, SceneError> {
+        dimension(&self.file.space).map_err(|diagnostic| diagnostic.in_sources(&self.sources))
     }
 
     /// Reads the files of surfaces that it names, each once.

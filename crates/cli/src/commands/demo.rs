@@ -4,8 +4,9 @@ use crate::args::DemoOptions;
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{GridOrder, RunFolder, TrialPlan, TwinKind, plan_grid, twins_of};
+use ironspin_model::Dimension;
 use ironspin_report::{Beyond, summary_line, twin_table, verdict_table, what_broke};
-use ironspin_scene::bundled;
+use ironspin_scene::{Scene, SceneError, bundled};
 
 /// The default, and a setting that looks for collisions only where bodies stand at the end of a step and forgets the
 /// load of a pile from step to step.
@@ -32,9 +33,14 @@ const SPACE_SCENES: [&str; 11] = [
 ];
 
 /// The scenes of a demo.
-fn scenes() -> Vec<String> {
-    let is_planar = |name: &str| !bundled::find(name).is_some_and(|text| text.lines().any(|line| line == "space = 3"));
-    bundled::names().filter(|name| is_planar(name) || SPACE_SCENES.contains(name)).map(str::to_owned).collect()
+fn scenes() -> Result<Vec<String>, SceneError> {
+    let mut chosen = Vec::new();
+    for name in bundled::names() {
+        if SPACE_SCENES.contains(&name) || Scene::open(name)?.dimension()? == Dimension::Plane {
+            chosen.push(name.to_owned());
+        }
+    }
+    Ok(chosen)
 }
 
 fn is_twin_trial(plan: &TrialPlan) -> bool {
@@ -45,7 +51,7 @@ fn is_twin_trial(plan: &TrialPlan) -> bool {
 pub(crate) fn run(options: &DemoOptions, quiet: bool) -> Result<ExitStatus, Diagnostic> {
     let folder = RunFolder::prepare(&options.out)?;
     let plans = plan_grid(&GridOrder::plain(
-        scenes(),
+        scenes()?,
         ENGINES.map(str::to_owned).to_vec(),
         STEPS.iter().filter_map(|text| text.parse().ok()).collect(),
     ))?;

@@ -7,9 +7,8 @@ fn the_demo_ends_well_and_leaves_a_self_contained_report() {
     let yard = Yard::new();
     let answer = yard.expect(0, "demo --out shown");
     // All of the plane, and some of space.
-    let is_of_space = |name: &str| {
-        ironspin_scene::bundled::find(name).is_some_and(|text| text.lines().any(|line| line == "space = 3"))
-    };
+    let dimension = |name: &str| ironspin_scene::Scene::open(name).unwrap().dimension().unwrap();
+    let is_of_space = |name: &str| dimension(name) == ironspin_model::Dimension::Space;
     let (space, plane): (Vec<&str>, Vec<&str>) = ironspin_scene::bundled::names().partition(|name| is_of_space(name));
     for scene in &plane {
         assert!(answer.out.contains(&format!("pass  {scene}")), "{scene}: {}", answer.out);

@@ -38,6 +38,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::rc::Rc;
 use std::sync::Arc;
+pub(crate) use vectors::dimension;
 
 /// Most materials of a scene, and pairs of them.
 const MATERIAL_LIMIT: usize = 1_000;
@@ -119,7 +120,7 @@ pub(crate) fn resolve(
     meshes: &MeshFiles,
     settings: &Settings,
 ) -> Result<Resolved, Diagnostic> {
-    let dimension = vectors::dimension(&file.space)?;
+    let dimension = dimension(&file.space)?;
     let budget = Rc::new(Budget::new(settings.body_limit));
     let evaluator = Evaluator::new(settings.seed).within(&budget);
     let tables = joined("parameters", shared.iter().map(|s| &s.set), &file.set)?;

@@ -10,7 +10,7 @@ use ironspin_model::{DQuat, DVec2, DVec3, Dimension, Pose, about_z, turn};
 use std::ops::Range;
 
 /// What `space` of a file says.
-pub(super) fn dimension(space: &Placed<i64>) -> Result<Dimension, Diagnostic> {
+pub(crate) fn dimension(space: &Placed<i64>) -> Result<Dimension, Diagnostic> {
     match space.get_ref() {
         2 => Ok(Dimension::Plane),
         3 => Ok(Dimension::Space),
