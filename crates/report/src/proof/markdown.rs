@@ -20,10 +20,13 @@ pub fn proof_markdown(proof: &ProofDocument) -> String {
     );
     out.push_str(&format!("**{}.** {} trials in all.\n\n", summary(proof).join("; "), proof.trials));
     out.push_str("## Faults\n\n");
-    out.push_str(
+    out.push_str(if proof.quick {
+        "The quick proof: `caught` means that a claim that the entry names notices it at its stated size at one step, 1/60; *smallest* stays \
+         empty. *Claims* counts all of the named scenes that notice it.\n\n"
+    } else {
         "`caught`: a claim that the entry names notices it at every step and seed (1/60, 1/240, and 1/60 with another seed). *Smallest* is the smallest \
-         size that is still caught, of those a tenth, a hundredth ... of the stated one. *Claims* counts all that notice it.\n\n",
-    );
+         size that is still caught, of those a tenth, a hundredth ... of the stated one. *Claims* counts all that notice it.\n\n"
+    });
     out.push_str("| fault | | stated size | smallest | claims | noticed by |\n|---|---|---|---|---|---|\n");
     for fault in &proof.faults {
         let stated = fault.size.as_ref().map_or_else(String::new, |size| show(size.stated));
