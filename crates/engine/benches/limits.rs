@@ -225,6 +225,7 @@ fn spring(side: usize) -> f64 {
         skin: Vec::new(),
         cells: Vec::new(),
         pressure: None,
+        ..SoftBody::default()
     });
     let mut bench = Bench::new(world, "integrator=symplectic-euler,soft-substeps=8", DT);
     bench.engine.advance_blind(DT, 10).expect("a step");

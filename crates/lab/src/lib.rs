@@ -89,7 +89,7 @@ pub use proof::{
     ProofListener, ProofOrder, SizeProof, conclude_proof, keep_outcomes, plan_proof, run_proof,
 };
 pub use record::{ClaimRecord, TrialRecord};
-pub use recording::{Curve, Recording, Replay};
+pub use recording::{Curve, Recording, Replay, ReplayContact};
 pub use series::{Collapse, REFINED, SeriesDocument, SeriesOrder, SeriesRecord, collapse, run_series};
 pub use sweep::{Draw, Draws, MANY, Ran, ResultStream, Shard, Sketch, Survey, SweepFolder, Swept, manifest_of};
 pub use trial::{run_trial, run_trial_on, try_building};

@@ -1,7 +1,7 @@
 //! What pictures and plots of a trial are drawn from: a few hundred samples, whatever its length.
 
 use ironspin_gauge::mechanical_energy;
-use ironspin_model::{BodyState, DVec3, Dimension, Frame, Pose, World};
+use ironspin_model::{BodyState, Contact, DVec3, Dimension, Frame, Pose, World};
 
 /// Most samples kept over a trial.
 const SAMPLES: u64 = 400;
@@ -30,12 +30,23 @@ pub struct Replay {
     pub times: Vec<f64>,
     /// Place and rotation of every body, frame after frame; not-a-number for an absent one.
     pub poses: Vec<Pose>,
-    /// Contact points of each frame, with the impulse of the step, N s.
-    pub contacts: Vec<Vec<(DVec3, f64)>>,
+    /// Contact points of each frame, or some of them.
+    pub contacts: Vec<Vec<ReplayContact>>,
+}
+
+/// A contact to be drawn.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct ReplayContact {
+    /// m.
+    pub point: DVec3,
+    /// Unit vector from the first body to the second.
+    pub normal: DVec3,
+    /// Of the step, N s.
+    pub impulse: f64,
 }
 
 impl Replay {
-    fn keep(&mut self, frame: &Frame, contacts: Vec<(DVec3, f64)>) {
+    fn keep(&mut self, frame: &Frame, contacts: Vec<ReplayContact>) {
         self.times.push(frame.time);
         self.poses.extend(frame.bodies.iter().map(|body| body.pose));
         self.contacts.push(contacts);
@@ -48,10 +59,10 @@ impl Replay {
     }
 }
 
-/// Contact points of a frame, or some of them, with the impulse of the step, N s.
-fn some_contacts(frame: &Frame) -> impl Iterator<Item = (DVec3, f64)> {
+/// Contacts of a frame, or some of them.
+fn some_contacts(frame: &Frame) -> impl Iterator<Item = ReplayContact> {
     let some = frame.contacts.iter().step_by(frame.contacts.len().div_ceil(CONTACTS).max(1));
-    some.map(|contact| (contact.point, contact.impulse))
+    some.map(|&Contact { point, normal, impulse, .. }| ReplayContact { point, normal, impulse })
 }
 
 /// Samples of a trial.
@@ -87,7 +98,7 @@ pub(crate) struct Recorder {
     pace: u64,
     first_potential: Option<f64>,
     /// Of the frame that was seen last.
-    last_contacts: Vec<(DVec3, f64)>,
+    last_contacts: Vec<ReplayContact>,
 }
 
 impl Recorder {

@@ -115,7 +115,7 @@ impl Scenery {
         let (mut low, mut high) = (view.low, view.high);
         for axis in 0..3 {
             let mut values: Vec<f64> =
-                recording.replay.contacts.iter().flatten().map(|(point, _)| point[axis]).collect();
+                recording.replay.contacts.iter().flatten().map(|contact| contact.point[axis]).collect();
             values.retain(|value| value.is_finite());
             values.sort_by(f64::total_cmp);
             let edge = values.len() / 50;

@@ -124,6 +124,7 @@ pub(super) unsafe fn read(reported: &raw::World, bodies: &mut Vec<Body>) -> Resu
             skin: numbers(part(skin, row.first_skin, row.skin_count, 2)?).as_chunks::<2>().0.to_vec(),
             cells: numbers(part(cells, row.first_cell, row.cell_count, 3)?).as_chunks::<3>().0.to_vec(),
             pressure: (row.has_pressure != 0).then_some(Pressure { amount: row.amount, outside: row.outside }),
+            ..SoftBody::default()
         });
     }
     Ok(found)

@@ -279,6 +279,7 @@ mod tests {
             skin: vec![[0, 1], [1, 2], [2, 0]],
             cells: vec![[0, 1, 2]],
             pressure: Some(Pressure { amount: 3.0, outside: 1.0 }),
+            ..SoftBody::default()
         });
         world.excluded_pairs = (first..first + 3).map(|node| [0, node]).collect();
         world

@@ -11,6 +11,34 @@ pub(crate) fn view_parser() -> impl TypedValueParser<Value = View> {
     PossibleValuesParser::new(View::ALL.map(View::word)).try_map(|word| View::of(&word).ok_or("no side of a scene"))
 }
 
+/// From where a film is seen.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) enum FilmView {
+    Side(View),
+    /// From all named sides at once.
+    All,
+    /// A body stays in the middle.
+    Follow(String),
+}
+
+fn film_view(text: &str) -> Result<FilmView, String> {
+    if let Some(body) = text.strip_prefix("follow:") {
+        return Ok(FilmView::Follow(body.to_owned()));
+    }
+    let words = View::ALL.map(View::word).join(", ");
+    let side = View::of(text).map(FilmView::Side).or((text == "all").then_some(FilmView::All));
+    side.ok_or_else(|| format!("expected {words}, all or follow:BODY"))
+}
+
+/// A point or a vector of space.
+fn three_numbers(text: &str) -> Result<[f64; 3], String> {
+    let numbers: Option<Vec<f64>> =
+        text.split(',').map(|part| part.trim().parse().ok().filter(|number: &f64| number.is_finite())).collect();
+    numbers
+        .and_then(|numbers| numbers.try_into().ok())
+        .ok_or_else(|| "expected three numbers such as 2,1.5,-3".to_owned())
+}
+
 #[derive(Debug, Args)]
 pub(crate) struct ReportOptions {
     /// A folder that `run --out`, `demo` or `sweep` has left
@@ -74,9 +102,15 @@ pub(crate) struct FilmOptions {
     /// Width of a picture, dots
     #[arg(long, value_name = "N", default_value_t = 640)]
     pub(crate) width: u32,
-    /// The side from which a scene in space is seen; the corner when left out
-    #[arg(long, value_name = "SIDE", value_parser = view_parser())]
-    pub(crate) view: Option<View>,
+    /// The side from which a scene in space is seen: front, side, top, corner, all of them at once, or follow:BODY; the corner from which least is hidden when left out
+    #[arg(long, value_name = "SIDE", value_parser = film_view)]
+    pub(crate) view: Option<FilmView>,
+    /// Look at a scene in space from this point, m; with --to what is seen is as tall as the two are apart
+    #[arg(long, value_name = "X,Y,Z", value_parser = three_numbers, allow_hyphen_values = true, conflicts_with = "view")]
+    pub(crate) from: Option<[f64; 3]>,
+    /// The point in the middle of the picture, m; the middle of the scene when left out
+    #[arg(long, value_name = "X,Y,Z", value_parser = three_numbers, allow_hyphen_values = true, requires = "from")]
+    pub(crate) to: Option<[f64; 3]>,
     /// Keep a body in the middle, by its name
     #[arg(long, value_name = "BODY")]
     pub(crate) follow: Option<String>,

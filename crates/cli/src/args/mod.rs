@@ -13,7 +13,7 @@ mod twin;
 pub(crate) use conditions::ConditionOptions;
 pub(crate) use engines::{EnginesAction, EnginesOptions, KeepOptions, ProbeFormat, ProbeOptions, ServeLibraryOptions};
 pub(crate) use farm::{FarmAction, FarmOptions, FarmPlace, JoinOptions, StatusFormat, StatusOptions, WorkOptions};
-pub(crate) use look::{FilmOptions, PlotOptions, ReportOptions, view_parser};
+pub(crate) use look::{FilmOptions, FilmView, PlotOptions, ReportOptions, view_parser};
 pub(crate) use proof::{ProofFormat, ProofOptions};
 pub(crate) use search::{CompareOptions, CostOptions, EdgeOptions, HistoryOptions, SeriesOptions};
 pub(crate) use selection::SceneSelection;

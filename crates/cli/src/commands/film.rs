@@ -1,10 +1,10 @@
 //! `film`: pictures, strips and films of a trial, in files or in the terminal.
 
-use crate::args::FilmOptions;
+use crate::args::{FilmOptions, FilmView};
 use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{TrialRecord, plan_grid, put_file};
-use ironspin_model::{Dimension, World, nearest};
+use ironspin_model::{DVec3, Dimension, World, nearest};
 use ironspin_report::{FilmError, FilmStyle, View, apng, gif, missing_letters, play, still, strip};
 use std::io::IsTerminal;
 use std::path::Path;
@@ -26,12 +26,27 @@ fn body_of(world: &World, name: &str) -> Result<usize, Diagnostic> {
 }
 
 /// Refuses a side from which a world cannot be seen.
-pub(super) fn can_be_seen(world: &World, view: Option<View>) -> Result<(), Diagnostic> {
-    if world.dimension == Dimension::Plane && view.is_some_and(|view| view != View::Front) {
+pub(super) fn can_be_seen(world: &World, views: &[View]) -> Result<(), Diagnostic> {
+    if world.dimension == Dimension::Plane && views.iter().any(|view| *view != View::Front) {
         let why = "a scene of the plane is only seen from the front; --view is for scenes in space";
         return Err(Diagnostic::Kept { why: why.to_owned() });
     }
     Ok(())
+}
+
+/// From where a film is seen, and at what it is aimed.
+fn looked_at(options: &FilmOptions) -> (Vec<View>, Option<(DVec3, f64)>) {
+    if let Some(from) = options.from.map(DVec3::from_array) {
+        let to = options.to.map(DVec3::from_array);
+        let way = from - to.unwrap_or(DVec3::ZERO);
+        return (vec![View::From(way)], to.map(|to| (to, way.length())));
+    }
+    let views = match &options.view {
+        Some(FilmView::Side(view)) => vec![*view],
+        Some(FilmView::All) => vec![View::Corner, View::Front, View::Side, View::Top],
+        Some(FilmView::Follow(_)) | None => Vec::new(),
+    };
+    (views, None)
 }
 
 /// What is made of a trial.
@@ -74,7 +89,11 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
         return wrong(format!("a film is of one trial, and these are {many}: give one engine, one step, one of each"));
     };
     let mut plan = plan.clone();
-    let follow = options.follow.as_ref().map(|name| body_of(&plan.setup.world, name)).transpose()?;
+    let named = match &options.view {
+        Some(FilmView::Follow(name)) => Some(name),
+        _ => options.follow.as_ref(),
+    };
+    let follow = named.map(|name| body_of(&plan.setup.world, name)).transpose()?;
     // So many steps of the trial to a picture that the film plays at its speed.
     let step = plan.conditions.scene_dt();
     let every = (options.speed / (options.fps * step)).round().max(1.0) as u64;
@@ -82,10 +101,15 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
     let states = plan.conditions.schedule(plan.setup.world.duration).count() * plan.setup.world.bodies.len() as u64;
     let all = states <= STATES && !options.no_slow;
     plan.pace = Some(if all { 1 } else { every });
-    can_be_seen(&plan.setup.world, options.view)?;
+    let (views, aim) = looked_at(options);
+    can_be_seen(&plan.setup.world, &views)?;
+    if aim.is_some_and(|(_, tall)| !(tall > 0.0)) {
+        return wrong("--from and --to are the same point".to_owned());
+    }
     let style = FilmStyle {
         width: options.width,
-        view: options.view,
+        views,
+        aim,
         contacts: !options.no_contacts,
         velocities: options.velocities,
         trails: options.trails,

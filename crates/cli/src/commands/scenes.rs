@@ -77,7 +77,7 @@ fn shown(options: &ShowOptions) -> Result<String, Diagnostic> {
         tell_warning(warning);
     }
     if let Some(path) = &options.picture {
-        can_be_seen(&setup.world, options.view)?;
+        can_be_seen(&setup.world, options.view.as_slice())?;
         write_new(path, &drawn(&setup, options.view), true)?;
     }
     if options.resolved {

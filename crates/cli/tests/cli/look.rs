@@ -258,7 +258,7 @@ fn space_is_seen_from_four_sides() {
     for (words, part) in [
         ("film slag-lob --at 1 --out x.png --view top", "a scene of the plane is only seen from the front"),
         ("scenes show slag-lob --picture x.svg --view top", "a scene of the plane is only seen from the front"),
-        ("film solid-drop --at 1 --out x.png --view behind", "possible values: front, side, top, corner"),
+        ("film solid-drop --at 1 --out x.png --view behind", "expected front, side, top, corner, all or follow:BODY"),
     ] {
         let answer = yard.expect(2, words);
         assert!(answer.err.contains(part), "{words}: {}", answer.err);
@@ -336,7 +336,10 @@ fn the_page_plays_and_scrubs_and_says_nothing_on_the_console() {
         }, 1000);</script></body>"#;
     yard.write("solid/read.html", &yard.read("solid/report.html").replace("</body>", sides));
     let (played, said) = seen(browser, &yard.path("solid/read.html"));
-    assert!(said.is_empty() && played.contains("<title>corner,front,side,top; 4 pictures</title>"), "{said}");
+    assert!(
+        said.is_empty() && played.contains("<title>corner,front,side,top,back,left,below; 7 pictures</title>"),
+        "{said}"
+    );
     let title = "at 0.000 s; on true; back 0.000 s; end true; other true; trails true; play Pause; stop Play; \
          moment 0.017 s tunnel.count of rivet[6]; requests 0";
     let found = dom.split("<title>").nth(1).and_then(|rest| rest.split("</title>").next()).unwrap_or(&dom);

@@ -13,6 +13,7 @@ mod judge;
 mod kept;
 #[cfg(unix)]
 mod look;
+mod look_space;
 mod mesh_files;
 mod mistakes;
 mod named;

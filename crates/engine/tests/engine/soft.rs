@@ -56,6 +56,7 @@ fn add_net(
         skin: Vec::new(),
         cells: Vec::new(),
         pressure: None,
+        ..SoftBody::default()
     });
 }
 

@@ -169,6 +169,7 @@ impl SoftRow {
             skin: self.skin,
             cells: self.cells,
             pressure: self.pressure.map(|gas| Pressure { amount: gas.amount.0, outside: gas.outside.0 }),
+            ..SoftBody::default()
         })
     }
 }

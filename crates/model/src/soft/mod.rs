@@ -22,7 +22,7 @@ use glam::DVec3;
 use std::ops::Range;
 
 /// A soft body. As a whole it has an id behind those of all bodies: see [`World::soft_id`].
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq)]
 pub struct SoftBody {
     /// Name as selectors know it.
     pub name: String,
@@ -36,12 +36,53 @@ pub struct SoftBody {
     pub self_contact: bool,
     /// Springs between its nodes.
     pub springs: Vec<NodeSpring>,
-    /// Segments by which it touches, as numbers of nodes; the inside lies to the left. Without any it touches with its nodes.
+    /// Distances that stay as they are.
+    pub sticks: Vec<Stick>,
+    /// In the plane: segments by which it touches, as numbers of nodes; the inside lies to the left. Without any skin it touches with its nodes.
     pub skin: Vec<[usize; 2]>,
-    /// Triangles of the inside, counter-clockwise as built. They carry no force.
+    /// In space: triangles by which it touches, counter-clockwise seen from outside.
+    pub faces: Vec<[usize; 3]>,
+    /// In the plane: triangles of the inside, counter-clockwise as built. They carry no force.
     pub cells: Vec<[usize; 3]>,
+    /// In space: tetrahedra of the inside, positively oriented as built. They carry no force.
+    pub tetrahedra: Vec<[usize; 4]>,
     /// Gas inside the skin.
     pub pressure: Option<Pressure>,
+    /// How fast its nodes swing about the built shape, placed as it fits best, rad/s; nothing where they are not drawn to it.
+    pub matching: Option<f64>,
+    /// From where on its springs give way for good.
+    pub yielding: Option<Yield>,
+    /// Nodes that are held to points of rigid bodies.
+    pub pins: Vec<Pin>,
+}
+
+/// A distance between two nodes that stays as it is.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Stick {
+    /// Numbers of its nodes within the soft body.
+    pub ends: [usize; 2],
+    /// m.
+    pub length: f64,
+}
+
+/// A spring strained beyond `strain` gives way until its strain is that; its length never leaves the built one by more than the share `most`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Yield {
+    /// As a share of the built length.
+    pub strain: f64,
+    /// As a share of the built length.
+    pub most: f64,
+}
+
+/// A node that is held to a point of a rigid body.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Pin {
+    /// Number of the node within the soft body.
+    pub node: usize,
+    /// Id of a rigid body.
+    pub body: usize,
+    /// In the frame of the body, m.
+    pub point: DVec3,
 }
 
 /// A spring between two nodes: it pulls with stiffness (l - length) + damping dl/dt.

@@ -299,6 +299,7 @@ mod tests {
             skin: Vec::new(),
             cells: Vec::new(),
             pressure: None,
+            ..SoftBody::default()
         };
         let bodies = masses.iter().enumerate().map(node).collect();
         World { materials: vec![material], bodies, softs: vec![soft], ..World::planar(1.0) }

@@ -42,6 +42,10 @@ pub(crate) struct DrawnReplay {
     #[serde(with = "packed")]
     contacts: Vec<u16>,
     contact_counts: Vec<u16>,
+    /// Of every contact in space, from its first body to the second: numbers between -1 and 1. None in the plane, where the points say enough, and in
+    /// files of earlier versions.
+    #[serde(default, with = "packed", skip_serializing_if = "Vec::is_empty")]
+    normals: Vec<u16>,
     /// The same as `states` of a twin, at the same times.
     #[serde(default, with = "packed", skip_serializing_if = "Vec::is_empty")]
     ghost: Vec<u16>,
@@ -273,11 +277,13 @@ impl DrawnReplay {
         };
         // A twin that ended early has no ghost.
         let ghost = twin.map(|twin| &twin.replay).filter(|twin| twin.times.len() == replay.times.len());
-        let largest = replay.contacts.iter().flatten().map(|(_, impulse)| *impulse).fold(0.0, f64::max);
-        let contacts = replay.contacts.iter().flatten().flat_map(|&(point, impulse)| {
-            let share = if largest > 0.0 { (impulse / largest).clamp(0.0, 1.0) } else { 0.0 };
-            places(point).chain([(STEPS * share).round() as u16])
+        let touches = || replay.contacts.iter().flatten();
+        let largest = touches().map(|contact| contact.impulse).fold(0.0, f64::max);
+        let contacts = touches().flat_map(|contact| {
+            let share = if largest > 0.0 { (contact.impulse / largest).clamp(0.0, 1.0) } else { 0.0 };
+            places(contact.point).chain([(STEPS * share).round() as u16])
         });
+        let normals = touches().flat_map(|contact| contact.normal.to_array().map(|part| place(part, -1.0, 1.0)));
         let corners = [from, to];
         let strain = largest_strain(world, replay);
         DrawnReplay {
@@ -295,6 +301,7 @@ impl DrawnReplay {
             times: replay.times.iter().map(|&time| short(time)).collect(),
             states: reported(replay),
             contacts: contacts.collect(),
+            normals: if world.dimension == Dimension::Space { normals.collect() } else { Vec::new() },
             ghost: ghost.map_or_else(Vec::new, reported),
             moments: Vec::new(),
             contact_counts: replay.contacts.iter().map(|contacts| contacts.len() as u16).collect(),
@@ -315,16 +322,18 @@ impl DrawnReplay {
         };
         let mut ends = vec![0];
         for &count in &self.contact_counts {
-            ends.push(ends[ends.len() - 1] + self.contact_len() * usize::from(count));
+            ends.push(ends[ends.len() - 1] + usize::from(count));
         }
+        let of_contacts = |numbers: &[u16], each: usize| -> Vec<u16> {
+            let frame = |&frame: &usize| numbers.get(each * ends[frame]..each * ends[frame + 1]).unwrap_or_default();
+            chosen.iter().flat_map(frame).copied().collect()
+        };
         DrawnReplay {
             times: chosen.iter().map(|&frame| self.times[frame]).collect(),
             states: frames_of(&self.states),
             ghost: frames_of(&self.ghost),
-            contacts: chosen
-                .iter()
-                .flat_map(|&frame| self.contacts[ends[frame]..ends[frame + 1]].iter().copied())
-                .collect(),
+            contacts: of_contacts(&self.contacts, self.contact_len()),
+            normals: of_contacts(&self.normals, 3),
             contact_counts: chosen.iter().map(|&frame| self.contact_counts[frame]).collect(),
             ..self.clone()
         }

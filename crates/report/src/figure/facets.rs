@@ -1,5 +1,6 @@
 //! Bodies as flat faces, for drawing: round ones by as many as look round.
 
+use super::solids::FlatFace;
 use super::{Piece, Primitive, Sight};
 use ironspin_model::{DVec3, SpaceShape};
 use std::f64::consts::{FRAC_PI_2, TAU};
@@ -63,6 +64,17 @@ impl Facets {
     /// Normals of the first faces.
     pub(super) fn normals(&self) -> impl Iterator<Item = DVec3> + '_ {
         self.faces.iter().take(NORMALS).map(|face| self.normal(face))
+    }
+
+    /// All faces about a centre.
+    pub(super) fn placed(&self, centre: DVec3) -> Vec<FlatFace> {
+        let face = |face: &Vec<usize>| FlatFace {
+            corners: face.iter().map(|&k| centre + self.corners[k]).collect(),
+            normal: self.normal(face),
+            edged: self.edged || face.len() > 4,
+            two_sided: self.two_sided,
+        };
+        self.faces.iter().map(face).collect()
     }
 
     /// The faces that look at the eye, about a centre, as seen, the furthest first.

@@ -2,9 +2,10 @@
 //! look equal wherever they are.
 
 use ironspin_model::{DVec2, DVec3, Dimension, World};
+use std::f64::consts::FRAC_PI_2;
 
 /// A side from which a world is seen. Up is where gravity comes from, else y.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub enum View {
     /// Along -z: x to the right.
     Front,
@@ -14,10 +15,12 @@ pub enum View {
     Top,
     /// From in front, from the right and from above.
     Corner,
+    /// From where a vector of the world points, whatever its length.
+    From(DVec3),
 }
 
 impl View {
-    /// All of them.
+    /// All that have a name.
     pub const ALL: [View; 4] = [View::Front, View::Side, View::Top, View::Corner];
 
     /// Its word.
@@ -27,6 +30,7 @@ impl View {
             View::Side => "side",
             View::Top => "top",
             View::Corner => "corner",
+            View::From(_) => "free",
         }
     }
 
@@ -66,6 +70,13 @@ impl Sight {
             return Sight::FRONT;
         }
         let (right, toward) = match view {
+            View::From(to_eye) => {
+                let toward = to_eye.try_normalize().unwrap_or(DVec3::Z);
+                let right = upright(world.gravity, DVec3::Y).cross(toward).try_normalize();
+                // Straight from above there is no side that is up.
+                let right = right.unwrap_or_else(|| upright(world.gravity, DVec3::X));
+                return Sight { right, up: toward.cross(right), toward };
+            }
             View::Front => (DVec3::X, DVec3::Z),
             View::Side => (-DVec3::Z, DVec3::X),
             View::Top => (DVec3::X, DVec3::Y),
@@ -77,6 +88,17 @@ impl Sight {
         };
         let [right, toward] = [right, toward].map(|axis| upright(world.gravity, axis));
         Sight { right, up: toward.cross(right), toward }
+    }
+
+    /// Corners from which a world of space can be seen, the usual one first: the others about the upright axis and from higher up.
+    pub(crate) fn corners(world: &World) -> impl Iterator<Item = View> + '_ {
+        let heights = [ABOVE, 0.9];
+        let around =
+            heights.into_iter().flat_map(|above| (0..4).map(move |k| (above, AROUND + FRAC_PI_2 * f64::from(k))));
+        around.map(|(above, around)| {
+            let (high, flat) = (libm::sin(above), libm::cos(above));
+            View::From(upright(world.gravity, DVec3::new(flat * libm::sin(around), high, flat * libm::cos(around))))
+        })
     }
 
     /// Where a point of the world lies in the plane that is looked at, m.
@@ -124,6 +146,22 @@ mod tests {
                 let fall = sight.project(gravity);
                 assert!(fall.x.abs() < 1e-12 && fall.y <= 1e-12, "{view:?} {gravity} {fall}");
             }
+        }
+    }
+
+    #[test]
+    fn a_free_view_looks_from_where_it_is_told_with_up_upwards() {
+        for gravity in [-9.81 * DVec3::Y, -9.81 * DVec3::Z] {
+            let world = world(gravity);
+            assert_eq!(Sight::corners(&world).count(), 8);
+            for view in Sight::corners(&world).chain([View::From(-3.0 * gravity), View::From(DVec3::ONE)]) {
+                let (View::From(to), sight) = (view, Sight::of(&world, view)) else { panic!() };
+                assert!(sight.toward.distance(to.normalize()) < 1e-15 && sight.project(gravity).y <= 1e-12);
+                assert!(sight.right.cross(sight.up).distance(sight.toward) < 1e-15);
+            }
+            let [usual, first] =
+                [View::Corner, Sight::corners(&world).next().unwrap()].map(|view| Sight::of(&world, view));
+            assert!(usual.toward.distance(first.toward) < 1e-15);
         }
     }
 

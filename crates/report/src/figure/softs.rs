@@ -110,6 +110,7 @@ mod tests {
             skin: vec![[0, 1], [1, 2], [2, 3], [3, 0]],
             cells: Vec::new(),
             pressure: None,
+            ..SoftBody::default()
         });
         let figure = soft_figure(&world, 0, |id| Some(corners[id].truncate()), 0.5).unwrap();
         assert_eq!((figure.inside.len(), figure.rim.len(), figure.held.len()), (1, 4, 1));

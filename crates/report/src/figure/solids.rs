@@ -18,6 +18,19 @@ pub(crate) struct Solid {
     pub(crate) facets: Option<Facets>,
 }
 
+/// A flat face where it stands.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct FlatFace {
+    /// m.
+    pub(crate) corners: Vec<DVec3>,
+    /// Unit vector outward.
+    pub(crate) normal: DVec3,
+    /// Whether a line runs around it.
+    pub(crate) edged: bool,
+    /// Whether it is seen from both sides.
+    pub(crate) two_sided: bool,
+}
+
 /// Points of the arcs on a ball, and how far a solid may stick into another without being taken for one behind it, as a share of both.
 const ARC: usize = 12;
 const STUCK: f64 = 0.1;
@@ -60,6 +73,47 @@ impl Solid {
     fn reach(&self, n: DVec3) -> f64 {
         let of_facets = self.facets.iter().flat_map(|facets| &facets.corners).map(|corner| corner.dot(n));
         of_facets.fold(0.0, f64::max) + self.halves.iter().map(|half| half.dot(n).abs()).sum::<f64>() + self.radius
+    }
+
+    /// The furthest of its corners from its centre, m.
+    pub(crate) fn size(&self) -> f64 {
+        self.corners().iter().map(|corner| corner.distance(self.centre)).fold(self.radius, f64::max)
+    }
+
+    /// All its flat faces where they stand, corners counter-clockwise seen from outside; none of a ball.
+    pub(crate) fn flat_faces(&self) -> Vec<FlatFace> {
+        if let Some(facets) = &self.facets {
+            return facets.placed(self.centre);
+        }
+        let sides = (0..3).flat_map(|axis| [1.0, -1.0].map(|sign| (axis, sign)));
+        let face = |(axis, sign): (usize, f64)| {
+            let (out, u, v) =
+                (sign * self.halves[axis], sign * self.halves[(axis + 1) % 3], self.halves[(axis + 2) % 3]);
+            let corners = [-u - v, u - v, u + v, v - u].map(|to| self.centre + out + to);
+            let normal = out.normalize_or_zero();
+            FlatFace { corners: corners.to_vec(), normal, edged: true, two_sided: false }
+        };
+        if self.radius > 0.0 { Vec::new() } else { sides.map(face).collect() }
+    }
+
+    /// Its shadow on a plane straight below: convex areas in that plane that together cover it; nothing where it lies behind the plane.
+    pub(crate) fn shadows(&self, point: DVec3, normal: DVec3) -> Vec<Vec<DVec3>> {
+        let onto = |p: DVec3| p - normal * (p - point).dot(normal);
+        if (self.centre - point).dot(normal) < 0.0 {
+            return Vec::new();
+        }
+        if self.radius > 0.0 {
+            let u = normal.any_orthonormal_vector() * self.radius;
+            let v = normal.cross(u);
+            let rim = |k: usize| {
+                let angle = TAU * k as f64 / (2 * ARC) as f64;
+                onto(self.centre) + libm::cos(angle) * u + libm::sin(angle) * v
+            };
+            return vec![(0..2 * ARC).map(rim).collect()];
+        }
+        // What looks up throws all of it.
+        let faces = self.flat_faces().into_iter().filter(|face| face.two_sided || face.normal.dot(normal) > 0.0);
+        faces.map(|face| face.corners.into_iter().map(onto).collect()).collect()
     }
 
     fn corners(&self) -> Vec<DVec3> {

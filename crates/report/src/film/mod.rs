@@ -4,10 +4,14 @@
 //! |---|---|
 //! | `mod.rs` | what is drawn of a trial, and the files that come of it |
 //! | `raster.rs` | bodies, contacts, velocities, trails on a raster image |
+//! | `clearest.rs` | from where least is hidden |
+//! | `depth.rs` | bodies of space by depth |
 //! | `blocks.rs` | frames as characters of a terminal |
 //! | `palette.rs` | pictures in 255 colours, and what changed from one to the next |
 
 mod blocks;
+mod clearest;
+mod depth;
 mod palette;
 mod raster;
 
@@ -15,10 +19,10 @@ pub use blocks::play;
 pub(crate) use raster::paint;
 
 use crate::drawing::{DrawnMoment, moments};
-use crate::figure::{Ground, View, largest_strain};
+use crate::figure::{Ground, Sight, View, largest_strain};
 use crate::picture::Scenery;
 use ironspin_lab::TrialRecord;
-use ironspin_model::{BodyKind, DVec2, Pose};
+use ironspin_model::{BodyKind, DVec2, DVec3, Dimension, Pose};
 use palette::Palette;
 use raster::Raster;
 use rayon::prelude::*;
@@ -54,8 +58,10 @@ pub struct FilmStyle {
     pub slow: bool,
     /// One of so many frames is shown otherwise.
     pub every: usize,
-    /// From where it is seen; from where it is usual when left out.
-    pub view: Option<View>,
+    /// From where it is seen; of several one picture each, side by side. From where least is hidden when left out.
+    pub views: Vec<View>,
+    /// The middle of the picture and how much is seen up and down, m; everything that matters when left out.
+    pub aim: Option<(DVec3, f64)>,
     /// A body in the middle of every picture.
     pub follow: Option<usize>,
     /// What the trial is called, on each picture.
@@ -72,11 +78,33 @@ const SLOWEST: f64 = 0.12;
 /// Most dots across or up.
 const MOST: u32 = 8_192;
 
+/// One view of a world.
+struct Pane {
+    scenery: Scenery,
+    /// Lower left and upper right corner of what is seen, m in the plane that is looked at.
+    corners: [DVec2; 2],
+    /// Its word, where there are several.
+    word: &'static str,
+}
+
+impl Pane {
+    fn new(record: &TrialRecord, view: View, style: &FilmStyle) -> Pane {
+        let scenery = Scenery::of_trial(record.world(), &record.recording, Some(view));
+        let (low, high) = scenery.corners();
+        let aimed = style.aim.map(|(at, tall)| {
+            let half = 0.5 * tall * DVec2::new((high.x - low.x) / (high.y - low.y), 1.0);
+            let middle = scenery.sight().project(at);
+            [middle - half, middle + half]
+        });
+        Pane { scenery, corners: aimed.unwrap_or([low, high]), word: view.word() }
+    }
+}
+
 struct Filming<'a> {
     record: &'a TrialRecord,
     style: &'a FilmStyle,
     size: [u32; 2],
-    scenery: Scenery,
+    panes: Vec<Pane>,
     ground: Option<Ground>,
     largest_impulse: f64,
     /// Strain of the deepest colour of springs.
@@ -100,17 +128,17 @@ impl<'a> Filming<'a> {
             let why = if record.reason.is_empty() { "no frame was made".to_owned() } else { record.reason.clone() };
             return Err(FilmError::Nothing(why));
         }
-        let scenery = Scenery::of_trial(record.world(), recording, style.view);
-        let (low, high) = scenery.corners();
-        let region = scenery.region();
-        let across = high - low;
+        let views = if style.views.is_empty() { vec![clearest::view(record)] } else { style.views.clone() };
+        let panes: Vec<Pane> = views.into_iter().map(|view| Pane::new(record, view, style)).collect();
+        let region = panes[0].scenery.region();
+        let across = panes[0].corners[1] - panes[0].corners[0];
         let tall = f64::from(style.width) * (across.y / across.x).clamp(0.3, 1.2);
         // Most readers of films want even sizes.
         let size = [style.width & !1, (tall as u32) & !1];
         if size.iter().any(|&side| side == 0 || side > MOST) {
             return Err(FilmError::Size(size[0], size[1]));
         }
-        let impulses = recording.replay.contacts.iter().flatten().map(|(_, impulse)| *impulse);
+        let impulses = recording.replay.contacts.iter().flatten().map(|contact| contact.impulse);
         let largest_impulse = impulses.fold(0.0, f64::max);
         let moments = moments(record);
         let mut filming = Filming {
@@ -118,7 +146,7 @@ impl<'a> Filming<'a> {
             style,
             size,
             ground: Ground::of(record.world(), region.0, region.1),
-            scenery,
+            panes,
             largest_impulse,
             strain: largest_strain(record.world(), &recording.replay),
             fastest: 0.0,
@@ -135,7 +163,9 @@ impl<'a> Filming<'a> {
         filming.frames = (0..=last).filter(chosen).collect();
         if style.velocities {
             let frames = 0..recording.replay.times.len();
-            let speeds = frames.flat_map(|frame| filming.velocities(frame)).map(|(_, way)| way.length());
+            let speeds = frames
+                .flat_map(|frame| filming.velocities(filming.panes[0].scenery.sight(), frame))
+                .map(|(_, way)| way.length());
             filming.fastest = speeds.fold(0.0, f64::max);
         }
         Ok(filming)
@@ -154,19 +184,39 @@ impl<'a> Filming<'a> {
         self.marked.iter().any(|frames| frames.contains(&frame))
     }
 
+    /// A picture of a frame; of several views side by side and below each other.
     fn picture(&self, frame: usize) -> Result<Pixmap, FilmError> {
+        if let [pane] = &self.panes[..] {
+            return self.seen(pane, self.size, frame);
+        }
+        let [wide, tall] = self.size;
+        let mut sheet = Pixmap::new(wide, tall).ok_or(FilmError::Size(wide, tall))?;
+        sheet.fill(tiny_skia::Color::from_rgba8(0xd9, 0xd4, 0xc8, 255));
+        let rows = self.panes.len().div_ceil(2) as u32;
+        let (half, height) = ((wide - 2) / 2, (tall - 2 * (rows - 1)) / rows);
+        for (number, pane) in (0..).zip(&self.panes) {
+            let picture = self.seen(pane, [half, height], frame)?;
+            let (x, y) = (number % 2 * (half + 2), number / 2 * (height + 2));
+            let place = PixmapPaint::default();
+            sheet.draw_pixmap(x as i32, y as i32, picture.as_ref(), &place, Transform::identity(), None);
+        }
+        Ok(sheet)
+    }
+
+    fn seen(&self, pane: &Pane, size: [u32; 2], frame: usize) -> Result<Pixmap, FilmError> {
         let replay = &self.record.recording.replay;
         let poses = replay.frame(frame);
-        let (sight, (low, high)) = (*self.scenery.sight(), self.scenery.corners());
+        let (sight, [low, high]) = (*pane.scenery.sight(), pane.corners);
         let at = |pose: &Pose| sight.project(pose.position);
         let shift = self.style.follow.and_then(|body| poses.get(body)).map(at).filter(|place| place.is_finite());
         let shift = shift.map_or(DVec2::ZERO, |place| place - 0.5 * (low + high));
-        let raster = Raster::new(self.size, low + shift, high + shift, sight);
-        let mut raster = raster.ok_or(FilmError::Size(self.size[0], self.size[1]))?;
+        let mut raster =
+            Raster::new(size, low + shift, high + shift, sight).ok_or(FilmError::Size(size[0], size[1]))?;
         let world = self.record.world();
         let moving = self.moving();
-        if let Some(ground) = &self.ground {
-            raster.ground(ground, world, poses);
+        let in_space = world.dimension == Dimension::Space;
+        if in_space {
+            raster.space(self.ground.as_ref(), world, poses, pane.scenery.region(), self.strain);
         }
         if self.style.trails {
             for (number, &id) in moving.iter().enumerate() {
@@ -174,21 +224,28 @@ impl<'a> Filming<'a> {
                 raster.trail(&way.filter(|place| place.is_finite()).collect::<Vec<_>>(), number);
             }
         }
-        raster.softs(world, poses, self.strain);
-        raster.world(world, poses);
+        if !in_space {
+            raster.softs(world, poses, self.strain);
+            raster.world(world, poses);
+        }
         raster.joints(world, poses);
         if self.style.velocities {
-            raster.velocities(&self.velocities(frame), self.fastest);
+            raster.velocities(&self.velocities(&sight, frame), self.fastest);
         }
         if self.style.contacts {
-            for &(point, impulse) in &replay.contacts[frame] {
-                raster.contact(sight.project(point), impulse / self.largest_impulse.max(f64::MIN_POSITIVE));
+            for contact in &replay.contacts[frame] {
+                raster.contact(
+                    sight.project(contact.point),
+                    contact.impulse / self.largest_impulse.max(f64::MIN_POSITIVE),
+                );
             }
         }
         let is_gone = |pose: &Pose| pose.position.is_finite() && !raster.shows(at(pose));
         let gone = moving.iter().filter(|&&id| is_gone(&poses[id])).count();
         if self.lettered {
-            raster.text(&format!("{:.3} s  {}", replay.times[frame], self.style.title), 0, false);
+            let text = format!("{:.3} s  {}", replay.times[frame], self.style.title);
+            let first = std::ptr::eq(pane, &self.panes[0]);
+            raster.text(if first { &text } else { pane.word }, 0, false);
         }
         let broken = || self.moments.iter().zip(&self.marked).filter(|(_, frames)| frames.contains(&frame));
         for place in broken().filter_map(|(moment, _)| poses.get(moment.body?)).map(at).filter(|at| at.is_finite()) {
@@ -209,14 +266,14 @@ impl<'a> Filming<'a> {
     }
 
     /// Places and velocities between one frame and its neighbour.
-    fn velocities(&self, frame: usize) -> Vec<(DVec2, DVec2)> {
+    fn velocities(&self, sight: &Sight, frame: usize) -> Vec<(DVec2, DVec2)> {
         let replay = &self.record.recording.replay;
         let first = frame.min(replay.times.len().saturating_sub(2));
         let Some(&end) = replay.times.get(first + 1) else { return Vec::new() };
         let time = end - replay.times[first];
         let (here, a, b) = (replay.frame(frame), replay.frame(first), replay.frame(first + 1));
         let arrow = |id: usize| {
-            let place = |pose: Pose| self.scenery.sight().project(pose.position);
+            let place = |pose: Pose| sight.project(pose.position);
             (place(here[id]), (place(b[id]) - place(a[id])) / time)
         };
         self.moving().into_iter().map(arrow).filter(|(from, way)| from.is_finite() && way.is_finite()).collect()

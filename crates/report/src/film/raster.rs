@@ -1,12 +1,12 @@
 //! Bodies, contacts, velocities, trails and letters on a raster image.
 
+use super::depth::Depth;
 use crate::figure::{
-    Camera, Ground, PartFigure, Primitive, Sight, Tint, body_figure, joint_figure, paint_order, placed_point,
-    soft_figure,
+    Camera, Ground, PartFigure, Primitive, Sight, body_figure, joint_figure, placed_point, soft_figure,
 };
 use crate::lettering;
-use crate::look::{GRID, GROUND, SERIES, SHADOW, STILL, strain_colour};
-use ironspin_model::{Body, BodyKind, DVec2, DVec3, Dimension, Pose, World};
+use crate::look::{SERIES, STILL, strain_colour};
+use ironspin_model::{Body, BodyKind, DVec2, DVec3, Pose, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
 
 const INK: (u8, u8, u8) = (0x22, 0x26, 0x2a);
@@ -22,6 +22,17 @@ pub(crate) fn paint(colour: (u8, u8, u8), opacity: f32) -> Paint<'static> {
     paint.set_color_rgba8(colour.0, colour.1, colour.2, (255.0 * opacity) as u8);
     paint.anti_alias = true;
     paint
+}
+
+/// The colour of each rigid body, and whether it stands still.
+fn looks(world: &World) -> Vec<((u8, u8, u8), bool)> {
+    let numbers = world.rigid().iter().scan(0, |moving, body| {
+        let still = body.kind == BodyKind::Static;
+        let colour = if still { STILL } else { SERIES[*moving % SERIES.len()] };
+        *moving += usize::from(!still);
+        Some((colour, still))
+    });
+    numbers.collect()
 }
 
 /// A picture under way, and what part of the world it shows.
@@ -45,43 +56,43 @@ impl Raster {
         self.camera.shows(p)
     }
 
-    /// The ground of space, with its grid and the shadows on it.
-    pub(super) fn ground(&mut self, ground: &Ground, world: &World, poses: &[Pose]) {
-        for (tint, drawn) in ground.backdrop(world, poses, &self.sight) {
-            let Some(path) = self.outline(&drawn, 0.0, true) else { continue };
-            let colour = match tint {
-                Tint::Ground => GROUND,
-                Tint::Grid => GRID,
-                Tint::Shadow => SHADOW,
-            };
-            let paint = paint(colour, 1.0);
-            if drawn.is_filled() {
-                self.pixels.fill_path(&path, &paint, FillRule::Winding, Transform::identity(), None);
-            } else {
-                self.pixels.stroke_path(&path, &paint, &Stroke::default(), Transform::identity(), None);
-            }
+    /// Space by depth: the ground with its shadows, bodies, soft bodies. `strain` is that of the deepest colour of springs.
+    pub(super) fn space(
+        &mut self,
+        ground: Option<&Ground>,
+        world: &World,
+        poses: &[Pose],
+        region: (DVec3, DVec3),
+        strain: f64,
+    ) {
+        let size = [self.pixels.width(), self.pixels.height()];
+        let mut depth = Depth::new(size, &self.camera, &self.sight, region);
+        if let Some(ground) = ground {
+            depth.ground(ground, world, poses);
         }
+        let looks = looks(world);
+        for (id, body) in world.rigid().iter().enumerate().filter(|(id, _)| poses[*id].position.is_finite()) {
+            let (colour, still) = looks[id];
+            depth.body(id, body, &poses[id], colour, still);
+        }
+        let moving = world.rigid().iter().filter(|body| body.kind != BodyKind::Static).count();
+        for (number, soft) in world.softs.iter().enumerate() {
+            depth.skin(world.rigid_count() + number, soft, poses, SERIES[(moving + number) % SERIES.len()]);
+        }
+        depth.outline();
+        depth.glasses();
+        for soft in &world.softs {
+            depth.springs(world, soft, poses, strain);
+        }
+        depth.put(&mut self.pixels);
     }
 
-    /// All bodies where they are, those behind others first.
+    /// All bodies of the plane where they are.
     pub(super) fn world(&mut self, world: &World, poses: &[Pose]) {
-        let in_space = world.dimension == Dimension::Space;
-        let numbers = world.rigid().iter().scan(0, |moving, body| {
-            let still = body.kind == BodyKind::Static;
-            let colour = if still { STILL } else { SERIES[*moving % SERIES.len()] };
-            *moving += usize::from(!still);
-            Some((colour, still))
-        });
-        let looks: Vec<_> = numbers.collect();
-        for id in paint_order(world.rigid().iter().zip(poses.iter().copied()), in_space, &self.sight) {
-            let ((colour, still), pose) = (looks[id], &poses[id]);
+        for (id, (colour, still)) in looks(world).into_iter().enumerate() {
+            let pose = &poses[id];
             if pose.position.is_finite() && pose.angle.is_finite() {
-                let opacity = match (in_space, still) {
-                    (true, _) => 1.0,
-                    (false, true) => 0.55,
-                    (false, false) => 0.85,
-                };
-                self.body(&world.bodies[id], pose, colour, still, opacity);
+                self.body(&world.bodies[id], pose, colour, still, if still { 0.55 } else { 0.85 });
             }
         }
     }

@@ -65,10 +65,18 @@ pub(super) fn figures(number: usize, trial: &PageTrial, share: Share) -> Result<
     let curves = curves(trial, drawing, share)?;
     Ok(html! {
         div.figures {
-            (replay(&number.to_string(), &trial.document.scene, &drawing.replay.within(share.places)))
+            (replay(&number.to_string(), &trial.document.scene, &label(trial), &drawing.replay.within(share.places)))
             div.curves { @for curve in &curves { (curve) } }
         }
     })
+}
+
+/// What tells a trial from others of its scene.
+fn label(trial: &PageTrial) -> String {
+    let document = &trial.document;
+    let unusual = document.unusual_text();
+    let more = if unusual.is_empty() { String::new() } else { format!(", {unusual}") };
+    format!("{} dt {}{more}", document.engine, document.dt_text)
 }
 
 fn curves(trial: &PageTrial, drawing: &Drawing, share: Share) -> Result<Vec<Markup>, PlotError> {
@@ -115,17 +123,26 @@ fn legend(curves: &[Curve]) -> Markup {
 /// Speeds at which a replay plays.
 const SPEEDS: [&str; 7] = ["0.02", "0.1", "0.25", "0.5", "1", "2", "4"];
 
-/// A canvas with its controls and data; `name` tells it from others on the page.
-pub(super) fn replay(name: &str, scene: &str, replay: &DrawnReplay) -> Markup {
+/// A canvas with its controls and data; `name` tells it from others on the page, `label` from others of the same scene.
+pub(super) fn replay(name: &str, scene: &str, label: &str, replay: &DrawnReplay) -> Markup {
     // Numbers and texts of our own; `<` cannot end the script.
     let data = serde_json::to_string(replay).unwrap_or_default().replace('<', "\\u003c");
     // What would be obeyed is shown, in a string of JSON.
     let data = showable_json(&data);
-    let ticks = [("contacts", true), ("velocities", false), ("trails", false), ("twin", true)];
-    let shown = ticks.into_iter().filter(|(tick, _)| *tick != "twin" || replay.has_ghost());
+    let in_space = replay.sides().next().is_some();
+    let ticks = [
+        ("contacts", true, true),
+        ("velocities", false, true),
+        ("spins", false, in_space),
+        ("trails", false, true),
+        ("heights", false, in_space),
+        ("twin", true, replay.has_ghost()),
+        ("perspective", false, in_space),
+    ];
+    let shown = ticks.into_iter().filter(|(_, _, there)| *there);
     html! {
-        figure.replay {
-            canvas role="img" aria-label={ (scene) ", played back" } {}
+        figure.replay data-scene=(scene) data-label=(label) {
+            canvas role="img" aria-label={ (scene) ", played back" } aria-describedby={ "said-" (name) } {}
             div.controls {
                 button type="button" data-do="play" { "Play" }
                 button type="button" data-do="back" aria-label="one frame back" { "-1" }
@@ -138,17 +155,23 @@ pub(super) fn replay(name: &str, scene: &str, replay: &DrawnReplay) -> Markup {
                         @for speed in SPEEDS { option value=(speed) selected[speed == "1"] { (speed) "x" } }
                     }
                 }
-                @if replay.sides().next().is_some() {
+                @if in_space {
                     label {
                         "seen from "
                         select data-do="side" aria-label="seen from" {
-                            @for (number, side) in replay.sides().enumerate() { option value=(number) { (side) } }
+                            @for side in replay.sides() { option value=(side) { (side) } }
                         }
                     }
                 }
-                @for (tick, on) in shown {
+                label { "with " select data-do="other" aria-label="with another trial" { option value="" { "nothing else" } } }
+                @for (tick, on, _) in shown {
                     label { input type="checkbox" data-show=(tick) checked[on]; " " (tick) }
                 }
+                button type="button" data-do="link" title="puts the moment and the side into the address of the page" { "Link" }
+            }
+            p.said id={ "said-" (name) } aria-live="polite" {}
+            @if in_space {
+                p.soft { "Drag to turn, with Shift to move, wheel after a click or two fingers to zoom. Keys on the picture: arrows, Shift and arrows, + and -, 1 to 7 for sides, p for perspective, blank to play, comma and full stop for frames, Home." }
             }
             @if let Some(most) = replay.deepest_strain() {
                 p.soft { "Springs are blue where they are squeezed and orange where they are stretched, deepest at a strain of " (format!("{:.1}", 100.0 * most)) " %; squares are nodes that are held." }

@@ -7,7 +7,8 @@
 //! | `beyond.rs` | twins, series, costs, collapse of sizes |
 //! | `broken.rs` | what broke, worst first |
 //! | `trial.rs`, `figures.rs` | each trial: claims; replay, curves, spectra, histograms |
-//! | `replay.js`, `page.css` | the script and the looks |
+//! | `*.js` | the script, in the order of [`SCRIPT`]: vectors, pictures by depth, the player of the plane, that of space, what begins |
+//! | `page.css` | the looks |
 
 mod beyond;
 mod broken;
@@ -27,6 +28,16 @@ pub use many::{A_PAGE, PAGED, page_of_many};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use std::collections::BTreeSet;
 
+/// The script of a page, one file after the other.
+const SCRIPT: [&str; 7] = [
+    include_str!("vectors.js"),
+    include_str!("depth.js"),
+    include_str!("player.js"),
+    include_str!("softs.js"),
+    include_str!("solids.js"),
+    include_str!("space.js"),
+    include_str!("begin.js"),
+];
 /// Most trials that are shown one by one; of more, the rest are only in the map.
 const REPORTED: usize = 600;
 /// Of more trials than the first number those that passed are not drawn, nor more than the second.
@@ -91,7 +102,7 @@ pub fn page_among(
         (each)
     };
     let colours: Vec<String> = (0..SERIES.len()).map(|index| format!("\"{}\"", crate::look::css(index))).collect();
-    let script = format!("\nconst COLOURS = [{}];\n{}", colours.join(", "), include_str!("replay.js"));
+    let script = format!("\nconst COLOURS = [{}];\n{}", colours.join(", "), SCRIPT.concat());
     Ok(whole(title, include_str!("page.css"), &body, Some(&script)))
 }
 

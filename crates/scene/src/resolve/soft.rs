@@ -96,6 +96,7 @@ impl Resolver {
             cells,
             pressure: self.pressure(table, names)?,
             name: traits.name,
+            ..SoftBody::default()
         };
         self.check_soft(table, soft, materials, built)
     }

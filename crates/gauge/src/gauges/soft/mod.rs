@@ -64,6 +64,7 @@ pub(crate) mod tests {
             skin: (0..4).map(|i| [i, (i + 1) % 4]).collect(),
             cells: vec![[0, 1, 2], [0, 2, 3]],
             pressure: None,
+            ..SoftBody::default()
         });
         world
     }

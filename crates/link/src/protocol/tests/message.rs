@@ -26,6 +26,7 @@ fn with_a_rope() -> WireIds {
         skin: Vec::new(),
         cells: Vec::new(),
         pressure: None,
+        ..SoftBody::default()
     };
     WireIds::of(&World { bodies: vec![Body::plain("piece"); 5], softs: vec![soft], ..World::planar(1.0) })
 }

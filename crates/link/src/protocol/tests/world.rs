@@ -180,6 +180,7 @@ fn soft_bodies_come_back_as_they_were_and_what_is_not_built_is_named() {
         skin: vec![[0, 1], [1, 2], [2, 0]],
         cells: vec![[0, 1, 2]],
         pressure: Some(Pressure { amount: 3.0, outside: 1.0 }),
+        ..SoftBody::default()
     });
     world.excluded_pairs = (first..first + 3).map(|node| [0, node]).collect();
     let conditions = Conditions::with_dt(Timestep { text: "0.01".into(), seconds: 0.01 });
