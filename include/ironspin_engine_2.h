@@ -218,8 +218,8 @@ typedef struct ironspin_world {
     const ironspin_soft *softs;
     const ironspin_node *nodes;
     const ironspin_spring *springs;
-    const uint64_t *skin;  /* two nodes a segment, the inside to its left */
-    const uint64_t *cells; /* three nodes a triangle, counter-clockwise; they carry no force */
+    const uint64_t *skin;  /* two nodes a segment, the inside to its left; in space three a triangle, counter-clockwise from outside */
+    const uint64_t *cells; /* three nodes a triangle, counter-clockwise, in space four a tetrahedron; they carry no force */
 } ironspin_world;
 
 typedef struct ironspin_action {

@@ -116,10 +116,6 @@ impl Engine for Builtin {
         let settings = faulty_settings.as_ref().unwrap_or(&self.settings);
         let core = match world.dimension {
             Dimension::Plane => plane::build(world, settings, threads)?,
-            Dimension::Space if !world.softs.is_empty() => {
-                let feature = format!("soft bodies in {}", world.dimension.feature());
-                return Err(EngineError::Unsupported { feature });
-            }
             Dimension::Space => space::build(world, settings, threads)?,
         };
         let mut running = Running {

@@ -75,8 +75,8 @@ pub use nearest::nearest;
 pub use plane::{MassProperties, PlaneShape, body_mass, shape_mass};
 pub use pose::{Inertia, Pose, about_z};
 pub use soft::{
-    CELL_LIMIT, NODE, NODE_LIMIT, Net, NodeSpring, NodeTraits, Pressure, SOFT_SUBSTEPS, SPRING_LIMIT, SoftBody,
-    SoftMethod, largest_step,
+    CELL_LIMIT, NODE, NODE_LIMIT, Net, NodeSpring, NodeTraits, Pin, Pressure, SOFT_SUBSTEPS, SPRING_LIMIT, SoftBody,
+    SoftMethod, Stick, Yield, largest_step,
 };
 pub use space::{
     Hull, HullError, HullFace, MeshError, SolidProperties, SpaceShape, TriangleMesh, solid_body_mass, solid_mass,

@@ -247,7 +247,7 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
         })
         .collect();
     let mut outside = 0;
-    softs(&mut out, world, states, unit);
+    softs(&mut out, world, states, view.sight(), unit);
     for id in paint_order(world.rigid().iter().zip(poses.iter().copied()), in_space, view.sight()) {
         let (body, state) = (&world.bodies[id], &states[id]);
         let still = !is_moving(body);
@@ -319,13 +319,13 @@ fn opacity(still: bool) -> f64 {
 }
 
 /// Soft bodies: skins filled, springs by their strain, held nodes as squares.
-fn softs(out: &mut String, world: &World, states: &[BodyState], unit: f64) {
-    let place = |id: usize| states.get(id).filter(|state| state.is_finite()).map(|state| state.pose.xy());
+fn softs(out: &mut String, world: &World, states: &[BodyState], sight: &Sight, unit: f64) {
+    let place = |id: usize| states.get(id).filter(|state| state.is_finite()).map(|state| state.pose.position);
     let rigid = world.rigid().iter().filter(|body| body.kind != BodyKind::Static).count();
     // The deepest colour is that of the most strained spring of the picture.
     let most = deepest_strain(world, place);
     for number in 0..world.softs.len() {
-        let Some(figure) = soft_figure(world, number, place, most) else { continue };
+        let Some(figure) = soft_figure(world, number, place, sight, most) else { continue };
         let colour = css(rigid + number);
         let name = escape(&world.softs[number].name);
         let _ = write!(

@@ -47,7 +47,7 @@ fn sketch_from(world: &World, view: View) -> String {
         paint(&mut cells, columns, rows, body, view.sight(), (low, pitch));
     }
     for number in 0..world.softs.len() {
-        paint_soft(&mut cells, columns, rows, world, number, (low, pitch));
+        paint_soft(&mut cells, [columns, rows], world, number, view.sight(), (low, pitch));
     }
     let mut out = String::new();
     // Empty lines above and below are left out.
@@ -64,9 +64,16 @@ fn sketch_from(world: &World, view: View) -> String {
 }
 
 /// A soft body as it is built: what its skin encloses, then springs and skin, then nodes that are held.
-fn paint_soft(cells: &mut [u8], columns: usize, rows: usize, world: &World, number: usize, (low, pitch): (DVec2, f64)) {
-    let place = |id: usize| Some(world.bodies[id].pose.xy());
-    let Some(figure) = soft_figure(world, number, place, 1.0) else { return };
+fn paint_soft(
+    cells: &mut [u8],
+    [columns, rows]: [usize; 2],
+    world: &World,
+    number: usize,
+    sight: &Sight,
+    (low, pitch): (DVec2, f64),
+) {
+    let place = |id: usize| Some(world.bodies[id].pose.position);
+    let Some(figure) = soft_figure(world, number, place, sight, 1.0) else { return };
     let absent = world.bodies[world.softs[number].nodes.start].absent;
     let springs = figure.springs.iter().map(|(spring, _)| spring);
     for row in 0..rows {

@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 102] = [
+const BUNDLED: [(&str, &str); 109] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("hop-times", include_str!("../../../scenes/hop-times.toml")),
@@ -104,6 +104,13 @@ const BUNDLED: [(&str, &str); 102] = [
     ("tip-compass", include_str!("../../../scenes/tip-compass.toml")),
     ("solid-orders", include_str!("../../../scenes/solid-orders.toml")),
     ("carried-loads", include_str!("../../../scenes/carried-loads.toml")),
+    ("gas-globe", include_str!("../../../scenes/gas-globe.toml")),
+    ("globe-drop", include_str!("../../../scenes/globe-drop.toml")),
+    ("felt-cube", include_str!("../../../scenes/felt-cube.toml")),
+    ("stick-frame", include_str!("../../../scenes/stick-frame.toml")),
+    ("dented-gasket", include_str!("../../../scenes/dented-gasket.toml")),
+    ("corner-sheet", include_str!("../../../scenes/corner-sheet.toml")),
+    ("pad-pile", include_str!("../../../scenes/pad-pile.toml")),
 ];
 
 /// The names of all bundled scenes.

@@ -1,7 +1,7 @@
 //! Worlds and actions as plain arrays of the second version.
 
 use super::raw;
-use super::softs::Lists;
+use super::softs::{Lists, skin_size};
 use crate::pack::text;
 use ironspin_model::{
     Body, BodyKind, Conditions, DVec2, DVec3, Effect, Joint, JointKind, PlaneShape, Pose, Shape, SpaceShape, WireIds,
@@ -111,8 +111,8 @@ impl Packed {
             soft_count: softs.softs.len() as u64,
             node_count: softs.nodes.len() as u64,
             spring_count: softs.springs.len() as u64,
-            skin_count: (softs.skin.len() / 2) as u64,
-            cell_count: (softs.cells.len() / 3) as u64,
+            skin_count: (softs.skin.len() / skin_size(world.dimension)) as u64,
+            cell_count: (softs.cells.len() / (skin_size(world.dimension) + 1)) as u64,
             softs: softs.softs.as_ptr(),
             nodes: softs.nodes.as_ptr(),
             springs: softs.springs.as_ptr(),

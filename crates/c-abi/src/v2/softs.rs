@@ -3,7 +3,7 @@
 
 use super::raw;
 use crate::unpack::{list, text};
-use ironspin_model::{Body, DVec3, NodeSpring, NodeTraits, Pressure, SoftBody, World};
+use ironspin_model::{Body, DVec3, Dimension, NodeSpring, NodeTraits, Pressure, SoftBody, World};
 use std::ffi::c_char;
 
 /// The lists of all soft bodies of a world.
@@ -19,6 +19,7 @@ pub(super) struct Lists {
 impl Lists {
     pub(super) fn of(world: &World, mut named: impl FnMut(&str) -> *const c_char) -> Lists {
         let mut lists = Lists::default();
+        let side = skin_size(world.dimension);
         for soft in &world.softs {
             let nodes = &world.bodies[soft.nodes.clone()];
             let traits = &nodes[0];
@@ -40,10 +41,10 @@ impl Lists {
                 node_count: nodes.len() as u64,
                 first_spring: lists.springs.len() as u64,
                 spring_count: soft.springs.len() as u64,
-                first_skin: (lists.skin.len() / 2) as u64,
-                skin_count: soft.skin.len() as u64,
-                first_cell: (lists.cells.len() / 3) as u64,
-                cell_count: soft.cells.len() as u64,
+                first_skin: (lists.skin.len() / side) as u64,
+                skin_count: (soft.skin.len() + soft.faces.len()) as u64,
+                first_cell: (lists.cells.len() / (side + 1)) as u64,
+                cell_count: soft.cell_count() as u64,
             });
             lists.nodes.extend(nodes.iter().map(|node| raw::Node {
                 position: node.pose.position.to_array(),
@@ -56,11 +57,29 @@ impl Lists {
                 stiffness: spring.stiffness,
                 damping: spring.damping,
             }));
-            lists.skin.extend(soft.skin.iter().flatten().map(|&node| node as u64));
-            lists.cells.extend(soft.cells.iter().flatten().map(|&node| node as u64));
+            lists.skin.extend(soft.skin_nodes().flatten().map(|&node| node as u64));
+            let cells = (0..soft.cell_count()).flat_map(|cell| soft.cell_nodes(cell));
+            lists.cells.extend(cells.map(|&node| node as u64));
         }
         lists
     }
+}
+
+/// Nodes of a piece of skin; a cell has one more.
+pub(super) fn skin_size(dimension: Dimension) -> usize {
+    usize::from(dimension.number())
+}
+
+/// What the interface has no place for.
+pub fn beyond(world: &World) -> Option<&'static str> {
+    let any = |has: fn(&SoftBody) -> bool| world.softs.iter().any(has);
+    [
+        ("soft bodies with sticks", any(|soft| !soft.sticks.is_empty())),
+        ("soft bodies with matching", any(|soft| soft.matching.is_some())),
+        ("soft bodies that yield", any(|soft| soft.yielding.is_some())),
+    ]
+    .into_iter()
+    .find_map(|(what, asked)| asked.then_some(what))
 }
 
 /// A part of a list; nothing where it leads beyond.
@@ -77,15 +96,20 @@ fn part<T>(list: &[T], first: u64, count: u64, each: usize) -> Result<&[T], Stri
 ///
 /// # Safety
 /// Every pointer must lead to as many items as the counts beside it say.
-pub(super) unsafe fn read(reported: &raw::World, bodies: &mut Vec<Body>) -> Result<Vec<SoftBody>, String> {
+pub(super) unsafe fn read(
+    reported: &raw::World,
+    dimension: Dimension,
+    bodies: &mut Vec<Body>,
+) -> Result<Vec<SoftBody>, String> {
+    let side = skin_size(dimension);
     // The caller guarantees it, here and below.
     let (softs, nodes, springs, skin, cells) = unsafe {
         (
             list(reported.softs, reported.soft_count),
             list(reported.nodes, reported.node_count),
             list(reported.springs, reported.spring_count),
-            list(reported.skin, 2 * reported.skin_count),
-            list(reported.cells, 3 * reported.cell_count),
+            list(reported.skin, side as u64 * reported.skin_count),
+            list(reported.cells, (side as u64 + 1) * reported.cell_count),
         )
     };
     let mut found = Vec::new();
@@ -101,6 +125,7 @@ pub(super) unsafe fn read(reported: &raw::World, bodies: &mut Vec<Body>) -> Resu
             damping: row.damping,
             ccd: row.swept != 0,
             absent: row.absent != 0,
+            dimension,
         };
         let first = bodies.len();
         for (number, node) in part(nodes, row.first_node, row.node_count, 1)?.iter().enumerate() {
@@ -114,6 +139,8 @@ pub(super) unsafe fn read(reported: &raw::World, bodies: &mut Vec<Body>) -> Resu
             damping: spring.damping,
         };
         let numbers = |list: &[u64]| list.iter().map(|&node| node as usize).collect::<Vec<_>>();
+        let own_skin = numbers(part(skin, row.first_skin, row.skin_count, side)?);
+        let own_cells = numbers(part(cells, row.first_cell, row.cell_count, side + 1)?);
         found.push(SoftBody {
             name,
             nodes: first..bodies.len(),
@@ -121,8 +148,10 @@ pub(super) unsafe fn read(reported: &raw::World, bodies: &mut Vec<Body>) -> Resu
             radius: traits.radius,
             self_contact: row.touches_itself != 0,
             springs: part(springs, row.first_spring, row.spring_count, 1)?.iter().map(spring).collect(),
-            skin: numbers(part(skin, row.first_skin, row.skin_count, 2)?).as_chunks::<2>().0.to_vec(),
-            cells: numbers(part(cells, row.first_cell, row.cell_count, 3)?).as_chunks::<3>().0.to_vec(),
+            skin: if side == 2 { own_skin.as_chunks::<2>().0.to_vec() } else { Vec::new() },
+            faces: if side == 3 { own_skin.as_chunks::<3>().0.to_vec() } else { Vec::new() },
+            cells: if side == 2 { own_cells.as_chunks::<3>().0.to_vec() } else { Vec::new() },
+            tetrahedra: if side == 3 { own_cells.as_chunks::<4>().0.to_vec() } else { Vec::new() },
             pressure: (row.has_pressure != 0).then_some(Pressure { amount: row.amount, outside: row.outside }),
             ..SoftBody::default()
         });

@@ -53,7 +53,7 @@ pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), Str
         .collect::<Result<Vec<_>, String>>()?;
     let joints = unsafe { list(reported.joints, reported.joint_count) };
     let joints = joints.iter().map(|row| joint_of(row, &bodies)).collect::<Result<_, _>>()?;
-    let softs = if has_softs { unsafe { softs::read(reported, &mut bodies) }? } else { Vec::new() };
+    let softs = if has_softs { unsafe { softs::read(reported, dimension, &mut bodies) }? } else { Vec::new() };
     let world = World {
         dimension,
         softs,
@@ -263,6 +263,7 @@ mod tests {
             damping: 0.2,
             ccd: true,
             absent: false,
+            dimension: Dimension::Plane,
         };
         let first = world.bodies.len();
         for (i, at) in [DVec3::ZERO, DVec3::X, DVec3::Y].into_iter().enumerate() {

@@ -28,6 +28,7 @@ mod scenes;
 mod search;
 mod selection;
 mod soft_oracles;
+mod soft_space_oracles;
 mod space_oracles;
 mod spinning_oracles;
 mod sweep;

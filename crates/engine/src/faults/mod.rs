@@ -11,6 +11,7 @@ mod moving;
 mod passing;
 mod reading;
 mod reporting;
+mod soft;
 mod spatial;
 mod touching;
 
@@ -142,6 +143,7 @@ pub fn faults() -> impl Iterator<Item = &'static FaultEntry> + Clone {
         passing::FAULTS,
         reporting::FAULTS,
         spatial::FAULTS,
+        soft::FAULTS,
     ]
     .into_iter()
     .flatten()

@@ -24,7 +24,7 @@ impl<R: Real> Simulation<R> {
     /// A body is put elsewhere and given another motion.
     pub(crate) fn put(&mut self, body: usize, state: &BodyState) {
         if body >= self.bodies.len() {
-            return self.soft.iter_mut().for_each(|soft| soft.put(body, state));
+            return self.soft.iter_mut().for_each(|soft| soft.room.put(body, state));
         }
         self.looked_ahead = false;
         self.bodies.moved = true;

@@ -17,15 +17,15 @@ use crate::plane::sleep::Sleep;
 use crate::plane::solver::Solver;
 use crate::plane::sweep::{Impact, Sweeper};
 use crate::plane::vector::Vec2;
-use crate::soft::SoftRoom;
+use crate::soft::PlaneSofts;
 use ironspin_model::{Effect, EngineError, World};
 
 /// Everything about a world that is stepped.
 #[derive(Clone, Debug)]
-pub(crate) struct Simulation<R> {
+pub(crate) struct Simulation<R: Real> {
     pub(crate) bodies: Bodies<R>,
     /// Soft bodies, if there are any.
-    pub(crate) soft: Option<Box<SoftRoom<R>>>,
+    pub(crate) soft: Option<Box<PlaneSofts<R>>>,
     pub(crate) settings: Settings,
     pub(crate) mixed: Mixed<R>,
     pub(crate) gravity: R,
@@ -90,7 +90,7 @@ impl<R: Real> Simulation<R> {
         };
         let simulation = Simulation {
             any_swept,
-            soft: SoftRoom::new(world, settings)?.map(Box::new),
+            soft: PlaneSofts::new(world, settings)?.map(Box::new),
             unpressed: Vec::new(),
             settings: settings.clone(),
             mixed: Mixed::new(world, settings),
@@ -132,7 +132,7 @@ impl<R: Real> Simulation<R> {
             && !matches!(effect, Effect::Gravity(_))
             && let Some(soft) = &mut self.soft
         {
-            return soft.act(body, effect);
+            return soft.room.act(body, effect);
         }
         match effect {
             Effect::Impulse { impulse, point } => {
@@ -155,7 +155,7 @@ impl<R: Real> Simulation<R> {
                 self.gravity = R::of(gravity.length());
                 self.bodies.set_gravity(Vec2::of(gravity.truncate()));
                 if let Some(soft) = &mut self.soft {
-                    soft.set_gravity(Vec2::of(gravity.truncate()));
+                    soft.room.set_gravity(Vec2::of(gravity.truncate()));
                 }
             }
             // Of nodes alone.

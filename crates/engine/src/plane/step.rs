@@ -117,7 +117,7 @@ impl<R: Real> Simulation<R> {
     fn soften(&mut self, part: u32, parts: u32, dt: R) {
         let Some(mut soft) = self.soft.take() else { return };
         let of = self.settings.soft_substeps;
-        let due = soft.due(part, parts, of);
+        let due = soft.room.due(part, parts, of);
         let length = dt / R::of(f64::from(of));
         let rest_speed = self.rest_speed(length);
         if due > 0 {
@@ -130,7 +130,7 @@ impl<R: Real> Simulation<R> {
             touched |= soft.advance(&mut self.bodies, &self.mixed, &self.settings, step);
         }
         if part == parts {
-            soft.end_step();
+            soft.room.end_step();
         }
         if touched {
             self.bodies.moved = true;

@@ -54,12 +54,12 @@ impl<R: Real> Stepped for Simulation<R> {
     }
 
     fn is_held(&self, node: usize) -> bool {
-        self.soft.as_ref().is_some_and(|soft| soft.is_held(node))
+        self.soft.as_ref().is_some_and(|soft| soft.room.is_held(node))
     }
 
     fn state(&self, body: usize) -> BodyState {
         match &self.soft {
-            Some(soft) if body >= self.bodies.len() => soft.state(body),
+            Some(soft) if body >= self.bodies.len() => soft.room.state(body),
             _ => self.bodies.state(body),
         }
     }
@@ -68,7 +68,7 @@ impl<R: Real> Stepped for Simulation<R> {
         let (rigid, nodes) = out.split_at_mut(self.bodies.len());
         write_states(&self.bodies, moving, rigid);
         if let Some(soft) = &self.soft {
-            soft.write_states(nodes);
+            soft.room.write_states(nodes);
         }
     }
 

@@ -1,8 +1,8 @@
 //! Accelerations of the nodes of a soft body by its springs, its gas, gravity, damping and what actions push.
 
-use super::nodes::{Nodes, Soft};
+use super::nodes::{Matching, Nodes, Soft, centre};
+use super::place::Place;
 use crate::common::scalar::Real;
-use crate::plane::vector::Vec2;
 
 /// Which dampings count as forces; verlet takes that of the nodes out of the velocity itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -11,16 +11,16 @@ pub(super) enum NodeDamping {
     Apart,
 }
 
-impl<R: Real> Soft<R> {
+impl<V: Place<R>, R: Real> Soft<V, R> {
     /// The accelerations of its nodes at places and velocities of all nodes, written over those of its own in a list.
     pub(super) fn accelerations(
         &self,
-        nodes: &Nodes<R>,
-        position: &[Vec2<R>],
-        velocity: &[Vec2<R>],
-        gravity: Vec2<R>,
+        nodes: &Nodes<V, R>,
+        position: &[V],
+        velocity: &[V],
+        gravity: V,
         damping: NodeDamping,
-        out: &mut [Vec2<R>],
+        out: &mut [V],
     ) {
         for node in self.nodes.clone() {
             out[node] = nodes.push[node];
@@ -46,32 +46,41 @@ impl<R: Real> Soft<R> {
         let fading = if damping == NodeDamping::Counts { self.damping } else { R::ZERO };
         for node in self.nodes.clone() {
             out[node] = if nodes.is_held(node) {
-                Vec2::ZERO
+                V::ZERO
             } else {
                 out[node] * nodes.inverse[node] + fall - velocity[node] * fading
             };
         }
-    }
-
-    /// Pressure on each piece of skin, half of it on each end. A skin that encloses nothing holds no gas: nothing presses.
-    fn press_outwards(&self, position: &[Vec2<R>], amount: R, outside: R, out: &mut [Vec2<R>]) {
-        let volume = self.enclosed(position);
-        if !(volume > R::ZERO) {
-            return;
-        }
-        let half = (amount / volume - outside) * R::HALF;
-        for &[a, b] in &self.skin {
-            // The inside lies to the left, so that outwards is to the right.
-            let push = -(position[b] - position[a]).left() * half;
-            out[a] += push;
-            out[b] += push;
+        if let Some(matching) = &self.matching {
+            self.draw_to_shape(matching, nodes, position, out);
         }
     }
 
-    /// Area inside the skin.
-    pub(super) fn enclosed(&self, position: &[Vec2<R>]) -> R {
-        let origin = position[self.nodes.start];
-        let half = |&[a, b]: &[usize; 2]| (position[a] - origin).cross(position[b] - origin);
-        self.skin.iter().map(half).fold(R::ZERO, |sum, part| sum + part) * R::HALF
+    /// Pressure on each piece of skin. A skin that encloses nothing holds no gas: nothing presses.
+    fn press_outwards(&self, position: &[V], amount: R, outside: R, out: &mut [V]) {
+        let volume = V::enclosed(&self.skin, self.nodes.start, position);
+        if volume > R::ZERO {
+            V::press(&self.skin, position, amount / volume - outside, out);
+        }
+    }
+
+    /// How the built shape fits the places of all nodes best: its centre, and how it is turned.
+    pub(super) fn fit(&self, matching: &Matching<V, R>, position: &[V]) -> (V, V::Turn) {
+        let places = &position[self.nodes.clone()];
+        let centre = centre(matching.shape.iter().map(|&(weight, _)| weight), places);
+        let mut pairs = matching.shape.iter().zip(places).map(|(&(weight, from), &to)| (weight, from, to - centre));
+        (centre, V::turn_fitting(matching.turn, &mut pairs))
+    }
+
+    /// Draws the nodes to the built shape, placed as it fits best.
+    ///
+    /// Source: Müller, Heidelberger, Teschner and Gross, "Meshless deformations based on shape matching" (2005), section 3.3, as a force.
+    fn draw_to_shape(&self, matching: &Matching<V, R>, nodes: &Nodes<V, R>, position: &[V], out: &mut [V]) {
+        let (centre, turn) = self.fit(matching, position);
+        for (node, &(_, from)) in self.nodes.clone().zip(&matching.shape) {
+            if !nodes.is_held(node) {
+                out[node] += (centre + from.turned(turn) - position[node]) * matching.squared;
+            }
+        }
     }
 }

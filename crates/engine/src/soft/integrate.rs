@@ -6,37 +6,37 @@
 
 use super::forces::NodeDamping;
 use super::nodes::{Nodes, Soft};
+use super::place::Place;
 use crate::common::scalar::Real;
 use crate::common::settings::Integrator;
-use crate::plane::vector::Vec2;
 
 /// Lists of a sub-step, kept between steps.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Scratch<R> {
+pub(crate) struct Scratch<V> {
     /// Mean velocity of every node over the sub-step, m/s.
-    pub(crate) way: Vec<Vec2<R>>,
-    slope: Vec<Vec2<R>>,
-    place: Vec<Vec2<R>>,
-    speed: Vec<Vec2<R>>,
-    sum_place: Vec<Vec2<R>>,
-    sum_speed: Vec<Vec2<R>>,
+    pub(crate) way: Vec<V>,
+    slope: Vec<V>,
+    place: Vec<V>,
+    speed: Vec<V>,
+    sum_place: Vec<V>,
+    sum_speed: Vec<V>,
 }
 
-impl<R: Real> Scratch<R> {
+impl<V: Copy + Default> Scratch<V> {
     pub(crate) fn new(count: usize) -> Self {
-        let list = || vec![Vec2::ZERO; count];
+        let list = || vec![V::default(); count];
         Scratch { way: list(), slope: list(), place: list(), speed: list(), sum_place: list(), sum_speed: list() }
     }
 }
 
 /// The ways of a soft body's nodes over a sub-step, and their velocities after it as far as they are known before the ways are gone.
-pub(super) fn begin<R: Real>(
-    soft: &Soft<R>,
-    nodes: &mut Nodes<R>,
-    gravity: Vec2<R>,
+pub(super) fn begin<V: Place<R>, R: Real>(
+    soft: &Soft<V, R>,
+    nodes: &mut Nodes<V, R>,
+    gravity: V,
     dt: R,
     integrator: Integrator,
-    scratch: &mut Scratch<R>,
+    scratch: &mut Scratch<V>,
 ) {
     match integrator {
         Integrator::ExplicitEuler | Integrator::SymplecticEuler => {
@@ -60,13 +60,13 @@ pub(super) fn begin<R: Real>(
 }
 
 /// What is left of the step at the places reached.
-pub(super) fn end<R: Real>(
-    soft: &Soft<R>,
-    nodes: &mut Nodes<R>,
-    gravity: Vec2<R>,
+pub(super) fn end<V: Place<R>, R: Real>(
+    soft: &Soft<V, R>,
+    nodes: &mut Nodes<V, R>,
+    gravity: V,
     dt: R,
     integrator: Integrator,
-    scratch: &mut Scratch<R>,
+    scratch: &mut Scratch<V>,
 ) {
     if integrator == Integrator::Verlet {
         half_kick(soft, nodes, gravity, dt, scratch);
@@ -74,14 +74,14 @@ pub(super) fn end<R: Real>(
 }
 
 /// Damping of the nodes after contacts have pressed, so that what presses carries the whole weight.
-pub(super) fn finish<R: Real>(soft: &Soft<R>, nodes: &mut Nodes<R>, dt: R, integrator: Integrator) {
+pub(super) fn finish<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &mut Nodes<V, R>, dt: R, integrator: Integrator) {
     if integrator == Integrator::Verlet {
         fade(soft, nodes, dt);
     }
 }
 
 /// Damping of the nodes over half a sub-step.
-fn fade<R: Real>(soft: &Soft<R>, nodes: &mut Nodes<R>, dt: R) {
+fn fade<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &mut Nodes<V, R>, dt: R) {
     if soft.damping > R::ZERO {
         let share = (-soft.damping * dt * R::HALF).exp();
         for node in soft.nodes.clone() {
@@ -90,7 +90,13 @@ fn fade<R: Real>(soft: &Soft<R>, nodes: &mut Nodes<R>, dt: R) {
     }
 }
 
-fn half_kick<R: Real>(soft: &Soft<R>, nodes: &mut Nodes<R>, gravity: Vec2<R>, dt: R, scratch: &mut Scratch<R>) {
+fn half_kick<V: Place<R>, R: Real>(
+    soft: &Soft<V, R>,
+    nodes: &mut Nodes<V, R>,
+    gravity: V,
+    dt: R,
+    scratch: &mut Scratch<V>,
+) {
     let half = dt * R::HALF;
     let place = &nodes.position;
     soft.accelerations(nodes, place, &nodes.velocity, gravity, NodeDamping::Apart, &mut scratch.slope);
@@ -107,11 +113,17 @@ fn half_kick<R: Real>(soft: &Soft<R>, nodes: &mut Nodes<R>, gravity: Vec2<R>, dt
 }
 
 /// The classical method of Runge and Kutta.
-fn classical<R: Real>(soft: &Soft<R>, nodes: &mut Nodes<R>, gravity: Vec2<R>, dt: R, scratch: &mut Scratch<R>) {
+fn classical<V: Place<R>, R: Real>(
+    soft: &Soft<V, R>,
+    nodes: &mut Nodes<V, R>,
+    gravity: V,
+    dt: R,
+    scratch: &mut Scratch<V>,
+) {
     let Scratch { way, slope, place, speed, sum_place, sum_speed } = scratch;
     for node in soft.nodes.clone() {
         (place[node], speed[node]) = (nodes.position[node], nodes.velocity[node]);
-        (sum_place[node], sum_speed[node]) = (Vec2::ZERO, Vec2::ZERO);
+        (sum_place[node], sum_speed[node]) = (V::ZERO, V::ZERO);
     }
     let (half, sixth) = (dt * R::HALF, R::ONE / R::of(6.0));
     for (weight, reach) in [(R::ONE, half), (R::TWO, half), (R::TWO, dt), (R::ONE, R::ZERO)] {

@@ -1,21 +1,21 @@
 //! State and mass of all nodes, one list for each quantity; what never changes of a soft body.
 
+use super::place::Place;
 use crate::common::scalar::Real;
-use crate::plane::vector::Vec2;
-use ironspin_model::{BodyState, DVec3, Effect, EngineError, World};
+use ironspin_model::{BodyState, Effect, EngineError, Pose, World};
 use std::ops::Range;
 
 /// Nodes of all soft bodies.
-#[derive(Clone, Debug, Default)]
-pub(crate) struct Nodes<R> {
-    pub(crate) position: Vec<Vec2<R>>,
-    pub(crate) velocity: Vec<Vec2<R>>,
+#[derive(Clone, Debug)]
+pub(crate) struct Nodes<V, R> {
+    pub(crate) position: Vec<V>,
+    pub(crate) velocity: Vec<V>,
     /// 1/kg; zero for a node that is held.
     pub(crate) inverse: Vec<R>,
     /// 1/kg as built.
     pub(crate) built: Vec<R>,
     /// Force by actions over the step, N.
-    pub(crate) push: Vec<Vec2<R>>,
+    pub(crate) push: Vec<V>,
 }
 
 /// A spring by numbers of nodes.
@@ -25,15 +25,41 @@ pub(crate) struct Spring<R> {
     pub(crate) length: R,
     pub(crate) stiffness: R,
     pub(crate) damping: R,
+    /// Length as built.
+    pub(crate) built: R,
 }
 
-/// What never changes of a soft body while it is in the world, and whether it is.
+/// A distance that stays, by numbers of nodes.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Stick<R> {
+    pub(crate) ends: [usize; 2],
+    pub(crate) length: R,
+    /// What the sub-step before needed, to begin with.
+    pub(crate) pull: R,
+}
+
+/// What draws nodes to the built shape.
 #[derive(Clone, Debug)]
-pub(crate) struct Soft<R> {
+pub(crate) struct Matching<V: Place<R>, R: Real> {
+    /// Square of the rate, 1/s^2.
+    pub(crate) squared: R,
+    /// Weight of each node, kg, and where it was built from the centre on.
+    pub(crate) shape: Vec<(R, V)>,
+    /// How the shape stood last.
+    pub(crate) turn: V::Turn,
+}
+
+/// A soft body: what is in it, and whether it is in the world.
+#[derive(Clone, Debug)]
+pub(crate) struct Soft<V: Place<R>, R: Real> {
     pub(crate) nodes: Range<usize>,
     pub(crate) springs: Vec<Spring<R>>,
-    /// Segments by numbers of nodes, the inside to the left.
-    pub(crate) skin: Vec<[usize; 2]>,
+    pub(crate) sticks: Vec<Stick<R>>,
+    pub(crate) matching: Option<Matching<V, R>>,
+    /// Strain from which on springs give way, and the most by which their length changes.
+    pub(crate) yielding: Option<[R; 2]>,
+    /// Pieces by numbers of nodes: segments with the inside to the left, triangles counter-clockwise seen from outside.
+    pub(crate) skin: Vec<V::Piece>,
     pub(crate) closed: bool,
     /// Amount of gas and pressure outside.
     pub(crate) gas: Option<[R; 2]>,
@@ -53,7 +79,7 @@ pub(crate) struct Soft<R> {
     pub(crate) neighbours: Vec<(usize, usize)>,
 }
 
-impl<R: Real> Nodes<R> {
+impl<V: Place<R>, R: Real> Nodes<V, R> {
     pub(crate) fn len(&self) -> usize {
         self.position.len()
     }
@@ -64,8 +90,11 @@ impl<R: Real> Nodes<R> {
     }
 
     pub(crate) fn state(&self, node: usize) -> BodyState {
-        let flat = |v: Vec2<R>| DVec3::new(v.x.to_f64(), v.y.to_f64(), 0.0);
-        BodyState::planar(flat(self.position[node]), 0.0, flat(self.velocity[node]), 0.0)
+        BodyState {
+            pose: Pose::at(self.position[node].to_space()),
+            velocity: self.velocity[node].to_space(),
+            spin: ironspin_model::DVec3::ZERO,
+        }
     }
 }
 
@@ -73,16 +102,21 @@ impl<R: Real> Nodes<R> {
 ///
 /// # Errors
 /// [`EngineError::BadWorld`] for what cannot be built, [`EngineError::Unsupported`] for an action that a soft body does not know.
-pub(crate) fn read<R: Real>(world: &World) -> Result<(Nodes<R>, Vec<Soft<R>>), EngineError> {
-    let (mut nodes, mut softs) = (Nodes::default(), Vec::new());
+pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<(Nodes<V, R>, Vec<Soft<V, R>>), EngineError> {
+    let mut nodes =
+        Nodes { position: Vec::new(), velocity: Vec::new(), inverse: Vec::new(), built: Vec::new(), push: Vec::new() };
+    let mut softs = Vec::new();
     let first = world.rigid_count();
     for soft in &world.softs {
         if let Some(what) = soft.complaint(world) {
             return Err(EngineError::BadWorld { why: format!("the soft body `{}` has {what}", soft.name) });
         }
+        if !soft.pins.is_empty() {
+            return Err(EngineError::Unsupported { feature: "soft bodies with pins".to_owned() });
+        }
         for node in &world.bodies[soft.nodes.clone()] {
-            nodes.position.push(Vec2::of(node.pose.xy()));
-            nodes.velocity.push(Vec2::of(node.velocity.truncate()));
+            nodes.position.push(V::of_space(node.pose.position));
+            nodes.velocity.push(V::of_space(node.velocity));
             let inverse = if node.mass > 0.0 { R::ONE / R::of(node.mass) } else { R::ZERO };
             // Single precision knows no mass below 1e-38 kg.
             if !inverse.to_f64().is_finite() {
@@ -101,10 +135,15 @@ pub(crate) fn read<R: Real>(world: &World) -> Result<(Nodes<R>, Vec<Soft<R>>), E
                 length: R::of(spring.length),
                 stiffness: R::of(spring.stiffness),
                 damping: R::of(spring.damping),
+                built: R::of(spring.length),
             })
             .collect();
         let range = from..soft.nodes.end - first;
-        let skin: Vec<[usize; 2]> = soft.skin.iter().map(|ends| ends.map(|end| from + end)).collect();
+        let sticks = soft.sticks.iter().map(|stick| Stick {
+            ends: stick.ends.map(|end| from + end),
+            length: R::of(stick.length),
+            pull: R::ZERO,
+        });
         softs.push(Soft {
             closed: soft.is_closed(),
             gas: soft.pressure.map(|gas| [R::of(gas.amount), R::of(gas.outside)]),
@@ -118,18 +157,21 @@ pub(crate) fn read<R: Real>(world: &World) -> Result<(Nodes<R>, Vec<Soft<R>>), E
             swept: traits.ccd,
             touches_itself: soft.self_contact,
             present: !traits.absent,
-            neighbours: if soft.self_contact {
-                built_near(&nodes, &range, &skin, R::of(3.0 * soft.radius))
-            } else {
-                Vec::new()
-            },
+            neighbours: Vec::new(),
+            sticks: sticks.collect(),
+            matching: soft.matching.map(|rate| Matching {
+                squared: R::of(rate * rate),
+                shape: built_shape(&nodes, &range, world, soft.nodes.start),
+                turn: V::Turn::default(),
+            }),
+            yielding: soft.yielding.map(|law| [R::of(law.strain), R::of(law.most)]),
+            skin: V::skin(soft, from),
             nodes: range,
             springs,
-            skin,
         });
     }
     nodes.inverse = nodes.built.clone();
-    nodes.push = vec![Vec2::ZERO; nodes.len()];
+    nodes.push = vec![V::ZERO; nodes.len()];
     let whole = |action: &&ironspin_model::Action| action.body >= first;
     for action in world.actions.iter().filter(whole) {
         refusal(&action.effect).map_or(Ok(()), Err)?;
@@ -143,24 +185,28 @@ pub(crate) fn refusal(effect: &Effect) -> Option<EngineError> {
     Some(EngineError::Unsupported { feature: format!("{word} on a soft body") })
 }
 
-/// Pairs of a node and a piece of skin that were built within a distance of each other.
-fn built_near<R: Real>(nodes: &Nodes<R>, range: &Range<usize>, skin: &[[usize; 2]], within: R) -> Vec<(usize, usize)> {
-    let mut near = Vec::new();
-    for node in range.clone() {
-        for (piece, &[a, b]) in skin.iter().enumerate() {
-            let (distance, _) = to_segment(nodes.position[node], nodes.position[a], nodes.position[b]);
-            if node == a || node == b || distance < within {
-                near.push((node, piece));
-            }
-        }
-    }
-    near
+/// Weights of the nodes and where they were built, from their mass-weighted centre on.
+fn built_shape<V: Place<R>, R: Real>(
+    nodes: &Nodes<V, R>,
+    range: &Range<usize>,
+    world: &World,
+    first: usize,
+) -> Vec<(R, V)> {
+    let weights: Vec<R> = world.bodies[first..first + range.len()].iter().map(|node| R::of(node.mass)).collect();
+    let places = &nodes.position[range.clone()];
+    let centre = centre(weights.iter().copied(), places);
+    weights.into_iter().zip(places).map(|(weight, &place)| (weight, place - centre)).collect()
 }
 
-/// Distance of a point from a segment, and the share of the way along it at which it is nearest.
-pub(crate) fn to_segment<R: Real>(point: Vec2<R>, start: Vec2<R>, end: Vec2<R>) -> (R, R) {
-    let along = end - start;
-    let full = along.dot(along);
-    let share = if full > R::ZERO { ((point - start).dot(along) / full).held(R::ZERO, R::ONE) } else { R::ZERO };
-    ((point - (start + along * share)).length(), share)
+/// The weighted centre of some places; without any weight their middle.
+pub(super) fn centre<V: Place<R>, R: Real>(weights: impl Iterator<Item = R> + Clone, places: &[V]) -> V {
+    let all = weights.clone().fold(R::ZERO, |sum, weight| sum + weight);
+    if !(all > R::ZERO) {
+        let share = R::ONE / R::of(places.len().max(1) as f64);
+        return places.iter().fold(V::ZERO, |sum, &place| sum + place * share);
+    }
+    // Seen from the first, so that a place far out costs no digits.
+    let origin = places[0];
+    let moment = weights.zip(places).fold(V::ZERO, |sum, (weight, &place)| sum + (place - origin) * weight);
+    origin + moment * (R::ONE / all)
 }

@@ -121,11 +121,13 @@ impl<R: Real> Bodies<R> {
     /// Of a world that [`crate::space::checks::check`] has let pass.
     pub(crate) fn new(world: &World) -> Self {
         let mut bodies = Bodies { gravity: Vec3::of(world.gravity), moved: true, ..Bodies::default() };
-        for (id, body) in world.bodies.iter().enumerate() {
+        for (id, body) in world.rigid().iter().enumerate() {
             bodies.push(id, body, world.gravity);
         }
         let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
         bodies.apart = world.excluded_pairs.iter().copied().chain(joined).map(|[a, b]| (a.min(b), a.max(b))).collect();
+        // Those of nodes are for the room of soft bodies.
+        bodies.apart.retain(|&(_, b)| b < world.rigid_count());
         bodies.apart.sort_unstable();
         bodies.apart.dedup();
         bodies

@@ -13,7 +13,7 @@ fn positive<R: Real>(x: f64) -> bool {
 /// # Errors
 /// [`EngineError::BadWorld`] for what makes no sense, [`EngineError::Unsupported`] for what is not made for space.
 pub(crate) fn check<R: Real>(world: &World, settings: &Settings) -> Result<(), EngineError> {
-    for body in &world.bodies {
+    for body in world.rigid() {
         if let Some(what) = complaint::<R>(body, world) {
             return Err(EngineError::BadWorld { why: format!("body `{}` has {what}", body.name) });
         }

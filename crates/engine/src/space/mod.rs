@@ -22,7 +22,7 @@
 //! | | what no world may have, and what is not made for space | `checks.rs` |
 //! | | what a fault does in the middle of a step | `mid_step.rs` |
 
-mod bodies;
+pub(crate) mod bodies;
 mod box_tree;
 mod broad;
 mod checks;
@@ -38,12 +38,12 @@ mod joints;
 mod late_impacts;
 mod mesh;
 mod mid_step;
-mod narrow;
+pub(crate) mod narrow;
 mod overlap;
-mod rays;
+pub(crate) mod rays;
 mod rows;
 mod sensors;
-mod shape;
+pub(crate) mod shape;
 mod shell;
 mod simulation;
 mod sleep;
@@ -51,7 +51,7 @@ mod solver;
 mod springs;
 mod stepped;
 mod sweep;
-mod vector;
+pub(crate) mod vector;
 mod way;
 mod wide;
 

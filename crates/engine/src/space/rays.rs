@@ -32,8 +32,13 @@ pub(crate) fn cast<R: Real>(bodies: &Bodies<R>, from: Vec3<R>, to: Vec3<R>) -> V
             None => hits.push(hit),
         }
     }
-    hits.sort_by(|a, b| a.share.to_f64().total_cmp(&b.share.to_f64()).then(a.body.cmp(&b.body)));
+    in_order(&mut hits);
     hits
+}
+
+/// The nearest first.
+pub(crate) fn in_order<R: Real>(hits: &mut [Hit<R>]) {
+    hits.sort_by(|a, b| a.share.to_f64().total_cmp(&b.share.to_f64()).then(a.body.cmp(&b.body)));
 }
 
 /// The share of the way at which a ray comes in, and the normal there; from inside nothing of it, and back along the ray.

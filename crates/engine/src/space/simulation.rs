@@ -7,6 +7,7 @@ use crate::common::scalar::Real;
 use crate::common::settings::{Settings, Swept};
 use crate::common::threads::Threads;
 use crate::common::tolerance::CONVERGED;
+use crate::soft::{SpaceSofts, SubStep};
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::broad::Broad;
 use crate::space::contact::Impact;
@@ -19,12 +20,13 @@ use crate::space::sleep::Sleep;
 use crate::space::solver::{Solver, StepNumbers};
 use crate::space::sweep::{Leg, SweepNumbers, Sweeper};
 use crate::space::vector::{Mat3, Quat, Vec3};
-use ironspin_model::{Effect, World};
+use ironspin_model::{Effect, EngineError, World};
 
 /// Everything about a world that is stepped.
 #[derive(Clone, Debug)]
-pub(crate) struct Simulation<R> {
+pub(crate) struct Simulation<R: Real> {
     pub(crate) bodies: Bodies<R>,
+    pub(crate) soft: Option<Box<SpaceSofts<R>>>,
     pub(crate) settings: Settings,
     mixed: Mixed<R>,
     gravity: R,
@@ -62,9 +64,10 @@ pub(crate) struct Simulation<R> {
 
 impl<R: Real> Simulation<R> {
     /// Of a world that was checked.
-    fn new(world: &World, settings: &Settings, touch: f64, threads: usize) -> Self {
+    fn new(world: &World, settings: &Settings, touch: f64, threads: usize) -> Result<Self, EngineError> {
         let bodies = Bodies::new(world);
-        Simulation {
+        Ok(Simulation {
+            soft: SpaceSofts::new(world, settings)?.map(Box::new),
             settings: settings.clone(),
             mixed: Mixed::new(world, settings),
             gravity: R::of(world.gravity.length()),
@@ -90,16 +93,19 @@ impl<R: Real> Simulation<R> {
             crowded: false,
             built_axes: Vec::new(),
             bodies,
-        }
+        })
     }
 
     /// Of a world that was checked, ready for its first step.
-    pub(crate) fn begin(world: &World, settings: &Settings, touch: f64, threads: usize) -> Self {
-        let mut simulation = Self::new(world, settings, touch, threads);
+    ///
+    /// # Errors
+    /// For soft bodies that cannot be built.
+    pub(crate) fn begin(world: &World, settings: &Settings, touch: f64, threads: usize) -> Result<Self, EngineError> {
+        let mut simulation = Self::new(world, settings, touch, threads)?;
         simulation.take_on_mistakes();
         simulation.sensors.begin(&simulation.bodies);
         simulation.sensors.end(&simulation.bodies, 0);
-        simulation
+        Ok(simulation)
     }
 
     /// One step. `note` sees it when its contacts have been pressed and before what touches then is found anew.
@@ -111,10 +117,20 @@ impl<R: Real> Simulation<R> {
             return;
         }
         self.sensors.begin(&self.bodies);
-        let substeps = self.settings.substeps_in_force();
+        if let Some(soft) = &mut self.soft {
+            soft.begin_step();
+        }
+        // As many turns as the soft bodies have, unless it is said otherwise.
+        let takes_turns = self.soft.is_some() && self.settings.substeps == 0;
+        let substeps = if takes_turns {
+            self.settings.soft_substeps.max(self.settings.substeps_in_force())
+        } else {
+            self.settings.substeps_in_force()
+        };
         let part = dt / R::of(f64::from(substeps));
         for number in 0..substeps {
             self.substep(part, number > 0);
+            self.soften(number + 1, substeps, dt);
         }
         self.forces.end_step();
         if self.settings.sleep {
@@ -128,6 +144,32 @@ impl<R: Real> Simulation<R> {
         }
         self.look_ahead();
         self.sensors.end(&self.bodies, self.steps);
+    }
+
+    /// The sub-steps of the soft bodies that are due once a part of the step is done by the rigid ones.
+    fn soften(&mut self, part: u32, parts: u32, dt: R) {
+        let Some(mut soft) = self.soft.take() else { return };
+        let of = self.settings.soft_substeps;
+        let due = soft.room.due(part, parts, of);
+        let length = dt / R::of(f64::from(of));
+        let rest_speed = self.rest_speed(length);
+        let mut touched = false;
+        for number in 0..due {
+            let ahead = length * R::of(f64::from(due - number));
+            let step = SubStep { dt: length, ahead, rest_speed };
+            touched |= soft.advance(&mut self.bodies, &self.mixed, &self.settings, step);
+        }
+        if part == parts {
+            soft.room.end_step();
+        }
+        if touched {
+            self.bodies.moved = true;
+            self.looked_ahead = false;
+            if self.settings.sleep {
+                self.sleep.wake_all(&mut self.bodies);
+            }
+        }
+        self.soft = Some(soft);
     }
 
     fn substep(&mut self, dt: R, same_step: bool) {
@@ -307,6 +349,11 @@ impl<R: Real> Simulation<R> {
     }
 
     pub(crate) fn act(&mut self, body: usize, effect: &Effect) {
+        if body >= self.bodies.len()
+            && let Some(soft) = &mut self.soft
+        {
+            return soft.room.act(body, effect);
+        }
         self.looked_ahead = false;
         if self.settings.sleep {
             self.sleep.wake_all(&mut self.bodies);
@@ -329,11 +376,14 @@ impl<R: Real> Simulation<R> {
             Effect::Remove => self.bodies.present[body] = false,
             Effect::Add => self.bodies.present[body] = true,
             Effect::Split(pieces) => self.split(body, pieces),
-            // Of nodes, which are refused in space.
+            // Of nodes alone.
             Effect::Shift(_) | Effect::Hold(_) => {}
             Effect::Gravity(gravity) => {
                 self.gravity = R::of(gravity.length());
                 self.bodies.set_gravity(Vec3::of(*gravity));
+                if let Some(soft) = &mut self.soft {
+                    soft.room.set_gravity(Vec3::of(*gravity));
+                }
             }
         }
         self.bodies.moved = true;

@@ -21,11 +21,11 @@ pub(crate) fn build(world: &World, settings: &Settings, threads: usize) -> Resul
     Ok(match settings.precision {
         Precision::F64 => {
             check::<f64>(world, settings)?;
-            Box::new(Simulation::<f64>::begin(world, settings, TOUCH, threads))
+            Box::new(Simulation::<f64>::begin(world, settings, TOUCH, threads)?)
         }
         Precision::F32 => {
             check::<f32>(world, settings)?;
-            Box::new(Simulation::<f32>::begin(world, settings, TOUCH_SINGLE, threads))
+            Box::new(Simulation::<f32>::begin(world, settings, TOUCH_SINGLE, threads)?)
         }
     })
 }
@@ -55,14 +55,19 @@ impl<R: Real> Stepped for Simulation<R> {
         Simulation::step(self, R::of(dt), &mut |simulation| {
             hits = simulation.hit_now.len();
             out.extend(simulation.record().map(|impact| contact_of(&impact)));
+            out.extend(simulation.soft.iter().flat_map(|soft| soft.contacts()));
         });
         // And what was seen at its end.
         out.extend(self.hit_now[hits..].iter().map(contact_of));
         self.not_crowded()
     }
 
-    fn refusal(&self, _: usize, _: &Effect) -> Option<EngineError> {
-        None
+    fn refusal(&self, body: usize, effect: &Effect) -> Option<EngineError> {
+        if body < self.bodies.len() { None } else { crate::soft::refusal(effect) }
+    }
+
+    fn is_held(&self, node: usize) -> bool {
+        self.soft.as_ref().is_some_and(|soft| soft.room.is_held(node))
     }
 
     fn act(&mut self, body: usize, effect: &Effect) {
@@ -70,16 +75,26 @@ impl<R: Real> Stepped for Simulation<R> {
     }
 
     fn state(&self, body: usize) -> BodyState {
-        self.bodies.state(body)
+        match &self.soft {
+            Some(soft) if body >= self.bodies.len() => soft.room.state(body),
+            _ => self.bodies.state(body),
+        }
     }
 
     fn write_states(&self, moving: &[bool], out: &mut [BodyState]) {
-        for (body, state) in out.iter_mut().enumerate().filter(|&(body, _)| moving[body]) {
+        let (rigid, nodes) = out.split_at_mut(self.bodies.len());
+        for (body, state) in rigid.iter_mut().enumerate().filter(|&(body, _)| moving[body]) {
             *state = self.bodies.state(body);
+        }
+        if let Some(soft) = &self.soft {
+            soft.room.write_states(nodes);
         }
     }
 
     fn put(&mut self, body: usize, state: &BodyState) {
+        if body >= self.bodies.len() {
+            return self.soft.iter_mut().for_each(|soft| soft.room.put(body, state));
+        }
         self.looked_ahead = false;
         self.put_at(body, Vec3::of(state.pose.position), Quat::of(state.pose.rotation));
         self.bodies.motion[body].linear = Vec3::of(state.velocity);
@@ -93,7 +108,9 @@ impl<R: Real> Stepped for Simulation<R> {
 
     fn rays(&mut self, from: DVec3, to: DVec3) -> Vec<RayHit> {
         let length = (to - from).length();
-        let hits = rays::cast(&self.bodies, Vec3::of(from), Vec3::of(to));
+        let mut hits = rays::cast(&self.bodies, Vec3::of(from), Vec3::of(to));
+        hits.extend(self.soft.iter().flat_map(|soft| soft.rays(Vec3::of(from), Vec3::of(to))));
+        rays::in_order(&mut hits);
         hits.into_iter()
             .map(|hit| RayHit {
                 body: hit.body,

@@ -1,5 +1,6 @@
 //! What several gauges of a trial work out from the same frames, kept so that it is worked out once.
 
+mod best_fit;
 mod between;
 mod energy;
 mod explainer;
@@ -9,6 +10,7 @@ mod skin;
 mod stores;
 mod touch;
 
+pub(crate) use best_fit::goals;
 pub(crate) use between::Between;
 pub(crate) use energy::brought;
 pub use energy::{MechanicalEnergy, mechanical_energy};

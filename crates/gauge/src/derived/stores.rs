@@ -1,14 +1,26 @@
 //! What stores energy beside moving and lying high: springs of joints, springs and gas of soft bodies.
 
-use ironspin_model::{BodyState, DVec2, DVec3, Joint, JointKind, SoftBody, World};
+use super::best_fit::goals;
+use ironspin_model::{BodyState, DVec2, DVec3, Joint, JointKind, World};
 
 /// The stores at some bodies of a world.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Stores {
     /// Numbers of joints.
     joints: Vec<usize>,
-    /// Soft bodies with the numbers of their springs, and what each encloses as built where its gas counts.
-    softs: Vec<(usize, Vec<usize>, Option<f64>)>,
+    /// Soft bodies, what each stores.
+    softs: Vec<SoftStore>,
+}
+
+#[derive(Clone, Debug)]
+struct SoftStore {
+    soft: usize,
+    /// Numbers of its springs.
+    springs: Vec<usize>,
+    /// What it encloses as built where its gas counts.
+    built: Option<f64>,
+    /// Square of the rate at which its nodes are drawn to its shape, 1/s².
+    matching: f64,
 }
 
 impl Stores {
@@ -20,9 +32,16 @@ impl Stores {
             let id = |node: usize| soft.nodes.start + node;
             let springs: Vec<usize> =
                 (0..soft.springs.len()).filter(|&k| soft.springs[k].ends.iter().any(|&end| counts(id(end)))).collect();
-            let whole = soft.pressure.is_some() && soft.skin.iter().flatten().any(|&node| counts(id(node)));
+            let whole = soft.pressure.is_some() && soft.skin_nodes().flatten().any(|&node| counts(id(node)));
             let built = whole.then(|| soft.enclosed(|node| world.bodies[id(node)].pose.position));
-            (!springs.is_empty() || built.is_some()).then_some((number, springs, built))
+            let drawn = soft.matching.filter(|_| soft.nodes.clone().any(&counts));
+            let matching = drawn.map_or(0.0, |rate| rate * rate);
+            (!springs.is_empty() || built.is_some() || matching > 0.0).then_some(SoftStore {
+                soft: number,
+                springs,
+                built,
+                matching,
+            })
         });
         Stores {
             joints: (0..world.joints.len()).filter(|&number| held(&world.joints[number])).collect(),
@@ -38,7 +57,7 @@ impl Stores {
     /// A sum and the energy in them, J, added one by one.
     pub(crate) fn added_to(&self, sum: f64, world: &World, states: &[BodyState]) -> f64 {
         let joints = self.joints.iter().map(|&number| spring_energy(world, states, &world.joints[number]));
-        let softs = self.softs.iter().map(|own| soft_energy(&world.softs[own.0], own, states));
+        let softs = self.softs.iter().map(|own| soft_energy(world, own, states));
         joints.chain(softs).fold(sum, |sum, own| sum + own)
     }
 
@@ -48,14 +67,22 @@ impl Stores {
     }
 }
 
-fn soft_energy(soft: &SoftBody, (_, springs, built): &(usize, Vec<usize>, Option<f64>), states: &[BodyState]) -> f64 {
-    let states = &states[soft.nodes.clone()];
+fn soft_energy(world: &World, own: &SoftStore, all: &[BodyState]) -> f64 {
+    let soft = &world.softs[own.soft];
+    let states = &all[soft.nodes.clone()];
     if states.first().is_none_or(BodyState::is_absent) {
         return 0.0;
     }
     let at = |node: usize| states[node].pose.position;
-    let stored: f64 = springs.iter().map(|&k| soft.springs[k].energy(soft.springs[k].span(at))).sum();
-    stored + built.map_or(0.0, |built| soft.gas_energy(built, at))
+    let stored: f64 = own.springs.iter().map(|&k| soft.springs[k].energy(soft.springs[k].span(at))).sum();
+    let stored = stored + own.built.map_or(0.0, |built| soft.gas_energy(built, at));
+    if own.matching == 0.0 {
+        return stored;
+    }
+    // What draws nodes to the built shape: (w²/2) sum m |g - x|².
+    let masses = world.bodies[soft.nodes.clone()].iter().map(|node| node.mass);
+    let off = goals(world, soft, all).into_iter().zip(masses).enumerate();
+    stored + 0.5 * own.matching * off.map(|(node, (goal, mass))| mass * goal.distance_squared(at(node))).sum::<f64>()
 }
 
 /// Where an anchor of a body is, m.

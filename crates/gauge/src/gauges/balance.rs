@@ -83,11 +83,17 @@ fn tied(world: &World, of: &[usize]) -> Vec<(usize, usize)> {
     let tie = |soft: &SoftBody| {
         let id = |node: usize| soft.nodes.start + node;
         let springs = soft.springs.iter().map(|spring| spring.ends);
-        let skin = soft.skin.iter().filter(|_| soft.pressure.is_some()).copied();
-        springs.chain(skin).map(|ends| ends.map(id)).find_map(|[a, b]| match (inside(a), inside(b)) {
-            (true, false) => Some((a, b)),
-            (false, true) => Some((b, a)),
-            _ => None,
+        let sticks = soft.sticks.iter().map(|stick| stick.ends);
+        let edges = soft.faces.iter().flat_map(|&[a, b, c]| [[a, b], [b, c], [c, a]]);
+        let skin = soft.skin.iter().copied().chain(edges).filter(|_| soft.pressure.is_some());
+        // What draws nodes to their shape ties each to all others.
+        let drawn = soft.matching.map(|_| (1..soft.nodes.len()).map(|node| [node - 1, node])).into_iter().flatten();
+        springs.chain(sticks).chain(skin).chain(drawn).map(|ends| ends.map(id)).find_map(|[a, b]| {
+            match (inside(a), inside(b)) {
+                (true, false) => Some((a, b)),
+                (false, true) => Some((b, a)),
+                _ => None,
+            }
         })
     };
     world.softs.iter().filter_map(tie).collect()

@@ -38,7 +38,7 @@ pub use spread::pooled_reading;
 use crate::entry::GaugeEntry;
 
 /// All gauges.
-pub static GAUGES: [GaugeEntry; 70] = [
+pub static GAUGES: [GaugeEntry; 72] = [
     energy::DRIFT,
     energy::GAIN,
     energy::LOSS,
@@ -47,6 +47,8 @@ pub static GAUGES: [GaugeEntry; 70] = [
     soft::CHANGE,
     soft::INVERTED,
     soft::STRAIN,
+    soft::STICK_ERROR,
+    soft::SHAPE_ERROR,
     soft::PASSED,
     balance::LINEAR,
     balance::ANGULAR,

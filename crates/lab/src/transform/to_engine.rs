@@ -3,8 +3,8 @@
 use super::{Census, Transform, Turned};
 use ironspin_model::{
     Action, Body, BodyKind, Bounds, DQuat, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind,
-    Material, NodeSpring, Part, PlaneShape, Pose, Pressure, Shape, SoftBody, SpaceShape, World, shape_mass, solid_mass,
-    turn,
+    Material, NodeSpring, Part, PlaneShape, Pose, Pressure, Shape, SoftBody, SpaceShape, Stick, World, shape_mass,
+    solid_mass, turn,
 };
 use std::sync::Arc;
 
@@ -239,7 +239,19 @@ impl Transform {
                 .collect(),
             // The inside stays to the left.
             skin: soft.skin.iter().map(|&[a, b]| if mirrored { [b, a] } else { [a, b] }).collect(),
+            faces: soft.faces.iter().map(|&[a, b, c]| if mirrored { [a, c, b] } else { [a, b, c] }).collect(),
             cells: soft.cells.iter().map(|&[a, b, c]| if mirrored { [a, c, b] } else { [a, b, c] }).collect(),
+            tetrahedra: soft
+                .tetrahedra
+                .iter()
+                .map(|&[a, b, c, d]| if mirrored { [a, c, b, d] } else { [a, b, c, d] })
+                .collect(),
+            sticks: soft
+                .sticks
+                .iter()
+                .map(|stick| Stick { ends: stick.ends, length: stick.length * self.length })
+                .collect(),
+            matching: soft.matching.map(|rate| rate * self.factor(0, 0, -1)),
             pressure: soft
                 .pressure
                 .map(|gas| Pressure { amount: gas.amount * self.factor(2, 1, -2), outside: gas.outside * pressure }),

@@ -3,7 +3,9 @@
 use super::number::Number;
 use super::vector::Vector;
 use super::world::is_false;
-use ironspin_model::{Body, DVec3, Dimension, NodeSpring, NodeTraits, Pressure, SoftBody, WireIds, World};
+use ironspin_model::{
+    Body, DVec3, Dimension, NodeSpring, NodeTraits, Pressure, SoftBody, Stick, WireIds, World, Yield,
+};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
@@ -53,20 +55,31 @@ pub(crate) struct SoftRow {
     #[serde(default)]
     springs: Vec<(usize, usize, Number, Number, Number)>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    skin: Vec<[usize; 2]>,
+    skin: Vec<Vec<usize>>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    cells: Vec<[usize; 3]>,
+    cells: Vec<Vec<usize>>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pressure: Option<PressureRow>,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    sticks: Vec<(usize, usize, Number)>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    matching: Option<MatchingRow>,
+    #[serde(default, rename = "yield", skip_serializing_if = "Option::is_none")]
+    yielding: Option<YieldRow>,
     /// What this bench does not build yet; refused by name where something stands in it.
     #[serde(default, skip_serializing_if = "Value::is_null")]
-    sticks: Value,
-    #[serde(default, skip_serializing_if = "Value::is_null")]
-    matching: Value,
-    #[serde(default, rename = "yield", skip_serializing_if = "Value::is_null")]
-    yielding: Value,
-    #[serde(default, skip_serializing_if = "Value::is_null")]
     pins: Value,
+}
+
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+struct MatchingRow {
+    rate: Number,
+}
+
+#[derive(Clone, Copy, Debug, Serialize, Deserialize)]
+struct YieldRow {
+    strain: Number,
+    most: Number,
 }
 
 #[derive(Clone, Copy, Debug, Serialize, Deserialize)]
@@ -74,6 +87,14 @@ struct PressureRow {
     amount: Number,
     #[serde(default = "none")]
     outside: Number,
+}
+
+/// Lists of so many numbers of nodes each.
+fn sized<const N: usize>(lists: &[Vec<usize>], what: &str) -> Result<Vec<[usize; N]>, String> {
+    let one = |list: &Vec<usize>| {
+        <[usize; N]>::try_from(&list[..]).map_err(|_| format!("{what} of {} nodes where {N} are due", list.len()))
+    };
+    lists.iter().map(one).collect()
 }
 
 impl SoftRow {
@@ -100,12 +121,12 @@ impl SoftRow {
             velocities: if at_rest { Vec::new() } else { nodes.iter().map(|node| vector(node.velocity)).collect() },
             masses: nodes.iter().map(|node| Number(node.mass)).collect(),
             springs: soft.springs.iter().map(spring).collect(),
-            skin: soft.skin.clone(),
-            cells: soft.cells.clone(),
+            skin: soft.skin_nodes().map(<[usize]>::to_vec).collect(),
+            cells: (0..soft.cell_count()).map(|cell| soft.cell_nodes(cell).to_vec()).collect(),
             pressure: soft.pressure.map(|gas| PressureRow { amount: Number(gas.amount), outside: Number(gas.outside) }),
-            sticks: Value::Null,
-            matching: Value::Null,
-            yielding: Value::Null,
+            sticks: soft.sticks.iter().map(|stick| (stick.ends[0], stick.ends[1], Number(stick.length))).collect(),
+            matching: soft.matching.map(|rate| MatchingRow { rate: Number(rate) }),
+            yielding: soft.yielding.map(|law| YieldRow { strain: Number(law.strain), most: Number(law.most) }),
             pins: Value::Null,
         }
     }
@@ -113,15 +134,7 @@ impl SoftRow {
     /// What it asks for that is not built here.
     pub(crate) fn beyond(&self) -> Option<&'static str> {
         let asked = |value: &Value| !(value.is_null() || value.as_array().is_some_and(Vec::is_empty));
-        [
-            ("soft bodies with sticks", &self.sticks),
-            ("soft bodies with matching", &self.matching),
-            ("soft bodies that yield", &self.yielding),
-            ("soft bodies with pins", &self.pins),
-        ]
-        .into_iter()
-        .find(|(_, value)| asked(value))
-        .map(|(what, _)| what)
+        asked(&self.pins).then_some("soft bodies with pins")
     }
 
     /// Adds its nodes to the bodies of a world; the soft body.
@@ -144,7 +157,9 @@ impl SoftRow {
             damping: self.damping.0,
             ccd: self.swept,
             absent: self.absent,
+            dimension,
         };
+        let flat = dimension == Dimension::Plane;
         let first = bodies.len();
         for (node, (place, mass)) in self.nodes.iter().zip(&self.masses).enumerate() {
             let velocity = self.velocities.get(node).map_or(Ok(DVec3::ZERO), |own| own.read(dimension))?;
@@ -166,8 +181,13 @@ impl SoftRow {
                     damping: damping.0,
                 })
                 .collect(),
-            skin: self.skin,
-            cells: self.cells,
+            sticks: self.sticks.iter().map(|&(a, b, length)| Stick { ends: [a, b], length: length.0 }).collect(),
+            skin: if flat { sized(&self.skin, "a piece of skin")? } else { Vec::new() },
+            faces: if flat { Vec::new() } else { sized(&self.skin, "a piece of skin")? },
+            cells: if flat { sized(&self.cells, "a cell")? } else { Vec::new() },
+            tetrahedra: if flat { Vec::new() } else { sized(&self.cells, "a cell")? },
+            matching: self.matching.map(|row| row.rate.0),
+            yielding: self.yielding.map(|row| Yield { strain: row.strain.0, most: row.most.0 }),
             pressure: self.pressure.map(|gas| Pressure { amount: gas.amount.0, outside: gas.outside.0 }),
             ..SoftBody::default()
         })

@@ -26,13 +26,15 @@ impl SoftBody {
         if count == 0 {
             return Some("no node".to_owned());
         }
-        if self.springs.len() > SPRING_LIMIT || self.skin.len() > CELL_LIMIT || self.cells.len() > CELL_LIMIT {
-            return Some("too many springs, pieces of skin or cells".to_owned());
+        let ties = self.springs.len() + self.sticks.len();
+        if ties > SPRING_LIMIT || self.skin.len() + self.faces.len() > CELL_LIMIT || self.cell_count() > CELL_LIMIT {
+            return Some("too many springs, sticks, pieces of skin or cells".to_owned());
         }
         let springs = self.springs.iter().map(|spring| ("a spring", spring.ends.to_vec()));
-        let skin = self.skin.iter().map(|ends| ("a piece of skin", ends.to_vec()));
-        let cells = self.cells.iter().map(|corners| ("a cell", corners.to_vec()));
-        for (what, numbers) in springs.chain(skin).chain(cells) {
+        let sticks = self.sticks.iter().map(|stick| ("a stick", stick.ends.to_vec()));
+        let skin = self.skin_nodes().map(|nodes| ("a piece of skin", nodes.to_vec()));
+        let cells = (0..self.cell_count()).map(|cell| ("a cell", self.cell_nodes(cell).to_vec()));
+        for (what, numbers) in springs.chain(sticks).chain(skin).chain(cells) {
             if let Some(unknown) = numbers.iter().find(|&&number| number >= count) {
                 return Some(format!("{what} of node {unknown}, and there are {count}"));
             }
@@ -70,6 +72,18 @@ impl SoftBody {
         if !self.springs.iter().all(sound) {
             return Some("a spring whose length, stiffness or damping is not finite or below zero".to_owned());
         }
+        if self.sticks.iter().any(|stick| !(stick.length > 0.0 && stick.length.is_finite())) {
+            return Some("a stick whose length is not positive and finite".to_owned());
+        }
+        if self.matching.is_some_and(|rate| !not_negative(rate)) {
+            return Some("a rate of matching that is not finite or below zero".to_owned());
+        }
+        let law = |law: super::Yield| not_negative(law.strain) && (0.0..1.0).contains(&law.most);
+        if self.yielding.is_some_and(|own| !law(own)) {
+            return Some(
+                "a yield whose strain is not finite or below zero, or whose most is not from 0 to below 1".to_owned(),
+            );
+        }
         let gas = self.pressure.is_some_and(|gas| !(not_negative(gas.amount) && not_negative(gas.outside)));
         gas.then(|| "a pressure that is not finite or below zero".to_owned())
     }
@@ -77,7 +91,7 @@ impl SoftBody {
     /// What it encloses as built.
     fn inside(&self, at: impl Fn(usize) -> DVec3 + Copy) -> Option<String> {
         if self.pressure.is_some() {
-            if self.skin.is_empty() {
+            if !self.has_skin() {
                 return Some("a pressure and no skin that could hold it".to_owned());
             }
             if let Some(node) = self.open_node() {
@@ -87,19 +101,28 @@ impl SoftBody {
             }
             if !(self.enclosed(at) > 0.0) {
                 return Some(
-                    "a pressure in a skin that encloses nothing, or is inside out: the inside lies to the left"
+                    "a pressure in a skin that encloses nothing, or is inside out: the inside lies to the left, \
+                     in space triangles run counter-clockwise seen from outside"
                         .to_owned(),
                 );
             }
         }
-        let inverted = (0..self.cells.len()).find(|&cell| !(self.cell_turn(cell, at) > 0.0));
+        let inverted = (0..self.cell_count()).find(|&cell| !(self.cell_turn(cell, at) > 0.0));
         inverted.map(|cell| {
-            format!("cell {cell} of nodes {:?} turned inside out: they run counter-clockwise", self.cells[cell])
+            format!("cell {cell} of nodes {:?} turned inside out: they run counter-clockwise", self.cell_nodes(cell))
         })
     }
 
-    /// The first node that begins other than as many pieces of skin as it ends.
+    /// The first node at which the skin is open: that begins other than as many segments as it ends, or an edge of a triangle that no other triangle
+    /// has the other way round.
     pub fn open_node(&self) -> Option<usize> {
+        let edges = self.faces.iter().flat_map(|&[a, b, c]| [(a, b), (b, c), (c, a)]);
+        let mut known = std::collections::BTreeMap::new();
+        edges.for_each(|edge| *known.entry(edge).or_insert(0_u32) += 1);
+        let open = known.iter().find(|&(&(a, b), &times)| times != 1 || known.get(&(b, a)) != Some(&1));
+        if let Some((&(node, _), _)) = open {
+            return Some(node);
+        }
         let mut balance = vec![0_i32; self.nodes.len()];
         for &[a, b] in &self.skin {
             balance[a] += 1;

@@ -7,7 +7,7 @@
 //! | what cannot be built | `checks.rs` |
 //! | how fast a net swings, and how long a step may be | `net.rs` |
 //!
-//! A node is a body of the world: a point that does not turn, with a disc of the skin's radius as its part. Every gauge, selector,
+//! A node is a body of the world: a point that does not turn, with a disc or a ball of the skin's radius as its part. Every gauge, selector,
 //! trace and picture that knows bodies knows nodes by that. Nodes stand behind all rigid bodies, soft body after soft body.
 
 mod checks;
@@ -17,7 +17,7 @@ mod store;
 pub use checks::{CELL_LIMIT, NODE_LIMIT, SPRING_LIMIT};
 pub use net::{Net, SOFT_SUBSTEPS, SoftMethod, largest_step};
 
-use crate::{Body, BodyKind, Inertia, Part, PlaneShape, World};
+use crate::{Body, BodyKind, Dimension, Inertia, Part, PlaneShape, SpaceShape, World};
 use glam::DVec3;
 use std::ops::Range;
 
@@ -128,6 +128,8 @@ pub struct NodeTraits {
     pub ccd: bool,
     /// It is not there until an action adds it.
     pub absent: bool,
+    /// Of the world it is in.
+    pub dimension: Dimension,
 }
 
 impl NodeTraits {
@@ -143,6 +145,7 @@ impl NodeTraits {
             damping: 0.0,
             ccd: false,
             absent: false,
+            dimension: Dimension::Plane,
         }
     }
 
@@ -150,7 +153,7 @@ impl NodeTraits {
     pub fn node(&self, label: &str, position: DVec3, velocity: DVec3, mass: f64) -> Body {
         Body {
             kind: if mass > 0.0 { BodyKind::Dynamic } else { BodyKind::Static },
-            pose: crate::Pose::planar(position, 0.0),
+            pose: crate::Pose::at(position),
             velocity: if mass > 0.0 { velocity } else { DVec3::ZERO },
             mass,
             inertia: Inertia::ZERO,
@@ -161,7 +164,10 @@ impl NodeTraits {
             layers: self.layers,
             collision_mask: self.collision_mask,
             absent: self.absent,
-            parts: vec![Part::solid(PlaneShape::Disc(self.radius), self.material)],
+            parts: vec![match self.dimension {
+                Dimension::Plane => Part::solid(PlaneShape::Disc(self.radius), self.material),
+                Dimension::Space => Part::solid(SpaceShape::Sphere(self.radius), self.material),
+            }],
             ..Body::plain(format!("{}{NODE}{label}", self.name))
         }
     }

@@ -4,8 +4,8 @@
 //! itself; Hairer, Nørsett and Wanner, Solving Ordinary Differential Equations I and II, for the limits of the methods.
 
 use super::SoftBody;
-use crate::World;
-use glam::DVec2;
+use crate::{Dimension, World};
+use glam::DVec3;
 
 /// Sub-steps of soft bodies within a step that the built-in engine takes unless it is told otherwise; scenes are checked against it.
 pub const SOFT_SUBSTEPS: u32 = 8;
@@ -60,11 +60,15 @@ struct Linear {
     springs: Vec<LinearSpring>,
     gas: Option<LinearGas>,
     damping: f64,
+    /// Square of the rate of matching, 1/s².
+    matching: f64,
+    /// In the plane.
+    flat: bool,
 }
 
 struct LinearSpring {
     ends: [usize; 2],
-    along: DVec2,
+    along: DVec3,
     stiff: f64,
     /// Stiffness across it, by its tension.
     across: f64,
@@ -75,9 +79,16 @@ struct LinearGas {
     /// amount / V².
     squeezed: f64,
     /// Of the volume, by each node.
-    gradient: Vec<DVec2>,
+    gradient: Vec<DVec3>,
     pressure: f64,
     skin: Vec<[usize; 2]>,
+    /// Triangles of a skin in space, and where their corners were built.
+    faces: Vec<([usize; 3], [DVec3; 3])>,
+}
+
+/// A quarter turn in the plane.
+fn perp(v: DVec3) -> DVec3 {
+    DVec3::new(-v.y, v.x, 0.0)
 }
 
 impl Linear {
@@ -85,7 +96,7 @@ impl Linear {
         let nodes = &world.bodies[soft.nodes.clone()];
         let at = |node: usize| nodes[node].pose.position;
         let springs = soft.springs.iter().map(|spring| {
-            let way = (at(spring.ends[1]) - at(spring.ends[0])).truncate();
+            let way = at(spring.ends[1]) - at(spring.ends[0]);
             let span = way.length();
             let across = if span > 0.0 { spring.stiffness * (span - spring.length) / span } else { spring.stiffness };
             LinearSpring {
@@ -98,17 +109,23 @@ impl Linear {
         });
         let gas = soft.pressure.map(|pressure| {
             let volume = soft.enclosed(at);
-            let mut gradient = vec![DVec2::ZERO; nodes.len()];
+            let mut gradient = vec![DVec3::ZERO; nodes.len()];
             for &[a, b] in &soft.skin {
-                let half = 0.5 * -(at(b) - at(a)).truncate().perp();
+                let half = 0.5 * -perp(at(b) - at(a));
                 gradient[a] += half;
                 gradient[b] += half;
+            }
+            for corners in &soft.faces {
+                let [a, b, c] = corners.map(at);
+                let sixth = (b - a).cross(c - a) / 6.0;
+                corners.iter().for_each(|&corner| gradient[corner] += sixth);
             }
             LinearGas {
                 squeezed: pressure.amount / (volume * volume),
                 gradient,
                 pressure: pressure.over(volume),
                 skin: soft.skin.clone(),
+                faces: soft.faces.iter().map(|&corners| (corners, corners.map(at))).collect(),
             }
         });
         let inverse: Vec<f64> = nodes.iter().map(|node| if node.mass > 0.0 { 1.0 / node.mass } else { 0.0 }).collect();
@@ -118,13 +135,15 @@ impl Linear {
             springs: springs.collect(),
             gas,
             damping: nodes.first().map_or(0.0, |node| node.linear_damping),
+            matching: soft.matching.map_or(0.0, |rate| rate * rate),
+            flat: world.dimension == Dimension::Plane,
         }
     }
 
     /// M^-1/2 K M^-1/2 v, or the same with the dampings in the place of the stiffnesses.
-    fn apply(&self, v: &[DVec2], damping: bool, out: &mut [DVec2]) {
+    fn apply(&self, v: &[DVec3], damping: bool, out: &mut [DVec3]) {
         let root = |node: usize| self.root[node];
-        out.fill(DVec2::ZERO);
+        out.fill(DVec3::ZERO);
         for &LinearSpring { ends: [a, b], along, stiff, across, damping: damped } in &self.springs {
             let way = v[b] * root(b) - v[a] * root(a);
             let part = along * along.dot(way);
@@ -136,16 +155,21 @@ impl Linear {
             out.iter_mut().zip(v).for_each(|(out, v)| *out += *v * self.damping);
             return;
         }
-        let Some(LinearGas { squeezed, gradient, pressure, skin }) = &self.gas else { return };
+        let Some(LinearGas { squeezed, gradient, pressure, skin, faces }) = &self.gas else { return };
         let changed: f64 = (0..v.len()).map(|node| gradient[node].dot(v[node]) * root(node)).sum();
         for (node, out) in out.iter_mut().enumerate() {
             *out += gradient[node] * (squeezed * changed * root(node));
         }
         // The gradient of the volume itself changes: half of each segment's way, turned.
         for &[a, b] in skin {
-            let half = 0.5 * -(v[b] * root(b) - v[a] * root(a)).perp() * -pressure;
+            let half = 0.5 * -perp(v[b] * root(b) - v[a] * root(a)) * -pressure;
             out[a] += half * root(a);
             out[b] += half * root(b);
+        }
+        for (corners, [a, b, c]) in faces {
+            let [da, db, dc] = corners.map(|corner| v[corner] * root(corner));
+            let change = ((db - da).cross(*c - *a) + (*b - *a).cross(dc - da)) * (-pressure / 6.0);
+            corners.iter().for_each(|&corner| out[corner] += change * root(corner));
         }
     }
 
@@ -153,14 +177,15 @@ impl Linear {
     fn largest(&self, damping: bool) -> f64 {
         let count = self.inverse.len();
         // A start that has a share of every mode: directions of the golden angle.
-        let mut v: Vec<DVec2> = (0..count)
+        let mut v: Vec<DVec3> = (0..count)
             .map(|node| {
                 let angle = 2.399_963_229_728_653 * (node + 1) as f64;
                 let free = if self.inverse[node] > 0.0 { 1.0 } else { 0.0 };
-                free * DVec2::new(libm::cos(angle), libm::sin(angle))
+                let high = if self.flat { 0.0 } else { libm::cos(1.7 * angle) };
+                free * DVec3::new(libm::cos(angle), libm::sin(angle), high)
             })
             .collect();
-        let mut next = vec![DVec2::ZERO; count];
+        let mut next = vec![DVec3::ZERO; count];
         let mut value = 0.0_f64;
         let rounds = (LOOKED_AT / self.springs.len().max(1)).clamp(ROUNDS_AT_LEAST, ROUNDS);
         for round in 0..rounds {
@@ -205,7 +230,7 @@ impl Net {
     /// Bounds alone, in one look at every spring: no motion of the net is faster.
     pub fn rough(soft: &SoftBody, world: &World) -> Net {
         let linear = Linear::of(soft, world);
-        let bound = linear.row_sums().sqrt();
+        let bound = (linear.row_sums() + linear.matching).sqrt();
         let mut fading = vec![0.0_f64; linear.inverse.len()];
         for &LinearSpring { ends: [a, b], damping: damped, .. } in &linear.springs {
             let roots = linear.inverse[a].sqrt() + linear.inverse[b].sqrt();
@@ -215,11 +240,12 @@ impl Net {
         Net { bound, omega: bound, fading: linear.damping + fading.into_iter().fold(0.0, f64::max) }
     }
 
-    /// The net of a soft body of the plane as built.
+    /// The net of a soft body as built. What draws it to its shape pulls at no motion more than at each node alone.
     pub fn of(soft: &SoftBody, world: &World) -> Net {
         let linear = Linear::of(soft, world);
-        let bound = linear.row_sums().sqrt();
-        Net { bound, omega: linear.largest(false).sqrt().min(bound), fading: linear.largest(true) }
+        let bound = (linear.row_sums() + linear.matching).sqrt();
+        let omega = (linear.largest(false) + linear.matching).sqrt();
+        Net { bound, omega: omega.min(bound), fading: linear.largest(true) }
     }
 }
 
@@ -278,7 +304,6 @@ fn rk4_limit(ratio: f64) -> f64 {
 mod tests {
     use super::*;
     use crate::{Material, NodeSpring, NodeTraits};
-    use glam::DVec3;
 
     /// A chain on the x axis.
     fn chain(masses: &[f64], spacing: f64, stiffness: f64, damping: f64) -> World {

@@ -135,10 +135,13 @@ struct DrawnSoft {
     closed: bool,
     /// Strain of the deepest colour.
     most: f64,
-    /// Numbers of its own nodes.
-    skin: Vec<[usize; 2]>,
+    /// Numbers of its own nodes: two a segment, three a triangle.
+    skin: Vec<Vec<usize>>,
     /// Two nodes each and the length at rest, m.
     springs: Vec<(usize, usize, f64)>,
+    /// Two nodes each.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    sticks: Vec<[usize; 2]>,
     /// Nodes that are held for good.
     held: Vec<usize>,
 }
@@ -151,7 +154,8 @@ impl DrawnSoft {
             radius: short(soft.radius),
             closed: soft.is_closed(),
             most: short(most),
-            skin: soft.skin.clone(),
+            skin: soft.skin_nodes().map(<[usize]>::to_vec).collect(),
+            sticks: soft.sticks.iter().map(|stick| stick.ends).collect(),
             springs: soft.springs.iter().map(|s| (s.ends[0], s.ends[1], short(s.length))).collect(),
             held: (0..soft.nodes.len()).filter(held).collect(),
         }

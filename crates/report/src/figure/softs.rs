@@ -1,8 +1,8 @@
 //! Primitives of a soft body: its filled skin, its springs by their strain, its bare nodes.
 
-use super::Primitive;
+use super::{Primitive, Sight};
 use ironspin_lab::Replay;
-use ironspin_model::{DVec2, SoftBody, World};
+use ironspin_model::{DVec2, DVec3, SoftBody, World};
 
 /// Strain of the deepest colour unless springs are strained further, and the most that counts.
 const STRAINS: [f64; 2] = [0.02, 1.0];
@@ -24,25 +24,29 @@ pub(crate) struct SoftFigure {
 pub(crate) fn soft_figure(
     world: &World,
     number: usize,
-    place: impl Fn(usize) -> Option<DVec2>,
+    place: impl Fn(usize) -> Option<DVec3>,
+    sight: &Sight,
     most: f64,
 ) -> Option<SoftFigure> {
     let soft = &world.softs[number];
-    let places: Vec<DVec2> =
+    let there: Vec<DVec3> =
         soft.nodes.clone().map(|id| place(id).filter(|p| p.is_finite())).collect::<Option<Vec<_>>>()?;
+    let places: Vec<DVec2> = there.iter().map(|&at| sight.project(at)).collect();
     let piece = |&[a, b]: &[usize; 2]| Primitive::Stadium { ends: [places[a], places[b]], radius: soft.radius };
+    let face = |corners: &[usize; 3]| Primitive::Area(corners.map(|corner| places[corner]).to_vec());
     let mut covered = vec![false; places.len()];
-    soft.skin.iter().flatten().for_each(|&node| covered[node] = true);
-    let bare = (0..places.len()).filter(|&node| !covered[node] && (soft.skin.is_empty() || soft.springs.is_empty()));
+    soft.skin_nodes().flatten().for_each(|&node| covered[node] = true);
+    let bare = (0..places.len()).filter(|&node| !covered[node] && (!soft.has_skin() || soft.springs.is_empty()));
     let dots = bare.map(|node| Primitive::Round { centre: places[node], radius: soft.radius, spoke: None });
     let springs = soft.springs.iter().map(|spring| {
         let ends = spring.ends.map(|end| places[end]);
-        let strain = spring.strain(ends[0].distance(ends[1])).unwrap_or(0.0);
+        let strain = spring.strain(spring.span(|end| there[end])).unwrap_or(0.0);
         (Primitive::Line(ends.to_vec()), (strain / most).clamp(-1.0, 1.0))
     });
     let held = soft.nodes.clone().zip(&places).filter(|(id, _)| world.bodies[*id].mass == 0.0);
+    let inside = if soft.is_closed() { rings(soft, &places) } else { Vec::new() };
     Some(SoftFigure {
-        inside: if soft.is_closed() { rings(soft, &places) } else { Vec::new() },
+        inside: inside.into_iter().chain(soft.faces.iter().map(face)).collect(),
         rim: soft.skin.iter().map(piece).chain(dots).collect(),
         springs: springs.collect(),
         held: held.map(|(_, place)| *place).collect(),
@@ -66,7 +70,7 @@ fn rings(soft: &SoftBody, places: &[DVec2]) -> Vec<Primitive> {
 }
 
 /// The strain that the deepest colour stands for where the nodes are at some places: the largest in amount, within limits.
-pub(crate) fn deepest_strain(world: &World, place: impl Fn(usize) -> Option<DVec2>) -> f64 {
+pub(crate) fn deepest_strain(world: &World, place: impl Fn(usize) -> Option<DVec3>) -> f64 {
     let strains = world.softs.iter().flat_map(|soft| {
         soft.springs.iter().filter_map(|spring| {
             let [a, b] = spring.ends.map(|end| place(soft.nodes.start + end));
@@ -80,7 +84,7 @@ pub(crate) fn deepest_strain(world: &World, place: impl Fn(usize) -> Option<DVec
 pub(crate) fn largest_strain(world: &World, replay: &Replay) -> f64 {
     let frames = (0..replay.times.len()).map(|frame| {
         let poses = replay.frame(frame);
-        deepest_strain(world, |id| poses.get(id).map(|pose| pose.xy()))
+        deepest_strain(world, |id| poses.get(id).map(|pose| pose.position))
     });
     frames.fold(STRAINS[0], f64::max)
 }
@@ -88,7 +92,7 @@ pub(crate) fn largest_strain(world: &World, replay: &Replay) -> f64 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use ironspin_model::{DVec3, NodeSpring, NodeTraits};
+    use ironspin_model::{NodeSpring, NodeTraits};
 
     #[test]
     fn a_ring_is_one_filled_area_and_its_springs_are_told_by_their_strain() {
@@ -112,10 +116,10 @@ mod tests {
             pressure: None,
             ..SoftBody::default()
         });
-        let figure = soft_figure(&world, 0, |id| Some(corners[id].truncate()), 0.5).unwrap();
+        let figure = soft_figure(&world, 0, |id| Some(corners[id]), &Sight::FRONT, 0.5).unwrap();
         assert_eq!((figure.inside.len(), figure.rim.len(), figure.held.len()), (1, 4, 1));
         assert!(figure.inside[0].covers(DVec2::splat(0.5), 0.0) && !figure.inside[0].covers(DVec2::splat(1.5), 0.0));
         assert!((figure.springs[0].1 - 0.5).abs() < 1e-12 && figure.springs[1].1 == -1.0);
-        assert_eq!(soft_figure(&world, 0, |id| (id > 0).then_some(DVec2::ZERO), 0.5), None);
+        assert_eq!(soft_figure(&world, 0, |id| (id > 0).then_some(DVec3::ZERO), &Sight::FRONT, 0.5), None);
     }
 }

@@ -100,9 +100,11 @@ impl Raster {
     /// Soft bodies where their nodes are; `most` is the strain of the deepest colour.
     pub(super) fn softs(&mut self, world: &World, poses: &[Pose], most: f64) {
         let rigid = world.rigid().iter().filter(|body| body.kind != BodyKind::Static).count();
-        let place = |id: usize| poses.get(id).map(|pose| self.sight.project(pose.position));
-        let figures: Vec<_> =
-            (0..world.softs.len()).filter_map(|soft| Some((soft, soft_figure(world, soft, place, most)?))).collect();
+        let place = |id: usize| poses.get(id).map(|pose| pose.position);
+        let sight = self.sight;
+        let figures: Vec<_> = (0..world.softs.len())
+            .filter_map(|soft| Some((soft, soft_figure(world, soft, place, &sight, most)?)))
+            .collect();
         for (number, figure) in figures {
             let colour = SERIES[(rigid + number) % SERIES.len()];
             for (parts, opacity) in [(&figure.inside, 0.3), (&figure.rim, 0.85)] {

@@ -87,7 +87,8 @@ fn what_cannot_be_plotted_says_what_there_is() {
 
 fn style() -> FilmStyle {
     FilmStyle {
-        view: None,
+        views: Vec::new(),
+        aim: None,
         width: 160,
         contacts: true,
         velocities: true,

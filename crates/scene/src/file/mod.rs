@@ -23,7 +23,7 @@ pub(crate) use rules::{
 };
 use schemars::JsonSchema;
 use serde::Deserialize;
-pub(crate) use soft::{BracingWord, MadeOfTable, SkinTable, SoftTable};
+pub(crate) use soft::{BracingWord, MadeOfTable, SkinTable, SoftTable, SphereWord, SticksTable};
 
 /// The version this program reads.
 pub(crate) const SCENE_VERSION: i64 = 1;

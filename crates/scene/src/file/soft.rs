@@ -1,6 +1,6 @@
 //! Soft bodies as they are written.
 
-use super::{Ordered, Placed};
+use super::{Ordered, Placed, Turns};
 use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -18,6 +18,32 @@ pub(crate) enum MadeOfTable {
     Grid { columns: Number, rows: Number, pitch: Placed<Vec<Number>> },
     /// Nodes on a circle about `at`, counter-clockwise from the right, each joined to the next, with a closed skin; labels node\[i\].
     Ring { count: Number, radius: Number },
+    /// In space: rows and columns of nodes from `at` on along x and y, neighbours joined, with a skin of both sides; labels node\[row\]\[column\].
+    Cloth { columns: Number, rows: Number, pitch: Vec<Number> },
+    /// In space: layers along z of rows along y of columns along x, neighbours joined, with cells and the outside as skin; labels
+    /// node\[layer\]\[row\]\[column\].
+    Block { columns: Number, rows: Number, layers: Number, pitch: Placed<Vec<Number>> },
+    /// In space: a sphere about `at`, its edges joined, with a closed skin.
+    Sphere {
+        radius: Number,
+        /// How its nodes lie: by circles of latitude, or from a cube or an icosahedron whose faces are divided.
+        by: SphereWord,
+        /// Circles of latitude between the poles, each of `around` nodes.
+        rings: Option<Number>,
+        around: Option<Number>,
+        /// Into how many parts each edge of the cube or icosahedron is divided.
+        parts: Option<Number>,
+    },
+    /// In space: a torus about `at` around z, its edges joined, with a closed skin.
+    Torus {
+        /// Of the circle in the middle of the tube.
+        radius: Number,
+        /// Of the tube.
+        tube: Number,
+        /// Nodes around z, and around the tube.
+        along: Number,
+        around: Number,
+    },
     /// Nodes one by one; nothing joins them but `springs`.
     Nodes {
         /// Their places from `at` on, m.
@@ -27,6 +53,15 @@ pub(crate) enum MadeOfTable {
     },
 }
 
+/// How the nodes of a sphere lie.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, JsonSchema)]
+#[serde(rename_all = "lowercase")]
+pub(crate) enum SphereWord {
+    Latitude,
+    Cube,
+    Icosahedron,
+}
+
 /// Which diagonals of a grid are joined.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, JsonSchema)]
 #[serde(rename_all = "lowercase")]
@@ -34,9 +69,9 @@ pub(crate) enum BracingWord {
     /// None.
     #[default]
     None,
-    /// Of a grid one diagonal of each cell, of a rope and a ring each node with the next but one.
+    /// Of a grid, a cloth and a block one diagonal of each face of a cell, of a rope and a ring each node with the next but one.
     One,
-    /// Of a grid both diagonals, of a ring also each node with the one opposite.
+    /// Both diagonals, of a block those through its cells too; of a ring also each node with the one opposite.
     Both,
 }
 
@@ -45,7 +80,7 @@ pub(crate) enum BracingWord {
 pub(crate) enum SkinTable {
     /// The usual one of what it is made of, or none.
     Usual(bool),
-    /// Segments by numbers of nodes, the inside to the left.
+    /// Segments by numbers of nodes, the inside to the left; in space triangles, counter-clockwise seen from outside.
     Pieces(Vec<Placed<Vec<Number>>>),
 }
 
@@ -86,6 +121,60 @@ impl JsonSchema for SkinTable {
     }
 }
 
+/// Which distances stay.
+#[derive(Clone, Debug)]
+pub(crate) enum SticksTable {
+    /// All that springs would join otherwise, but for bracing.
+    All(bool),
+    /// Two numbers of nodes each, and the length where it is not as built.
+    List(Vec<Placed<Vec<Number>>>),
+}
+
+impl<'de> Deserialize<'de> for SticksTable {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        Ok(match SkinTable::deserialize(deserializer)? {
+            SkinTable::Usual(all) => SticksTable::All(all),
+            SkinTable::Pieces(list) => SticksTable::List(list),
+        })
+    }
+}
+
+impl JsonSchema for SticksTable {
+    fn inline_schema() -> bool {
+        true
+    }
+
+    fn schema_name() -> std::borrow::Cow<'static, str> {
+        "Sticks".into()
+    }
+
+    fn json_schema(generator: &mut schemars::SchemaGenerator) -> schemars::Schema {
+        let stick = generator.subschema_for::<Vec<Number>>();
+        schemars::json_schema!({
+            "description": "true for sticks in the place of springs between neighbours, or pairs of nodes with a length where it is not as built",
+            "anyOf": [{ "type": "boolean" }, { "type": "array", "items": stick }]
+        })
+    }
+}
+
+/// What draws nodes to the built shape.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct MatchingTable {
+    /// How fast nodes swing about the built shape, placed as it fits best, rad/s.
+    pub(crate) rate: Number,
+}
+
+/// When springs give way for good.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct YieldTable {
+    /// From this strain on, as a share of the built length.
+    pub(crate) strain: Number,
+    /// By no more than this share of the built length.
+    pub(crate) most: Number,
+}
+
 /// Gas in a closed skin.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -96,7 +185,7 @@ pub(crate) struct PressureTable {
     pub(crate) outside: Option<Number>,
 }
 
-/// A soft body: point masses, springs between them, a skin by which it touches. In scenes of the plane.
+/// A soft body: point masses, springs and sticks between them, a skin by which it touches.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
 pub(crate) struct SoftTable {
@@ -108,8 +197,10 @@ pub(crate) struct SoftTable {
     pub(crate) repeat: Ordered<Number>,
     /// Where it begins, m; the middle of a ring, the first node of all others.
     pub(crate) at: Placed<Vec<Number>>,
-    /// It is turned about `at`, rad, or "30 deg".
+    /// It is turned about `at`, rad, or "30 deg"; in the plane.
     pub(crate) angle: Option<Number>,
+    /// How it is turned about `at` in space.
+    pub(crate) turn: Option<Placed<Turns>>,
     /// m/s.
     pub(crate) velocity: Option<Placed<Vec<Number>>>,
     /// Of each node, m/s, on top of `velocity`.
@@ -137,9 +228,16 @@ pub(crate) struct SoftTable {
     /// Further springs: two numbers of nodes, then length, stiffness and damping; those left out are as built and as above.
     #[serde(default)]
     pub(crate) springs: Vec<Placed<Vec<Number>>>,
-    /// true, false, or segments by numbers of nodes.
+    /// Distances that stay: true for those between neighbours, or two numbers of nodes each, then the length where it is not as built.
+    pub(crate) sticks: Option<SticksTable>,
+    /// Its nodes are drawn to the built shape, placed as it fits best.
+    pub(crate) matching: Option<MatchingTable>,
+    /// Its springs give way for good.
+    #[serde(rename = "yield")]
+    pub(crate) yielding: Option<YieldTable>,
+    /// true, false, or segments (in space triangles) by numbers of nodes.
     pub(crate) skin: Option<SkinTable>,
-    /// Triangles of the inside by numbers of nodes, counter-clockwise; those of a grid are known.
+    /// Triangles of the inside by numbers of nodes, counter-clockwise, in space right-handed tetrahedra; those of a grid and a block are known.
     #[serde(default)]
     pub(crate) cells: Vec<Placed<Vec<Number>>>,
     /// Gas in its closed skin.

@@ -1,7 +1,7 @@
 //! Soft bodies of a resolved scene: nodes one by one, every spring, piece of skin and cell.
 
 use super::{layers, number, quoted, vector};
-use ironspin_model::{DVec3, NODE, SoftBody, World};
+use ironspin_model::{DVec3, NODE, SoftBody, Stick, World};
 use std::fmt::Write;
 
 pub(super) fn soft_table(soft: &SoftBody, world: &World, names: &[String]) -> String {
@@ -36,9 +36,20 @@ pub(super) fn soft_table(soft: &SoftBody, world: &World, names: &[String]) -> St
         format!("[{a}, {b}, {length}, {stiffness}, {damping}]")
     };
     let _ = writeln!(out, "springs = {}", list(soft.springs.iter().map(spring).collect()));
-    let _ = writeln!(out, "skin = {}", list(soft.skin.iter().map(|ends| format!("{ends:?}")).collect()));
-    if !soft.cells.is_empty() {
-        let _ = writeln!(out, "cells = {}", list(soft.cells.iter().map(|cell| format!("{cell:?}")).collect()));
+    if !soft.sticks.is_empty() {
+        let stick = |stick: &Stick| format!("[{}, {}, {}]", stick.ends[0], stick.ends[1], number(stick.length));
+        let _ = writeln!(out, "sticks = {}", list(soft.sticks.iter().map(stick).collect()));
+    }
+    if let Some(rate) = soft.matching {
+        let _ = writeln!(out, "matching = {{ rate = {} }}", number(rate));
+    }
+    if let Some(law) = soft.yielding {
+        let _ = writeln!(out, "yield = {{ strain = {}, most = {} }}", number(law.strain), number(law.most));
+    }
+    let _ = writeln!(out, "skin = {}", list(soft.skin_nodes().map(|nodes| format!("{nodes:?}")).collect()));
+    if soft.cell_count() > 0 {
+        let cells = (0..soft.cell_count()).map(|cell| format!("{:?}", soft.cell_nodes(cell)));
+        let _ = writeln!(out, "cells = {}", list(cells.collect()));
     }
     if let Some(gas) = soft.pressure {
         let _ = writeln!(out, "pressure = {{ amount = {}, outside = {} }}", number(gas.amount), number(gas.outside));

@@ -17,6 +17,7 @@ mod patterns;
 mod selection;
 mod soft;
 mod solids;
+mod space_nets;
 mod vectors;
 
 use crate::budget::Budget;

@@ -1,10 +1,12 @@
-//! What soft bodies are made of: ropes, grids, rings, nodes one by one.
+//! What soft bodies are made of: ropes, grids, rings, nodes one by one; in space also cloths, blocks, spheres and tori.
 
 use super::Resolver;
+use super::space_nets::{self, SpaceNet};
 use crate::diagnostic::Diagnostic;
-use crate::file::{BracingWord, MadeOfTable, Placed};
+use crate::file::{BracingWord, MadeOfTable, Placed, SphereWord};
 use crate::names::Names;
-use ironspin_model::{DVec3, NODE_LIMIT};
+use crate::number::Number;
+use ironspin_model::{DVec3, Dimension, NODE_LIMIT};
 
 /// Which form it has.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -15,6 +17,12 @@ pub(super) enum Form {
     Grid(usize, usize),
     Ring,
     Nodes,
+    /// Columns and rows, in space.
+    Cloth(usize, usize),
+    /// Columns, rows and layers.
+    Block([usize; 3]),
+    /// A closed skin whose edges are joined.
+    Shell,
 }
 
 /// Nodes and what follows from their form.
@@ -23,10 +31,25 @@ pub(super) struct NetShape {
     pub(super) form: Form,
     /// From `at` on, m; of a rope set by its ends.
     pub(super) nodes: Vec<DVec3>,
-    /// Nodes of a row, for labels of two indices.
+    /// Nodes of a row, for labels of two indices, and rows of a layer, for three.
     width: Option<usize>,
+    depth: Option<usize>,
     pub(super) skin: Vec<[usize; 2]>,
     pub(super) cells: Vec<[usize; 3]>,
+    /// Skin and cells in space.
+    pub(super) faces: Vec<[usize; 3]>,
+    pub(super) tetrahedra: Vec<[usize; 4]>,
+}
+
+impl NetShape {
+    fn bare(form: Form, nodes: Vec<DVec3>) -> NetShape {
+        let (skin, cells, faces, tetrahedra) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        NetShape { form, nodes, width: None, depth: None, skin, cells, faces, tetrahedra }
+    }
+
+    fn solid(form: Form, net: SpaceNet) -> NetShape {
+        NetShape { faces: net.faces, tetrahedra: net.tetrahedra, ..NetShape::bare(form, net.nodes) }
+    }
 }
 
 /// Two nodes that a spring joins.
@@ -38,8 +61,8 @@ pub(super) struct Tie {
 
 impl Resolver {
     pub(super) fn net_shape(&self, table: &Placed<MadeOfTable>, names: &Names) -> Result<NetShape, Diagnostic> {
-        let bare =
-            |form: Form, nodes: Vec<DVec3>| NetShape { form, nodes, width: None, skin: Vec::new(), cells: Vec::new() };
+        let bare = NetShape::bare;
+        self.fits_dimension(table)?;
         match table.get_ref() {
             MadeOfTable::Rope { count, to } => {
                 let count = self.node_count(count, 2, names)?;
@@ -53,9 +76,13 @@ impl Resolver {
                     radius * DVec3::new(libm::cos(angle), libm::sin(angle), 0.0)
                 };
                 let mut shape = bare(Form::Ring, (0..count).map(place).collect());
-                shape.skin = shape.usual_skin();
+                if self.dimension == Dimension::Plane {
+                    shape.skin = shape.usual_skin();
+                }
                 Ok(shape)
             }
+            MadeOfTable::Cloth { .. } | MadeOfTable::Block { .. } => self.lattice(table, names),
+            MadeOfTable::Sphere { .. } | MadeOfTable::Torus { .. } => self.shell(table, names),
             MadeOfTable::Grid { columns, rows, pitch } => {
                 let (columns_wanted, rows) = (self.node_count(columns, 2, names)?, self.node_count(rows, 2, names)?);
                 if columns_wanted.saturating_mul(rows) > NODE_LIMIT {
@@ -83,6 +110,116 @@ impl Resolver {
             }
         }
     }
+
+    /// Refuses what is not made in this dimension.
+    fn fits_dimension(&self, table: &Placed<MadeOfTable>) -> Result<(), Diagnostic> {
+        let (word, of_space) = match table.get_ref() {
+            MadeOfTable::Rope { .. } | MadeOfTable::Ring { .. } | MadeOfTable::Nodes { .. } => return Ok(()),
+            MadeOfTable::Grid { .. } => ("grid", false),
+            MadeOfTable::Cloth { .. } => ("cloth", true),
+            MadeOfTable::Block { .. } => ("block", true),
+            MadeOfTable::Sphere { .. } => ("sphere", true),
+            MadeOfTable::Torus { .. } => ("torus", true),
+        };
+        match (self.dimension, of_space) {
+            (Dimension::Plane, true) => Err(Diagnostic::at(table.span(), format!("a {word} is for scenes of space"))
+                .label("this scene has space = 2")
+                .help("in the plane there are rope, grid, ring and nodes")),
+            (Dimension::Space, false) => {
+                Err(Diagnostic::at(table.span(), format!("a {word} is for scenes of the plane"))
+                    .label("this scene has space = 3")
+                    .help("in space there are rope, ring, cloth, block, sphere, torus and nodes"))
+            }
+            (Dimension::Plane, false) | (Dimension::Space, true) => Ok(()),
+        }
+    }
+
+    /// So many nodes can be built.
+    fn few_enough(&self, table: &Placed<MadeOfTable>, counts: &[usize]) -> Result<(), Diagnostic> {
+        let all = counts.iter().fold(1_usize, |all, &count| all.saturating_mul(count));
+        if all <= NODE_LIMIT {
+            return Ok(());
+        }
+        Err(Diagnostic::at(table.span(), format!("{NODE_LIMIT} nodes are the most")).label(format!("{all} nodes")))
+    }
+
+    fn lattice(&self, table: &Placed<MadeOfTable>, names: &Names) -> Result<NetShape, Diagnostic> {
+        let count = |number: &Number| self.node_count(number, 2, names);
+        match table.get_ref() {
+            MadeOfTable::Cloth { columns, rows, pitch } => {
+                let (columns, rows) = (count(columns)?, count(rows)?);
+                self.few_enough(table, &[columns, rows])?;
+                let pitch = match &pitch[..] {
+                    [across, up] => [self.positive(across, "a pitch", names)?, self.positive(up, "a pitch", names)?],
+                    other => {
+                        return Err(Diagnostic::at(table.span(), format!("found {} numbers for `pitch`", other.len()))
+                            .label("expected [across, up]"));
+                    }
+                };
+                let net = space_nets::cloth(columns, rows, pitch);
+                Ok(NetShape { width: Some(columns), ..NetShape::solid(Form::Cloth(columns, rows), net) })
+            }
+            MadeOfTable::Block { columns, rows, layers, pitch } => {
+                let counts = [count(columns)?, count(rows)?, count(layers)?];
+                self.few_enough(table, &counts)?;
+                let pitch = self.placed_vector(pitch, names)?;
+                if !(pitch.min_element() > 0.0) {
+                    return Err(Diagnostic::at(table.span(), "the pitch of a block is positive along each axis")
+                        .label(format!("found {pitch}")));
+                }
+                let net = space_nets::block(counts, pitch);
+                let shape = NetShape::solid(Form::Block(counts), net);
+                Ok(NetShape { width: Some(counts[0]), depth: Some(counts[1]), ..shape })
+            }
+            _ => Err(Diagnostic::at(table.span(), "neither a cloth nor a block")),
+        }
+    }
+
+    fn shell(&self, table: &Placed<MadeOfTable>, names: &Names) -> Result<NetShape, Diagnostic> {
+        let size = |number: &Number| self.positive(number, "a radius", names);
+        let net = match table.get_ref() {
+            MadeOfTable::Sphere { radius, by, rings, around, parts } => {
+                let radius = size(radius)?;
+                let needed = |number: &Option<Number>, key: &str, least: usize| match number {
+                    Some(number) => self.node_count(number, least, names),
+                    None => Err(Diagnostic::at(table.span(), format!("a sphere of this kind needs the key `{key}`"))
+                        .label(format!("`{key}` is missing"))),
+                };
+                let unused = match by {
+                    SphereWord::Latitude => parts.as_ref(),
+                    SphereWord::Cube | SphereWord::Icosahedron => rings.as_ref().or(around.as_ref()),
+                };
+                if let Some(number) = unused {
+                    return Err(Diagnostic::at(number.span(), "this key is for spheres of another kind").help(
+                        "by = \"latitude\" has rings and around; by = \"cube\" and by = \"icosahedron\" have parts",
+                    ));
+                }
+                match by {
+                    SphereWord::Latitude => {
+                        let (rings, around) = (needed(rings, "rings", 1)?, needed(around, "around", 3)?);
+                        self.few_enough(table, &[rings, around])?;
+                        space_nets::latitude(radius, rings, around)
+                    }
+                    SphereWord::Cube | SphereWord::Icosahedron => {
+                        let parts = needed(parts, "parts", 1)?;
+                        self.few_enough(table, &[10, parts, parts])?;
+                        if *by == SphereWord::Cube {
+                            space_nets::cube_sphere(radius, parts)
+                        } else {
+                            space_nets::icosphere(radius, parts)
+                        }
+                    }
+                }
+            }
+            MadeOfTable::Torus { radius, tube, along, around } => {
+                let (along, around) = (self.node_count(along, 3, names)?, self.node_count(around, 3, names)?);
+                self.few_enough(table, &[along, around])?;
+                space_nets::torus(size(radius)?, size(tube)?, along, around)
+            }
+            _ => return Err(Diagnostic::at(table.span(), "neither a sphere nor a torus")),
+        };
+        Ok(NetShape::solid(Form::Shell, net))
+    }
 }
 
 /// Two triangles a cell, counter-clockwise.
@@ -101,9 +238,13 @@ fn grid_cells(columns: usize, rows: usize) -> Vec<[usize; 3]> {
 impl NetShape {
     /// What stands behind `.node` in the name of a node.
     pub(super) fn label(&self, node: usize) -> String {
-        match self.width {
-            Some(width) => format!("[{}][{}]", node / width, node % width),
-            None => format!("[{node}]"),
+        match (self.width, self.depth) {
+            (Some(width), Some(depth)) => {
+                let row = node / width;
+                format!("[{}][{}][{}]", row / depth, row % depth, node % width)
+            }
+            (Some(width), None) => format!("[{}][{}]", node / width, node % width),
+            (None, _) => format!("[{node}]"),
         }
     }
 
@@ -113,7 +254,7 @@ impl NetShape {
         match self.form {
             Form::Rope(_) => (1..count).map(|i| [i - 1, i]).collect(),
             Form::Ring => (0..count).map(|i| [i, (i + 1) % count]).collect(),
-            Form::Nodes => Vec::new(),
+            Form::Nodes | Form::Cloth(..) | Form::Block(_) | Form::Shell => Vec::new(),
             Form::Grid(columns, rows) => {
                 let last = rows - 1;
                 let bottom = 0..columns;
@@ -149,7 +290,9 @@ impl NetShape {
                     ties.extend((0..count / 2).map(|i| brace(i, i + count / 2)));
                 }
             }
-            Form::Grid(columns, rows) => {
+            Form::Block(counts) => return space_nets::block_ties(counts, bracing),
+            Form::Shell => return space_nets::edges(&self.faces),
+            Form::Grid(columns, rows) | Form::Cloth(columns, rows) => {
                 let id = |row: usize, column: usize| row * columns + column;
                 for (row, column) in (0..rows).flat_map(|row| (0..columns).map(move |column| (row, column))) {
                     let (right, up) = (column + 1 < columns, row + 1 < rows);

@@ -92,7 +92,7 @@ impl Resolver {
         found.extend(text.split(',').filter_map(|term| self.cast.ids.get(term.trim())));
         for term in text.split(',').filter_map(|term| of_skin(term.trim())) {
             for soft in self.softs.iter().filter(|soft| indexed_matches(term, &soft.name)) {
-                found.extend(soft.skin.iter().flatten().map(|node| soft.nodes.start + node));
+                found.extend(soft.skin_nodes().flatten().map(|node| soft.nodes.start + node));
             }
         }
         found.sort_unstable();

@@ -4,12 +4,13 @@ use super::Resolver;
 use super::bodies::{Built, is_body_name};
 use super::net_shapes::{NetShape, Tie};
 use crate::diagnostic::Diagnostic;
-use crate::file::{BracingWord, Placed, SkinTable, SoftTable};
+use crate::file::{BracingWord, Placed, SkinTable, SoftTable, SticksTable};
 use crate::names::Names;
 use crate::number::Number;
 use crate::select::{node_matches, split};
 use ironspin_model::{
-    CELL_LIMIT, DVec3, Dimension, Material, NODE_LIMIT, NodeSpring, NodeTraits, Pressure, SPRING_LIMIT, SoftBody, World,
+    CELL_LIMIT, DVec3, Dimension, Material, NODE_LIMIT, NodeSpring, NodeTraits, Pressure, SPRING_LIMIT, SoftBody,
+    Stick, World, Yield, turn,
 };
 use std::ops::Range;
 
@@ -25,10 +26,6 @@ impl Resolver {
         let rigid: Vec<String> = built.bodies.iter().map(|body| split(&body.name).0.to_owned()).collect();
         for (number, table) in tables.iter().enumerate() {
             let name = table.name.get_ref();
-            if self.dimension != Dimension::Plane {
-                return Err(Diagnostic::at(table.name.span(), "soft bodies are for scenes of the plane")
-                    .label("this scene has space = 3"));
-            }
             if !is_body_name(name) {
                 return Err(Diagnostic::at(table.name.span(), format!("`{name}` is no name for a soft body"))
                     .help("use letters, digits, - and _; indices come from `repeat`"));
@@ -61,24 +58,18 @@ impl Resolver {
         let masses = self.masses(table, &shape, names)?;
         let velocities = self.velocities(table, shape.nodes.len(), names)?;
         let springs = self.net_springs(table, &shape, names)?;
+        let sticks = self.sticks(table, &shape, names)?;
         let count = shape.nodes.len();
         if built.bodies.len() + count > self.body_limit {
             return Err(self.too_many(table.made_of.span()).label("each node counts as one"));
         }
-        let skin = match &table.skin {
-            None => shape.skin.clone(),
-            Some(SkinTable::Usual(wanted)) => {
-                if *wanted {
-                    shape.usual_skin()
-                } else {
-                    Vec::new()
-                }
-            }
-            Some(SkinTable::Pieces(pieces)) => self.node_lists::<2>(pieces, "a piece of skin", count, names)?,
-        };
-        let mut cells = shape.cells.clone();
-        cells.extend(self.node_lists::<3>(&table.cells, "a cell", count, names)?);
-        if skin.len() > CELL_LIMIT || cells.len() > CELL_LIMIT {
+        let (skin, faces) = self.skin(table, &shape, names)?;
+        let (mut cells, mut tetrahedra) = (shape.cells.clone(), shape.tetrahedra.clone());
+        match self.dimension {
+            Dimension::Plane => cells.extend(self.node_lists::<3>(&table.cells, "a cell", count, names)?),
+            Dimension::Space => tetrahedra.extend(self.node_lists::<4>(&table.cells, "a cell", count, names)?),
+        }
+        if skin.len() + faces.len() > CELL_LIMIT || cells.len() + tetrahedra.len() > CELL_LIMIT {
             return Err(Diagnostic::at(table.made_of.span(), format!("a soft body has {CELL_LIMIT} cells at most")));
         }
         let first = built.bodies.len();
@@ -92,11 +83,20 @@ impl Resolver {
             radius: traits.radius,
             self_contact: table.self_contact,
             springs,
+            sticks,
             skin,
+            faces,
             cells,
+            tetrahedra,
             pressure: self.pressure(table, names)?,
+            matching: table
+                .matching
+                .as_ref()
+                .map(|own| self.not_negative(&own.rate, "a rate of matching", names))
+                .transpose()?,
+            yielding: self.yielding(table, names)?,
+            pins: Vec::new(),
             name: traits.name,
-            ..SoftBody::default()
         };
         self.check_soft(table, soft, materials, built)
     }
@@ -112,7 +112,8 @@ impl Resolver {
         let span = table.pressure.as_ref().map_or(table.made_of.span(), Placed::span);
         // Only what the check looks at.
         let bodies = std::mem::take(&mut built.bodies);
-        let world = World { materials: materials.to_vec(), bodies, ..World::planar(1.0) };
+        let dimension = self.dimension;
+        let world = World { dimension, materials: materials.to_vec(), bodies, ..World::planar(1.0) };
         let complaint = soft.complaint(&world);
         built.bodies = world.bodies;
         if let Some(what) = complaint {
@@ -150,6 +151,7 @@ impl Resolver {
             damping: not_negative(&table.damping, "a damping")?,
             ccd: table.swept,
             absent: table.absent,
+            dimension: self.dimension,
         })
     }
 
@@ -161,12 +163,20 @@ impl Resolver {
             for (i, node) in shape.nodes.iter_mut().enumerate() {
                 *node = at + (to - at) * (i as f64 / gaps);
             }
-            if let Some(angle) = &table.angle {
-                return Err(Diagnostic::at(angle.span(), "a rope lies from `at` to `to` and is not turned"));
+            let turned = table.angle.as_ref().map(Number::span).or(table.turn.as_ref().map(Placed::span));
+            if let Some(span) = turned {
+                return Err(Diagnostic::at(span, "a rope lies from `at` to `to` and is not turned"));
             }
             return Ok(());
         }
-        let angle = self.optional(table.angle.as_ref(), 0.0, names)?;
+        let pose = self.pose(at, table.angle.as_ref(), table.turn.as_ref(), 0, names)?;
+        if self.dimension == Dimension::Space {
+            for node in &mut shape.nodes {
+                *node = at + turn::turned(pose.rotation, *node);
+            }
+            return Ok(());
+        }
+        let angle = pose.angle;
         let (sin, cos) = if angle == 0.0 { (0.0, 1.0) } else { (libm::sin(angle), libm::cos(angle)) };
         for node in &mut shape.nodes {
             let turned = if angle == 0.0 {
@@ -238,7 +248,11 @@ impl Resolver {
     }
 
     fn net_springs(&self, table: &SoftTable, shape: &NetShape, names: &Names) -> Result<Vec<NodeSpring>, Diagnostic> {
-        let ties = shape.ties(table.bracing);
+        let mut ties = shape.ties(table.bracing);
+        // Sticks take the place of springs between neighbours.
+        if matches!(table.sticks, Some(SticksTable::All(true))) {
+            ties.retain(|tie| tie.is_brace);
+        }
         let stiffness =
             table.stiffness.as_ref().map(|number| self.not_negative(number, "a stiffness", names)).transpose()?;
         if stiffness.is_none() && !ties.is_empty() {
@@ -291,6 +305,69 @@ impl Resolver {
             ));
         }
         Ok(springs)
+    }
+
+    /// The skin: segments in the plane, triangles in space.
+    fn skin(
+        &self,
+        table: &SoftTable,
+        shape: &NetShape,
+        names: &Names,
+    ) -> Result<(Vec<[usize; 2]>, Vec<[usize; 3]>), Diagnostic> {
+        let count = shape.nodes.len();
+        Ok(match (&table.skin, self.dimension) {
+            (None, _) => (shape.skin.clone(), shape.faces.clone()),
+            (Some(SkinTable::Usual(false)), _) => (Vec::new(), Vec::new()),
+            (Some(SkinTable::Usual(true)), Dimension::Plane) => (shape.usual_skin(), Vec::new()),
+            (Some(SkinTable::Usual(true)), Dimension::Space) if shape.faces.is_empty() => {
+                return Err(Diagnostic::at(table.made_of.span(), "what this is made of has no skin in space")
+                    .help("give triangles by numbers of nodes, or make a cloth, a block, a sphere or a torus"));
+            }
+            (Some(SkinTable::Usual(true)), Dimension::Space) => (Vec::new(), shape.faces.clone()),
+            (Some(SkinTable::Pieces(pieces)), Dimension::Plane) => {
+                (self.node_lists::<2>(pieces, "a piece of skin", count, names)?, Vec::new())
+            }
+            (Some(SkinTable::Pieces(pieces)), Dimension::Space) => {
+                (Vec::new(), self.node_lists::<3>(pieces, "a piece of skin", count, names)?)
+            }
+        })
+    }
+
+    fn sticks(&self, table: &SoftTable, shape: &NetShape, names: &Names) -> Result<Vec<Stick>, Diagnostic> {
+        let length = |ends: [usize; 2]| shape.nodes[ends[0]].distance(shape.nodes[ends[1]]);
+        let lists = match &table.sticks {
+            None | Some(SticksTable::All(false)) => return Ok(Vec::new()),
+            Some(SticksTable::All(true)) => {
+                let ties = shape.ties(table.bracing).into_iter().filter(|tie| !tie.is_brace);
+                return Ok(ties.map(|tie| Stick { ends: tie.ends, length: length(tie.ends) }).collect());
+            }
+            Some(SticksTable::List(lists)) => lists,
+        };
+        if lists.len() > SPRING_LIMIT {
+            return Err(Diagnostic::at(table.made_of.span(), format!("a soft body has {SPRING_LIMIT} sticks at most")));
+        }
+        let stick = |list: &Placed<Vec<Number>>| {
+            let numbers = list.get_ref();
+            if !(2..=3).contains(&numbers.len()) {
+                return Err(Diagnostic::at(list.span(), format!("found {} numbers for a stick", numbers.len()))
+                    .label("expected [a, b], and a length where it is not as built"));
+            }
+            let ends = self.node_numbers::<2>(&numbers[..2], list.span(), "a stick", shape.nodes.len(), names)?;
+            let own = numbers.get(2).map(|number| self.positive(number, "a length", names)).transpose()?;
+            Ok(Stick { ends, length: own.unwrap_or_else(|| length(ends)) })
+        };
+        lists.iter().map(stick).collect()
+    }
+
+    fn yielding(&self, table: &SoftTable, names: &Names) -> Result<Option<Yield>, Diagnostic> {
+        let Some(own) = &table.yielding else { return Ok(None) };
+        let strain = self.not_negative(&own.strain, "a strain", names)?;
+        let most = self.not_negative(&own.most, "a share", names)?;
+        if !(most < 1.0) {
+            return Err(Diagnostic::at(own.most.span(), "a spring that yields keeps some of its length")
+                .label("expected less than 1"));
+        }
+        Ok(Some(Yield { strain, most }))
     }
 
     fn pressure(&self, table: &SoftTable, names: &Names) -> Result<Option<Pressure>, Diagnostic> {
@@ -353,8 +430,9 @@ impl Resolver {
 
 /// Two nodes that stand in the same place.
 fn same_place(nodes: &[ironspin_model::Body]) -> Option<(usize, usize)> {
-    let place = |node: usize| nodes[node].pose.xy();
+    let place = |node: usize| nodes[node].pose.position;
     let mut order: Vec<usize> = (0..nodes.len()).collect();
-    order.sort_by(|&a, &b| place(a).x.total_cmp(&place(b).x).then(place(a).y.total_cmp(&place(b).y)).then(a.cmp(&b)));
+    let along = |a: usize, b: usize, axis: usize| place(a)[axis].total_cmp(&place(b)[axis]);
+    order.sort_by(|&a, &b| along(a, b, 0).then(along(a, b, 1)).then(along(a, b, 2)).then(a.cmp(&b)));
     order.windows(2).find(|two| place(two[0]) == place(two[1])).map(|two| (two[0].min(two[1]), two[0].max(two[1])))
 }

@@ -10,6 +10,7 @@ mod rest;
 mod same_bits;
 mod shapes;
 mod shots;
+mod softs;
 #[allow(dead_code)]
 pub(crate) mod worlds;
 pub(crate) mod yard;

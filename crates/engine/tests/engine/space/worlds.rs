@@ -3,7 +3,7 @@
 use super::yard::{cube, fixed, floor, solid, turned, world};
 use crate::worlds::G;
 use crate::yard::Bench;
-use ironspin_model::{Body, BodyKind, DQuat, DVec3, Hull, Pose, SpaceShape, TriangleMesh, World};
+use ironspin_model::{Body, BodyKind, DQuat, DVec3, Hull, Pose, SpaceShape, TriangleMesh, World, solid_mass};
 use std::f64::consts::TAU;
 use std::sync::Arc;
 
@@ -140,7 +140,10 @@ fn projectile(chance: &mut Chance, kind: u32) -> SpaceShape {
         3 => SpaceShape::Cylinder { length: chance.number(0.01, 0.4), radius: chance.number(0.005, 0.1) },
         _ => {
             let corners: Vec<DVec3> = (0..12).map(|_| 0.1 * chance.vector()).collect();
-            SpaceShape::Hull(Arc::new(Hull::new(&corners).unwrap()))
+            let hull = Hull::new(&corners).unwrap();
+            // About its centre of mass: a body is where that is, and it lies within it.
+            let centre = solid_mass(&SpaceShape::Hull(Arc::new(hull.clone())), 1.0).unwrap().centre;
+            SpaceShape::Hull(Arc::new(hull.carried(&|corner| corner - centre)))
         }
     }
 }

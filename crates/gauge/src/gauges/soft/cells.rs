@@ -10,8 +10,8 @@ pub(crate) const INVERTED: GaugeEntry = GaugeEntry {
     name: "cells.inverted",
     label: "cells turned inside out",
     unit: "cells",
-    definition: "Largest number of cells of the soft bodies that are turned inside out or flat in one frame: triangles whose corners no longer run counter-clockwise, as they did when built.",
-    formula: "max_t count of cells with (x_b - x_a) x (x_c - x_a) <= 0",
+    definition: "Largest number of cells of the soft bodies that are turned inside out or flat in one frame: triangles whose corners no longer run counter-clockwise, in space tetrahedra whose corners are no longer right-handed, as they were when built.",
+    formula: "max_t count of cells with (x_b - x_a) x (x_c - x_a) <= 0; in space (x_b - x_a) . ((x_c - x_a) x (x_d - x_a)) <= 0",
     source: "orientation of a simplex by the sign of its determinant",
     limits: "Soft bodies with cells only. A cell that turned over and back between two frames is not seen.",
     usual_causes: "springs resist a change of length and not of orientation: missing diagonals or pressure; a step too long; an impact that moves a node through its own body",
@@ -33,7 +33,7 @@ struct Inverted {
 
 pub(crate) fn inverted(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     let mut softs = softs_of(world, &scope.of);
-    softs.retain(|&soft| !world.softs[soft].cells.is_empty());
+    softs.retain(|&soft| world.softs[soft].cell_count() > 0);
     Box::new(Inverted { softs, frames: 0, worst: 0, worst_time: 0.0, first: None })
 }
 
@@ -47,7 +47,7 @@ impl Gauge for Inverted {
                 continue;
             }
             let at = places(soft, view.now);
-            for cell in 0..soft.cells.len() {
+            for cell in 0..soft.cell_count() {
                 if !(soft.cell_turn(cell, at) > 0.0) {
                     count += 1;
                     self.first.get_or_insert((number, cell, view.now.time));
@@ -69,9 +69,10 @@ impl Gauge for Inverted {
         let Some((soft, cell, time)) = self.first else { return Reading::of(0.0, "none turned over") };
         let soft = &world.softs[soft];
         let name = |node: usize| world.bodies[soft.nodes.start + node].name.as_str();
-        let [a, b, c] = soft.cells[cell].map(name);
-        let detail = format!("first {a}, {b}, {c} at {time:.3} s; most at {:.3} s", self.worst_time);
-        Reading::of(self.worst as f64, detail).seen_at(time, soft.nodes.start + soft.cells[cell][0])
+        let nodes = soft.cell_nodes(cell);
+        let corners: Vec<&str> = nodes.iter().map(|&node| name(node)).collect();
+        let detail = format!("first {} at {time:.3} s; most at {:.3} s", corners.join(", "), self.worst_time);
+        Reading::of(self.worst as f64, detail).seen_at(time, soft.nodes.start + nodes[0])
     }
 }
 

@@ -2,22 +2,34 @@
 
 mod cells;
 mod growth;
+mod shape;
 mod skin;
+#[cfg(test)]
+mod space_tests;
+mod sticks;
 mod strain;
 mod volume;
 
 pub(crate) use cells::INVERTED;
 pub(crate) use growth::GROWTH;
+pub(crate) use shape::ERROR as SHAPE_ERROR;
 pub(crate) use skin::PASSED;
+pub(crate) use sticks::ERROR as STICK_ERROR;
 pub(crate) use strain::STRAIN;
 pub(crate) use volume::CHANGE;
 
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
-use ironspin_model::{DVec3, Frame, SoftBody, World};
+use ironspin_model::{DVec3, Dimension, Frame, SoftBody, World};
 
 /// What all of them have in common.
-const SOFT: GaugeEntry =
-    GaugeEntry { better: Better::Lower, needs: &[Need::Soft], needs_geometry: false, by_default: true, ..PLAIN };
+const SOFT: GaugeEntry = GaugeEntry {
+    better: Better::Lower,
+    needs: &[Need::Soft],
+    needs_geometry: false,
+    by_default: true,
+    dimensions: Dimension::BOTH,
+    ..PLAIN
+};
 
 /// Numbers of the soft bodies of which a node is in a list.
 fn softs_of(world: &World, of: &[usize]) -> Vec<usize> {

@@ -4,14 +4,14 @@ use super::{SOFT, is_there, places, softs_of};
 use crate::advice;
 use crate::entry::{GaugeEntry, Need};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::{DVec2, World};
+use ironspin_model::{DVec2, DVec3, World};
 
 pub(crate) const PASSED: GaugeEntry = GaugeEntry {
     name: "skin.passed",
     label: "passages through a skin",
     unit: "passages",
     definition: "How often the middle of one of the other bodies crosses a piece of skin of the soft bodies between two frames, both on their straight ways; through and back counts twice.",
-    formula: "count of sign changes of (b - a) x (p - a) at which p lies between a and b",
+    formula: "count of sign changes of (b - a) x (p - a) at which p lies between a and b; in space of ((b - a) x (c - a)) . (p - a) at which p lies in the triangle",
     source: "orientation test",
     limits: "The middle of a body, not its rim: see the overlap gauges for that. Ways are taken for straight between two frames. A node of another soft body is a body of its own.",
     usual_causes: "only nodes touch and the segments between them do not; a fast body is seen only at the end of its step; a push out on the wrong side",
@@ -34,7 +34,7 @@ struct Passed {
 
 pub(crate) fn passed(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     let mut softs = softs_of(world, &scope.of);
-    softs.retain(|&soft| !world.softs[soft].skin.is_empty());
+    softs.retain(|&soft| world.softs[soft].has_skin());
     Box::new(Passed { softs, bodies: scope.against.clone(), frames: 0, count: 0, first: None })
 }
 
@@ -53,6 +53,25 @@ fn crosses(point: [DVec2; 2], a: [DVec2; 2], b: [DVec2; 2]) -> bool {
     (0.0..along.length_squared()).contains(&share)
 }
 
+/// Whether a point goes through a triangle, all moving evenly: their sides at the ends and the place at the time between.
+fn pierces(point: [DVec3; 2], corners: [[DVec3; 2]; 3]) -> bool {
+    let side = |k: usize| {
+        let [a, b, c] = corners.map(|corner| corner[k]);
+        (b - a).cross(c - a).dot(point[k] - a)
+    };
+    let (was, is) = (side(0), side(1));
+    if (was >= 0.0) == (is >= 0.0) {
+        return false;
+    }
+    let when = was / (was - is);
+    let [a, b, c] = corners.map(|ends| ends[0].lerp(ends[1], when));
+    let p = point[0].lerp(point[1], when);
+    let normal = (b - a).cross(c - a);
+    // An edge belongs to the triangle to whose left it lies.
+    let within = |from: DVec3, to: DVec3| (to - from).cross(p - from).dot(normal) >= 0.0;
+    within(a, b) && within(b, c) && within(c, a)
+}
+
 impl Gauge for Passed {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
@@ -63,17 +82,21 @@ impl Gauge for Passed {
                 continue;
             }
             let (then, now) = (places(soft, before), places(soft, view.now));
-            let node = |k: usize| [then(k).truncate(), now(k).truncate()];
-            let around = soft.skin.iter().flatten().flat_map(|&k| node(k));
+            let node = |k: usize| [then(k), now(k)];
+            let flat = |k: usize| node(k).map(DVec3::truncate);
+            let around = soft.skin_nodes().flatten().flat_map(|&k| node(k));
             let (low, high) =
-                around.fold((DVec2::INFINITY, DVec2::NEG_INFINITY), |(low, high), p| (low.min(p), high.max(p)));
+                around.fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(low, high), p| (low.min(p), high.max(p)));
             for &id in self.bodies.iter().filter(|&&id| !soft.nodes.contains(&id) && view.present(id)) {
-                let ends = [before, view.now].map(|frame| frame.bodies[id].pose.position.truncate());
+                let ends = [before, view.now].map(|frame| frame.bodies[id].pose.position);
                 let (from, to) = (ends[0].min(ends[1]), ends[0].max(ends[1]));
                 if from.cmpgt(high).any() || to.cmplt(low).any() {
                     continue;
                 }
-                let through = soft.skin.iter().filter(|&&[a, b]| crosses(ends, node(a), node(b))).count() as u64;
+                let level = ends.map(DVec3::truncate);
+                let segments = soft.skin.iter().filter(|&&[a, b]| crosses(level, flat(a), flat(b))).count();
+                let faces = soft.faces.iter().filter(|corners| pierces(ends, corners.map(node))).count();
+                let through = (segments + faces) as u64;
                 self.count += through;
                 if through > 0 {
                     self.first.get_or_insert((id, number, view.now.time));

@@ -4,13 +4,13 @@ use super::{SOFT, is_there, places, softs_of};
 use crate::advice;
 use crate::entry::GaugeEntry;
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::World;
+use ironspin_model::{Dimension, World};
 
 pub(crate) const CHANGE: GaugeEntry = GaugeEntry {
     name: "volume.change",
     label: "change of volume",
     definition: "Largest change of what a closed skin encloses against what it encloses as built, as a share of that, over all frames; in the plane an area.",
-    formula: "max_t max_softs |V(t) / V_built - 1|, V = (1/2) sum over the skin of x_a y_b - x_b y_a",
+    formula: "max_t max_softs |V(t) / V_built - 1|, V = (1/2) sum over the skin of x_a y_b - x_b y_a; in space (1/6) sum over its triangles of x_a . (x_b x x_c)",
     source: "Gauss's theorem",
     limits: "Closed skins only. A skin that crosses itself counts what it encloses twice, and what it encloses turned over below nothing: then the change is 1 or more.",
     usual_causes: "pressure that acts on one side, by a bounding circle or with the wrong sense of a piece; too few iterations; springs too soft for what squeezes them",
@@ -20,7 +20,7 @@ pub(crate) const CHANGE: GaugeEntry = GaugeEntry {
 };
 
 struct Change {
-    /// Numbers of soft bodies, and what each encloses as built, m².
+    /// Numbers of soft bodies, and what each encloses as built, m², in space m³.
     softs: Vec<(usize, f64)>,
     frames: u64,
     worst: f64,
@@ -60,7 +60,8 @@ impl Gauge for Change {
         }
         let Some((soft, time, volume)) = self.at else { return Reading::nothing("no frame lies in the window") };
         let soft = &world.softs[soft];
-        let reading = Reading::of(self.worst, format!("{} encloses {volume:.6} m2 at {time:.3} s", soft.name));
+        let unit = if world.dimension == Dimension::Plane { "m2" } else { "m3" };
+        let reading = Reading::of(self.worst, format!("{} encloses {volume:.6} {unit} at {time:.3} s", soft.name));
         let reading = reading.seen_at(time, soft.nodes.start);
         if volume <= 0.0 { reading.warn("the skin encloses nothing: it has collapsed or turned over") } else { reading }
     }

@@ -79,6 +79,10 @@ pub(crate) trait Room: Clone + Copy + Debug + Sized + 'static {
     fn met(barrier: &Self::Barrier, way: [DVec3; 2]) -> Met;
     /// How far along a ray in the world a piece begins whose body is in a state, as a share of the ray; 0 from inside, nothing where it is missed.
     fn ray(barrier: &Self::Barrier, state: &BodyState, from: DVec3, way: DVec3) -> Option<f64>;
+    /// A piece of skin between some points, rounded.
+    fn piece(corners: Vec<DVec3>, radius: f64) -> Self::Collider;
+    /// The box around an outline.
+    fn around(collider: &Self::Collider) -> Self::Around;
     /// How fast a body turns, rad/s.
     fn turning(state: &BodyState) -> f64;
 

@@ -118,6 +118,14 @@ impl Room for Plane {
     }
 
     #[inline]
+    fn piece(corners: Vec<DVec3>, radius: f64) -> Collider {
+        Collider::Hull { corners: corners.into_iter().map(DVec3::truncate).collect(), radius }
+    }
+
+    fn around(collider: &Collider) -> Rectangle {
+        Rectangle::of(collider)
+    }
+
     fn around_both(one: Rectangle, other: Rectangle) -> Rectangle {
         one.around(other)
     }

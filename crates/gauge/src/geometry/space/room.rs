@@ -109,6 +109,14 @@ impl Room for Space {
         state.spin.length()
     }
 
+    fn piece(corners: Vec<DVec3>, radius: f64) -> SpaceCollider {
+        SpaceCollider::Hull { corners, radius }
+    }
+
+    fn around(collider: &SpaceCollider) -> Cuboid {
+        Cuboid::of(collider)
+    }
+
     fn around_both(one: Cuboid, other: Cuboid) -> Cuboid {
         one.around(other)
     }

@@ -1,25 +1,26 @@
 //! Rays against skins at their radius, and against bare nodes.
 
-use super::nodes::{Soft, to_segment};
-use super::room::SoftRoom;
+use super::room::PlaneSofts;
+use super::segment::to_segment;
 use super::touch::encloses;
 use crate::common::scalar::Real;
 use crate::plane::rays::{Hit, meet};
 use crate::plane::shape::{Convex, Form};
 use crate::plane::vector::{Pose, Rotation, Vec2};
+use crate::soft::nodes::Soft;
 
-impl<R: Real> SoftRoom<R> {
+impl<R: Real> PlaneSofts<R> {
     /// The nearest hit of each soft body, as of its nearest node.
     pub(crate) fn rays(&self, from: Vec2<R>, to: Vec2<R>) -> Vec<Hit<R>> {
-        let hits = self.softs.iter().filter(|soft| soft.present).filter_map(|soft| self.ray(soft, from, to));
+        let hits = self.room.softs.iter().filter(|soft| soft.present).filter_map(|soft| self.ray(soft, from, to));
         hits.collect()
     }
 
-    fn ray(&self, soft: &Soft<R>, from: Vec2<R>, to: Vec2<R>) -> Option<Hit<R>> {
-        let at = |node: usize| self.nodes.position[node];
+    fn ray(&self, soft: &Soft<Vec2<R>, R>, from: Vec2<R>, to: Vec2<R>) -> Option<Hit<R>> {
+        let at = |node: usize| self.room.nodes.position[node];
         if soft.closed && encloses(&soft.skin, at, from) {
             let normal = (from - to).unit_or(Vec2::new(R::ZERO, R::ONE));
-            return Some(Hit { body: self.first + soft.nodes.start, share: R::ZERO, normal });
+            return Some(Hit { body: self.room.first + soft.nodes.start, share: R::ZERO, normal });
         }
         let frame = Pose { position: Vec2::ZERO, rotation: Rotation::default() };
         let mut best: Option<Hit<R>> = None;
@@ -33,7 +34,7 @@ impl<R: Real> SoftRoom<R> {
                     let far = |node: usize| to_segment(point, at(node), at(node)).0.to_f64();
                     far(a).total_cmp(&far(b))
                 });
-                best = Some(Hit { body: self.first + nearer.unwrap_or(corners[0]), share, normal });
+                best = Some(Hit { body: self.room.first + nearer.unwrap_or(corners[0]), share, normal });
             }
         };
         if soft.skin.is_empty() {

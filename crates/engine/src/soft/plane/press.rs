@@ -1,10 +1,10 @@
 //! Ways and velocities that fit the touches of a sub-step, by sequential impulses (Gauss and Seidel's order) with Coulomb's cone.
 
-use super::nodes::Nodes;
 use super::touch::{Side, Touch};
 use crate::common::scalar::Real;
 use crate::plane::bodies::{Bodies, Motion};
 use crate::plane::vector::Vec2;
+use crate::soft::nodes::Nodes;
 
 /// Passes end when no impulse changes a velocity by more than this share of the fastest.
 const CONVERGED: f64 = 1e-10;
@@ -111,6 +111,6 @@ pub(super) fn solve<R: Real>(touches: &mut [Touch<R>], moving: &mut Moving<'_, R
 }
 
 /// Velocities of nodes and rigid bodies as impulses change them.
-pub(super) fn speeds<'a, R: Real>(nodes: &'a mut Nodes<R>, bodies: &'a mut Bodies<R>) -> Moving<'a, R> {
+pub(super) fn speeds<'a, R: Real>(nodes: &'a mut Nodes<Vec2<R>, R>, bodies: &'a mut Bodies<R>) -> Moving<'a, R> {
     Moving { nodes: &mut nodes.velocity, inverse: &nodes.inverse, rigid: &mut bodies.motion, bodies: &bodies.inverse }
 }

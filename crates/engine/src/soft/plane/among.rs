@@ -1,17 +1,18 @@
 //! Where soft bodies touch each other, and themselves where they are asked to: nodes against skin, and bare nodes against bare nodes.
 
-use super::nodes::{Soft, to_segment};
+use super::segment::to_segment;
 use super::touch::{Key, Look, Side, Touch, encloses};
 use crate::common::scalar::Real;
 use crate::plane::vector::Vec2;
+use crate::soft::nodes::Soft;
 
 impl<R: Real> Look<'_, R> {
     /// Touches of the nodes of one soft body with another, or with itself.
     /// `around` is the box of what the other sweeps.
     pub(super) fn with_soft(
         &self,
-        one: &Soft<R>,
-        other: &Soft<R>,
+        one: &Soft<Vec2<R>, R>,
+        other: &Soft<Vec2<R>, R>,
         around: [Vec2<R>; 2],
         same: bool,
         out: &mut Vec<Touch<R>>,
@@ -72,7 +73,7 @@ impl<R: Real> Look<'_, R> {
     }
 
     /// Nodes of two soft bodies without a skin, each pair once.
-    fn bare_nodes(&self, one: &Soft<R>, other: &Soft<R>, same: bool, out: &mut Vec<Touch<R>>) {
+    fn bare_nodes(&self, one: &Soft<Vec2<R>, R>, other: &Soft<Vec2<R>, R>, same: bool, out: &mut Vec<Touch<R>>) {
         let rim = one.radius + other.radius;
         if !(rim > R::ZERO) || (!same && one.nodes.start > other.nodes.start) {
             return;

@@ -4,7 +4,7 @@
 //! piece against a segment of skin. Rigid bodies have gone their way of the sub-step already; a point of theirs is looked at where it
 //! was by its velocity.
 
-use super::nodes::{Nodes, Soft, to_segment};
+use super::segment::to_segment;
 use crate::common::mixed::Mixed;
 use crate::common::scalar::Real;
 use crate::plane::bodies::Bodies;
@@ -12,6 +12,7 @@ use crate::plane::narrow::disc_to_convex;
 use crate::plane::rays::meet;
 use crate::plane::shape::{Form, Piece};
 use crate::plane::vector::{Pose, Vec2};
+use crate::soft::nodes::{Nodes, Soft};
 
 /// One of the two that touch.
 #[derive(Clone, Copy, Debug)]
@@ -68,7 +69,7 @@ pub(crate) struct Touch<R> {
 
 /// A sub-step as those see it who look for touches.
 pub(super) struct Look<'a, R> {
-    pub(super) nodes: &'a Nodes<R>,
+    pub(super) nodes: &'a Nodes<Vec2<R>, R>,
     /// Mean velocities of the nodes over the sub-step.
     pub(super) way: &'a [Vec2<R>],
     pub(super) bodies: &'a Bodies<R>,
@@ -88,7 +89,7 @@ impl<R: Real> Look<'_, R> {
     }
 
     /// Lower and upper corner of the box around what a soft body sweeps, with its radius.
-    pub(super) fn swept_box(&self, soft: &Soft<R>) -> [Vec2<R>; 2] {
+    pub(super) fn swept_box(&self, soft: &Soft<Vec2<R>, R>) -> [Vec2<R>; 2] {
         let (mut low, mut high) = (Vec2::new(R::INFINITY, R::INFINITY), Vec2::new(-R::INFINITY, -R::INFINITY));
         for node in soft.nodes.clone() {
             for p in [self.at(node), self.after(node)] {
@@ -118,7 +119,13 @@ impl<R: Real> Look<'_, R> {
     }
 
     /// Touches of a soft body with one piece of a rigid one. `number` is that of the piece.
-    pub(super) fn with_piece(&self, soft: &Soft<R>, around: [Vec2<R>; 2], number: usize, out: &mut Vec<Touch<R>>) {
+    pub(super) fn with_piece(
+        &self,
+        soft: &Soft<Vec2<R>, R>,
+        around: [Vec2<R>; 2],
+        number: usize,
+        out: &mut Vec<Touch<R>>,
+    ) {
         let piece = &self.bodies.pieces[number];
         let pose = self.bodies.pose(piece.body);
         match &piece.form {
@@ -168,7 +175,7 @@ impl<R: Real> Look<'_, R> {
     /// that are followed along their path.
     fn node_against(
         &self,
-        soft: &Soft<R>,
+        soft: &Soft<Vec2<R>, R>,
         node: usize,
         number: usize,
         height: &dyn Fn(Vec2<R>) -> (R, Vec2<R>),
@@ -203,7 +210,7 @@ impl<R: Real> Look<'_, R> {
     /// Corners of a piece against the segments of a skin, between their nodes.
     fn corners_against_skin(
         &self,
-        soft: &Soft<R>,
+        soft: &Soft<Vec2<R>, R>,
         number: usize,
         piece: &Piece<R>,
         pose: &Pose<R>,
@@ -258,7 +265,7 @@ impl<R: Real> Look<'_, R> {
     }
 
     /// Whether a point lies inside a closed skin, by the crossings of a ray along x.
-    pub(super) fn is_inside(&self, soft: &Soft<R>, p: Vec2<R>) -> bool {
+    pub(super) fn is_inside(&self, soft: &Soft<Vec2<R>, R>, p: Vec2<R>) -> bool {
         encloses(&soft.skin, |node| self.at(node), p)
     }
 }

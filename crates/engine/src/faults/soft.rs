@@ -1,0 +1,198 @@
+//! Mistakes in soft bodies.
+
+use super::{FaultEntry, Hook, SHARE, by};
+use ironspin_model::{Dimension, NodeSpring, SoftBody, World};
+
+pub(super) const FAULTS: &[FaultEntry] = &[
+    FaultEntry {
+        name: "sticks-as-springs",
+        dimensions: Dimension::BOTH,
+        wrong: "A stick is a stiff spring.",
+        cause: "Distances are kept by a penalty in the place of a constraint.",
+        size: None,
+        noticed: &[by("stick-frame", "stick.error")],
+        hook: Hook::World(|world, _| {
+            softs(world, |soft| {
+                let spring = |stick: &ironspin_model::Stick| NodeSpring {
+                    ends: stick.ends,
+                    length: stick.length,
+                    stiffness: 500.0,
+                    damping: 0.0,
+                };
+                soft.springs.extend(soft.sticks.iter().map(spring));
+                soft.sticks.clear();
+            })
+        }),
+    },
+    FaultEntry {
+        name: "stick-forgotten",
+        dimensions: Dimension::BOTH,
+        wrong: "The last stick of a soft body is left out.",
+        cause: "A loop over constraints ends one early.",
+        size: None,
+        noticed: &[by("stick-frame", "stick.error"), by("stick-frame", "shape.error")],
+        hook: Hook::World(|world, _| {
+            softs(world, |soft| {
+                soft.sticks.pop();
+            })
+        }),
+    },
+    FaultEntry {
+        name: "matching-left-out",
+        dimensions: Dimension::BOTH,
+        wrong: "Nothing draws nodes to the built shape.",
+        cause: "The key of the protocol is not read.",
+        size: None,
+        noticed: &[by("felt-cube", "period.mean")],
+        hook: Hook::World(|world, _| softs(world, |soft| soft.matching = None)),
+    },
+    FaultEntry {
+        name: "matching-by-half",
+        dimensions: Dimension::BOTH,
+        wrong: "Nodes are drawn to the built shape too softly.",
+        cause: "The factor of a half in the energy of matching is taken into its force.",
+        size: SHARE,
+        noticed: &[by("felt-cube", "period.mean")],
+        hook: Hook::World(|world, share| {
+            softs(world, |soft| {
+                soft.matching = soft.matching.map(|rate| rate * (1.0 - 0.5 * share).sqrt());
+            })
+        }),
+    },
+    FaultEntry {
+        name: "never-yields",
+        dimensions: Dimension::BOTH,
+        wrong: "Springs are elastic however far they are strained.",
+        cause: "The key of the protocol is not read.",
+        size: None,
+        noticed: &[by("dented-gasket", "measure.largest"), by("dented-gasket", "measure.smallest")],
+        hook: Hook::World(|world, _| softs(world, |soft| soft.yielding = None)),
+    },
+    FaultEntry {
+        name: "yields-at-once",
+        dimensions: Dimension::BOTH,
+        wrong: "Springs give way at a fraction of the strain at which they may.",
+        cause: "Strain is taken for a share of a percent, or the whole length moves to where it is strained.",
+        size: None,
+        noticed: &[by("dented-gasket", "measure.largest"), by("dented-gasket", "measure.smallest")],
+        hook: Hook::World(|world, _| {
+            softs(world, |soft| {
+                if let Some(law) = &mut soft.yielding {
+                    law.strain *= 0.1;
+                }
+            })
+        }),
+    },
+    FaultEntry {
+        name: "volume-of-bounding-ball",
+        dimensions: Dimension::BOTH,
+        wrong: "The pressure of a gas is that in a ball around the skin.",
+        cause: "The volume is worked out from the furthest node.",
+        size: SHARE,
+        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "value.y")],
+        hook: Hook::World(|world, share| {
+            softs(world, |soft| {
+                // The ball around a regular icosahedron is 1.65 times as large, the circle around a ring of twelve 1.05 times.
+                let larger = if soft.faces.is_empty() { 1.3 } else { 1.65 };
+                if let Some(gas) = &mut soft.pressure {
+                    gas.amount /= 1.0 + share * (larger - 1.0);
+                }
+            })
+        }),
+    },
+    FaultEntry {
+        name: "outer-pressure-forgotten",
+        dimensions: Dimension::BOTH,
+        wrong: "Nothing presses on a skin from outside.",
+        cause: "Pressure is taken for absolute where it is over that outside.",
+        size: None,
+        noticed: &[by("bellows-size", "value.x")],
+        hook: Hook::World(|world, _| {
+            softs(world, |soft| {
+                if let Some(gas) = &mut soft.pressure {
+                    gas.outside = 0.0;
+                }
+            })
+        }),
+    },
+    FaultEntry {
+        name: "rest-length-as-built",
+        dimensions: Dimension::BOTH,
+        wrong: "A spring is at rest as it was built, whatever its length is to be.",
+        cause: "Lengths are measured when the net is made.",
+        size: None,
+        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "strain.largest")],
+        hook: Hook::World(|world, _| {
+            let places: Vec<_> = world.bodies.iter().map(|body| body.pose.position).collect();
+            softs(world, |soft| {
+                let first = soft.nodes.start;
+                for spring in &mut soft.springs {
+                    spring.length = spring.span(|node| places[first + node]);
+                }
+            });
+        }),
+    },
+    FaultEntry {
+        name: "node-spring-too-soft",
+        dimensions: Dimension::BOTH,
+        wrong: "The springs of a net have half their stiffness.",
+        cause: "A spring is counted for each of its nodes by half.",
+        size: SHARE,
+        noticed: &[by("coupling-chain", "period.mean"), by("bellows-size", "value.x"), by("gas-globe", "value.y")],
+        hook: Hook::World(|world, share| {
+            softs(world, |soft| {
+                soft.springs.iter_mut().for_each(|spring| spring.stiffness *= 1.0 - 0.5 * share);
+            })
+        }),
+    },
+    FaultEntry {
+        name: "held-nodes-fall",
+        dimensions: Dimension::BOTH,
+        wrong: "Nodes of mass 0 have the mass of the others, and move.",
+        cause: "A mass of zero is taken for one that is not given.",
+        size: None,
+        noticed: &[by("corner-sheet", "strain.largest"), by("mooring-rope", "strain.largest")],
+        hook: Hook::World(|world, _| {
+            for soft in 0..world.softs.len() {
+                let nodes = world.softs[soft].nodes.clone();
+                let mass = world.bodies[nodes.clone()].iter().map(|node| node.mass).fold(0.0, f64::max);
+                for node in &mut world.bodies[nodes] {
+                    if node.mass == 0.0 && mass > 0.0 {
+                        (node.mass, node.kind) = (mass, ironspin_model::BodyKind::Dynamic);
+                    }
+                }
+            }
+        }),
+    },
+    FaultEntry {
+        name: "soft-misses-soft",
+        dimensions: Dimension::BOTH,
+        wrong: "Soft bodies go through each other.",
+        cause: "Only rigid bodies are looked for around a net.",
+        size: None,
+        noticed: &[by("pad-pile", "value.y")],
+        hook: Hook::World(|world, _| {
+            let firsts: Vec<usize> = world.softs.iter().map(|soft| soft.nodes.start).collect();
+            for (k, &a) in firsts.iter().enumerate() {
+                world.excluded_pairs.extend(firsts[k + 1..].iter().map(|&b| [a, b]));
+            }
+        }),
+    },
+    FaultEntry {
+        name: "net-damping-left-out",
+        dimensions: Dimension::BOTH,
+        wrong: "Neither nodes nor springs of a net are damped.",
+        cause: "The keys of the protocol are not read.",
+        size: None,
+        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "value.y"), by("pad-pile", "measure.largest")],
+        hook: Hook::World(|world, _| {
+            softs(world, |soft| soft.springs.iter_mut().for_each(|spring| spring.damping = 0.0));
+            let first = world.rigid_count();
+            world.bodies[first..].iter_mut().for_each(|node| node.linear_damping = 0.0);
+        }),
+    },
+];
+
+fn softs(world: &mut World, change: impl Fn(&mut SoftBody)) {
+    world.softs.iter_mut().for_each(change);
+}

@@ -1,0 +1,188 @@
+//! What nodes need of the vectors of a room: those of the plane and of space.
+
+use super::best_turn::best_turn;
+use crate::common::scalar::Real;
+use crate::plane::vector::Vec2;
+use crate::space::vector::Vec3;
+use ironspin_model::{DQuat, DVec3, SoftBody, turn};
+use std::fmt::Debug;
+use std::ops::{Add, AddAssign, Mul, Neg, Sub, SubAssign};
+
+/// A place or a vector.
+pub(crate) trait Place<R: Real>:
+    Copy
+    + Debug
+    + Default
+    + PartialEq
+    + Add<Output = Self>
+    + Sub<Output = Self>
+    + Neg<Output = Self>
+    + Mul<R, Output = Self>
+    + AddAssign
+    + SubAssign
+    + Send
+    + Sync
+    + 'static
+{
+    /// A piece of skin by numbers of nodes: a segment, or a triangle.
+    type Piece: Copy + Debug + Send + Sync + 'static;
+    /// How a shape is turned.
+    type Turn: Copy + Debug + Default + PartialEq + Send + Sync + 'static;
+
+    const ZERO: Self;
+
+    fn of_space(v: DVec3) -> Self;
+    fn to_space(self) -> DVec3;
+    fn dot(self, other: Self) -> R;
+    fn length(self) -> R;
+
+    /// Whether it lies further along any axis than another.
+    fn beyond(self, other: Self) -> bool;
+
+    /// The skin of a soft body, numbered from a first node on.
+    fn skin(soft: &SoftBody, from: usize) -> Vec<Self::Piece>;
+
+    /// Area or volume inside a skin, seen from a node.
+    fn enclosed(skin: &[Self::Piece], origin: usize, position: &[Self]) -> R;
+
+    /// Adds what a pressure does to the nodes of a skin: on each piece evenly to its nodes, outwards.
+    fn press(skin: &[Self::Piece], position: &[Self], pressure: R, out: &mut [Self]);
+
+    /// The turn that carries the first of each pair, from a centre on, nearest to the second, by their weights. Where several do, the one nearest
+    /// to what it was.
+    fn turn_fitting(was: Self::Turn, pairs: &mut dyn Iterator<Item = (R, Self, Self)>) -> Self::Turn;
+
+    fn turned(self, turn: Self::Turn) -> Self;
+}
+
+/// Cosine and sine.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(crate) struct PlaneTurn<R>(pub(crate) [R; 2]);
+
+impl<R: Real> Default for PlaneTurn<R> {
+    fn default() -> Self {
+        PlaneTurn([R::ONE, R::ZERO])
+    }
+}
+
+impl<R: Real> Place<R> for Vec2<R> {
+    type Piece = [usize; 2];
+    type Turn = PlaneTurn<R>;
+
+    const ZERO: Self = Vec2::ZERO;
+
+    fn of_space(v: DVec3) -> Self {
+        Vec2::of(v.truncate())
+    }
+
+    fn to_space(self) -> DVec3 {
+        DVec3::new(self.x.to_f64(), self.y.to_f64(), 0.0)
+    }
+
+    #[inline]
+    fn dot(self, other: Self) -> R {
+        Vec2::dot(self, other)
+    }
+
+    #[inline]
+    fn length(self) -> R {
+        Vec2::length(self)
+    }
+
+    fn beyond(self, other: Self) -> bool {
+        self.x > other.x || self.y > other.y
+    }
+
+    fn skin(soft: &SoftBody, from: usize) -> Vec<[usize; 2]> {
+        soft.skin.iter().map(|ends| ends.map(|end| from + end)).collect()
+    }
+
+    fn enclosed(skin: &[[usize; 2]], origin: usize, position: &[Self]) -> R {
+        let origin = position[origin];
+        let half = |&[a, b]: &[usize; 2]| (position[a] - origin).cross(position[b] - origin);
+        skin.iter().map(half).fold(R::ZERO, |sum, part| sum + part) * R::HALF
+    }
+
+    fn press(skin: &[[usize; 2]], position: &[Self], pressure: R, out: &mut [Self]) {
+        let half = pressure * R::HALF;
+        for &[a, b] in skin {
+            // The inside lies to the left, so that outwards is to the right.
+            let push = -(position[b] - position[a]).left() * half;
+            out[a] += push;
+            out[b] += push;
+        }
+    }
+
+    fn turn_fitting(was: PlaneTurn<R>, pairs: &mut dyn Iterator<Item = (R, Self, Self)>) -> PlaneTurn<R> {
+        let (mut along, mut across) = (R::ZERO, R::ZERO);
+        for (weight, from, to) in pairs {
+            along += weight * Vec2::dot(from, to);
+            across += weight * from.cross(to);
+        }
+        let size = (along * along + across * across).sqrt();
+        if size > R::ZERO { PlaneTurn([along / size, across / size]) } else { was }
+    }
+
+    fn turned(self, PlaneTurn([cos, sin]): PlaneTurn<R>) -> Self {
+        Vec2::new(cos * self.x - sin * self.y, sin * self.x + cos * self.y)
+    }
+}
+
+impl<R: Real> Place<R> for Vec3<R> {
+    type Piece = [usize; 3];
+    /// In double precision whatever the engine's: it is worked out anew at every evaluation.
+    type Turn = DQuat;
+
+    const ZERO: Self = Vec3::ZERO;
+
+    fn of_space(v: DVec3) -> Self {
+        Vec3::of(v)
+    }
+
+    fn to_space(self) -> DVec3 {
+        Vec3::to_f64(self)
+    }
+
+    #[inline]
+    fn dot(self, other: Self) -> R {
+        Vec3::dot(self, other)
+    }
+
+    #[inline]
+    fn length(self) -> R {
+        Vec3::length(self)
+    }
+
+    fn beyond(self, other: Self) -> bool {
+        self.x > other.x || self.y > other.y || self.z > other.z
+    }
+
+    fn skin(soft: &SoftBody, from: usize) -> Vec<[usize; 3]> {
+        soft.faces.iter().map(|corners| corners.map(|corner| from + corner)).collect()
+    }
+
+    fn enclosed(skin: &[[usize; 3]], origin: usize, position: &[Self]) -> R {
+        let origin = position[origin];
+        let six =
+            |&[a, b, c]: &[usize; 3]| (position[a] - origin).dot((position[b] - origin).cross(position[c] - origin));
+        skin.iter().map(six).fold(R::ZERO, |sum, part| sum + part) * R::of(1.0 / 6.0)
+    }
+
+    fn press(skin: &[[usize; 3]], position: &[Self], pressure: R, out: &mut [Self]) {
+        let sixth = pressure * R::of(1.0 / 6.0);
+        for &[a, b, c] in skin {
+            let push = (position[b] - position[a]).cross(position[c] - position[a]) * sixth;
+            out[a] += push;
+            out[b] += push;
+            out[c] += push;
+        }
+    }
+
+    fn turn_fitting(was: DQuat, pairs: &mut dyn Iterator<Item = (R, Self, Self)>) -> DQuat {
+        best_turn(was, pairs.map(|(weight, from, to)| (weight.to_f64(), from.to_f64(), to.to_f64())))
+    }
+
+    fn turned(self, turn: DQuat) -> Self {
+        Vec3::of(turn::turned(turn, self.to_f64()))
+    }
+}

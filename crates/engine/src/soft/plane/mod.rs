@@ -1,0 +1,18 @@
+//! What soft bodies of the plane touch: skins of segments.
+//!
+//! | type | duty | file |
+//! |---|---|---|
+//! | `Touch`, `Side` | where nodes and skin touch rigid bodies | `touch.rs` |
+//! | | where soft bodies touch each other and themselves | `among.rs` |
+//! | | ways and velocities that fit what is touched | `press.rs` |
+//! | `PlaneSofts` | a sub-step, in order; rays | `room.rs`, `rays.rs` |
+//! | | points and segments | `segment.rs` |
+
+mod among;
+mod press;
+mod rays;
+mod room;
+mod segment;
+mod touch;
+
+pub(crate) use room::PlaneSofts;

@@ -1,0 +1,111 @@
+//! How far a soft body is from the shape that it was built in.
+
+use super::{SOFT, is_there, softs_of};
+use crate::advice;
+use crate::derived::goals;
+use crate::entry::GaugeEntry;
+use crate::gauge::{Gauge, Reading, Scope, View};
+use ironspin_model::World;
+
+pub(crate) const ERROR: GaugeEntry = GaugeEntry {
+    name: "shape.error",
+    label: "distance from the built shape",
+    unit: "m",
+    definition: "Largest distance of any node of the soft bodies from where it would be if the body had its built shape, moved and turned rigidly so that it fits best, over all frames. Where the window holds the end alone it tells how well a shape is regained.",
+    formula: "max_t max_nodes |x - g|, g = c + R (x0 - c0) with the mass-weighted centres c, c0 and the rotation R that makes sum m |x - g|^2 least",
+    source: "Horn (1987); Müller, Bender, Chentanez and Macklin (2016) for the rotation",
+    limits: "Mirrored shapes count as far away. Nodes on a line have no single best rotation, and no error comes of it.",
+    usual_causes: "matching that is left out, or adds turning; yield that gives way too early or never; springs without bracing; a net that has turned inside out",
+    by_default: false,
+    next_step: advice::SOFT,
+    make: error,
+    ..SOFT
+};
+
+struct ShapeError {
+    softs: Vec<usize>,
+    worst: f64,
+    /// Node and time of the worst.
+    at: Option<(usize, f64)>,
+}
+
+fn error(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    Box::new(ShapeError { softs: softs_of(world, &scope.of), worst: 0.0, at: None })
+}
+
+impl Gauge for ShapeError {
+    fn observe(&mut self, view: &View<'_>) {
+        for &number in &self.softs {
+            let soft = &view.world.softs[number];
+            if !is_there(soft, view.now) {
+                continue;
+            }
+            for (node, goal) in soft.nodes.clone().zip(goals(view.world, soft, &view.now.bodies)) {
+                let off = goal.distance(view.now.bodies[node].pose.position);
+                if self.at.is_none() || off > self.worst {
+                    (self.worst, self.at) = (off, Some((node, view.now.time)));
+                }
+            }
+        }
+    }
+
+    fn reading(&self, world: &World) -> Reading {
+        if self.softs.is_empty() {
+            return Reading::nothing("no soft body is measured");
+        }
+        let Some((node, time)) = self.at else { return Reading::nothing("no frame lies in the window") };
+        let detail = format!("{} at {time:.3} s", world.bodies[node].name);
+        Reading::of(self.worst, detail).seen_at(time, node)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::tests::{CORNERS, frames, square};
+    use crate::gauges::trace::{measure, state};
+    use ironspin_model::{BodyState, DQuat, DVec3, Dimension, Frame, NodeTraits, Pose, SoftBody, World, turn};
+
+    #[test]
+    fn moving_and_turning_is_no_error_and_a_shift_of_one_corner_is() {
+        let turned = frames(9, |i, t| {
+            let (sin, cos) = (libm::sin(2.0 * t), libm::cos(2.0 * t));
+            let [x, y] = CORNERS[i];
+            state(5.0 * t + cos * x - sin * y, sin * x + cos * y, 0.0, 0.0)
+        });
+        assert!(measure("shape.error", &square(), &[1], &[], &turned).value.unwrap() < 1e-12);
+        // Grown by a share: each corner goes that share of its way from the middle.
+        let grown = frames(2, |i, _| state(1.1 * CORNERS[i][0], 1.1 * CORNERS[i][1], 0.0, 0.0));
+        let reading = measure("shape.error", &square(), &[1], &[], &grown);
+        let half_diagonal =
+            0.5 * ((CORNERS[2][0] - CORNERS[0][0]).powi(2) + (CORNERS[2][1] - CORNERS[0][1]).powi(2)).sqrt();
+        assert!((reading.value.unwrap() - 0.1 * half_diagonal).abs() < 1e-12, "{reading:?}");
+    }
+
+    #[test]
+    fn in_space_a_turn_about_any_axis_is_no_error() {
+        let corners = [DVec3::ZERO, DVec3::X, 2.0 * DVec3::Y, 3.0 * DVec3::Z];
+        let traits = NodeTraits { dimension: Dimension::Space, ..NodeTraits::plain("pad") };
+        let nodes = corners.iter().enumerate().map(|(i, &at)| traits.node(&format!("[{i}]"), at, DVec3::ZERO, 1.0));
+        let softs = vec![SoftBody { name: "pad".into(), nodes: 0..4, ..SoftBody::default() }];
+        let world = World { dimension: Dimension::Space, bodies: nodes.collect(), softs, ..World::planar(1.0) };
+        let frame = |rotation: DQuat, grown: f64| Frame {
+            bodies: corners
+                .map(|at| BodyState {
+                    pose: Pose::at(turn::turned(rotation, grown * at) + DVec3::ONE),
+                    velocity: DVec3::ZERO,
+                    spin: DVec3::ZERO,
+                })
+                .to_vec(),
+            ..Frame::default()
+        };
+        for axis in [DVec3::X, DVec3::new(1.0, -2.0, 0.5), DVec3::new(-1.0, -1.0, 3.0)] {
+            for angle in [0.3, 2.0, 3.1] {
+                let rotation = DQuat::from_axis_angle(axis.normalize(), angle);
+                let reading = measure("shape.error", &world, &[0], &[], &[frame(rotation, 1.0)]);
+                assert!(reading.value.unwrap() < 1e-10, "{axis} {angle} {reading:?}");
+                let reading = measure("shape.error", &world, &[0], &[], &[frame(rotation, 1.2)]);
+                assert!(reading.value.unwrap() > 0.1, "{reading:?}");
+            }
+        }
+    }
+}
