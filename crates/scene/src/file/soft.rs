@@ -50,6 +50,8 @@ pub(crate) enum MadeOfTable {
         at: Vec<Placed<Vec<Number>>>,
         /// Nodes of a row, for labels node\[row\]\[column\]; node\[i\] without it.
         width: Option<Number>,
+        /// Rows of a layer, with `width`, for labels node\[layer\]\[row\]\[column\].
+        depth: Option<Number>,
     },
 }
 

@@ -9,13 +9,17 @@ pub(super) fn soft_table(soft: &SoftBody, world: &World, names: &[String]) -> St
     let traits = &nodes[0];
     let list = |items: Vec<String>| format!("[{}]", items.join(", "));
     let places = list(nodes.iter().map(|node| vector(world.dimension, node.pose.position)).collect());
-    // Labels of two indices are those of rows of so many nodes.
-    let column = |name: &str| {
-        let label = name.rsplit_once(NODE)?.1;
-        label.split('[').nth(2)?.trim_end_matches(']').parse::<usize>().ok()
+    // Labels of two indices are those of rows of so many nodes, of three those of layers of so many rows.
+    let index = |name: &str, from_the_end: usize| {
+        let indices: Vec<&str> = name.rsplit_once(NODE)?.1.split('[').skip(1).collect();
+        let place = indices.len().checked_sub(1 + from_the_end).filter(|_| indices.len() > 1 + from_the_end)?;
+        indices[place].trim_end_matches(']').parse::<usize>().ok()
     };
-    let width = nodes.iter().filter_map(|node| column(&node.name)).max();
-    let width = width.map_or_else(String::new, |last| format!(", width = {}", last + 1));
+    let most = |from_the_end: usize, key: &str| {
+        let last = nodes.iter().filter_map(|node| index(&node.name, from_the_end)).max();
+        last.map_or_else(String::new, |last| format!(", {key} = {}", last + 1))
+    };
+    let width = format!("{}{}", most(0, "width"), most(1, "depth"));
     let mut out = format!("\n[[soft]]\nname = {}\n", quoted(&soft.name));
     // Writing to a string cannot fail.
     let _ = writeln!(

@@ -99,14 +99,15 @@ impl Resolver {
                 shape.cells = grid_cells(columns_wanted, rows);
                 Ok(shape)
             }
-            MadeOfTable::Nodes { at, width } => {
+            MadeOfTable::Nodes { at, width, depth } => {
                 if at.is_empty() || at.len() > NODE_LIMIT {
                     return Err(Diagnostic::at(table.span(), format!("{} nodes cannot be built", at.len()))
                         .label(format!("expected 1 to {NODE_LIMIT}")));
                 }
                 let places = at.iter().map(|place| self.placed_vector(place, names)).collect::<Result<_, _>>()?;
                 let width = width.as_ref().map(|width| self.node_count(width, 1, names)).transpose()?;
-                Ok(NetShape { width, ..bare(Form::Nodes, places) })
+                let depth = depth.as_ref().map(|depth| self.node_count(depth, 1, names)).transpose()?;
+                Ok(NetShape { width, depth, ..bare(Form::Nodes, places) })
             }
         }
     }
