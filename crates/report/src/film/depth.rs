@@ -24,6 +24,12 @@ const NEAR_WALL: f64 = 0.1;
 /// A corner on the picture: dots to the right and down, and how near it is, m.
 type Spot = [f64; 3];
 
+/// What stands behind all that moves.
+pub(super) struct Backdrop {
+    colours: Vec<Colour>,
+    near: Vec<f32>,
+}
+
 /// A picture under way.
 pub(super) struct Depth<'a> {
     wide: usize,
@@ -99,21 +105,22 @@ impl<'a> Depth<'a> {
                 }
                 a = b;
             }
-            for column in within(left, right, self.wide) {
-                let q = (oq + across * (column as f64 + 0.5 - ox) + down * (y - oy) + lift) as f32;
-                let at = row * self.wide + column;
-                if q > self.near[at] {
-                    self.colour(at, q, colour, owner, opacity);
+            let columns = within(left, right, self.wide);
+            let first = oq + across * (columns.start as f64 + 0.5 - ox) + down * (y - oy) + lift;
+            let dots = row * self.wide + columns.start..row * self.wide + columns.end;
+            let near = &mut self.near[dots.clone()];
+            let colours = &mut self.colours[dots.clone()];
+            let owners = &mut self.owner[dots];
+            for (k, ((near, dot), own)) in near.iter_mut().zip(colours).zip(owners).enumerate() {
+                let q = (first + across * k as f64) as f32;
+                if q > *near {
+                    if opacity < 1.0 {
+                        *dot = mixed(*dot, colour, opacity);
+                    } else {
+                        (*near, *dot, *own) = (q, colour, owner);
+                    }
                 }
             }
-        }
-    }
-
-    fn colour(&mut self, at: usize, q: f32, colour: Colour, owner: u32, opacity: f64) {
-        if opacity < 1.0 {
-            self.colours[at] = mixed(self.colours[at], colour, opacity);
-        } else {
-            (self.near[at], self.colours[at], self.owner[at]) = (q, colour, owner);
         }
     }
 
@@ -152,20 +159,47 @@ impl<'a> Depth<'a> {
                 if q > self.near[at] {
                     let on_ring = rings.iter().any(|ring| ring.dot(n).abs() < thin);
                     let tone = if on_ring { dark } else { tones[(16.0 + 15.9 * n.dot(light)).round() as usize] };
-                    self.colour(at, q, tone, owner, 1.0);
+                    (self.near[at], self.colours[at], self.owner[at]) = (q, tone, owner);
                 }
             }
         }
     }
 
-    /// The ground with shadows and grid.
-    pub(super) fn ground(&mut self, ground: &Ground, world: &World, poses: &[Pose]) {
-        if ground.normal.dot(self.sight.toward) < 0.05 {
+    /// The picture so far, to begin others with.
+    pub(super) fn backdrop(self) -> Backdrop {
+        Backdrop { colours: self.colours, near: self.near }
+    }
+
+    /// Begins with what was drawn before, on a picture of the same size and view.
+    pub(super) fn begin(&mut self, backdrop: &Backdrop) {
+        self.colours.copy_from_slice(&backdrop.colours);
+        self.near.copy_from_slice(&backdrop.near);
+    }
+
+    fn sees_top_of(&self, ground: &Ground) -> bool {
+        ground.normal.dot(self.sight.toward) >= 0.05
+    }
+
+    /// The ground with its grid.
+    pub(super) fn ground(&mut self, ground: &Ground) {
+        if !self.sees_top_of(ground) {
             return;
         }
         let hair = 2e-4 * self.region;
         let patch = ground.patch.map(|p| self.spot(p));
         self.face(&patch, GROUND, 0, 1.0, 0.0);
+        for ends in &ground.lines {
+            let ends = ends.map(|p| self.spot(p));
+            self.line(ends, 1.0, GRID, 2.0 * hair);
+        }
+    }
+
+    /// The shadows on the ground.
+    pub(super) fn shadows(&mut self, ground: &Ground, world: &World, poses: &[Pose]) {
+        if !self.sees_top_of(ground) {
+            return;
+        }
+        let hair = 2e-4 * self.region;
         for (body, pose) in world.rigid().iter().zip(poses).filter(|(_, pose)| pose.position.is_finite()) {
             for solid in body.parts.iter().filter(|part| !part.sensor).filter_map(|part| Solid::of(part, pose)) {
                 for cast in solid.shadows(ground.point, ground.normal) {
@@ -174,9 +208,15 @@ impl<'a> Depth<'a> {
                 }
             }
         }
-        for ends in &ground.lines {
-            let ends = ends.map(|p| self.spot(p));
-            self.line(ends, 1.0, GRID, 2.0 * hair);
+        let onto = |p: DVec3| p - ground.normal * (p - ground.point).dot(ground.normal);
+        for soft in &world.softs {
+            for face in &soft.faces {
+                let points = face.map(|node| poses[soft.nodes.start + node].position);
+                if points.iter().all(|p| p.is_finite() && (*p - ground.point).dot(ground.normal) >= 0.0) {
+                    let cast = points.map(|p| self.spot(onto(p)));
+                    self.face(&cast, SHADOW, 0, 1.0, hair);
+                }
+            }
         }
     }
 
@@ -258,12 +298,15 @@ impl<'a> Depth<'a> {
 
     /// Lines where one thing ends before another.
     pub(super) fn outline(&mut self) {
+        let wide = self.wide;
         for row in 1..self.tall.saturating_sub(1) {
-            for column in 1..self.wide.saturating_sub(1) {
-                let at = row * self.wide + column;
-                let own = self.owner[at];
-                if [at - 1, at + 1, at - self.wide, at + self.wide].iter().any(|&next| self.owner[next] != own) {
-                    self.colours[at] = INK;
+            let line = |row: usize| &self.owner[row * wide..(row + 1) * wide];
+            let (above, own, below) = (line(row - 1), line(row), line(row + 1));
+            let inner = &mut self.colours[row * wide + 1..(row + 1) * wide - 1];
+            for (k, dot) in inner.iter_mut().enumerate() {
+                let (here, at) = (own[k + 1], k + 1);
+                if (own[k] != here) | (own[k + 2] != here) | (above[at] != here) | (below[at] != here) {
+                    *dot = INK;
                 }
             }
         }
@@ -294,18 +337,24 @@ impl<'a> Depth<'a> {
     /// Puts it on a picture of the size that was asked for.
     pub(super) fn put(&self, pixels: &mut Pixmap) {
         let wide = pixels.width() as usize;
-        for (number, dot) in pixels.pixels_mut().iter_mut().enumerate() {
-            let (row, column) = (FINER * (number / wide), FINER * (number % wide));
-            let mut sums = [0_u32; 3];
-            for k in 0..FINER * FINER {
-                let (r, g, b) = self.colours[(row + k / FINER) * self.wide + column + k % FINER];
-                for (sum, part) in sums.iter_mut().zip([r, g, b]) {
-                    *sum += u32::from(part);
+        let mut sums = vec![[0_u32; 3]; wide];
+        for (number, line) in pixels.pixels_mut().chunks_exact_mut(wide).enumerate() {
+            sums.fill([0; 3]);
+            for row in FINER * number..FINER * (number + 1) {
+                let fine = &self.colours[row * self.wide..row * self.wide + FINER * wide];
+                for (sum, dots) in sums.iter_mut().zip(fine.chunks_exact(FINER)) {
+                    for &(r, g, b) in dots {
+                        sum[0] += u32::from(r);
+                        sum[1] += u32::from(g);
+                        sum[2] += u32::from(b);
+                    }
                 }
             }
-            let [r, g, b] = sums.map(|sum| (sum / (FINER * FINER) as u32) as u8);
-            if let Some(colour) = PremultipliedColorU8::from_rgba(r, g, b, 255) {
-                *dot = colour;
+            for (dot, sum) in line.iter_mut().zip(&sums) {
+                let [r, g, b] = sum.map(|sum| (sum / (FINER * FINER) as u32) as u8);
+                if let Some(colour) = PremultipliedColorU8::from_rgba(r, g, b, 255) {
+                    *dot = colour;
+                }
             }
         }
     }

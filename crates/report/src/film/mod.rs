@@ -21,12 +21,14 @@ pub(crate) use raster::paint;
 use crate::drawing::{DrawnMoment, moments};
 use crate::figure::{Ground, Sight, View, largest_strain};
 use crate::picture::Scenery;
+use depth::Backdrop;
 use ironspin_lab::TrialRecord;
 use ironspin_model::{BodyKind, DVec2, DVec3, Dimension, Pose};
 use palette::Palette;
 use raster::Raster;
 use rayon::prelude::*;
 use std::ops::Range;
+use std::sync::OnceLock;
 use tiny_skia::{Pixmap, PixmapPaint, Transform};
 
 /// Why a film cannot be made.
@@ -85,6 +87,8 @@ struct Pane {
     corners: [DVec2; 2],
     /// Its word, where there are several.
     word: &'static str,
+    /// What stands behind all that moves, of a view that does not follow a body.
+    backdrop: OnceLock<Option<Backdrop>>,
 }
 
 impl Pane {
@@ -96,7 +100,7 @@ impl Pane {
             let middle = scenery.sight().project(at);
             [middle - half, middle + half]
         });
-        Pane { scenery, corners: aimed.unwrap_or([low, high]), word: view.word() }
+        Pane { scenery, corners: aimed.unwrap_or([low, high]), word: view.word(), backdrop: OnceLock::new() }
     }
 }
 
@@ -216,7 +220,10 @@ impl<'a> Filming<'a> {
         let moving = self.moving();
         let in_space = world.dimension == Dimension::Space;
         if in_space {
-            raster.space(self.ground.as_ref(), world, poses, pane.scenery.region(), self.strain);
+            let region = pane.scenery.region();
+            let still = self.ground.as_ref().filter(|_| self.style.follow.is_none());
+            let backdrop = pane.backdrop.get_or_init(|| still.map(|ground| raster.backdrop(ground, region)));
+            raster.space((self.ground.as_ref(), backdrop.as_ref()), world, poses, region, self.strain);
         }
         if self.style.trails {
             for (number, &id) in moving.iter().enumerate() {

@@ -1,6 +1,6 @@
 //! Bodies, contacts, velocities, trails and letters on a raster image.
 
-use super::depth::Depth;
+use super::depth::{Backdrop, Depth};
 use crate::figure::{
     Camera, Ground, PartFigure, Primitive, Sight, body_figure, joint_figure, placed_point, soft_figure,
 };
@@ -56,10 +56,18 @@ impl Raster {
         self.camera.shows(p)
     }
 
+    /// The ground of space alone, for pictures of the same view.
+    pub(super) fn backdrop(&self, ground: &Ground, region: (DVec3, DVec3)) -> Backdrop {
+        let size = [self.pixels.width(), self.pixels.height()];
+        let mut depth = Depth::new(size, &self.camera, &self.sight, region);
+        depth.ground(ground);
+        depth.backdrop()
+    }
+
     /// Space by depth: the ground with its shadows, bodies, soft bodies. `strain` is that of the deepest colour of springs.
     pub(super) fn space(
         &mut self,
-        ground: Option<&Ground>,
+        (ground, backdrop): (Option<&Ground>, Option<&Backdrop>),
         world: &World,
         poses: &[Pose],
         region: (DVec3, DVec3),
@@ -67,8 +75,13 @@ impl Raster {
     ) {
         let size = [self.pixels.width(), self.pixels.height()];
         let mut depth = Depth::new(size, &self.camera, &self.sight, region);
+        match (backdrop, ground) {
+            (Some(backdrop), _) => depth.begin(backdrop),
+            (None, Some(ground)) => depth.ground(ground),
+            (None, None) => {}
+        }
         if let Some(ground) = ground {
-            depth.ground(ground, world, poses);
+            depth.shadows(ground, world, poses);
         }
         let looks = looks(world);
         for (id, body) in world.rigid().iter().enumerate().filter(|(id, _)| poses[*id].position.is_finite()) {

@@ -111,7 +111,7 @@
       picture.ball(this.spot(centre), seen, (w) => eye.nearer(centre, w * radius), shade, owner + 1);
     }
     ground(places) {
-      const { eye, player: { ground, bodies, rigid } } = this, { normal, point, patch, lines } = ground;
+      const { eye, player } = this, { ground, bodies, rigid } = player, { normal, point, patch, lines } = ground;
       this.fill(patch, dotted("#ece8dd", 1), 0, 1, 0);
       const flatten = [eye.right, eye.up, eye.toward].map((axis) => dot(axis, normal)), shadow = dotted("#b9b2a2", 1), lift = 2e-4 * this.hair, flat = [];
       flatten.push(dot(plus(point, eye.middle, -1), normal));
@@ -131,6 +131,11 @@
           face.ids.forEach((id, k) => { for (let n = 0; n < 3; n++) flat[3 * k + n] = seen[3 * id + n]; });
           this.picture.face(flat, face.ids.length, shadow, 0, 1, lift);
         }
+      }
+      const onto = (p) => plus(p, normal, -dot(plus(p, point, -1), normal));
+      for (const soft of player.softs) {
+        const at = nodesOf(soft, places);
+        if (at) for (const piece of soft.skin) if (piece.length === 3) this.fill(piece.map((k) => onto(at[k])), shadow, 0, 1, 2e-4);
       }
       for (const ends of lines) { const seen = this.shown(ends); if (seen.length > 1) this.picture.line(seen[0], seen[1], 1, dotted("#c6bfae", 1), 0, 2 * lift); }
     }
