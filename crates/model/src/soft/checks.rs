@@ -101,8 +101,7 @@ impl SoftBody {
             }
             if !(self.enclosed(at) > 0.0) {
                 return Some(
-                    "a pressure in a skin that encloses nothing, or is inside out: the inside lies to the left, \
-                     in space triangles run counter-clockwise seen from outside"
+                    "a pressure in a skin that encloses nothing, or is inside out: the inside lies to the left"
                         .to_owned(),
                 );
             }
