@@ -274,7 +274,7 @@ fn soft_bodies() {
         soft(rope, "[[joint]]\nkind = \"rod\"\nbetween = [\"net.node[1]\", \"post\"]")
     );
     insta::assert_snapshot!(
-        "soft-in-space",
+        "grid-in-space",
         of(
             &HEAD
                 .replace("[set]", "space = 3\n[set]")
@@ -282,7 +282,7 @@ fn soft_bodies() {
                 .replace("1]\n", "1, 0]\n")
                 .replace("{ disc = 0.1 }", "{ sphere = 0.1 }")
                 .replace("[0.2, 2]", "[0.2, 2, 1]"),
-            "[[soft]]\nname = \"net\"\nmade_of = { ring = { count = 8, radius = 1 } }\nat = [0, 3, 0]\nmaterial = \"iron\"\nmass = 5\nstiffness = 1"
+            "[[soft]]\nname = \"net\"\nmade_of = { grid = { columns = 3, rows = 3, pitch = [1, 1, 1] } }\nat = [0, 3, 0]\nmaterial = \"iron\"\nmass = 5\nstiffness = 1"
         )
     );
 }
