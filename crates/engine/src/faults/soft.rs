@@ -21,7 +21,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
                 };
                 soft.springs.extend(soft.sticks.iter().map(spring));
                 soft.sticks.clear();
-            })
+            });
         }),
     },
     FaultEntry {
@@ -34,7 +34,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         hook: Hook::World(|world, _| {
             softs(world, |soft| {
                 soft.sticks.pop();
-            })
+            });
         }),
     },
     FaultEntry {
@@ -56,7 +56,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         hook: Hook::World(|world, share| {
             softs(world, |soft| {
                 soft.matching = soft.matching.map(|rate| rate * (1.0 - 0.5 * share).sqrt());
-            })
+            });
         }),
     },
     FaultEntry {
@@ -80,7 +80,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
                 if let Some(law) = &mut soft.yielding {
                     law.strain *= 0.1;
                 }
-            })
+            });
         }),
     },
     FaultEntry {
@@ -97,7 +97,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
                 if let Some(gas) = &mut soft.pressure {
                     gas.amount /= 1.0 + share * (larger - 1.0);
                 }
-            })
+            });
         }),
     },
     FaultEntry {
@@ -112,7 +112,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
                 if let Some(gas) = &mut soft.pressure {
                     gas.outside = 0.0;
                 }
-            })
+            });
         }),
     },
     FaultEntry {
@@ -142,7 +142,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         hook: Hook::World(|world, share| {
             softs(world, |soft| {
                 soft.springs.iter_mut().for_each(|spring| spring.stiffness *= 1.0 - 0.5 * share);
-            })
+            });
         }),
     },
     FaultEntry {

@@ -98,11 +98,14 @@ impl<V: Place<R>, R: Real> Nodes<V, R> {
     }
 }
 
+/// All nodes and soft bodies.
+type All<V, R> = (Nodes<V, R>, Vec<Soft<V, R>>);
+
 /// All nodes and soft bodies of a world; numbers of nodes count from the first node on.
 ///
 /// # Errors
 /// [`EngineError::BadWorld`] for what cannot be built, [`EngineError::Unsupported`] for an action that a soft body does not know.
-pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<(Nodes<V, R>, Vec<Soft<V, R>>), EngineError> {
+pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, EngineError> {
     let mut nodes =
         Nodes { position: Vec::new(), velocity: Vec::new(), inverse: Vec::new(), built: Vec::new(), push: Vec::new() };
     let mut softs = Vec::new();

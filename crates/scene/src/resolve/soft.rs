@@ -14,6 +14,9 @@ use ironspin_model::{
 };
 use std::ops::Range;
 
+/// Segments, and triangles.
+type Skin = (Vec<[usize; 2]>, Vec<[usize; 3]>);
+
 impl Resolver {
     /// Adds the soft bodies of a scene to its bodies.
     pub(super) fn softs(
@@ -308,12 +311,7 @@ impl Resolver {
     }
 
     /// The skin: segments in the plane, triangles in space.
-    fn skin(
-        &self,
-        table: &SoftTable,
-        shape: &NetShape,
-        names: &Names,
-    ) -> Result<(Vec<[usize; 2]>, Vec<[usize; 3]>), Diagnostic> {
+    fn skin(&self, table: &SoftTable, shape: &NetShape, names: &Names) -> Result<Skin, Diagnostic> {
         let count = shape.nodes.len();
         Ok(match (&table.skin, self.dimension) {
             (None, _) => (shape.skin.clone(), shape.faces.clone()),
