@@ -9,7 +9,7 @@ use crate::plane::simulation::Simulation;
 use crate::plane::solver::StepNumbers;
 use crate::plane::sweep::SweepNumbers;
 use crate::plane::{compliant, position};
-use crate::soft::SubStep;
+use crate::soft::{Touching, Turn};
 use ironspin_model::{EngineError, World};
 
 impl<R: Real> Simulation<R> {
@@ -116,22 +116,9 @@ impl<R: Real> Simulation<R> {
     /// The sub-steps of the soft bodies that are due once a part of the step is done by the rigid ones.
     fn soften(&mut self, part: u32, parts: u32, dt: R) {
         let Some(mut soft) = self.soft.take() else { return };
-        let of = self.settings.soft_substeps;
-        let due = soft.room.due(part, parts, of);
-        let length = dt / R::of(f64::from(of));
-        let rest_speed = self.rest_speed(length);
-        if due > 0 {
-            self.bodies.turn_axes();
-        }
-        let mut touched = false;
-        for number in 0..due {
-            let ahead = length * R::of(f64::from(due - number));
-            let step = SubStep { dt: length, ahead, rest_speed };
-            touched |= soft.advance(&mut self.bodies, &self.mixed, &self.settings, step);
-        }
-        if part == parts {
-            soft.room.end_step();
-        }
+        let rest_speed = self.rest_speed(dt / R::of(f64::from(self.settings.soft_substeps)));
+        let turn = Turn { part, parts, dt, rest_speed };
+        let touched = soft.soften(turn, &mut self.bodies, &self.mixed, &self.settings);
         if touched {
             self.bodies.moved = true;
             self.bodies.only_falling = false;

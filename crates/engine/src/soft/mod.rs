@@ -8,7 +8,9 @@
 //! | | the rotation that fits best | `best_turn.rs` |
 //! | | sticks, and springs that give way | `sticks.rs` |
 //! | | one sub-step of free motion by the four integrators | `integrate.rs` |
-//! | `Room` | free motion in order; actions | `room.rs` |
+//! | `Room`, `Touching` | free motion in order; actions; a sub-step in order | `room.rs` |
+//! | `Touch`, `Look`, `Homes` | one contact; what those see who look for contacts; who lives inside of which skin | `touch.rs` |
+//! | `Pressed`, `Notes` | ways and velocities that fit what is touched; what touched in a step | `press.rs`, `notes.rs` |
 //! | `PlaneSofts`, `SpaceSofts` | what touches in plane and space | `plane/`, `space/` |
 //!
 //! A sub-step goes: free motion by the integrator, contacts along the way, ways that end outside of what is touched, the end of the integrator's
@@ -19,13 +21,16 @@ mod best_turn;
 mod forces;
 mod integrate;
 mod nodes;
+mod notes;
 mod place;
 mod plane;
+mod press;
 mod room;
 mod space;
 mod sticks;
+mod touch;
 
 pub(crate) use nodes::refusal;
 pub(crate) use plane::PlaneSofts;
-pub(crate) use room::SubStep;
+pub(crate) use room::{Touching, Turn};
 pub(crate) use space::SpaceSofts;

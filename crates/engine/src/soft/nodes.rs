@@ -75,7 +75,7 @@ pub(crate) struct Soft<V: Place<R>, R: Real> {
     pub(crate) swept: bool,
     pub(crate) touches_itself: bool,
     pub(crate) present: bool,
-    /// Pairs of a node and a piece of the own skin that were built near each other and never touch, sorted.
+    /// Pairs of a node and a piece of the own skin, or of two bare nodes, that were built near each other and never touch, sorted.
     pub(crate) neighbours: Vec<(usize, usize)>,
 }
 
@@ -160,7 +160,11 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
             swept: traits.ccd,
             touches_itself: soft.self_contact,
             present: !traits.absent,
-            neighbours: Vec::new(),
+            neighbours: if soft.self_contact && !soft.has_skin() {
+                near_bare(&nodes.position, &range, R::of(NEAR * soft.radius))
+            } else {
+                Vec::new()
+            },
             sticks: sticks.collect(),
             matching: soft.matching.map(|rate| Matching {
                 squared: R::of(rate * rate),
@@ -186,6 +190,15 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
 pub(crate) fn refusal(effect: &Effect) -> Option<EngineError> {
     let word = effect.body_word().filter(|_| effect.is_for_rigid_bodies())?;
     Some(EngineError::Unsupported { feature: format!("{word} on a soft body") })
+}
+
+/// Radii within which what was built never touches itself.
+pub(super) const NEAR: f64 = 3.0;
+
+/// Pairs of nodes that were built within a distance of each other.
+fn near_bare<V: Place<R>, R: Real>(position: &[V], range: &Range<usize>, within: R) -> Vec<(usize, usize)> {
+    let pairs = range.clone().flat_map(|a| (a + 1..range.end).map(move |b| (a, b)));
+    pairs.filter(|&(a, b)| (position[b] - position[a]).length() < within).collect()
 }
 
 /// Weights of the nodes and where they were built, from their mass-weighted centre on.

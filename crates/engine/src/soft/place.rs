@@ -36,6 +36,15 @@ pub(crate) trait Place<R: Real>:
     fn dot(self, other: Self) -> R;
     fn length(self) -> R;
 
+    /// The unit vector along it, or another where it has none.
+    fn unit_or(self, other: Self) -> Self;
+    /// Along y.
+    fn upward() -> Self;
+    /// The same along each axis.
+    fn alike(part: R) -> Self;
+    /// The lower and the upper of two along each axis.
+    fn lower(self, other: Self) -> Self;
+    fn upper(self, other: Self) -> Self;
     /// Whether it lies further along any axis than another.
     fn beyond(self, other: Self) -> bool;
 
@@ -87,6 +96,26 @@ impl<R: Real> Place<R> for Vec2<R> {
     #[inline]
     fn length(self) -> R {
         Vec2::length(self)
+    }
+
+    fn unit_or(self, other: Self) -> Self {
+        Vec2::unit_or(self, other)
+    }
+
+    fn upward() -> Self {
+        Vec2::new(R::ZERO, R::ONE)
+    }
+
+    fn alike(part: R) -> Self {
+        Vec2::new(part, part)
+    }
+
+    fn lower(self, other: Self) -> Self {
+        Vec2::new(self.x.min(other.x), self.y.min(other.y))
+    }
+
+    fn upper(self, other: Self) -> Self {
+        Vec2::new(self.x.max(other.x), self.y.max(other.y))
     }
 
     fn beyond(self, other: Self) -> bool {
@@ -151,6 +180,26 @@ impl<R: Real> Place<R> for Vec3<R> {
     #[inline]
     fn length(self) -> R {
         Vec3::length(self)
+    }
+
+    fn unit_or(self, other: Self) -> Self {
+        Vec3::unit_or(self, other)
+    }
+
+    fn upward() -> Self {
+        Vec3::axis(1)
+    }
+
+    fn alike(part: R) -> Self {
+        Vec3::new(part, part, part)
+    }
+
+    fn lower(self, other: Self) -> Self {
+        self.min(other)
+    }
+
+    fn upper(self, other: Self) -> Self {
+        self.max(other)
     }
 
     fn beyond(self, other: Self) -> bool {

@@ -3,6 +3,8 @@
 use super::integrate::{self, Scratch};
 use super::nodes::{Nodes, Soft, read};
 use super::place::Place;
+use super::touch::Guest;
+use crate::common::mixed::Mixed;
 use crate::common::scalar::Real;
 use crate::common::settings::{Integrator, Settings, Swept};
 use ironspin_model::{BodyState, Effect, EngineError, World};
@@ -14,6 +16,76 @@ pub(crate) struct SubStep<R> {
     /// Time from its start until rigid bodies are where they stand now.
     pub(crate) ahead: R,
     pub(crate) rest_speed: R,
+}
+
+/// A share of a step that the rigid bodies have done, `part` of `parts`, of a step of length `dt`; and the speed below which nothing bounces in a sub-step
+/// of a length.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Turn<R> {
+    pub(crate) part: u32,
+    pub(crate) parts: u32,
+    pub(crate) dt: R,
+    pub(crate) rest_speed: R,
+}
+
+/// The soft bodies of a world, and what they touch there.
+pub(crate) trait Touching<R: Real> {
+    type Vector: Place<R>;
+    type Bodies;
+
+    fn room(&mut self) -> &mut Room<Self::Vector, R>;
+    /// Forgets what was noted of the step before.
+    fn clear_notes(&mut self);
+    /// What must be so before any of the sub-steps that are due.
+    fn prepare(&self, _: &mut Self::Bodies) {}
+    /// Finds what touches along the ways of a sub-step; whether anything does.
+    fn find_touches(&mut self, bodies: &Self::Bodies, mixed: &Mixed<R>, step: SubStep<R>) -> bool;
+    /// Bends the ways so that no gap ends below nothing. What rigid bodies are to go other than they went is made good at once; whether there is any.
+    fn fit_ways(&mut self, bodies: &mut Self::Bodies, dt: R, passes: u32) -> bool;
+    /// Gives what touches the velocities with which it parts, and notes the impulses; whether rigid bodies have to be told.
+    fn fit_speeds(&mut self, bodies: &mut Self::Bodies, step: SubStep<R>, passes: u32) -> bool;
+
+    fn begin_step(&mut self) {
+        self.clear_notes();
+        self.room().begin_step();
+    }
+
+    /// The sub-steps that are due after a share of the step; whether any rigid body that can move was touched.
+    fn soften(&mut self, turn: Turn<R>, bodies: &mut Self::Bodies, mixed: &Mixed<R>, settings: &Settings) -> bool {
+        let of = settings.soft_substeps;
+        let due = self.room().due(turn.part, turn.parts, of);
+        let dt = turn.dt / R::of(f64::from(of));
+        if due > 0 {
+            self.prepare(bodies);
+        }
+        let mut touched = false;
+        for number in 0..due {
+            let ahead = dt * R::of(f64::from(due - number));
+            touched |= self.advance(bodies, mixed, settings, SubStep { dt, ahead, rest_speed: turn.rest_speed });
+        }
+        if turn.part == turn.parts {
+            self.room().end_step();
+        }
+        touched
+    }
+
+    /// One sub-step; whether any rigid body that can move was touched.
+    fn advance(&mut self, bodies: &mut Self::Bodies, mixed: &Mixed<R>, settings: &Settings, step: SubStep<R>) -> bool {
+        let (dt, integrator, passes) = (step.dt, settings.integrator, settings.iterations);
+        self.room().begin(dt, integrator);
+        let pressed = self.find_touches(bodies, mixed, step);
+        let mut moved = false;
+        if pressed {
+            moved = self.fit_ways(bodies, dt, passes);
+            self.room().stick_again(dt);
+        }
+        self.room().travel(dt, integrator);
+        if pressed {
+            moved |= self.fit_speeds(bodies, step, passes);
+        }
+        self.room().finish(dt, integrator, pressed);
+        moved
+    }
 }
 
 /// All soft bodies of a world.
@@ -90,17 +162,17 @@ impl<V: Place<R>, R: Real> Room<V, R> {
         }
     }
 
-    pub(super) fn begin_step(&mut self) {
+    fn begin_step(&mut self) {
         self.done = 0;
     }
 
     /// Forgets what actions push over one step.
-    pub(crate) fn end_step(&mut self) {
+    fn end_step(&mut self) {
         self.nodes.push.fill(V::ZERO);
     }
 
     /// How many sub-steps are due once a share of the step, `part` of `parts`, has been done by the rigid bodies.
-    pub(crate) fn due(&mut self, part: u32, parts: u32, of: u32) -> u32 {
+    fn due(&mut self, part: u32, parts: u32, of: u32) -> u32 {
         let until = (u64::from(part) * u64::from(of) / u64::from(parts)) as u32;
         let due = until.saturating_sub(self.done);
         self.done = self.done.max(until);
@@ -108,16 +180,17 @@ impl<V: Place<R>, R: Real> Room<V, R> {
     }
 
     /// Ways and velocities of a sub-step as springs, gas and gravity make them; sticks keep their lengths.
-    pub(super) fn begin(&mut self, dt: R, integrator: Integrator) {
+    fn begin(&mut self, dt: R, integrator: Integrator) {
         for soft in self.softs.iter_mut().filter(|soft| soft.present) {
             soft.note_turn(&self.nodes);
             integrate::begin(soft, &mut self.nodes, self.gravity, dt, integrator, &mut self.scratch);
+            soft.stick_as_before(&mut self.nodes, &mut self.scratch.way);
             soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
         }
     }
 
     /// Goes the ways, and ends the integrator's step at the places reached.
-    pub(super) fn travel(&mut self, dt: R, integrator: Integrator) {
+    fn travel(&mut self, dt: R, integrator: Integrator) {
         for soft in self.softs.iter_mut().filter(|soft| soft.present) {
             for node in soft.nodes.clone() {
                 self.nodes.position[node] += self.scratch.way[node] * dt;
@@ -129,7 +202,7 @@ impl<V: Place<R>, R: Real> Room<V, R> {
     }
 
     /// What comes after contacts have pressed.
-    pub(super) fn finish(&mut self, dt: R, integrator: Integrator, pressed: bool) {
+    fn finish(&mut self, dt: R, integrator: Integrator, pressed: bool) {
         for soft in self.softs.iter().filter(|soft| soft.present) {
             if pressed {
                 soft.stick_speeds(&mut self.nodes);
@@ -139,17 +212,48 @@ impl<V: Place<R>, R: Real> Room<V, R> {
     }
 
     /// Ways that contacts have bent keep the lengths of sticks again.
-    pub(super) fn stick_again(&mut self, dt: R) -> bool {
-        let mut any = false;
-        for soft in self.softs.iter_mut().filter(|soft| soft.present && !soft.sticks.is_empty()) {
+    fn stick_again(&mut self, dt: R) {
+        for soft in self.softs.iter_mut().filter(|soft| soft.present) {
             soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
-            any = true;
         }
-        any
     }
 
-    pub(super) fn is_apart(&self, a: usize, b: usize) -> bool {
+    fn is_apart(&self, a: usize, b: usize) -> bool {
         !self.apart.is_empty() && self.apart.binary_search(&(a.min(b), a.max(b))).is_ok()
+    }
+
+    /// Calls `met` with the number of each soft body and whom it may meet by filters, presence and, for soft bodies, the boxes of what all sweep. `piece`
+    /// gives the body of a rigid piece that is there, with its layers and the layers that it meets.
+    pub(super) fn each_meeting(
+        &self,
+        boxes: &[[V; 2]],
+        pieces: usize,
+        piece: impl Fn(usize) -> Option<(usize, [u32; 2])>,
+        mut met: impl FnMut(usize, Guest),
+    ) {
+        let all = self.first + self.nodes.len();
+        for (number, soft) in self.softs.iter().enumerate().filter(|(_, soft)| soft.present) {
+            let agrees = |[layers, meets]: [u32; 2]| soft.meets & layers != 0 && meets & soft.layers != 0;
+            for index in 0..pieces {
+                let Some((body, masks)) = piece(index) else { continue };
+                if agrees(masks) && !self.is_apart(body, all + number) {
+                    met(number, Guest::Piece(index));
+                }
+            }
+            for (other, them) in self.softs.iter().enumerate().filter(|(_, them)| them.present) {
+                if are_apart(boxes[number], boxes[other]) {
+                    continue;
+                }
+                let may = if other == number {
+                    soft.touches_itself
+                } else {
+                    agrees([them.layers, them.meets]) && !self.is_apart(all + number, all + other)
+                };
+                if may {
+                    met(number, Guest::Soft(other));
+                }
+            }
+        }
     }
 
     /// Does an action to the node of an id. Actions on a soft body as a whole come spread over its nodes.
@@ -192,6 +296,11 @@ impl<V: Place<R>, R: Real> Room<V, R> {
     pub(crate) fn set_gravity(&mut self, gravity: V) {
         self.gravity = gravity;
     }
+}
+
+/// Whether a point lies in a box.
+pub(super) fn holds<V: Place<R>, R: Real>(around: [V; 2], p: V) -> bool {
+    !are_apart(around, [p, p])
 }
 
 /// Whether two boxes have nothing in common.

@@ -13,18 +13,21 @@ const PASSES: usize = 2_000;
 const ROUNDINGS: f64 = 16.0;
 
 impl<V: Place<R>, R: Real> Soft<V, R> {
+    /// Pulls as much as in the sub-step before, which is nearly right.
+    pub(super) fn stick_as_before(&self, nodes: &mut Nodes<V, R>, way: &mut [V]) {
+        for stick in &self.sticks {
+            let [a, b] = stick.ends;
+            let along = nodes.position[b] - nodes.position[a];
+            pull(nodes, way, [a, b], along * stick.pull);
+        }
+    }
+
     /// Bends the ways over a sub-step so that each stick ends with its length; velocities change with them.
     pub(super) fn stick_ways(&mut self, nodes: &mut Nodes<V, R>, way: &mut [V], dt: R) {
         if self.sticks.is_empty() || !(dt > R::ZERO) {
             return;
         }
         let enough = R::of(ROUNDINGS) * R::EPSILON;
-        // The pulls of the sub-step before are nearly right.
-        for stick in &self.sticks {
-            let [a, b] = stick.ends;
-            let along = nodes.position[b] - nodes.position[a];
-            pull(nodes, way, [a, b], along * stick.pull);
-        }
         for _ in 0..PASSES {
             let mut worst = R::ZERO;
             for stick in &mut self.sticks {

@@ -7,7 +7,7 @@ use crate::common::scalar::Real;
 use crate::common::settings::{Settings, Swept};
 use crate::common::threads::Threads;
 use crate::common::tolerance::CONVERGED;
-use crate::soft::{SpaceSofts, SubStep};
+use crate::soft::{SpaceSofts, Touching, Turn};
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::broad::Broad;
 use crate::space::contact::Impact;
@@ -122,11 +122,8 @@ impl<R: Real> Simulation<R> {
         }
         // As many turns as the soft bodies have, unless it is said otherwise.
         let takes_turns = self.soft.is_some() && self.settings.substeps == 0;
-        let substeps = if takes_turns {
-            self.settings.soft_substeps.max(self.settings.substeps_in_force())
-        } else {
-            self.settings.substeps_in_force()
-        };
+        let turns = if takes_turns { self.settings.soft_substeps } else { 1 };
+        let substeps = self.settings.substeps_in_force().max(turns);
         let part = dt / R::of(f64::from(substeps));
         for number in 0..substeps {
             self.substep(part, number > 0);
@@ -149,19 +146,9 @@ impl<R: Real> Simulation<R> {
     /// The sub-steps of the soft bodies that are due once a part of the step is done by the rigid ones.
     fn soften(&mut self, part: u32, parts: u32, dt: R) {
         let Some(mut soft) = self.soft.take() else { return };
-        let of = self.settings.soft_substeps;
-        let due = soft.room.due(part, parts, of);
-        let length = dt / R::of(f64::from(of));
-        let rest_speed = self.rest_speed(length);
-        let mut touched = false;
-        for number in 0..due {
-            let ahead = length * R::of(f64::from(due - number));
-            let step = SubStep { dt: length, ahead, rest_speed };
-            touched |= soft.advance(&mut self.bodies, &self.mixed, &self.settings, step);
-        }
-        if part == parts {
-            soft.room.end_step();
-        }
+        let rest_speed = self.rest_speed(dt / R::of(f64::from(self.settings.soft_substeps)));
+        let turn = Turn { part, parts, dt, rest_speed };
+        let touched = soft.soften(turn, &mut self.bodies, &self.mixed, &self.settings);
         if touched {
             self.bodies.moved = true;
             self.looked_ahead = false;
@@ -349,14 +336,15 @@ impl<R: Real> Simulation<R> {
     }
 
     pub(crate) fn act(&mut self, body: usize, effect: &Effect) {
-        if body >= self.bodies.len()
-            && let Some(soft) = &mut self.soft
-        {
-            return soft.room.act(body, effect);
-        }
         self.looked_ahead = false;
         if self.settings.sleep {
             self.sleep.wake_all(&mut self.bodies);
+        }
+        if body >= self.bodies.len()
+            && !matches!(effect, Effect::Gravity(_))
+            && let Some(soft) = &mut self.soft
+        {
+            return soft.room.act(body, effect);
         }
         match effect {
             Effect::Impulse { impulse, point } => {

@@ -1,22 +1,25 @@
 //! Where soft bodies touch each other, and themselves where they are asked to: nodes against skin, and bare nodes against bare nodes.
 
 use super::segment::to_segment;
-use super::touch::{Key, Look, Side, Touch, encloses};
+use super::touch::{Ends, PlaneTouch, encloses};
 use crate::common::scalar::Real;
+use crate::plane::bodies::Bodies;
 use crate::plane::vector::Vec2;
 use crate::soft::nodes::Soft;
+use crate::soft::touch::{Guest, Homes, Key, Look, Side};
 
-impl<R: Real> Look<'_, R> {
-    /// Touches of the nodes of one soft body with another, or with itself.
-    /// `around` is the box of what the other sweeps.
+impl<R: Real> Look<'_, Vec2<R>, Bodies<R>, R> {
+    /// Touches of the nodes of one soft body with another, or with itself. `around` is the box of what the other sweeps;
+    /// `homes` the other's number, who comes and who lives where, nothing for itself.
     pub(super) fn with_soft(
         &self,
         one: &Soft<Vec2<R>, R>,
         other: &Soft<Vec2<R>, R>,
         around: [Vec2<R>; 2],
-        same: bool,
-        out: &mut Vec<Touch<R>>,
+        homes: Option<(usize, Guest, &mut Homes)>,
+        out: &mut Vec<PlaneTouch<R>>,
     ) {
+        let same = homes.is_none();
         let [low, high] = around;
         let rim = one.radius + other.radius;
         if other.skin.is_empty() {
@@ -25,12 +28,9 @@ impl<R: Real> Look<'_, R> {
             }
             return;
         }
-        let middle = || {
-            let sum = one.nodes.clone().map(|node| self.at(node)).fold(Vec2::ZERO, |sum, p| sum + p);
-            sum * (R::ONE / R::of(one.nodes.len() as f64))
-        };
         let closed = other.closed && !same;
-        let lives_inside = closed && encloses(&other.skin, |node| self.at(node), middle());
+        let now = || self.mostly(one, |point| encloses(&other.skin, |node| self.at(node), point));
+        let lives_inside = closed && homes.is_some_and(|(skin, guest, homes)| homes.is_home(skin, guest, now));
         for node in one.nodes.clone() {
             let (from, to) = (self.at(node), self.after(node));
             let reach = rim + (to - from).length();
@@ -39,7 +39,7 @@ impl<R: Real> Look<'_, R> {
                 continue;
             }
             let wrong_side = closed && encloses(&other.skin, |node| self.at(node), from) != lives_inside;
-            let mut best: Option<(R, Touch<R>)> = None;
+            let mut best: Option<(R, PlaneTouch<R>)> = None;
             for (segment, &[a, b]) in other.skin.iter().enumerate() {
                 if same && (node == a || node == b || one.neighbours.binary_search(&(node, segment)).is_ok()) {
                     continue;
@@ -58,8 +58,8 @@ impl<R: Real> Look<'_, R> {
                     continue;
                 }
                 let key = Key::Skin { first_node: other.nodes.start, skin: segment, node };
-                let mut touch = self.between_materials([other.material, one.material], key);
-                touch.sides = [Side::between([a, b], share), Side::node(node)];
+                let mut touch: PlaneTouch<R> = self.between_materials([other.material, one.material], key);
+                touch.sides = [Ends::between([a, b], share), Ends::node(node)];
                 (touch.normal, touch.gap) = (side, gap);
                 touch.point = base + side * other.radius;
                 if !wrong_side {
@@ -69,29 +69,6 @@ impl<R: Real> Look<'_, R> {
                 }
             }
             out.extend(best.map(|(_, touch)| touch));
-        }
-    }
-
-    /// Nodes of two soft bodies without a skin, each pair once.
-    fn bare_nodes(&self, one: &Soft<Vec2<R>, R>, other: &Soft<Vec2<R>, R>, same: bool, out: &mut Vec<Touch<R>>) {
-        let rim = one.radius + other.radius;
-        if !(rim > R::ZERO) || (!same && one.nodes.start > other.nodes.start) {
-            return;
-        }
-        for a in one.nodes.clone() {
-            for b in if same { a + 1..other.nodes.end } else { other.nodes.clone() } {
-                let way = self.at(b) - self.at(a);
-                let later = way + (self.way[b] - self.way[a]) * self.dt;
-                let gap = way.length() - rim;
-                if gap > R::ZERO && later.length() >= rim {
-                    continue;
-                }
-                let mut touch = self.between_materials([one.material, other.material], Key::Nodes(a, b));
-                touch.sides = [Side::node(a), Side::node(b)];
-                (touch.normal, touch.gap) = (way.unit_or(Vec2::new(R::ZERO, R::ONE)), gap);
-                touch.point = self.at(a) + touch.normal * one.radius;
-                out.push(touch);
-            }
         }
     }
 }

@@ -2,9 +2,9 @@
 //!
 //! | type | duty | file |
 //! |---|---|---|
-//! | `Touch`, `Side` | where nodes and skin touch rigid bodies | `touch.rs` |
+//! | `Ends` | where nodes and skin touch rigid bodies | `touch.rs` |
 //! | | where soft bodies touch each other and themselves | `among.rs` |
-//! | | ways and velocities that fit what is touched | `press.rs` |
+//! | | what impulses do | `press.rs` |
 //! | `PlaneSofts` | a sub-step, in order; rays | `room.rs`, `rays.rs` |
 //! | | points and segments | `segment.rs` |
 

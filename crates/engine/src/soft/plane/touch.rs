@@ -5,126 +5,55 @@
 //! was by its velocity.
 
 use super::segment::to_segment;
-use crate::common::mixed::Mixed;
 use crate::common::scalar::Real;
 use crate::plane::bodies::Bodies;
 use crate::plane::narrow::disc_to_convex;
 use crate::plane::rays::meet;
-use crate::plane::shape::{Form, Piece};
+use crate::plane::shape::Form;
 use crate::plane::vector::{Pose, Vec2};
-use crate::soft::nodes::{Nodes, Soft};
+use crate::soft::nodes::Soft;
+use crate::soft::touch::{Guest, Homes, Key, Look, Side, Touch};
 
 /// One of the two that touch.
 #[derive(Clone, Copy, Debug)]
-pub(crate) enum Side<R> {
+pub(crate) enum Ends<R> {
     /// A point of a rigid body, by its arm from the centre.
     Rigid { body: usize, arm: Vec2<R> },
     /// A point between two nodes, or one node twice with weights 1 and 0.
     Nodes { ends: [usize; 2], weights: [R; 2] },
 }
 
-impl<R: Real> Side<R> {
-    pub(super) fn node(node: usize) -> Self {
-        Side::Nodes { ends: [node, node], weights: [R::ONE, R::ZERO] }
+/// A touch of the plane: across its normal there is one direction.
+pub(super) type PlaneTouch<R> = Touch<Ends<R>, Vec2<R>, R, R>;
+
+impl<R: Real> Side for Ends<R> {
+    fn node(node: usize) -> Self {
+        Ends::Nodes { ends: [node, node], weights: [R::ONE, R::ZERO] }
     }
 
+    fn owner(&self) -> Result<usize, usize> {
+        match *self {
+            Ends::Rigid { body, .. } => Ok(body),
+            Ends::Nodes { ends, weights } => Err(ends[usize::from(weights[1] > weights[0])]),
+        }
+    }
+}
+
+impl<R: Real> Ends<R> {
     pub(super) fn between(ends: [usize; 2], share: R) -> Self {
-        Side::Nodes { ends, weights: [R::ONE - share, share] }
+        Ends::Nodes { ends, weights: [R::ONE - share, share] }
     }
 }
 
-/// Which features touch, so that the impulses of one touch are summed over the sub-steps. In the order of the rigid bodies, their pieces, and
-/// the nodes; touches among soft bodies come last.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum Key {
-    /// A piece of a body, and a node.
-    Node { body: usize, piece: usize, node: usize },
-    /// A corner of a piece, and a piece of the skin of the soft body that begins with a node.
-    Corner { body: usize, piece: usize, first_node: usize, skin: usize, corner: usize },
-    /// A piece of the skin of the soft body that begins with a node, and a node.
-    Skin { first_node: usize, skin: usize, node: usize },
-    /// Two nodes.
-    Nodes(usize, usize),
-}
-
-/// One contact of a sub-step.
-#[derive(Clone, Debug)]
-pub(crate) struct Touch<R> {
-    pub(super) sides: [Side<R>; 2],
-    /// From the first side to the second.
-    pub(super) normal: Vec2<R>,
-    /// At the start of the sub-step.
-    pub(super) gap: R,
-    pub(super) friction: R,
-    pub(super) restitution: R,
-    pub(super) point: Vec2<R>,
-    pub(super) key: Key,
-    /// Impulses on ways and on velocities, along the normal and across it.
-    pub(super) on_ways: [R; 2],
-    pub(super) on_speeds: [R; 2],
-    /// Speed of parting after the impact.
-    pub(super) parting: R,
-    pub(super) is_impact: bool,
-}
-
-/// A sub-step as those see it who look for touches.
-pub(super) struct Look<'a, R> {
-    pub(super) nodes: &'a Nodes<Vec2<R>, R>,
-    /// Mean velocities of the nodes over the sub-step.
-    pub(super) way: &'a [Vec2<R>],
-    pub(super) bodies: &'a Bodies<R>,
-    pub(super) mixed: &'a Mixed<R>,
-    pub(super) dt: R,
-    /// Time from the start of the sub-step until rigid bodies are where they stand now.
-    pub(super) ahead: R,
-}
-
-impl<R: Real> Look<'_, R> {
-    pub(super) fn at(&self, node: usize) -> Vec2<R> {
-        self.nodes.position[node]
-    }
-
-    pub(super) fn after(&self, node: usize) -> Vec2<R> {
-        self.nodes.position[node] + self.way[node] * self.dt
-    }
-
-    /// Lower and upper corner of the box around what a soft body sweeps, with its radius.
-    pub(super) fn swept_box(&self, soft: &Soft<Vec2<R>, R>) -> [Vec2<R>; 2] {
-        let (mut low, mut high) = (Vec2::new(R::INFINITY, R::INFINITY), Vec2::new(-R::INFINITY, -R::INFINITY));
-        for node in soft.nodes.clone() {
-            for p in [self.at(node), self.after(node)] {
-                low = Vec2::new(low.x.min(p.x), low.y.min(p.y));
-                high = Vec2::new(high.x.max(p.x), high.y.max(p.y));
-            }
-        }
-        let rim = Vec2::new(soft.radius, soft.radius);
-        [low - rim, high + rim]
-    }
-
-    pub(super) fn between_materials(&self, materials: [usize; 2], key: Key) -> Touch<R> {
-        let (friction, restitution) = self.mixed.of(materials[0], materials[1]);
-        Touch {
-            sides: [Side::node(0); 2],
-            normal: Vec2::ZERO,
-            gap: R::ZERO,
-            friction,
-            restitution,
-            point: Vec2::ZERO,
-            key,
-            on_ways: [R::ZERO; 2],
-            on_speeds: [R::ZERO; 2],
-            parting: R::ZERO,
-            is_impact: false,
-        }
-    }
-
-    /// Touches of a soft body with one piece of a rigid one. `number` is that of the piece.
+impl<R: Real> Look<'_, Vec2<R>, Bodies<R>, R> {
+    /// Touches of a soft body with one piece of a rigid one. `number` is that of the piece; `homes` knows who lives where, by the number of the soft body.
     pub(super) fn with_piece(
         &self,
         soft: &Soft<Vec2<R>, R>,
         around: [Vec2<R>; 2],
         number: usize,
-        out: &mut Vec<Touch<R>>,
+        homes: (usize, &mut Homes),
+        out: &mut Vec<PlaneTouch<R>>,
     ) {
         let piece = &self.bodies.pieces[number];
         let pose = self.bodies.pose(piece.body);
@@ -165,7 +94,7 @@ impl<R: Real> Look<'_, R> {
                     self.node_against(soft, node, number, &height, enlarged.as_ref(), out);
                 }
                 if !soft.skin.is_empty() {
-                    self.corners_against_skin(soft, number, piece, &pose, out);
+                    self.corners_against_skin(soft, number, &pose, homes, out);
                 }
             }
         }
@@ -180,7 +109,7 @@ impl<R: Real> Look<'_, R> {
         number: usize,
         height: &dyn Fn(Vec2<R>) -> (R, Vec2<R>),
         enlarged: Option<&Form<R>>,
-        out: &mut Vec<Touch<R>>,
+        out: &mut Vec<PlaneTouch<R>>,
     ) {
         let piece = &self.bodies.pieces[number];
         let body = piece.body;
@@ -200,8 +129,8 @@ impl<R: Real> Look<'_, R> {
             (gap, normal) = (-hit.dot(to - from) * share, hit);
         }
         let key = Key::Node { body, piece: number, node };
-        let mut touch = self.between_materials([piece.material, soft.material], key);
-        touch.sides = [Side::Rigid { body, arm: from - centre }, Side::node(node)];
+        let mut touch: PlaneTouch<R> = self.between_materials([piece.material, soft.material], key);
+        touch.sides = [Ends::Rigid { body, arm: from - centre }, Ends::node(node)];
         (touch.normal, touch.gap) = (normal, gap);
         touch.point = from - normal * (soft.radius + gap * R::HALF);
         out.push(touch);
@@ -212,22 +141,24 @@ impl<R: Real> Look<'_, R> {
         &self,
         soft: &Soft<Vec2<R>, R>,
         number: usize,
-        piece: &Piece<R>,
         pose: &Pose<R>,
-        out: &mut Vec<Touch<R>>,
+        (skin, homes): (usize, &mut Homes),
+        out: &mut Vec<PlaneTouch<R>>,
     ) {
+        let piece = &self.bodies.pieces[number];
         let Form::Convex(convex) = &piece.form else { return };
         let (body, centre) = (piece.body, self.bodies.position[piece.body]);
         let rim = convex.radius + soft.radius;
         // What has its middle inside a closed skin lives there, and is kept inside.
-        let lives_inside = soft.closed && piece.size < R::INFINITY && self.is_inside(soft, pose.point(convex.middle()));
+        let now = || self.is_inside(soft, pose.point(convex.middle()));
+        let lives_inside = soft.closed && piece.size < R::INFINITY && homes.is_home(skin, Guest::Piece(number), now);
         for (corner, &local) in convex.corners.iter().enumerate() {
             let now = pose.point(local);
             let drift = self.bodies.motion[body].at(now - centre);
             let from = now - drift * self.ahead;
             let to = from + drift * self.dt;
             let wrong_side = soft.closed && self.is_inside(soft, from) != lives_inside;
-            let mut best: Option<(R, Touch<R>)> = None;
+            let mut best: Option<(R, PlaneTouch<R>)> = None;
             for (segment, &[a, b]) in soft.skin.iter().enumerate() {
                 let (distance, share) = to_segment(from, self.at(a), self.at(b));
                 if share <= R::ZERO || share >= R::ONE {
@@ -249,8 +180,8 @@ impl<R: Real> Look<'_, R> {
                 }
                 let first_node = soft.nodes.start;
                 let key = Key::Corner { body, piece: number, first_node, skin: segment, corner };
-                let mut touch = self.between_materials([piece.material, soft.material], key);
-                touch.sides = [Side::Rigid { body, arm: now - centre }, Side::between([a, b], share)];
+                let mut touch: PlaneTouch<R> = self.between_materials([piece.material, soft.material], key);
+                touch.sides = [Ends::Rigid { body, arm: now - centre }, Ends::between([a, b], share)];
                 // From the rigid body to the skin.
                 (touch.normal, touch.gap) = (-side, gap);
                 touch.point = foot(&|n| self.at(n)) + side * soft.radius;

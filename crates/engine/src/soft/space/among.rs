@@ -1,16 +1,18 @@
 //! Where soft bodies touch each other, and themselves where they are asked to: nodes against skin, and bare nodes against bare nodes.
 
-use super::touch::{Guest, Homes, Key, Look, Side, Touch};
+use super::side::{Corners, SpaceTouch};
 use super::triangle::{blend, encloses, nearest, normal};
 use crate::common::scalar::Real;
 use crate::soft::nodes::Soft;
-use crate::soft::room::are_apart;
+use crate::soft::room::{are_apart, holds};
+use crate::soft::touch::{Guest, Homes, Key, Look, Side};
+use crate::space::bodies::Bodies;
 use crate::space::vector::Vec3;
 
 /// Two points so near to each other, as a share of the distance at which they touch, are one.
 const SAME: f64 = 1e-6;
 
-impl<R: Real> Look<'_, R> {
+impl<R: Real> Look<'_, Vec3<R>, Bodies<R>, R> {
     /// Touches of the nodes of one soft body with another, or with itself. `around` is the box of what the other sweeps;
     /// `homes` the other's number, who comes and who lives where, nothing for itself.
     pub(super) fn with_soft(
@@ -19,7 +21,7 @@ impl<R: Real> Look<'_, R> {
         other: &Soft<Vec3<R>, R>,
         around: [Vec3<R>; 2],
         homes: Option<(usize, Guest, &mut Homes)>,
-        out: &mut Vec<Touch<R>>,
+        out: &mut Vec<SpaceTouch<R>>,
     ) {
         let same = homes.is_none();
         let rim = one.radius + other.radius;
@@ -30,21 +32,13 @@ impl<R: Real> Look<'_, R> {
             return;
         }
         let closed = other.closed && !same;
-        let near: Vec<usize> = one
-            .nodes
-            .clone()
-            .filter(|&node| !are_apart::<Vec3<R>, R>(self.box_of(std::iter::once(node), rim), around))
-            .collect();
+        let near: Vec<usize> =
+            one.nodes.clone().filter(|&node| !are_apart(self.box_of(std::iter::once(node), rim), around)).collect();
         if near.is_empty() {
             return;
         }
-        let middle_is_inside = || {
-            let share = R::ONE / R::of(one.nodes.len() as f64);
-            let middle = one.nodes.clone().map(|node| self.at(node)).fold(Vec3::ZERO, |sum, p| sum + p) * share;
-            encloses(&other.skin, |node| self.at(node), middle)
-        };
-        let lives_inside =
-            closed && homes.is_some_and(|(skin, guest, homes)| homes.is_home(skin, guest, middle_is_inside));
+        let now = || self.mostly(one, |point| encloses(&other.skin, |node| self.at(node), point));
+        let lives_inside = closed && homes.is_some_and(|(skin, guest, homes)| homes.is_home(skin, guest, now));
         // What lies outside of the box lies outside of the skin.
         let skin_box = self.box_of(other.skin.iter().flatten().copied(), R::ZERO);
         let boxes: Vec<[Vec3<R>; 2]> =
@@ -53,11 +47,11 @@ impl<R: Real> Look<'_, R> {
             let (from, to) = (self.at(node), self.after(node));
             let own = self.box_of(std::iter::once(node), rim);
             let first = out.len();
-            let is_inside = || Self::holds(skin_box, from) && encloses(&other.skin, |node| self.at(node), from);
+            let is_inside = || holds(skin_box, from) && encloses(&other.skin, |node| self.at(node), from);
             let wrong_side = closed && is_inside() != lives_inside;
-            let mut best: Option<(R, Touch<R>)> = None;
+            let mut best: Option<(R, SpaceTouch<R>)> = None;
             for (face, &corners) in other.skin.iter().enumerate() {
-                if !wrong_side && are_apart::<Vec3<R>, R>(own, boxes[face]) {
+                if !wrong_side && are_apart(own, boxes[face]) {
                     continue;
                 }
                 if same && (corners.contains(&node) || one.neighbours.binary_search(&(node, face)).is_ok()) {
@@ -79,8 +73,8 @@ impl<R: Real> Look<'_, R> {
                     continue;
                 }
                 let key = Key::Skin { first_node: other.nodes.start, skin: face, node };
-                let mut touch = self.between_materials([other.material, one.material], key);
-                touch.sides = [Side::Nodes { corners, weights: shares }, Side::node(node)];
+                let mut touch: SpaceTouch<R> = self.between_materials([other.material, one.material], key);
+                touch.sides = [Corners::Nodes { corners, weights: shares }, Corners::node(node)];
                 (touch.normal, touch.gap) = (side, gap);
                 touch.point = base + side * other.radius;
                 if !wrong_side {
@@ -96,35 +90,9 @@ impl<R: Real> Look<'_, R> {
             out.extend(best.map(|(_, touch)| touch));
         }
     }
-
-    /// Nodes of two soft bodies without a skin, each pair once.
-    fn bare_nodes(&self, one: &Soft<Vec3<R>, R>, other: &Soft<Vec3<R>, R>, same: bool, out: &mut Vec<Touch<R>>) {
-        let rim = one.radius + other.radius;
-        if !(rim > R::ZERO) || (!same && one.nodes.start > other.nodes.start) {
-            return;
-        }
-        for a in one.nodes.clone() {
-            for b in if same { a + 1..other.nodes.end } else { other.nodes.clone() } {
-                if same && one.neighbours.binary_search(&(a, b)).is_ok() {
-                    continue;
-                }
-                let way = self.at(b) - self.at(a);
-                let later = way + (self.way[b] - self.way[a]) * self.dt;
-                let gap = way.length() - rim;
-                if gap > R::ZERO && later.length() >= rim {
-                    continue;
-                }
-                let mut touch = self.between_materials([one.material, other.material], Key::Nodes(a, b));
-                touch.sides = [Side::node(a), Side::node(b)];
-                (touch.normal, touch.gap) = (way.unit_or(Vec3::axis(1)), gap);
-                touch.point = self.at(a) + touch.normal * one.radius;
-                out.push(touch);
-            }
-        }
-    }
 }
 
-/// Pairs of a node and a piece of the own skin, or of two bare nodes, that were built within a distance of each other, sorted.
+/// Pairs of a node and a piece of the own skin that were built within a distance of each other, sorted.
 pub(super) fn built_near<R: Real>(position: &[Vec3<R>], soft: &Soft<Vec3<R>, R>, within: R) -> Vec<(usize, usize)> {
     let mut near = Vec::new();
     for node in soft.nodes.clone() {
@@ -134,10 +102,6 @@ pub(super) fn built_near<R: Real>(position: &[Vec3<R>], soft: &Soft<Vec3<R>, R>,
             if corners.contains(&node) || (position[node] - foot).length() < within {
                 near.push((node, face));
             }
-        }
-        if soft.skin.is_empty() {
-            let close = |&other: &usize| (position[other] - position[node]).length() < within;
-            near.extend((node + 1..soft.nodes.end).filter(close).map(|other| (node, other)));
         }
     }
     near

@@ -2,10 +2,10 @@
 //!
 //! | type | duty | file |
 //! |---|---|---|
-//! | `Touch`, `Side` | one contact of a sub-step | `touch.rs` |
+//! | `Corners` | one of the two that touch | `side.rs` |
 //! | | where nodes touch rigid bodies, and rigid bodies the skin between its nodes | `rigid.rs` |
 //! | | where soft bodies touch each other and themselves | `among.rs` |
-//! | | ways and velocities that fit what is touched | `press.rs` |
+//! | | what impulses do | `press.rs` |
 //! | `SpaceSofts` | a sub-step, in order; rays | `room.rs`, `rays.rs` |
 //! | | points and triangles; what lies inside of a skin | `triangle.rs` |
 
@@ -14,7 +14,7 @@ mod press;
 mod rays;
 mod rigid;
 mod room;
-mod touch;
+mod side;
 mod triangle;
 
 pub(crate) use room::SpaceSofts;

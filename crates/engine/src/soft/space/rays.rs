@@ -3,6 +3,7 @@
 //! Source: Hart, "Sphere tracing" (1996).
 
 use super::room::SpaceSofts;
+use super::side::heaviest;
 use super::triangle::{blend, encloses, nearest};
 use crate::common::scalar::Real;
 use crate::soft::nodes::Soft;
@@ -64,8 +65,7 @@ impl<R: Real> SpaceSofts<R> {
             let foot = blend(shares, places);
             let far = (foot - p).length();
             if far < best.0 {
-                let heaviest = (1..3).fold(0, |best, k| if shares[k] > shares[best] { k } else { best });
-                best = (far, foot, corners[heaviest]);
+                best = (far, foot, corners[heaviest(shares)]);
             }
         }
         (best.1, best.2)

@@ -3,11 +3,13 @@
 //! Rigid bodies have gone their way of the sub-step already; a point of theirs is looked at where it was by its velocity. Edges that cross edges of
 //! the skin are not looked for: the nodes of a skin stand for it there.
 
-use super::touch::{Guest, Homes, Key, Look, Side, Touch};
+use super::side::{Corners, SpaceTouch};
 use super::triangle::{blend, encloses, nearest, normal};
 use crate::common::scalar::Real;
 use crate::soft::nodes::Soft;
 use crate::soft::room::are_apart;
+use crate::soft::touch::{Guest, Homes, Key, Look, Side};
+use crate::space::bodies::Bodies;
 use crate::space::narrow::gap;
 use crate::space::shape::{Form, Piece, corner};
 use crate::space::vector::{Mat3, Pose, Vec3};
@@ -22,7 +24,7 @@ struct Placed<'a, R> {
     body: Pose<R>,
 }
 
-impl<R: Real> Look<'_, R> {
+impl<R: Real> Look<'_, Vec3<R>, Bodies<R>, R> {
     /// Touches of a soft body with one piece of a rigid one. `number` is that of the piece, `around` the box of what the soft body sweeps, `probe` a
     /// ball of its radius.
     pub(super) fn with_piece(
@@ -32,7 +34,7 @@ impl<R: Real> Look<'_, R> {
         number: usize,
         probe: &Piece<R>,
         homes: (usize, &mut Homes),
-        out: &mut Vec<Touch<R>>,
+        out: &mut Vec<SpaceTouch<R>>,
     ) {
         let far = Vec3::new(R::INFINITY, R::INFINITY, R::INFINITY);
         let mut reach = [-far, far];
@@ -54,12 +56,12 @@ impl<R: Real> Look<'_, R> {
             let (middle, half) = piece.around(&own);
             let half = half + Vec3::new(stray, stray, stray);
             reach = [middle - half, middle + half];
-            if are_apart::<Vec3<R>, R>(reach, around) {
+            if are_apart(reach, around) {
                 return;
             }
         }
         for node in soft.nodes.clone() {
-            if !are_apart::<Vec3<R>, R>(reach, self.box_of(std::iter::once(node), soft.radius)) {
+            if !are_apart(reach, self.box_of(std::iter::once(node), soft.radius)) {
                 self.node_against(soft, node, &placed, probe, out);
             }
         }
@@ -75,7 +77,7 @@ impl<R: Real> Look<'_, R> {
         node: usize,
         placed: &Placed<'_, R>,
         probe: &Piece<R>,
-        out: &mut Vec<Touch<R>>,
+        out: &mut Vec<SpaceTouch<R>>,
     ) {
         let (piece, number) = (placed.piece, placed.number);
         let body = piece.body;
@@ -125,30 +127,11 @@ impl<R: Real> Look<'_, R> {
             found.distance = -hit.normal.dot(to - from) * share;
         }
         let key = Key::Node { body, piece: number, node };
-        let mut touch = self.between_materials([piece.material, soft.material], key);
-        touch.sides = [Side::Rigid { body, arm: from - centre }, Side::node(node)];
+        let mut touch: SpaceTouch<R> = self.between_materials([piece.material, soft.material], key);
+        touch.sides = [Corners::Rigid { body, arm: from - centre }, Corners::node(node)];
         (touch.normal, touch.gap) = (found.normal, found.distance);
         touch.point = from - found.normal * (soft.radius + found.distance * R::HALF);
         out.push(touch);
-    }
-
-    /// Points of a piece by which it may touch a skin between its nodes, and how far it reaches around each: corners, centres of balls and of caps;
-    /// of a cylinder the points of its rims furthest against a normal.
-    fn points_of(piece: &Piece<R>, own: &Pose<R>, against: Vec3<R>) -> (Vec<Vec3<R>>, R) {
-        match &piece.form {
-            Form::Ball(radius) => (vec![own.position], *radius),
-            Form::Block(half, _) => ((0..8).map(|k| own.point(corner(*half, k))).collect(), R::ZERO),
-            Form::Hull(shell) => (shell.view().corners.iter().map(|&p| own.point(p)).collect(), R::ZERO),
-            Form::Capsule { half, radius } => {
-                ([*half, -*half].map(|x| own.point(Vec3::new(x, R::ZERO, R::ZERO))).to_vec(), *radius)
-            }
-            Form::Cylinder { half, radius } => {
-                let local = own.axes.times_back(-against);
-                let flat = Vec3::new(R::ZERO, local.y, local.z).unit_or(Vec3::ZERO) * *radius;
-                ([*half, -*half].map(|x| own.point(Vec3::new(x, flat.y, flat.z))).to_vec(), R::ZERO)
-            }
-            Form::Mesh(_) | Form::HalfSpace(_) => (Vec::new(), R::ZERO),
-        }
     }
 
     fn points_against_skin(
@@ -157,7 +140,7 @@ impl<R: Real> Look<'_, R> {
         placed: &Placed<'_, R>,
         own: &Pose<R>,
         (skin_number, homes): (usize, &mut Homes),
-        out: &mut Vec<Touch<R>>,
+        out: &mut Vec<SpaceTouch<R>>,
     ) {
         let (piece, number) = (placed.piece, placed.number);
         if matches!(piece.form, Form::Mesh(_) | Form::HalfSpace(_)) {
@@ -176,18 +159,22 @@ impl<R: Real> Look<'_, R> {
         let stray = (motion.linear.length() + motion.spin.length() * piece.reach) * (self.ahead + self.dt);
         let reach = half + Vec3::new(stray, stray, stray);
         // The nearest face for each point on the wrong side of a closed skin.
-        let mut wrong: Vec<(usize, R, Touch<R>)> = Vec::new();
-        let mut sides: Vec<Option<bool>> = vec![None; 256];
+        let mut wrong: Vec<(usize, R, SpaceTouch<R>)> = Vec::new();
+        let points = Points::of(piece, own);
+        let mut sides: Vec<Option<bool>> = vec![None; points.places.len()];
         for (face, &corners) in soft.skin.iter().enumerate() {
             let around = self.box_of(corners.into_iter(), soft.radius);
-            if are_apart::<Vec3<R>, R>([middle - reach, middle + reach], around) {
+            if are_apart([middle - reach, middle + reach], around) {
                 continue;
             }
             let places = corners.map(|node| self.at(node));
             let out_of = normal(places);
-            let (points, rounding) = Self::points_of(piece, own, if lives_inside { -out_of } else { out_of });
+            let rounding = points.radius;
             let rim = rounding + soft.radius;
-            for (k, &now) in points.iter().enumerate() {
+            let towards = if lives_inside { out_of } else { -out_of };
+            let round = points.rim.map(|rim| rim.furthest(own, towards));
+            let fixed = points.places.iter().copied().zip(0..);
+            for (now, k) in fixed.chain(round.into_iter().flatten().zip(points.places.len()..)) {
                 let drift = self.bodies.motion[body].at(now - centre);
                 let from = now - drift * self.ahead;
                 let to = from + drift * self.dt;
@@ -198,11 +185,10 @@ impl<R: Real> Look<'_, R> {
                 let foot = blend(shares, places);
                 let height = out_of.dot(from - foot);
                 let is_wrong = soft.closed && {
-                    let known = sides.get(k).copied().flatten();
-                    let is_in = known.unwrap_or_else(|| inside(from));
-                    if let Some(slot) = sides.get_mut(k) {
-                        *slot = Some(is_in);
-                    }
+                    let is_in = match sides.get_mut(k) {
+                        Some(known) => *known.get_or_insert_with(|| inside(from)),
+                        None => inside(from),
+                    };
                     is_in != lives_inside
                 };
                 // Towards the side on which the point belongs.
@@ -218,9 +204,10 @@ impl<R: Real> Look<'_, R> {
                     continue;
                 }
                 let key = Key::Corner { body, piece: number, first_node: soft.nodes.start, skin: face, corner: k };
-                let mut touch = self.between_materials([piece.material, soft.material], key);
+                let mut touch: SpaceTouch<R> = self.between_materials([piece.material, soft.material], key);
                 let touching = now - side * rounding;
-                touch.sides = [Side::Rigid { body, arm: touching - centre }, Side::Nodes { corners, weights: shares }];
+                touch.sides =
+                    [Corners::Rigid { body, arm: touching - centre }, Corners::Nodes { corners, weights: shares }];
                 // From the rigid body to the skin.
                 (touch.normal, touch.gap) = (-side, gap);
                 touch.point = foot + side * soft.radius;
@@ -237,5 +224,47 @@ impl<R: Real> Look<'_, R> {
             }
         }
         out.extend(wrong.into_iter().map(|(_, _, touch)| touch));
+    }
+}
+
+/// Points of a piece by which it may touch a skin between its nodes: corners, centres of balls and of caps, and how far it reaches around each.
+struct Points<R> {
+    places: Vec<Vec3<R>>,
+    radius: R,
+    /// Of a cylinder.
+    rim: Option<Rim<R>>,
+}
+
+/// Half the length and the radius of a cylinder: its rims touch with other points for each face.
+#[derive(Clone, Copy)]
+struct Rim<R> {
+    half: R,
+    radius: R,
+}
+
+impl<R: Real> Points<R> {
+    fn of(piece: &Piece<R>, own: &Pose<R>) -> Self {
+        let at = |places: Vec<Vec3<R>>, radius: R| Points { places, radius, rim: None };
+        match &piece.form {
+            Form::Ball(radius) => at(vec![own.position], *radius),
+            Form::Block(half, _) => at((0..8).map(|k| own.point(corner(*half, k))).collect(), R::ZERO),
+            Form::Hull(shell) => at(shell.view().corners.iter().map(|&p| own.point(p)).collect(), R::ZERO),
+            Form::Capsule { half, radius } => {
+                at([*half, -*half].map(|x| own.point(Vec3::new(x, R::ZERO, R::ZERO))).to_vec(), *radius)
+            }
+            Form::Cylinder { half, radius } => {
+                Points { rim: Some(Rim { half: *half, radius: *radius }), ..at(Vec::new(), R::ZERO) }
+            }
+            Form::Mesh(_) | Form::HalfSpace(_) => at(Vec::new(), R::ZERO),
+        }
+    }
+}
+
+impl<R: Real> Rim<R> {
+    /// The points of both rims that reach furthest along a direction.
+    fn furthest(self, own: &Pose<R>, along: Vec3<R>) -> [Vec3<R>; 2] {
+        let local = own.axes.times_back(along);
+        let flat = Vec3::new(R::ZERO, local.y, local.z).unit_or(Vec3::ZERO) * self.radius;
+        [self.half, -self.half].map(|x| own.point(Vec3::new(x, flat.y, flat.z)))
     }
 }
