@@ -352,3 +352,25 @@ fn nodes_are_held_let_go_and_moved() {
     assert_eq!(frames[99].bodies[0].velocity, DVec3::ZERO);
     assert!(frames[199].bodies[0].pose.position.y < -2.0);
 }
+
+#[test]
+fn a_rope_around_a_ring_stays_outside_and_a_gravity_that_changes_is_felt() {
+    let mut world = net(&[], &[], &[], &[]);
+    world.softs.clear();
+    ring(&mut world, 16, 0.5, [0.0, 0.0], 400.0, 8.0);
+    ring(&mut world, 32, 0.7, [0.0, 0.1], 400.0, 0.0);
+    (world.softs[1].skin, world.softs[1].pressure) = (Vec::new(), None);
+    let effect = Effect::Gravity(DVec3::new(0.0, -1.0, 0.0));
+    world.actions.push(Action { at_time: 0.5, body: 0, effect });
+    let mut frames = Vec::new();
+    run(&mut engine(&[]), &world, 0.01, 150, |frame| frames.push(frame.clone()));
+    let centre = |frame: &Frame| frame.bodies[..16].iter().map(|node| node.pose.position).sum::<DVec3>() / 16.0;
+    for frame in &frames {
+        let nearest = frame.bodies[16..].iter().map(|node| (node.pose.position - centre(frame)).length());
+        assert!(nearest.fold(f64::MAX, f64::min) > 0.4, "swallowed at {}", frame.time);
+    }
+    // What they push each other with cancels, and both fall for a second.
+    let speed = |frame: &Frame| frame.bodies.iter().map(|node| node.velocity).sum::<DVec3>() / 48.0;
+    assert!(speed(&frames[49]).length() < 1e-9);
+    assert!((speed(&frames[149]) + DVec3::Y).length() < 1e-9, "{}", speed(&frames[149]));
+}

@@ -3,7 +3,7 @@
 use super::yard::{fixed, solid, world};
 use crate::yard::Bench;
 use ironspin_model::{
-    DVec3, Dimension, Effect, Engine, NodeSpring, NodeTraits, Pin, Pressure, SoftBody, SpaceShape, World,
+    Action, DVec3, Dimension, Effect, Engine, NodeSpring, NodeTraits, Pin, Pressure, SoftBody, SpaceShape, World,
 };
 
 /// Puts an octahedron of springs with gas and a skin into a world, its centre somewhere, moving.
@@ -124,4 +124,17 @@ fn rays_meet_the_skin_and_what_means_nothing_is_refused() {
     world.softs[0].pins.push(Pin { node: 0, body: 0, point: DVec3::ZERO });
     let refused = Bench::try_new(world, "", 1.0 / 60.0).err().map(|error| error.to_string());
     assert!(refused.is_some_and(|why| why.contains("pins")));
+}
+
+#[test]
+fn a_world_of_soft_bodies_alone_feels_a_gravity_that_changes() {
+    let mut world = world(0.0, 0.3, 0.0);
+    with_bladder(&mut world, DVec3::ZERO, DVec3::ZERO);
+    let effect = Effect::Gravity(-2.0 * DVec3::Z);
+    world.actions.push(Action { at_time: 0.5, body: 0, effect });
+    let mut bench = Bench::new(world.clone(), "", 1.0 / 64.0);
+    bench.seconds(1.5, |_| {});
+    let mass: f64 = world.bodies.iter().map(|body| body.mass).sum();
+    let speed = momentum(&world, &bench) / mass;
+    assert!((speed + 2.0 * DVec3::Z).length() < 1e-9, "{speed}");
 }
