@@ -18,7 +18,7 @@ pub(crate) use explainer::beyond_contacts;
 pub(crate) use motion::{driven, unexplained};
 pub(crate) use reader::Reader;
 pub(crate) use skin::each_skin_overlap;
-pub(crate) use stores::Stores;
+pub(crate) use stores::{Stores, given_way, yielded};
 pub(crate) use touch::{closing, first_touch};
 
 use energy::Energies;

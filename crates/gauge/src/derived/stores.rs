@@ -1,7 +1,8 @@
 //! What stores energy beside moving and lying high: springs of joints, springs and gas of soft bodies.
 
 use super::best_fit::goals;
-use ironspin_model::{BodyState, DVec2, DVec3, Joint, JointKind, World};
+use crate::step::Step;
+use ironspin_model::{BodyState, DVec2, DVec3, Joint, JointKind, SoftBody, World};
 
 /// The stores at some bodies of a world.
 #[derive(Clone, Debug, Default)]
@@ -61,10 +62,40 @@ impl Stores {
         joints.chain(softs).fold(sum, |sum, own| sum + own)
     }
 
+    /// A node of a spring that may have given way for good by the end of the step: it is stored by the built length, which no longer holds then.
+    pub(crate) fn given_way(&self, step: &Step<'_>) -> Option<usize> {
+        let softs = self.softs.iter().map(|own| &step.world.softs[own.soft]);
+        softs.filter_map(|soft| given_way(step, soft)).next()
+    }
+
     /// Whether any of them is that of a soft body.
     pub(crate) fn any_soft(&self) -> bool {
         !self.softs.is_empty()
     }
+}
+
+/// Why the energy of springs cannot be told once a node's has given way.
+pub(crate) fn yielded(world: &World, node: usize) -> String {
+    let name = &world.bodies[node].name;
+    format!(
+        "a spring at {name} was strained to where it gives way for good, and its new length cannot be told from the states"
+    )
+}
+
+/// A node of a spring of a soft body that is strained beyond its yield, or fast enough to have been so within the step.
+pub(crate) fn given_way(step: &Step<'_>, soft: &SoftBody) -> Option<usize> {
+    let limit = soft.yielding?.strain;
+    let states = &step.now.bodies[soft.nodes.clone()];
+    if states.first().is_none_or(BodyState::is_absent) {
+        return None;
+    }
+    let beyond = |spring: &&ironspin_model::NodeSpring| {
+        let [a, b] = spring.ends.map(|end| &states[end]);
+        let strain = spring.strain(a.pose.position.distance(b.pose.position)).map_or(0.0, f64::abs);
+        let change = (a.velocity - b.velocity).length() * step.span() / spring.length.max(f64::MIN_POSITIVE);
+        strain > 0.0 && strain + change > limit
+    };
+    soft.springs.iter().find(beyond).map(|spring| soft.nodes.start + spring.ends[0])
 }
 
 fn soft_energy(world: &World, own: &SoftStore, all: &[BodyState]) -> f64 {

@@ -3,7 +3,7 @@
 mod causes;
 
 use crate::advice;
-use crate::derived::{MechanicalEnergy, Stores, brought, first_touch, unexplained};
+use crate::derived::{MechanicalEnergy, Stores, brought, first_touch, unexplained, yielded};
 use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
@@ -19,7 +19,7 @@ pub(crate) const DRIFT: GaugeEntry = GaugeEntry {
     definition: "Largest distance of the mechanical energy of the bodies from its value in the first frame of the window, as a share of their largest kinetic energy in the window. Springs and the gas in soft bodies count; the work of scripted actions, of changes of gravity and of bodies that come and go is taken off.",
     formula: "max_t |E(t) - W(t) - E(t0)| / max_t K(t), with E = sum(m v^2/2 + w.I w/2 - m g.x) + sum(k d^2/2) + sum(p0 (V - V0) - nRT ln(V/V0)), K its first two terms and W the work from outside",
     source: "conservation of mechanical energy; work-energy theorem",
-    limits: "Only for bodies that nothing but gravity, springs without damping and perfectly elastic contact acts on. Below 1e-10 of the energy of height the share is rounding noise, and a warning says so. The work of a kinematic body is taken off where it moves without turning and is the only one outside the set that is touched; otherwise the gauge says that it is not supported.",
+    limits: "Only for bodies that nothing but gravity, springs without damping and perfectly elastic contact acts on. Below 1e-10 of the energy of height the share is rounding noise, and a warning says so. The work of a kinematic body is taken off where it moves without turning and is the only one outside the set that is touched; otherwise the gauge says that it is not supported. So it does once a spring of a soft body was strained to where it gives way for good.",
     usual_causes: "restitution applied at the end of the step with the bodies already inside each other; an explicit integrator; pushing bodies apart against gravity; hidden damping",
     next_step: advice::ENERGY,
     by_default: true,
@@ -105,6 +105,8 @@ struct Energy {
     causes: Causes,
     /// A driver whose work cannot be worked out.
     driver: Option<usize>,
+    /// A node of a spring that has given way for good.
+    yielded: Option<usize>,
 }
 
 pub(crate) fn drift(world: &World, scope: &Scope) -> Box<dyn Gauge> {
@@ -147,6 +149,7 @@ impl Energy {
             worst_time: 0.0,
             causes: Causes::default(),
             driver: None,
+            yielded: None,
         }
     }
 
@@ -223,6 +226,7 @@ impl Gauge for Energy {
         if self.first.is_none() {
             self.gravity = view.gravity;
         }
+        self.yielded = self.yielded.or_else(|| self.stores.given_way(view));
         self.work += brought(view, &self.scope.of, &self.stores, self.gravity) + self.driven(view);
         self.gravity = view.gravity;
         let own = total - self.work;
@@ -266,6 +270,9 @@ impl Gauge for Energy {
             return Reading::unsupported(format!(
                 "{name} drives them, and its work cannot be worked out from the states"
             ));
+        }
+        if let Some(node) = self.yielded {
+            return Reading::unsupported(yielded(world, node));
         }
         if self.largest_kinetic == 0.0 {
             return Reading::of(0.0, "nothing moved").warn("nothing moved, so there was no energy to gain or lose");

@@ -2,6 +2,7 @@
 
 use super::{SOFT, is_there, places, softs_of};
 use crate::advice;
+use crate::derived::{given_way, yielded};
 use crate::entry::GaugeEntry;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use ironspin_model::{BodyKind, DVec3, Frame, World};
@@ -10,7 +11,7 @@ pub(crate) const GROWTH: GaugeEntry = GaugeEntry {
     name: "growth.rate",
     label: "growth a step",
     unit: "1",
-    definition: "Mean growth of the energy of vibration of a soft body from one step to the next: its motion against its own centre, or in the world where a node is held, and the energy of its springs, at the end of the window against its beginning, or against what gravity, gas and rigid bodies can give it where that is more. Below nothing it dies away; above it the net explodes. Of a net whose energy never comes back below sixteen times that of its first frame in the last tenth, and no longer grows in its second half, it is the growth up to its largest energy: what has torn swings on at its own limit.",
+    definition: "Mean growth of the energy of vibration of a soft body from one step to the next: its motion against its own centre, or in the world where a node is held, and the energy of its springs, at the end of the window against its beginning, or against what gravity, gas and rigid bodies can give it where that is more. Below nothing it dies away; above it the net explodes. Of a net whose energy never comes back below sixteen times that of its first frame in the last tenth, and no longer grows in its second half, it is the growth up to its largest energy: what has torn swings on at its own limit. Soft bodies with a spring that has given way for good are left out.",
     formula: "(E_late / max(E_early, G))^(1/n) - 1, E = sum(m |v - v_c|^2 / 2) + sum(k (l - L)^2 / 2), E_early and E_late means of the first and last tenth of the window, n the steps between their middles, or E_late the largest, E_early that of the first frame and n the steps between, G = sum(m g) d + nRT + K of rigid bodies, d the extent as built",
     source: "growth factor of a step matrix: the energy of its fastest mode grows by the square of its largest eigenvalue",
     limits: "Actions that push a soft body in the window count as growth. What does not exceed G is no growth, so that a net has to outgrow all that a scene can give it before it is said to explode; with nothing else about, G is 0 and the figure is that of the step matrix.",
@@ -45,6 +46,8 @@ struct History {
     frames: u64,
     /// The swiftest node when it was noticed, and when.
     first: Option<(usize, f64)>,
+    /// A node of a spring that has given way for good.
+    yielded: Option<usize>,
 }
 
 struct Growth {
@@ -62,6 +65,7 @@ pub(crate) fn growth(world: &World, scope: &Scope) -> Box<dyn Gauge> {
         peak: (0.0, 0),
         frames: 0,
         first: None,
+        yielded: None,
     };
     Box::new(Growth { histories: softs_of(world, &scope.of).into_iter().map(history).collect() })
 }
@@ -162,6 +166,7 @@ impl Gauge for Growth {
             if history.frames == 0 {
                 history.given = history.bound(view);
             }
+            history.yielded = history.yielded.or_else(|| given_way(view, &view.world.softs[history.soft]));
             let (energy, swiftest) = vibration(view.world, history.soft, view.now);
             if history.frames == 0 {
                 history.start = energy.max(history.given);
@@ -176,8 +181,12 @@ impl Gauge for Growth {
     }
 
     fn reading(&self, world: &World) -> Reading {
-        let known = self.histories.iter().filter_map(|history| Some((history.value()?, history)));
+        let elastic = self.histories.iter().filter(|history| history.yielded.is_none());
+        let known = elastic.filter_map(|history| Some((history.value()?, history)));
         let Some((value, history)) = known.reduce(|a, b| if b.0 > a.0 { b } else { a }) else {
+            if let Some(node) = self.histories.iter().find_map(|history| history.yielded) {
+                return Reading::unsupported(yielded(world, node));
+            }
             return Reading::nothing("fewer than ten frames of a soft body lie in the window");
         };
         let name = &world.softs[history.soft].name;
@@ -249,5 +258,29 @@ mod tests {
         assert!(measure("growth.rate", &square(), &[1], &[], &late).value.unwrap() <= 0.0);
         let falling = frames(101, |i, t| state(CORNERS[i][0], CORNERS[i][1] - 4.905 * t * t, 0.0, -9.81 * t));
         assert!(measure("growth.rate", &square(), &[1], &[], &falling).value.unwrap() <= 0.0);
+    }
+
+    #[test]
+    fn energy_is_not_told_once_a_spring_has_given_way() {
+        let mut world = square();
+        world.gravity = DVec3::ZERO;
+        world.softs[0].yielding = Some(ironspin_model::Yield { strain: 0.2, most: 0.5 });
+        let pulled = |most: f64| {
+            frames(101, move |i, t| {
+                let [x, y] = CORNERS[i];
+                state(
+                    x + if x > 0.5 { most * libm::sin(t) } else { 0.0 },
+                    y,
+                    if x > 0.5 { most * libm::cos(t) } else { 0.0 },
+                    0.0,
+                )
+            })
+        };
+        for gauge in ["growth.rate", "energy.gain", "energy.drift"] {
+            let elastic = measure(gauge, &world, &[1, 2, 3, 4], &[], &pulled(0.1));
+            assert!(elastic.value.is_some(), "{gauge}: {elastic:?}");
+            let beyond = measure(gauge, &world, &[1, 2, 3, 4], &[], &pulled(0.25));
+            assert!(beyond.unsupported && beyond.detail.contains("gives way for good"), "{gauge}: {beyond:?}");
+        }
     }
 }

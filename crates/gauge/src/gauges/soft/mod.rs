@@ -2,20 +2,18 @@
 
 mod cells;
 mod growth;
+mod lengths;
 mod shape;
 mod skin;
 #[cfg(test)]
 mod space_tests;
-mod sticks;
-mod strain;
 mod volume;
 
 pub(crate) use cells::INVERTED;
 pub(crate) use growth::GROWTH;
+pub(crate) use lengths::{STICK_ERROR, STRAIN};
 pub(crate) use shape::ERROR as SHAPE_ERROR;
 pub(crate) use skin::PASSED;
-pub(crate) use sticks::ERROR as STICK_ERROR;
-pub(crate) use strain::STRAIN;
 pub(crate) use volume::CHANGE;
 
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
