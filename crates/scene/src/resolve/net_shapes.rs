@@ -81,8 +81,20 @@ impl Resolver {
                 }
                 Ok(shape)
             }
-            MadeOfTable::Cloth { .. } | MadeOfTable::Block { .. } => self.lattice(table, names),
-            MadeOfTable::Sphere { .. } | MadeOfTable::Torus { .. } => self.shell(table, names),
+            MadeOfTable::Cloth { columns, rows, pitch } => self.cloth(table, [columns, rows], pitch, names),
+            MadeOfTable::Block { columns, rows, layers, pitch } => {
+                self.block(table, [columns, rows, layers], pitch, names)
+            }
+            MadeOfTable::Sphere { radius, by, rings, around, parts } => {
+                self.sphere(table, radius, *by, [rings, around, parts].map(Option::as_ref), names)
+            }
+            MadeOfTable::Torus { radius, tube, along, around } => {
+                let counts = [self.node_count(along, 3, names)?, self.node_count(around, 3, names)?];
+                self.few_enough(table, &counts)?;
+                let [radius, tube] =
+                    [self.positive(radius, "a radius", names)?, self.positive(tube, "a radius", names)?];
+                Ok(NetShape::solid(Form::Shell, space_nets::torus(radius, tube, counts[0], counts[1])))
+            }
             MadeOfTable::Grid { columns, rows, pitch } => {
                 let (columns_wanted, rows) = (self.node_count(columns, 2, names)?, self.node_count(rows, 2, names)?);
                 if columns_wanted.saturating_mul(rows) > NODE_LIMIT {
@@ -144,80 +156,78 @@ impl Resolver {
         Err(Diagnostic::at(table.span(), format!("{NODE_LIMIT} nodes are the most")).label(format!("{all} nodes")))
     }
 
-    fn lattice(&self, table: &Placed<MadeOfTable>, names: &Names) -> Result<NetShape, Diagnostic> {
-        let count = |number: &Number| self.node_count(number, 2, names);
-        match table.get_ref() {
-            MadeOfTable::Cloth { columns, rows, pitch } => {
-                let (columns, rows) = (count(columns)?, count(rows)?);
-                self.few_enough(table, &[columns, rows])?;
-                let pitch = match &pitch[..] {
-                    [across, up] => [self.positive(across, "a pitch", names)?, self.positive(up, "a pitch", names)?],
-                    other => {
-                        return Err(Diagnostic::at(table.span(), format!("found {} numbers for `pitch`", other.len()))
-                            .label("expected [across, up]"));
-                    }
-                };
-                let net = space_nets::cloth(columns, rows, pitch);
-                Ok(NetShape { width: Some(columns), ..NetShape::solid(Form::Cloth(columns, rows), net) })
-            }
-            MadeOfTable::Block { columns, rows, layers, pitch } => {
-                let counts = [count(columns)?, count(rows)?, count(layers)?];
-                self.few_enough(table, &counts)?;
-                let pitch = self.placed_vector(pitch, names)?;
-                if !(pitch.min_element() > 0.0) {
-                    return Err(Diagnostic::at(table.span(), "the pitch of a block is positive along each axis")
-                        .label(format!("found {pitch}")));
-                }
-                let net = space_nets::block(counts, pitch);
-                let shape = NetShape::solid(Form::Block(counts), net);
-                Ok(NetShape { width: Some(counts[0]), depth: Some(counts[1]), ..shape })
-            }
-            _ => Err(Diagnostic::at(table.span(), "neither a cloth nor a block")),
-        }
+    fn cloth(
+        &self,
+        table: &Placed<MadeOfTable>,
+        counts: [&Number; 2],
+        pitch: &[Number],
+        names: &Names,
+    ) -> Result<NetShape, Diagnostic> {
+        let [columns, rows] = [self.node_count(counts[0], 2, names)?, self.node_count(counts[1], 2, names)?];
+        self.few_enough(table, &[columns, rows])?;
+        let [across, up] = pitch else {
+            return Err(Diagnostic::at(table.span(), format!("found {} numbers for `pitch`", pitch.len()))
+                .label("expected [across, up]"));
+        };
+        let pitch = [self.positive(across, "a pitch", names)?, self.positive(up, "a pitch", names)?];
+        let net = space_nets::cloth(columns, rows, pitch);
+        Ok(NetShape { width: Some(columns), ..NetShape::solid(Form::Cloth(columns, rows), net) })
     }
 
-    fn shell(&self, table: &Placed<MadeOfTable>, names: &Names) -> Result<NetShape, Diagnostic> {
-        let size = |number: &Number| self.positive(number, "a radius", names);
-        let net = match table.get_ref() {
-            MadeOfTable::Sphere { radius, by, rings, around, parts } => {
-                let radius = size(radius)?;
-                let needed = |number: &Option<Number>, key: &str, least: usize| match number {
-                    Some(number) => self.node_count(number, least, names),
-                    None => Err(Diagnostic::at(table.span(), format!("a sphere of this kind needs the key `{key}`"))
-                        .label(format!("`{key}` is missing"))),
-                };
-                let unused = match by {
-                    SphereWord::Latitude => parts.as_ref(),
-                    SphereWord::Cube | SphereWord::Icosahedron => rings.as_ref().or(around.as_ref()),
-                };
-                if let Some(number) = unused {
-                    return Err(Diagnostic::at(number.span(), "this key is for spheres of another kind").help(
-                        "by = \"latitude\" has rings and around; by = \"cube\" and by = \"icosahedron\" have parts",
-                    ));
-                }
-                match by {
-                    SphereWord::Latitude => {
-                        let (rings, around) = (needed(rings, "rings", 1)?, needed(around, "around", 3)?);
-                        self.few_enough(table, &[rings, around])?;
-                        space_nets::latitude(radius, rings, around)
-                    }
-                    SphereWord::Cube | SphereWord::Icosahedron => {
-                        let parts = needed(parts, "parts", 1)?;
-                        self.few_enough(table, &[10, parts, parts])?;
-                        if *by == SphereWord::Cube {
-                            space_nets::cube_sphere(radius, parts)
-                        } else {
-                            space_nets::icosphere(radius, parts)
-                        }
-                    }
-                }
+    fn block(
+        &self,
+        table: &Placed<MadeOfTable>,
+        counts: [&Number; 3],
+        pitch: &Placed<Vec<Number>>,
+        names: &Names,
+    ) -> Result<NetShape, Diagnostic> {
+        let count = |number: &Number| self.node_count(number, 2, names);
+        let counts = [count(counts[0])?, count(counts[1])?, count(counts[2])?];
+        self.few_enough(table, &counts)?;
+        let pitch = self.placed_vector(pitch, names)?;
+        if !(pitch.min_element() > 0.0) {
+            return Err(Diagnostic::at(table.span(), "the pitch of a block is positive along each axis")
+                .label(format!("found {pitch}")));
+        }
+        let shape = NetShape::solid(Form::Block(counts), space_nets::block(counts, pitch));
+        Ok(NetShape { width: Some(counts[0]), depth: Some(counts[1]), ..shape })
+    }
+
+    /// A closed skin; which of rings, nodes around and parts it needs depends on its kind.
+    fn sphere(
+        &self,
+        table: &Placed<MadeOfTable>,
+        radius: &Number,
+        by: SphereWord,
+        [rings, around, parts]: [Option<&Number>; 3],
+        names: &Names,
+    ) -> Result<NetShape, Diagnostic> {
+        let radius = self.positive(radius, "a radius", names)?;
+        let needed = |number: Option<&Number>, key: &str, least: usize| match number {
+            Some(number) => self.node_count(number, least, names),
+            None => Err(Diagnostic::at(table.span(), format!("a sphere of this kind needs the key `{key}`"))
+                .label(format!("`{key}` is missing"))),
+        };
+        let unused = match by {
+            SphereWord::Latitude => parts,
+            SphereWord::Cube | SphereWord::Icosahedron => rings.or(around),
+        };
+        if let Some(number) = unused {
+            return Err(Diagnostic::at(number.span(), "this key is for spheres of another kind")
+                .help("by = \"latitude\" has rings and around; by = \"cube\" and by = \"icosahedron\" have parts"));
+        }
+        let net = match by {
+            SphereWord::Latitude => {
+                let (rings, around) = (needed(rings, "rings", 1)?, needed(around, "around", 3)?);
+                self.few_enough(table, &[rings, around])?;
+                space_nets::latitude(radius, rings, around)
             }
-            MadeOfTable::Torus { radius, tube, along, around } => {
-                let (along, around) = (self.node_count(along, 3, names)?, self.node_count(around, 3, names)?);
-                self.few_enough(table, &[along, around])?;
-                space_nets::torus(size(radius)?, size(tube)?, along, around)
+            SphereWord::Cube | SphereWord::Icosahedron => {
+                let parts = needed(parts, "parts", 1)?;
+                self.few_enough(table, &[10, parts, parts])?;
+                let sphere = if by == SphereWord::Cube { space_nets::cube_sphere } else { space_nets::icosphere };
+                sphere(radius, parts)
             }
-            _ => return Err(Diagnostic::at(table.span(), "neither a sphere nor a torus")),
         };
         Ok(NetShape::solid(Form::Shell, net))
     }
