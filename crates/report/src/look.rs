@@ -52,6 +52,9 @@ pub(crate) fn strain_colour(share: f64) -> (u8, u8, u8) {
     (mix(rest.0, end.0), mix(rest.1, end.1), mix(rest.2, end.2))
 }
 
+/// Lines and letters, and what they stand on.
+pub(crate) const INK: (u8, u8, u8) = (0x22, 0x26, 0x2a);
+pub(crate) const PAPER: (u8, u8, u8) = (0xfb, 0xfa, 0xf6);
 /// Ground of a world of space, the lines of its grid, and shadows on it.
 pub(crate) const GROUND: (u8, u8, u8) = (0xec, 0xe8, 0xdd);
 pub(crate) const GRID: (u8, u8, u8) = (0xcf, 0xc9, 0xb9);

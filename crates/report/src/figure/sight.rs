@@ -106,9 +106,12 @@ impl Sight {
         DVec2::new(point.dot(self.right), point.dot(self.up))
     }
 
+    /// Where light comes from: how far to the right, up and to the eye.
+    pub(crate) const LIGHT: DVec3 = DVec3::new(0.35, 0.75, 0.55);
+
     /// How much of the light falls on a face with an outward normal, as a factor of its colour.
     pub(crate) fn light(&self, normal: DVec3) -> f64 {
-        let from = (0.35 * self.right + 0.75 * self.up + 0.55 * self.toward).normalize();
+        let from = (Self::LIGHT.x * self.right + Self::LIGHT.y * self.up + Self::LIGHT.z * self.toward).normalize();
         0.72 + 0.4 * normal.dot(from)
     }
 

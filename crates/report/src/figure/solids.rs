@@ -153,7 +153,8 @@ impl Solid {
     fn ball(&self, rotation: ironspin_model::DQuat, still: bool, sight: &Sight) -> Vec<Piece> {
         let round = |shift: f64, share: f64, light: f64, edged: bool| {
             let [right, up, _] = sight.axes();
-            let centre = sight.project(self.centre + self.radius * shift * (0.35 * right + 0.75 * up));
+            let centre =
+                sight.project(self.centre + self.radius * shift * (Sight::LIGHT.x * right + Sight::LIGHT.y * up));
             let primitive = Primitive::Round { centre, radius: share * self.radius, spoke: None };
             Piece { primitive, light, edged }
         };

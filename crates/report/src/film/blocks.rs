@@ -18,11 +18,12 @@ pub fn play(
     show: &mut dyn FnMut(f64, &str) -> bool,
 ) -> Result<(), FilmError> {
     let narrow = FilmStyle { width: room[0], ..style.clone() };
-    let [wide, tall] = Filming::new(record, &narrow)?.size;
+    let first = Filming::new(record, &narrow)?;
+    let ([wide, tall], views) = (first.size, first.views());
     // Below the picture stand a line of text and the cursor.
     let most = 2 * room[1].saturating_sub(2);
     let width = if tall > most { wide * most / tall } else { wide };
-    let narrow = FilmStyle { width, ..narrow };
+    let narrow = FilmStyle { width, views, ..narrow };
     let mut filming = Filming::new(record, &narrow)?;
     filming.lettered = false;
     let mut due = 0.0;

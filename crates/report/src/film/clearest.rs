@@ -1,6 +1,7 @@
 //! From where a trial is seen so that nothing that matters is hidden.
 
 use super::depth::Depth;
+use super::nearest;
 use crate::drawing::moments;
 use crate::figure::{Camera, Sight, View};
 use crate::picture::Scenery;
@@ -24,12 +25,8 @@ pub(super) fn view(record: &TrialRecord) -> View {
     let replay = &record.recording.replay;
     let last = replay.times.len() - 1;
     let broken = moments(record);
-    let nearest = |time: f64| {
-        let far = |frame: &usize| (replay.times[*frame] - time).abs();
-        (0..=last).min_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(0)
-    };
     let mut frames: Vec<(usize, Option<usize>)> = vec![(0, None), (last, None)];
-    frames.extend(broken.iter().take(2).map(|moment| (nearest(moment.time), moment.body)));
+    frames.extend(broken.iter().take(2).map(|moment| (nearest(&replay.times, moment.time), moment.body)));
     let all = world.rigid_count();
     let asked: Vec<usize> =
         (0..all).step_by(all.div_ceil(BODIES).max(1)).filter(|&id| world.bodies[id].kind != BodyKind::Static).collect();

@@ -6,12 +6,14 @@
 //! | `raster.rs` | bodies, contacts, velocities, trails on a raster image |
 //! | `clearest.rs` | from where least is hidden |
 //! | `depth.rs` | bodies of space by depth |
+//! | `fine.rs` | the fine dots of a picture by depth, and the rooms for them |
 //! | `blocks.rs` | frames as characters of a terminal |
 //! | `palette.rs` | pictures in 255 colours, and what changed from one to the next |
 
 mod blocks;
 mod clearest;
 mod depth;
+mod fine;
 mod palette;
 mod raster;
 
@@ -21,7 +23,7 @@ pub(crate) use raster::paint;
 use crate::drawing::{DrawnMoment, moments};
 use crate::figure::{Ground, Sight, View, largest_strain};
 use crate::picture::Scenery;
-use depth::Backdrop;
+use fine::{Backdrop, Rooms};
 use ironspin_lab::TrialRecord;
 use ironspin_model::{BodyKind, DVec2, DVec3, Dimension, Pose};
 use palette::Palette;
@@ -85,8 +87,7 @@ struct Pane {
     scenery: Scenery,
     /// Lower left and upper right corner of what is seen, m in the plane that is looked at.
     corners: [DVec2; 2],
-    /// Its word, where there are several.
-    word: &'static str,
+    view: View,
     /// What stands behind all that moves, of a view that does not follow a body.
     backdrop: OnceLock<Option<Backdrop>>,
 }
@@ -100,7 +101,7 @@ impl Pane {
             let middle = scenery.sight().project(at);
             [middle - half, middle + half]
         });
-        Pane { scenery, corners: aimed.unwrap_or([low, high]), word: view.word(), backdrop: OnceLock::new() }
+        Pane { scenery, corners: aimed.unwrap_or([low, high]), view, backdrop: OnceLock::new() }
     }
 }
 
@@ -109,6 +110,7 @@ struct Filming<'a> {
     style: &'a FilmStyle,
     size: [u32; 2],
     panes: Vec<Pane>,
+    rooms: Rooms,
     ground: Option<Ground>,
     largest_impulse: f64,
     /// Strain of the deepest colour of springs.
@@ -151,6 +153,7 @@ impl<'a> Filming<'a> {
             size,
             ground: Ground::of(record.world(), region.0, region.1),
             panes,
+            rooms: Rooms::default(),
             largest_impulse,
             strain: largest_strain(record.world(), &recording.replay),
             fastest: 0.0,
@@ -175,6 +178,11 @@ impl<'a> Filming<'a> {
         Ok(filming)
     }
 
+    /// From where it is seen.
+    fn views(&self) -> Vec<View> {
+        self.panes.iter().map(|pane| pane.view).collect()
+    }
+
     /// Marks so many frames before and after each moment.
     fn mark(&mut self, around: usize) {
         let frames = |moment: &DrawnMoment| {
@@ -186,6 +194,25 @@ impl<'a> Filming<'a> {
 
     fn is_marked(&self, frame: usize) -> bool {
         self.marked.iter().any(|frames| frames.contains(&frame))
+    }
+
+    /// Draws all pictures by several threads, and hands them over in their order, while those that follow are drawn.
+    fn in_turn(&self, mut write: impl FnMut(usize, Pixmap) -> Result<(), FilmError> + Send) -> Result<(), FilmError> {
+        let drawn = |from: usize| -> Vec<Result<Pixmap, FilmError>> {
+            let some = self.frames.get(from..(from + AT_A_TIME).min(self.frames.len())).unwrap_or_default();
+            some.par_iter().map(|&frame| self.picture(frame)).collect()
+        };
+        let mut pictures = drawn(0);
+        for from in (0..self.frames.len()).step_by(AT_A_TIME) {
+            let write_all = || {
+                let numbered = (from..).zip(std::mem::take(&mut pictures));
+                numbered.map(|(number, picture)| write(number, picture?)).collect::<Result<Vec<()>, FilmError>>()
+            };
+            let (written, next) = rayon::join(write_all, || drawn(from + AT_A_TIME));
+            written?;
+            pictures = next;
+        }
+        Ok(())
     }
 
     /// A picture of a frame; of several views side by side and below each other.
@@ -223,7 +250,7 @@ impl<'a> Filming<'a> {
             let region = pane.scenery.region();
             let still = self.ground.as_ref().filter(|_| self.style.follow.is_none());
             let backdrop = pane.backdrop.get_or_init(|| still.map(|ground| raster.backdrop(ground, region)));
-            raster.space((self.ground.as_ref(), backdrop.as_ref()), world, poses, region, self.strain);
+            raster.space((self.ground.as_ref(), backdrop.as_ref()), world, poses, region, self.strain, &self.rooms);
         }
         if self.style.trails {
             for (number, &id) in moving.iter().enumerate() {
@@ -252,7 +279,7 @@ impl<'a> Filming<'a> {
         if self.lettered {
             let text = format!("{:.3} s  {}", replay.times[frame], self.style.title);
             let first = std::ptr::eq(pane, &self.panes[0]);
-            raster.text(if first { &text } else { pane.word }, 0, false);
+            raster.text(if first { &text } else { pane.view.word() }, 0, false);
         }
         let broken = || self.moments.iter().zip(&self.marked).filter(|(_, frames)| frames.contains(&frame));
         for place in broken().filter_map(|(moment, _)| poses.get(moment.body?)).map(at).filter(|at| at.is_finite()) {
@@ -297,9 +324,14 @@ impl<'a> Filming<'a> {
 
     /// The frame that is nearest to a time.
     fn nearest(&self, time: f64) -> usize {
-        let far = |frame: &usize| (self.record.recording.replay.times[*frame] - time).abs();
-        (0..self.record.recording.replay.times.len()).min_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(0)
+        nearest(&self.record.recording.replay.times, time)
     }
+}
+
+/// The number of the time that is nearest to one.
+fn nearest(times: &[f64], time: f64) -> usize {
+    let far = |frame: &usize| (times[*frame] - time).abs();
+    (0..times.len()).min_by(|a, b| far(a).total_cmp(&far(b))).unwrap_or(0)
 }
 
 /// One picture as PNG, of the frame nearest to a time.
@@ -365,23 +397,18 @@ pub fn gif(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u8
     let mut encoder = gif::Encoder::new(&mut bytes, wide, tall, palette.colours()).map_err(reported)?;
     encoder.set_repeat(gif::Repeat::Infinite).map_err(reported)?;
     let (mut shown, mut time) = (0, 0.0);
-    let numbers: Vec<usize> = (0..filming.frames.len()).collect();
-    // Drawn by several threads, some at a time, and written in their order.
-    for some in numbers.chunks(AT_A_TIME) {
-        let pictures: Vec<_> = some.par_iter().map(|&number| filming.picture(filming.frames[number])).collect();
-        for (&number, picture) in some.iter().zip(pictures) {
-            let changed = palette.changed(&picture?);
-            let unchanged = (number > 0).then_some(palette::UNCHANGED);
-            let mut drawn = gif::Frame::from_indexed_pixels(wide, tall, changed, unchanged);
-            drawn.dispose = gif::DisposalMethod::Keep;
-            // Hundredths of a second, so that the whole lasts as long as it should; the last picture stays for a second.
-            time += filming.shown(number, speed);
-            let until = (100.0 * time).round() as u64;
-            drawn.delay = u16::try_from(until.saturating_sub(shown)).unwrap_or(u16::MAX);
-            shown = until.max(shown);
-            encoder.write_frame(&drawn).map_err(reported)?;
-        }
-    }
+    filming.in_turn(|number, picture| {
+        let changed = palette.changed(&picture);
+        let unchanged = (number > 0).then_some(palette::UNCHANGED);
+        let mut drawn = gif::Frame::from_indexed_pixels(wide, tall, changed, unchanged);
+        drawn.dispose = gif::DisposalMethod::Keep;
+        // Hundredths of a second, so that the whole lasts as long as it should; the last picture stays for a second.
+        time += filming.shown(number, speed);
+        let until = (100.0 * time).round() as u64;
+        drawn.delay = u16::try_from(until.saturating_sub(shown)).unwrap_or(u16::MAX);
+        shown = until.max(shown);
+        encoder.write_frame(&drawn).map_err(reported)
+    })?;
     drop(encoder);
     Ok(bytes)
 }
@@ -400,20 +427,14 @@ pub fn apng(record: &TrialRecord, style: &FilmStyle, speed: f64) -> Result<Vec<u
     encoder.set_depth(png::BitDepth::Eight);
     encoder.set_animated(filming.frames.len() as u32, 0).map_err(reported)?;
     let mut writer = encoder.write_header().map_err(reported)?;
-    let numbers: Vec<usize> = (0..filming.frames.len()).collect();
-    for some in numbers.chunks(AT_A_TIME) {
-        let pictures: Vec<_> = some.par_iter().map(|&number| filming.picture(filming.frames[number])).collect();
-        for (&number, picture) in some.iter().zip(pictures) {
-            // Thousandths of a second.
-            let delay = (1000.0 * filming.shown(number, speed)).round().clamp(1.0, f64::from(u16::MAX)) as u16;
-            writer.set_frame_delay(delay, 1000).map_err(reported)?;
-            let picture = picture?;
-            // Nothing on a picture can be seen through.
-            let colours: Vec<u8> =
-                picture.pixels().iter().flat_map(|dot| [dot.red(), dot.green(), dot.blue()]).collect();
-            writer.write_image_data(&colours).map_err(reported)?;
-        }
-    }
+    filming.in_turn(|number, picture| {
+        // Thousandths of a second.
+        let delay = (1000.0 * filming.shown(number, speed)).round().clamp(1.0, f64::from(u16::MAX)) as u16;
+        writer.set_frame_delay(delay, 1000).map_err(reported)?;
+        // Nothing on a picture can be seen through.
+        let colours: Vec<u8> = picture.pixels().iter().flat_map(|dot| [dot.red(), dot.green(), dot.blue()]).collect();
+        writer.write_image_data(&colours).map_err(reported)
+    })?;
     writer.finish().map_err(reported)?;
     Ok(bytes)
 }

@@ -1,17 +1,16 @@
 //! Bodies, contacts, velocities, trails and letters on a raster image.
 
-use super::depth::{Backdrop, Depth};
+use super::depth::Depth;
+use super::fine::{Backdrop, Rooms};
 use crate::figure::{
     Camera, Ground, PartFigure, Primitive, Sight, body_figure, joint_figure, placed_point, soft_figure,
 };
 use crate::lettering;
-use crate::look::{SERIES, STILL, strain_colour};
+use crate::look::{INK, PAPER, SERIES, STILL, strain_colour};
 use ironspin_model::{Body, BodyKind, DVec2, DVec3, Pose, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
 
-const INK: (u8, u8, u8) = (0x22, 0x26, 0x2a);
 const ALARM: (u8, u8, u8) = (0xa9, 0x3a, 0x12);
-const PAPER: (u8, u8, u8) = (0xfb, 0xfa, 0xf6);
 /// Half the size of the sign of a joint, dots.
 const JOINT: f64 = 4.0;
 /// How much of the picture the longest velocity takes.
@@ -72,14 +71,17 @@ impl Raster {
         poses: &[Pose],
         region: (DVec3, DVec3),
         strain: f64,
+        rooms: &Rooms,
     ) {
         let size = [self.pixels.width(), self.pixels.height()];
-        let mut depth = Depth::new(size, &self.camera, &self.sight, region);
-        match (backdrop, ground) {
-            (Some(backdrop), _) => depth.begin(backdrop),
-            (None, Some(ground)) => depth.ground(ground),
-            (None, None) => {}
-        }
+        let mut depth = match (backdrop, ground) {
+            (Some(backdrop), _) => Depth::over(backdrop, rooms, &self.camera, &self.sight, region),
+            (None, ground) => {
+                let mut depth = Depth::new(size, &self.camera, &self.sight, region);
+                ground.iter().for_each(|ground| depth.ground(ground));
+                depth
+            }
+        };
         if let Some(ground) = ground {
             depth.shadows(ground, world, poses);
         }
@@ -97,7 +99,7 @@ impl Raster {
         for soft in &world.softs {
             depth.springs(world, soft, poses, strain);
         }
-        depth.put(&mut self.pixels);
+        depth.put(&mut self.pixels, rooms);
     }
 
     /// All bodies of the plane where they are.

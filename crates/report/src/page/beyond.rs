@@ -180,7 +180,7 @@ fn parted_twin(number: usize, twin: &TwinDocument, drawing: Option<&TwinDrawing>
             div {
                 div.figures {
                     @if let Some(drawing) = drawing {
-                        (replay(&format!("twin-{number}"), &twin.scene, "", &drawing.replay.within(PLACES)))
+                        (replay(&format!("twin-{number}"), &twin.scene, &format!("twin {}", twin.by), &drawing.replay.within(PLACES)))
                     }
                     @if let Some(svg) = growth {
                         div.curves { (figure(svg, &format!("Largest distance of a body from its twin. {grows}"))) }

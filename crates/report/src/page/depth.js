@@ -64,7 +64,7 @@
         }
       }
     }
-    // Lines where one thing ends before another. Owners share all but their lowest digits within a body: where those alone differ an edge is told from a rim.
+    // Lines where one thing, or one face of it, ends before another.
     outline(ink) {
       const { width, height, owner, colours } = this;
       for (let row = height - 2; row >= 0; row--) for (let at = row * width, end = at + width - 1; at < end; at++) {

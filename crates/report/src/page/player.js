@@ -166,7 +166,7 @@
         pen.setTransform(1, 0, 0, 1, 0, 0);
         pen.font = `${10 * dot}px system-ui, "DejaVu Sans", sans-serif`; pen.textBaseline = "alphabetic";
         const text = `${moment.text}, ${moment.time.toFixed(3)} s`, wide = pen.measureText(text).width;
-        const x = Math.max(4, Math.min(far.x, this.canvas.width - wide - 8)), y = far.y + 14 * dot * number;
+        const x = Math.max(4, Math.min(far.x, pen.canvas.width - wide - 8)), y = far.y + 14 * dot * number;
         pen.fillStyle = "rgba(251, 250, 246, 0.85)"; pen.fillRect(x - 3, y - 11 * dot, wide + 6, 14 * dot);
         pen.fillStyle = "#a93a12"; pen.fillText(text, x, y);
         pen.restore();
