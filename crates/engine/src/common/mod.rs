@@ -9,13 +9,15 @@
 //! | `Mixed`, `Carry`, `fading` | friction and restitution of materials; impulses of the substep before; damping | `mixed.rs`, `carry.rs`, `fading.rs` |
 //! | `check_joints` | what no joint may have | `joint_checks.rs` |
 //! | `Overlaps` | what overlaps sensors, and the notices | `overlaps.rs` |
-//! | `Pair`, `Found` | two pieces as one word, by which pairs are sorted; pairs as they are found, and their sorting | `pair.rs`, `found.rs` |
+//! | `Pair`, `Found` | two pieces as one word, by which pairs are sorted; pairs as they are found, and their sorting | `pair.rs`, `found.rs`, `blocks.rs` |
 //! | `InnerFaces` | faces between level pieces, which are no obstacles | `inner.rs` |
 //! | `Starts` | boxes counted into the cells of a grid | `cells.rs` |
 //! | `Colouring`, `Rows`, `iterate` | contacts side by side, and the passes over them | `colouring.rs`, `passes.rs` |
 //! | `Threads`, `Team` | work shared between threads, in order | `threads.rs`, `team.rs` |
 //! | | every threshold, as a share of a size, of g dt or of a step | `tolerance.rs` |
 
+#[cfg(target_arch = "x86_64")]
+pub(crate) mod blocks;
 pub(crate) mod carry;
 pub(crate) mod cells;
 pub(crate) mod colouring;

@@ -1,6 +1,8 @@
 //! What a grid does with the vectors that the machine has: cells of four boxes at once, and comparisons of two runs of four boxes, without
 //! a branch that nobody could foresee. The cells and pairs are the same.
 
+#[cfg(target_arch = "x86_64")]
+use crate::common::blocks::{Chosen, chosen, chosen_pairs};
 use crate::common::found::{BLOCK, Found};
 use crate::common::scalar::Real;
 use crate::plane::bound::Bound;
@@ -12,11 +14,9 @@ use std::any::Any;
 #[cfg(target_arch = "x86_64")]
 use std::arch::x86_64::{
     __m128i, __m256, __m256d, __m256i, _CMP_LE_OQ, _mm_add_epi32, _mm_extract_epi32, _mm_mullo_epi32, _mm_set1_epi32,
-    _mm256_castps_si256, _mm256_castsi256_ps, _mm256_cmp_ps, _mm256_cmpeq_epi32, _mm256_cvttpd_epi32,
-    _mm256_extract_epi64, _mm256_max_epu32, _mm256_max_pd, _mm256_min_epu32, _mm256_movemask_ps, _mm256_mul_pd,
-    _mm256_packs_epi16, _mm256_packs_epi32, _mm256_permute2x128_si256, _mm256_permutevar8x32_epi32, _mm256_set1_epi32,
-    _mm256_set1_pd, _mm256_setr_epi32, _mm256_setr_pd, _mm256_setr_ps, _mm256_setzero_pd, _mm256_sub_pd,
-    _mm256_unpackhi_epi32, _mm256_unpacklo_epi32,
+    _mm256_castps_si256, _mm256_castsi256_ps, _mm256_cmp_ps, _mm256_cmpeq_epi32, _mm256_cvttpd_epi32, _mm256_max_pd,
+    _mm256_movemask_ps, _mm256_mul_pd, _mm256_packs_epi16, _mm256_packs_epi32, _mm256_set1_epi32, _mm256_set1_pd,
+    _mm256_setr_epi32, _mm256_setr_pd, _mm256_setr_ps, _mm256_setzero_pd, _mm256_sub_pd,
 };
 
 impl<S: Real> Grid<S> {
@@ -92,22 +92,7 @@ const HALF: usize = BLOCK / 2;
 
 /// For each set of boxes as the comparison gives it, those of even number first, the numbers in order.
 #[cfg(target_arch = "x86_64")]
-const CHOSEN: [[i32; BLOCK]; 1 << BLOCK] = {
-    let mut table = [[0; BLOCK]; 1 << BLOCK];
-    let mut set = 0;
-    while set < 1 << BLOCK {
-        let (mut number, mut place) = (0, 0);
-        while number < BLOCK {
-            if set >> bit(number) & 1 == 1 {
-                table[set][place] = number as i32;
-                place += 1;
-            }
-            number += 1;
-        }
-        set += 1;
-    }
-    table
-};
+const CHOSEN: Chosen = chosen([bit(0), bit(1), bit(2), bit(3), bit(4), bit(5), bit(6), bit(7)]);
 
 /// Where the comparison puts a box of a block.
 #[cfg(target_arch = "x86_64")]
@@ -154,7 +139,7 @@ impl Grid<f32> {
                     & usize::from(FIRST[0][left_a.min(HALF)] | FIRST[1][left_b.min(HALF)]);
                 let partners = both(half(pieces, a), half(pieces, b));
                 found.make_room(BLOCK);
-                found.put_block(chosen_pairs(piece, partners, set), set.count_ones());
+                found.put_block(chosen_pairs(&CHOSEN, piece, partners, set), set.count_ones());
                 if left_a <= HALF && left_b <= HALF {
                     break;
                 }
@@ -192,31 +177,6 @@ fn below(a: Sides<f32>, b: Sides<f32>, limits: __m256) -> __m256i {
 fn both(a: [u32; HALF], b: [u32; HALF]) -> __m256i {
     let ([a, b, c, d], [e, f, g, h]) = (a, b);
     _mm256_setr_epi32(a as i32, b as i32, c as i32, d as i32, e as i32, f as i32, g as i32, h as i32)
-}
-
-/// The pairs of a piece with those of a block that are in a set, as words that sort by the lower and then by the higher of both, at
-/// the front.
-#[cfg(target_arch = "x86_64")]
-#[inline]
-#[target_feature(enable = "avx2")]
-fn chosen_pairs(piece: __m256i, partners: __m256i, set: usize) -> [[u64; HALF]; 2] {
-    let [a, b, c, d, e, f, g, h] = CHOSEN[set];
-    let chosen = _mm256_permutevar8x32_epi32(partners, _mm256_setr_epi32(a, b, c, d, e, f, g, h));
-    let (lower, higher) = (_mm256_min_epu32(piece, chosen), _mm256_max_epu32(piece, chosen));
-    let (even, odd) = (_mm256_unpacklo_epi32(higher, lower), _mm256_unpackhi_epi32(higher, lower));
-    [words(_mm256_permute2x128_si256::<0x20>(even, odd)), words(_mm256_permute2x128_si256::<0x31>(even, odd))]
-}
-
-#[cfg(target_arch = "x86_64")]
-#[inline]
-#[target_feature(enable = "avx2")]
-fn words(of: __m256i) -> [u64; HALF] {
-    [
-        _mm256_extract_epi64::<0>(of) as u64,
-        _mm256_extract_epi64::<1>(of) as u64,
-        _mm256_extract_epi64::<2>(of) as u64,
-        _mm256_extract_epi64::<3>(of) as u64,
-    ]
 }
 
 /// Half a block of a list from a place on.

@@ -1,50 +1,17 @@
 //! A grid of cells over the world: each box lies in the cell of its lower corner, and only boxes of neighbouring cells can overlap.
 
 use crate::common::cells::{LARGE, Starts, beside_large};
-use crate::common::found::Found;
+use crate::common::found::{BLOCK, Found};
 use crate::common::pair::Pair;
 use crate::space::broad::Bound;
 use std::ops::Range;
 
 /// Cells a box; a world that would need more is wrapped around.
-const CELLS_A_BOX: u64 = 8;
+const CELLS_A_BOX: u64 = 16;
 /// Fewest cells along an axis of a world that is wrapped around: the neighbours of a cell are then all different.
 const FEWEST: u64 = 4;
 /// Boxes in ten that are ordinary. Larger ones are compared with all others.
 const ORDINARY: usize = 9;
-
-/// The sides of a box: lower x, y, z and nothing, upper x, y, z and nothing, all of them negated.
-#[derive(Clone, Copy, Debug, Default)]
-#[repr(align(32))]
-struct Sides {
-    low: [f32; 4],
-    high: [f32; 4],
-}
-
-/// Whether two boxes overlap: no branch between the six, which nobody could foresee.
-#[cfg(not(target_arch = "x86_64"))]
-#[inline(always)]
-fn overlap(a: &Sides, b: &Sides) -> bool {
-    let below = |low: &[f32; 4], high: &[f32; 4]| (low[0] <= -high[0]) & (low[1] <= -high[1]) & (low[2] <= -high[2]);
-    below(&a.low, &b.high) & below(&b.low, &a.high)
-}
-
-/// The same by vectors.
-#[cfg(target_arch = "x86_64")]
-#[allow(unsafe_code)]
-#[inline(always)]
-fn overlap(a: &Sides, b: &Sides) -> bool {
-    use std::arch::x86_64::{_mm_add_ps, _mm_and_ps, _mm_cmple_ps, _mm_load_ps, _mm_movemask_ps, _mm_setzero_ps};
-    // SAFETY: every machine of this kind has these, and each four numbers begin at a multiple of 16 bytes.
-    unsafe {
-        let (a_low, a_high) = (_mm_load_ps(a.low.as_ptr()), _mm_load_ps(a.high.as_ptr()));
-        let (b_low, b_high) = (_mm_load_ps(b.low.as_ptr()), _mm_load_ps(b.high.as_ptr()));
-        // One is not above the other negated where their sum is not above zero: sums of two numbers keep their sign.
-        let one = _mm_cmple_ps(_mm_add_ps(a_low, b_high), _mm_setzero_ps());
-        let other = _mm_cmple_ps(_mm_add_ps(b_low, a_high), _mm_setzero_ps());
-        _mm_movemask_ps(_mm_and_ps(one, other)) == 15
-    }
-}
 
 /// Boxes counted into cells; its lists are kept between searches.
 #[derive(Clone, Debug, Default)]
@@ -53,11 +20,47 @@ pub(crate) struct Grid {
     cell: Vec<u32>,
     /// Where each cell's boxes start in the order along the cells.
     starts: Starts,
-    /// Along the cells: sides, piece and cell of each box.
-    sides: Vec<Sides>,
-    piece: Vec<u32>,
-    along: Vec<u32>,
+    pub(super) along: Along,
     sizes: Vec<f32>,
+}
+
+/// Boxes along the cells.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Along {
+    /// Lower x, y and z of each, and upper ones. These and the pieces are a block longer than what counts.
+    pub(super) low: [Vec<f32>; 3],
+    pub(super) high: [Vec<f32>; 3],
+    pub(super) piece: Vec<u32>,
+    /// The cell of each.
+    pub(super) cell: Vec<u32>,
+}
+
+impl Along {
+    fn resize(&mut self, count: usize) {
+        for sides in self.low.iter_mut().chain(&mut self.high) {
+            sides.resize(count + BLOCK, 0.0);
+        }
+        self.piece.resize(count + BLOCK, 0);
+        self.cell.resize(count, 0);
+    }
+
+    #[inline(always)]
+    fn put(&mut self, place: usize, bound: &Bound, cell: u32) {
+        let (low, high) = (bound.bounds.low, bound.bounds.high);
+        [self.low[0][place], self.low[1][place], self.low[2][place]] = [low.x, low.y, low.z];
+        [self.high[0][place], self.high[1][place], self.high[2][place]] = [high.x, high.y, high.z];
+        (self.piece[place], self.cell[place]) = (bound.piece, cell);
+    }
+
+    /// Whether two boxes overlap: no branch between the six, which nobody could foresee.
+    #[inline(always)]
+    fn overlap(&self, a: usize, b: usize) -> bool {
+        let along = |axis: usize| {
+            let (low, high) = (&self.low[axis], &self.high[axis]);
+            (low[a] <= high[b]) & (low[b] <= high[a])
+        };
+        along(0) & along(1) & along(2)
+    }
 }
 
 /// Where cells lie.
@@ -126,26 +129,32 @@ impl Grid {
             self.gather_wrapped(&layout, most, found);
         } else {
             let [nx, ny, _] = layout.count.map(|count| count as usize);
-            let layer = nx * ny;
-            for place in 0..self.along.len() {
-                if found.len() > most {
-                    return;
-                }
-                let cell = self.along[place] as usize;
-                self.gather(place, place + 1..self.start(cell + 2), found);
-                for row in [nx, layer - nx, layer, layer + nx] {
-                    self.gather(place, self.start(cell + row - 1)..self.start(cell + row + 2), found);
+            let rows = [nx, nx * ny - nx, nx * ny, nx * ny + nx];
+            if !self.gather_wide(rows, most, found) {
+                for place in 0..self.along.cell.len() {
+                    if found.len() > most {
+                        return;
+                    }
+                    self.runs(place, rows).into_iter().for_each(|run| self.gather(place, run, found));
                 }
             }
         }
-        if self.along.len() < bounds.len() {
+        if self.along.cell.len() < bounds.len() {
             beside_large((bounds, &self.cell), most, found, Bound::pair, Bound::meets);
         }
     }
 
     /// The pieces of all boxes that fit into cells, along the cells.
     pub(crate) fn order(&self) -> impl Iterator<Item = u32> {
-        self.piece.iter().copied()
+        self.along.piece[..self.along.cell.len()].iter().copied()
+    }
+
+    /// Boxes of the own cell that come after a box and of the next cell, and those of rows of three cells so much further on.
+    #[inline(always)]
+    pub(super) fn runs(&self, place: usize, [a, b, c, d]: [usize; 4]) -> [Range<usize>; 5] {
+        let cell = self.along.cell[place] as usize;
+        let row = |on: usize| self.start(cell + on - 1)..self.start(cell + on + 2);
+        [place + 1..self.start(cell + 2), row(a), row(b), row(c), row(d)]
     }
 
     /// The largest size of those that nine boxes in ten stay below, or of all when they are much alike.
@@ -173,14 +182,9 @@ impl Grid {
         self.cell.extend(bounds.iter().map(cell));
         let cells = (layout.count[0] * layout.count[1] * layout.count[2]) as usize;
         let count = self.starts.count(&self.cell, cells);
-        self.sides.resize(count, Sides::default());
-        self.piece.resize(count, 0);
-        self.along.resize(count, 0);
+        self.along.resize(count);
         for (bound, &cell) in bounds.iter().zip(&self.cell).filter(|&(_, &cell)| cell != LARGE) {
-            let place = self.starts.place(cell);
-            let (low, high) = (bound.bounds.low, bound.bounds.high);
-            self.sides[place] = Sides { low: [low.x, low.y, low.z, 0.0], high: [-high.x, -high.y, -high.z, 0.0] };
-            (self.piece[place], self.along[place]) = (bound.piece, cell);
+            self.along.put(self.starts.place(cell), bound, cell);
         }
     }
 
@@ -191,27 +195,31 @@ impl Grid {
 
     #[inline(always)]
     fn gather(&self, place: usize, run: Range<usize>, found: &mut Found) {
-        let own = &self.sides[place];
-        let piece = self.piece[place];
-        let others = self.sides[run.clone()].iter().zip(&self.piece[run.clone()]);
-        found.note_all(run.len(), others.map(|(sides, &other)| (Pair::of(piece, other), overlap(own, sides))));
+        let piece = self.along.piece[place];
+        let pair = |other: usize| (Pair::of(piece, self.along.piece[other]), self.along.overlap(place, other));
+        found.note_all(run.len(), run.map(pair));
     }
 
     fn gather_wrapped(&self, layout: &Layout, most: usize, found: &mut Found) {
         let [nx, ny, nz] = layout.count.map(|count| count as usize);
-        for place in 0..self.along.len() {
+        for place in 0..self.along.cell.len() {
             if found.len() > most {
                 return;
             }
-            let cell = self.along[place] as usize;
+            let cell = self.along.cell[place] as usize;
             let (x, y, z) = (cell % nx, cell / nx % ny, cell / (nx * ny));
             self.gather(place, place + 1..self.start(cell + 1), found);
             // The half of the neighbours that come after, counted around.
+            let around = |at: usize, count: usize| {
+                [if at == 0 { count - 1 } else { at - 1 }, at, if at + 1 == count { 0 } else { at + 1 }]
+            };
+            let (xs, ys, zs) = (around(x, nx), around(y, ny), around(z, nz));
             for near in 14..27 {
-                let (dx, dy, dz) = (near % 3, near / 3 % 3, near / 9);
-                let [i, j, k] = [(x + dx + nx - 1) % nx, (y + dy + ny - 1) % ny, (z + dz + nz - 1) % nz];
-                let cell = (k * ny + j) * nx + i;
-                self.gather(place, self.start(cell)..self.start(cell + 1), found);
+                let cell = (zs[near / 9] * ny + ys[near / 3 % 3]) * nx + xs[near % 3];
+                let run = self.start(cell)..self.start(cell + 1);
+                if !run.is_empty() {
+                    self.gather(place, run, found);
+                }
             }
         }
     }

@@ -7,7 +7,7 @@
 //! | `Shell`, `Mesh` | corners, edges and faces of what is flat; surfaces of triangles | `shell.rs`, `mesh.rs` |
 //! | `Bodies` | state, momentum and mass of all bodies | `bodies.rs` |
 //! | `flight` | how a free body turns | `flight.rs` |
-//! | `broad`, `Grid` | pairs whose boxes overlap, in four ways that find the same; the grid | `broad.rs`, `grid.rs` |
+//! | `broad`, `Grid` | pairs whose boxes overlap, in four ways that find the same; the grid | `broad.rs`, `grid.rs`, `grid_wide.rs` |
 //! | `narrow` | gap and contact points of two pieces, by their forms | `narrow/` |
 //! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
 //! | | which faces between level pieces are no obstacles | `inner.rs` |
@@ -31,6 +31,7 @@ mod contacts;
 mod flight;
 mod forces;
 mod grid;
+mod grid_wide;
 mod impact;
 mod inner;
 mod joint_rows;
