@@ -72,6 +72,16 @@ impl<R: Real> PairInMotion<R> {
         self.motion[1] = self.motion[1].plus(self.inverse[1].kick(arms[1], impulse));
     }
 
+    /// The impulse by which the speeds of points are rounded.
+    fn noise(&self, points: &[Target<R>], strength: &[(R, R); POINTS]) -> R {
+        let size = |v: Vec3<R>| v.abs().largest();
+        let of_point = |(point, (along, across)): (&Target<R>, &(R, R))| {
+            let speed = |k: usize| size(self.motion[k].linear) + size(self.motion[k].spin) * size(point.arms[k]);
+            R::EPSILON * (speed(0) + speed(1)) / along.max(*across)
+        };
+        points.iter().zip(strength).map(of_point).fold(R::ZERO, R::max)
+    }
+
     /// Hits the points along `normal` until each has its wanted speed or no impulse is left on it, with friction.
     /// Gives the normal impulse of each point.
     pub(crate) fn collide(&mut self, normal: Vec3<R>, points: &[Target<R>], friction: R) -> [R; POINTS] {
@@ -81,6 +91,7 @@ impl<R: Real> PairInMotion<R> {
         for (strength, point) in strength.iter_mut().zip(points) {
             *strength = strengths(&response(&self.inverse, point.arms), normal);
         }
+        let noise = self.noise(points, &strength);
         for round in 0..ROUNDS {
             let (mut largest, mut changed) = (R::ZERO, R::ZERO);
             // To and fro, so that no corner of a flat landing is favoured for long.
@@ -104,7 +115,7 @@ impl<R: Real> PairInMotion<R> {
                     changed = changed.max(step.length());
                 }
             }
-            if changed <= R::EPSILON * largest {
+            if changed <= R::EPSILON * largest + noise {
                 break;
             }
         }
