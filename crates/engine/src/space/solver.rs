@@ -4,8 +4,8 @@
 //! vector in the plane of the contact, held within a round cone. Passes gain momentum (Nesterov, 1983; O'Donoghue and Candès, 2015) and end
 //! early when nothing changes any more.
 
-use crate::common::colouring::{COLOURS, Colouring};
-use crate::common::passes::{Blocks, Width, Work, iterate};
+use crate::common::colouring::Colouring;
+use crate::common::passes::{Blocks, LANES, Width, Work, iterate};
 use crate::common::scalar::Real;
 use crate::common::threads::Threads;
 use crate::common::tolerance::CONVERGED;
@@ -18,6 +18,9 @@ use crate::space::rows::{ContactNow, PointNow};
 use crate::space::vector::Vec3;
 use crate::space::wide::Bundle;
 
+/// Stands for no contact in a lane.
+const NO_CONTACT: u32 = u32::MAX;
+
 /// Solver that keeps its lists between steps.
 #[derive(Clone, Debug)]
 pub(crate) struct Solver<R> {
@@ -25,6 +28,10 @@ pub(crate) struct Solver<R> {
     colouring: Colouring,
     blocks: Blocks<R>,
     bundles: Vec<Bundle<R>>,
+    /// The contact of each lane of each bundle.
+    lanes: Vec<[u32; LANES]>,
+    /// What the impulses that each contact begins with change of the motion of its bodies.
+    begun: Vec<[Motion<R>; 2]>,
     /// Velocities of the bodies, and some more behind them; and those after the pass before.
     motion: Vec<Motion<R>>,
     before: Vec<Motion<R>>,
@@ -39,6 +46,8 @@ impl<R: Real> Default for Solver<R> {
             colouring: Colouring::default(),
             blocks: Blocks::default(),
             bundles: Vec::new(),
+            lanes: Vec::new(),
+            begun: Vec::new(),
             motion: Vec::new(),
             before: Vec::new(),
             passes: 0,
@@ -78,21 +87,34 @@ impl<R: Real> Solver<R> {
         let pairs = contacts.list.iter().map(|contact| contact.bodies);
         let count = self.colouring.arrange(pairs, bodies.len(), |body| bodies.inverse[body].moves());
         let nobody = bodies.len() as u32;
-        // Full ones are written over; those that are not may still have lanes of the step before.
-        self.bundles.truncate(count);
-        for (colour, ends) in self.colouring.first_bundle.windows(2).enumerate().filter(|(_, ends)| ends[0] < ends[1]) {
-            let first = if colour < COLOURS { ends[1] - 1 } else { ends[0] };
-            let last = (ends[1] as usize).min(self.bundles.len());
-            if let Some(bundles) = self.bundles.get_mut(first as usize..last) {
-                bundles.fill(Bundle::empty(nobody));
-            }
-        }
         self.bundles.resize(count, Bundle::empty(nobody));
         self.motion.clone_from(&bodies.motion);
+        self.lanes.clear();
+        self.lanes.resize(count, [NO_CONTACT; LANES]);
+        for (number, &(bundle, lane)) in self.colouring.slots.iter().enumerate() {
+            self.lanes[bundle as usize][usize::from(lane)] = number as u32;
+        }
         let mut any = !joints.is_empty();
-        for (contact, &(bundle, lane)) in contacts.list.iter_mut().zip(&self.colouring.slots) {
-            let bundle = &mut self.bundles[bundle as usize];
-            any |= prepare(bundle, usize::from(lane), contact, bodies, (start, &mut self.motion), step);
+        self.begun.resize(contacts.list.len(), [Motion::default(); 2]);
+        // Bundle by bundle, because one is much larger than what it is made from.
+        for (bundle, lanes) in self.bundles.iter_mut().zip(&self.lanes) {
+            if lanes.contains(&NO_CONTACT) {
+                *bundle = Bundle::empty(nobody);
+            }
+            let taken = || lanes.iter().enumerate().filter(|(_, number)| **number != NO_CONTACT);
+            for (lane, &number) in taken() {
+                any |= prepare(bundle, lane, &contacts.list[number as usize], bodies, start, step);
+            }
+            let begun = bundle.work_out(self.width);
+            for (lane, &number) in taken() {
+                self.begun[number as usize] = begun[lane];
+            }
+        }
+        // In the order of the contacts, on which no bit may depend otherwise.
+        for (contact, begun) in contacts.list.iter().zip(&self.begun) {
+            for (&body, &begun) in contact.bodies.iter().zip(begun) {
+                self.motion[body] = self.motion[body].plus(begun);
+            }
         }
         joints.prepare(bodies, &mut self.motion, step.dt, step.carry);
         if any {
@@ -111,23 +133,25 @@ impl<R: Real> Solver<R> {
             };
             self.passes += u64::from(iterate(work, threads));
         }
-        for (contact, &(bundle, lane)) in contacts.list.iter_mut().zip(&self.colouring.slots) {
-            let (bundle, lane) = (&self.bundles[bundle as usize], usize::from(lane));
-            for (k, point) in contact.points[..contact.count].iter_mut().enumerate() {
-                (point.normal_impulse, point.friction_impulse) = bundle.impulses(lane, k);
+        for (bundle, lanes) in self.bundles.iter().zip(&self.lanes) {
+            for (lane, &number) in lanes.iter().enumerate().filter(|(_, number)| **number != NO_CONTACT) {
+                let contact = &mut contacts.list[number as usize];
+                for (k, point) in contact.points[..contact.count].iter_mut().enumerate() {
+                    (point.normal_impulse, point.friction_impulse) = bundle.impulses(lane, k);
+                }
             }
         }
         &self.motion[..bodies.len()]
     }
 }
 
-/// Fills a lane with the rows of a contact and gives the bodies its impulses of the step before; whether any point takes part.
+/// Puts a contact into a lane; whether any of its points takes part.
 fn prepare<R: Real>(
     bundle: &mut Bundle<R>,
     lane: usize,
-    contact: &mut Contact<R>,
+    contact: &Contact<R>,
     bodies: &Bodies<R>,
-    (start, motion): (&[Motion<R>], &mut [Motion<R>]),
+    start: &[Motion<R>],
     step: StepNumbers<R>,
 ) -> bool {
     let count = contact.count;
@@ -164,9 +188,7 @@ fn prepare<R: Real>(
         },
         points: &points[..count],
     };
-    let [one, other] = bundle.fill(lane, &now);
-    motion[a] = motion[a].plus(one);
-    motion[b] = motion[b].plus(other);
+    bundle.take(lane, &now);
     any
 }
 

@@ -28,12 +28,13 @@ impl<R: Real> Vec3<R> {
     }
 
     /// The unit vector of an axis, 0 to 2.
+    #[inline(always)]
     pub(crate) fn axis(number: usize) -> Self {
         let one = |axis: usize| if axis == number { R::ONE } else { R::ZERO };
         Vec3 { x: one(0), y: one(1), z: one(2) }
     }
 
-    #[inline]
+    #[inline(always)]
     pub(crate) fn component(self, axis: usize) -> R {
         match axis {
             0 => self.x,
@@ -42,13 +43,13 @@ impl<R: Real> Vec3<R> {
         }
     }
 
-    #[inline]
+    #[inline(always)]
     pub(crate) fn dot(self, other: Self) -> R {
         self.x * other.x + self.y * other.y + self.z * other.z
     }
 
     /// Each component of a difference of two products, so that a mirror changes signs and no bit else.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn cross(self, other: Self) -> Self {
         Vec3 {
             x: self.y * other.z - self.z * other.y,
@@ -57,35 +58,40 @@ impl<R: Real> Vec3<R> {
         }
     }
 
-    #[inline]
+    #[inline(always)]
     pub(crate) fn length(self) -> R {
         self.dot(self).sqrt()
     }
 
     /// The vector of length one along it; another one where it has no direction.
+    #[inline(always)]
     pub(crate) fn unit_or(self, other: Self) -> Self {
         let length = self.length();
         if length > R::ZERO && length < R::INFINITY { self * (R::ONE / length) } else { other }
     }
 
-    #[inline]
+    #[inline(always)]
     pub(crate) fn abs(self) -> Self {
         Vec3 { x: self.x.abs(), y: self.y.abs(), z: self.z.abs() }
     }
 
+    #[inline(always)]
     pub(crate) fn min(self, other: Self) -> Self {
         Vec3 { x: self.x.min(other.x), y: self.y.min(other.y), z: self.z.min(other.z) }
     }
 
+    #[inline(always)]
     pub(crate) fn max(self, other: Self) -> Self {
         Vec3 { x: self.x.max(other.x), y: self.y.max(other.y), z: self.z.max(other.z) }
     }
 
+    #[inline(always)]
     pub(crate) fn largest(self) -> R {
         self.x.max(self.y).max(self.z)
     }
 
     /// Two unit vectors across a unit vector and each other: the first along the axis that it is furthest from.
+    #[inline(always)]
     pub(crate) fn across(self) -> [Self; 2] {
         let size = self.abs();
         let axis = if size.x <= size.y && size.x <= size.z {
@@ -95,14 +101,16 @@ impl<R: Real> Vec3<R> {
         } else {
             2
         };
-        let first = self.cross(Self::axis(axis)).unit_or(Self::axis(axis));
+        let one = |number: usize| if axis == number { R::ONE } else { R::ZERO };
+        let axis = Vec3 { x: one(0), y: one(1), z: one(2) };
+        let first = self.cross(axis).unit_or(axis);
         [first, self.cross(first)]
     }
 }
 
 impl<R: Real> Add for Vec3<R> {
     type Output = Self;
-    #[inline]
+    #[inline(always)]
     fn add(self, other: Self) -> Self {
         Vec3 { x: self.x + other.x, y: self.y + other.y, z: self.z + other.z }
     }
@@ -110,7 +118,7 @@ impl<R: Real> Add for Vec3<R> {
 
 impl<R: Real> Sub for Vec3<R> {
     type Output = Self;
-    #[inline]
+    #[inline(always)]
     fn sub(self, other: Self) -> Self {
         Vec3 { x: self.x - other.x, y: self.y - other.y, z: self.z - other.z }
     }
@@ -118,7 +126,7 @@ impl<R: Real> Sub for Vec3<R> {
 
 impl<R: Real> Neg for Vec3<R> {
     type Output = Self;
-    #[inline]
+    #[inline(always)]
     fn neg(self) -> Self {
         Vec3 { x: -self.x, y: -self.y, z: -self.z }
     }
@@ -126,7 +134,7 @@ impl<R: Real> Neg for Vec3<R> {
 
 impl<R: Real> Mul<R> for Vec3<R> {
     type Output = Self;
-    #[inline]
+    #[inline(always)]
     fn mul(self, factor: R) -> Self {
         Vec3 { x: self.x * factor, y: self.y * factor, z: self.z * factor }
     }
@@ -158,23 +166,25 @@ impl<R: Real> Mat3<R> {
     }
 
     /// The same number along every axis.
+    #[inline(always)]
     pub(crate) fn alike(number: R) -> Self {
         Mat3([0, 1, 2].map(|axis| Vec3::axis(axis) * number))
     }
 
-    #[inline]
+    #[inline(always)]
     pub(crate) fn times(&self, v: Vec3<R>) -> Vec3<R> {
         let [x, y, z] = self.0;
         x * v.x + y * v.y + z * v.z
     }
 
     /// The transposed matrix times a vector.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn times_back(&self, v: Vec3<R>) -> Vec3<R> {
         let [x, y, z] = self.0;
         Vec3 { x: x.dot(v), y: y.dot(v), z: z.dot(v) }
     }
 
+    #[inline(always)]
     pub(crate) fn plus(&self, other: &Self) -> Self {
         Mat3([0, 1, 2].map(|k| self.0[k] + other.0[k]))
     }
@@ -185,6 +195,15 @@ impl<R: Real> Mat3<R> {
         let [x, y, z] = axes.0;
         let rows = [Vec3::new(x.x, y.x, z.x), Vec3::new(x.y, y.y, z.y), Vec3::new(x.z, y.z, z.z)];
         Mat3(rows.map(|row| axes.times(self.times(row))))
+    }
+
+    /// R D Rᵀ: a diagonal matrix along turned axes.
+    #[inline(always)]
+    pub(crate) fn stretched(diagonal: Vec3<R>, axes: &Mat3<R>) -> Self {
+        let [x, y, z] = axes.0;
+        let column =
+            |row: [R; 3]| axes.times(Vec3 { x: diagonal.x * row[0], y: diagonal.y * row[1], z: diagonal.z * row[2] });
+        Mat3([column([x.x, y.x, z.x]), column([x.y, y.y, z.y]), column([x.z, y.z, z.z])])
     }
 
     /// The inverse of a matrix that has one; by cofactors.
@@ -203,7 +222,7 @@ impl<R: Real> Mat3<R> {
 }
 
 /// Square of an angle below which a rotation is worked out by a series.
-const SMALL_SQUARE: f64 = 0.1;
+pub(crate) const SMALL_SQUARE: f64 = 0.1;
 
 /// A rotation as a unit quaternion.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -230,6 +249,7 @@ impl<R: Real> Quat<R> {
     }
 
     /// First `second`, then this one.
+    #[inline(always)]
     pub(crate) fn after(self, second: Self) -> Self {
         let (a, b) = (self, second);
         Quat { w: a.w * b.w - a.v.dot(b.v), v: b.v * a.w + a.v * b.w + a.v.cross(b.v) }
@@ -255,20 +275,26 @@ impl<R: Real> Quat<R> {
     pub(crate) fn by(vector: Vec3<R>) -> Self {
         let square = vector.dot(vector);
         if square < R::of(SMALL_SQUARE) {
-            // The series of sine and cosine of the half angle, whose next terms are below the rounding.
-            let x = square * R::of(0.25);
-            let series =
-                |terms: &[f64]| terms.iter().rev().fold(R::ZERO, |sum, &term| R::ONE - x * sum * R::of(1.0 / term));
-            let (sine, cosine) =
-                (series(&[6.0, 20.0, 42.0, 72.0, 110.0]), series(&[2.0, 12.0, 30.0, 56.0, 90.0, 132.0]));
-            return Quat { w: cosine, v: vector * (R::HALF * sine) };
+            return Quat::by_little(vector);
         }
         let angle = square.sqrt();
         let (sin, cos) = (R::HALF * angle).sin_cos();
         Quat { w: cos, v: vector * (sin / angle) }
     }
 
+    /// The same for an angle whose square is below [`SMALL_SQUARE`].
+    #[inline(always)]
+    pub(crate) fn by_little(vector: Vec3<R>) -> Self {
+        // The series of sine and cosine of the half angle, whose next terms are below the rounding.
+        let x = vector.dot(vector) * R::of(0.25);
+        let series =
+            |terms: &[f64]| terms.iter().rev().fold(R::ZERO, |sum, &term| R::ONE - x * sum * R::of(1.0 / term));
+        let (sine, cosine) = (series(&[6.0, 20.0, 42.0, 72.0, 110.0]), series(&[2.0, 12.0, 30.0, 56.0, 90.0, 132.0]));
+        Quat { w: cosine, v: vector * (R::HALF * sine) }
+    }
+
     /// The smallest rotation that brings one direction to another of the same length, close to it.
+    #[inline(always)]
     pub(crate) fn between(from: Vec3<R>, to: Vec3<R>) -> Self {
         let square = (from.dot(from) * to.dot(to)).sqrt();
         if !(square > R::ZERO) {
@@ -278,6 +304,7 @@ impl<R: Real> Quat<R> {
     }
 
     /// The same rotation with a quaternion of length one. What is there within a rounding or two is left alone.
+    #[inline(always)]
     pub(crate) fn of_unit_length(self) -> Self {
         let square = self.w * self.w + self.v.dot(self.v);
         if (square - R::ONE).abs() <= R::TWO * R::EPSILON || !(square > R::ZERO) {
@@ -288,6 +315,7 @@ impl<R: Real> Quat<R> {
     }
 
     /// Where it turns the axes.
+    #[inline(always)]
     pub(crate) fn axes(self) -> Mat3<R> {
         let Quat { w, v: Vec3 { x, y, z } } = self;
         let two = |a: R| a + a;
