@@ -277,7 +277,11 @@ impl<R: Real> Bodies<R> {
 
     fn turn_inertia(&mut self, body: usize) {
         let own = &self.own[body];
-        self.inverse[body].inertia = if own.alike { own.inverse } else { own.inverse.turned(&self.axes[body]) };
+        self.inverse[body].inertia = match own.principal() {
+            _ if own.alike => own.inverse,
+            Some(inverse) => Mat3::stretched(inverse, &self.axes[body]),
+            None => own.inverse.turned(&self.axes[body]),
+        };
     }
 
     /// Adds up how far the points of a body may have gone, so that pairs are found anew in time.

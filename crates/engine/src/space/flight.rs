@@ -9,14 +9,14 @@ use crate::common::scalar::Real;
 use crate::common::settings::Integrator;
 use crate::space::vector::{Mat3, Quat, Vec3};
 
-/// Largest turn in one go, rad. The stages are found by simple iteration, which gains a digit or more a round below it.
-const LARGEST_TURN: f64 = 0.25;
+/// Largest turn in one go, rad, a power of two. The stages are found by simple iteration, which gains a digit or more a round below it.
+pub(super) const LARGEST_TURN: f64 = 0.25;
 
 /// Most goes a step; a body that turns faster than that is out of hand whatever is done.
 const MOST_GOES: f64 = 4096.0;
 
 /// Most rounds of the iteration.
-const ROUNDS: usize = 40;
+pub(super) const ROUNDS: usize = 40;
 
 /// Inertia about the centre of mass along the body's own axes.
 #[derive(Clone, Copy, Debug)]
@@ -47,12 +47,23 @@ impl<R: Real> OwnInertia<R> {
         OwnInertia { matrix, inverse, alike: matrix == Mat3::alike(x.x), along_axes }
     }
 
+    /// Inverse inertia along the body's own axes, where they are principal ones and it is not the same about all.
+    #[inline(always)]
+    pub(super) fn principal(&self) -> Option<Vec3<R>> {
+        let [x, y, z] = self.inverse.0;
+        (self.along_axes && !self.alike).then_some(Vec3 { x: x.x, y: y.y, z: z.z })
+    }
+
     /// The spin of a body with an angular momentum, both along the world's axes.
     pub(crate) fn spin(&self, axes: &Mat3<R>, momentum: Vec3<R>) -> Vec3<R> {
         if self.alike {
             return self.inverse.times(momentum);
         }
-        axes.times(self.inverse.times(axes.times_back(momentum)))
+        let own = axes.times_back(momentum);
+        axes.times(match self.principal() {
+            Some(inverse) => Principal(inverse).spin(own),
+            None => self.inverse.times(own),
+        })
     }
 
     /// The angular momentum of a body with a spin, both along the world's axes.
@@ -108,14 +119,22 @@ fn by_rk4<R: Real>(rotation: Quat<R>, momentum: Vec3<R>, inertia: &OwnInertia<R>
 }
 
 fn freely<R: Real>(rotation: Quat<R>, momentum: Vec3<R>, inertia: &OwnInertia<R>, dt: R, spin: Vec3<R>) -> Quat<R> {
-    let turn = (spin.length() * dt).to_f64();
-    let goes = (turn / LARGEST_TURN).ceil().clamp(1.0, MOST_GOES);
+    let goes = (turn_of(spin, dt).to_f64() / LARGEST_TURN).ceil().clamp(1.0, MOST_GOES);
     let part = dt / R::of(goes);
     let mut rotation = rotation;
     for _ in 0..goes as u32 {
-        rotation = one_go(rotation, momentum, inertia, part);
+        rotation = match inertia.principal() {
+            Some(inverse) => one_go(rotation, momentum, &Principal(inverse), part),
+            None => one_go(rotation, momentum, &inertia.inverse, part),
+        };
     }
     rotation
+}
+
+/// The angle of a step, rad.
+#[inline(always)]
+pub(super) fn turn_of<R: Real>(spin: Vec3<R>, dt: R) -> R {
+    spin.length() * dt
 }
 
 /// Nodes of the Gauss method of three stages are 1/2 and 1/2 -+ sqrt(15)/10, sqrt(15) to all digits of a double; these are its weights.
@@ -128,65 +147,115 @@ const ROWS: [[f64; 3]; 3] = [
 ];
 const SUMS: [f64; 3] = [5.0 / 18.0, 4.0 / 9.0, 5.0 / 18.0];
 
-/// a × I⁻¹ b, the rate of a momentum in body axes where both are that momentum.
-struct Gyration<'a, R> {
-    inertia: &'a OwnInertia<R>,
-    inverse: Vec3<R>,
-}
+/// The inverse of an inertia along the body's own axes.
+pub(super) trait Gyration<R: Real> {
+    /// The spin of a momentum.
+    fn spin(&self, momentum: Vec3<R>) -> Vec3<R>;
 
-impl<'a, R: Real> Gyration<'a, R> {
-    fn new(inertia: &'a OwnInertia<R>) -> Self {
-        let [x, y, z] = inertia.inverse.0;
-        Gyration { inertia, inverse: Vec3::new(x.x, y.y, z.z) }
-    }
-
+    /// a × I⁻¹ b, the rate of a momentum in body axes where both are that momentum.
     #[inline(always)]
-    fn spin(&self, momentum: Vec3<R>) -> Vec3<R> {
-        if self.inertia.along_axes {
-            let (m, rate) = (momentum, self.inverse);
-            return Vec3 { x: m.x * rate.x, y: m.y * rate.y, z: m.z * rate.z };
-        }
-        self.inertia.inverse.times(momentum)
-    }
-
-    #[inline(always)]
-    fn of(&self, a: Vec3<R>, b: Vec3<R>) -> Vec3<R> {
+    fn rate(&self, a: Vec3<R>, b: Vec3<R>) -> Vec3<R> {
         a.cross(self.spin(b))
     }
 }
 
-fn one_go<R: Real>(rotation: Quat<R>, momentum: Vec3<R>, inertia: &OwnInertia<R>, dt: R) -> Quat<R> {
+/// That of principal axes.
+pub(super) struct Principal<R>(pub(super) Vec3<R>);
+
+impl<R: Real> Gyration<R> for Principal<R> {
+    #[inline(always)]
+    fn spin(&self, m: Vec3<R>) -> Vec3<R> {
+        Vec3 { x: m.x * self.0.x, y: m.y * self.0.y, z: m.z * self.0.z }
+    }
+}
+
+impl<R: Real> Gyration<R> for Mat3<R> {
+    #[inline(always)]
+    fn spin(&self, momentum: Vec3<R>) -> Vec3<R> {
+        self.times(momentum)
+    }
+}
+
+fn one_go<R: Real>(rotation: Quat<R>, momentum: Vec3<R>, gyration: &impl Gyration<R>, dt: R) -> Quat<R> {
     let own = rotation.axes().times_back(momentum);
-    let gyration = Gyration::new(inertia);
-    let rows = ROWS.map(|row| row.map(|weight| R::of(weight) * dt));
-    let mut slopes = first_guess(&gyration, own, dt);
-    let stages =
-        |slopes: [Vec3<R>; 3]| rows.map(|row| own + slopes[0] * row[0] + slopes[1] * row[1] + slopes[2] * row[2]);
-    // Every round gains a digit or more, down to the rounding.
-    let settled = R::of(4.0) * R::EPSILON * slopes[1].abs().largest();
+    let mut slopes = first_guess(gyration, own, dt);
+    let settled = settled(&slopes);
     for _ in 0..ROUNDS {
-        let next = stages(slopes).map(|m| gyration.of(m, m));
-        let change =
-            (next[0] - slopes[0]).abs().max((next[1] - slopes[1]).abs()).max((next[2] - slopes[2]).abs()).largest();
+        let next = round(gyration, own, &slopes, dt);
+        let change = change(&next, &slopes);
         slopes = next;
         if change <= settled {
             break;
         }
     }
+    end_of_go(rotation, momentum, own, &slopes, gyration, dt)
+}
+
+/// Momenta at the three nodes.
+#[inline(always)]
+fn stages<R: Real>(own: Vec3<R>, slopes: &[Vec3<R>; 3], dt: R) -> [Vec3<R>; 3] {
+    let rows = ROWS.map(|row| row.map(|weight| R::of(weight) * dt));
+    rows.map(|row| own + slopes[0] * row[0] + slopes[1] * row[1] + slopes[2] * row[2])
+}
+
+/// A round of the iteration: every one gains a digit or more, down to the rounding.
+#[inline(always)]
+pub(super) fn round<R: Real>(gyration: &impl Gyration<R>, own: Vec3<R>, slopes: &[Vec3<R>; 3], dt: R) -> [Vec3<R>; 3] {
+    stages(own, slopes, dt).map(|m| gyration.rate(m, m))
+}
+
+#[inline(always)]
+pub(super) fn change<R: Real>(next: &[Vec3<R>; 3], slopes: &[Vec3<R>; 3]) -> R {
+    (next[0] - slopes[0]).abs().max((next[1] - slopes[1]).abs()).max((next[2] - slopes[2]).abs()).largest()
+}
+
+/// The change at which rounds end.
+#[inline(always)]
+pub(super) fn settled<R: Real>(slopes: &[Vec3<R>; 3]) -> R {
+    R::of(4.0) * R::EPSILON * slopes[1].abs().largest()
+}
+
+/// Where the body is turned to by rates of its momentum that have settled.
+#[inline(always)]
+fn end_of_go<R: Real>(
+    rotation: Quat<R>,
+    momentum: Vec3<R>,
+    own: Vec3<R>,
+    slopes: &[Vec3<R>; 3],
+    gyration: &impl Gyration<R>,
+    dt: R,
+) -> Quat<R> {
+    let way = way(own, slopes, gyration, dt);
+    put_right(rotation.after(Quat::by(way)), momentum, after(own, slopes, dt))
+}
+
+/// The rotation vector of a go in body axes.
+#[inline(always)]
+pub(super) fn way<R: Real>(own: Vec3<R>, slopes: &[Vec3<R>; 3], gyration: &impl Gyration<R>, dt: R) -> Vec3<R> {
+    magnus(stages(own, slopes, dt).map(|m| gyration.spin(m)), dt)
+}
+
+/// The momentum in body axes after a go.
+#[inline(always)]
+pub(super) fn after<R: Real>(own: Vec3<R>, slopes: &[Vec3<R>; 3], dt: R) -> Vec3<R> {
     let sums = SUMS.map(|weight| R::of(weight) * dt);
-    let after = own + slopes[0] * sums[0] + slopes[1] * sums[1] + slopes[2] * sums[2];
-    let way = magnus(stages(slopes).map(|m| gyration.spin(m)), dt);
-    let turned = rotation.after(Quat::by(way)).of_unit_length();
-    // The last digits of the way: the momentum in space is where it was.
+    own + slopes[0] * sums[0] + slopes[1] * sums[1] + slopes[2] * sums[2]
+}
+
+/// The last digits of the way: the momentum in space is where it was.
+#[inline(always)]
+pub(super) fn put_right<R: Real>(turned: Quat<R>, momentum: Vec3<R>, after: Vec3<R>) -> Quat<R> {
+    let turned = turned.of_unit_length();
     let drift = Quat::between(turned.axes().times(after), momentum);
     drift.after(turned).of_unit_length()
 }
 
 /// Rates of the momentum at the three nodes by its first two derivatives at the start.
-fn first_guess<R: Real>(gyration: &Gyration<'_, R>, own: Vec3<R>, dt: R) -> [Vec3<R>; 3] {
-    let rate = gyration.of(own, own);
-    let second = gyration.of(rate, own) + gyration.of(own, rate);
-    let third = gyration.of(second, own) + gyration.of(rate, rate) * R::TWO + gyration.of(own, second);
+#[inline(always)]
+pub(super) fn first_guess<R: Real>(gyration: &impl Gyration<R>, own: Vec3<R>, dt: R) -> [Vec3<R>; 3] {
+    let rate = gyration.rate(own, own);
+    let second = gyration.rate(rate, own) + gyration.rate(own, rate);
+    let third = gyration.rate(second, own) + gyration.rate(rate, rate) * R::TWO + gyration.rate(own, second);
     NODES.map(|node| {
         let time = R::of(node) * dt;
         rate + (second + third * (R::HALF * time)) * time
@@ -194,6 +263,7 @@ fn first_guess<R: Real>(gyration: &Gyration<'_, R>, own: Vec3<R>, dt: R) -> [Vec
 }
 
 /// The rotation vector, in body axes, of a spin in body axes at the three nodes.
+#[inline(always)]
 fn magnus<R: Real>(spin: [Vec3<R>; 3], dt: R) -> Vec3<R> {
     let [first, second, third] = spin;
     let root = R::of(15.0_f64.sqrt() / 3.0);
@@ -251,7 +321,7 @@ mod tests {
         let after = |steps: u32| {
             let mut rotation = rotation;
             for _ in 0..steps {
-                rotation = one_go(rotation, momentum, &inertia(), 1.6 / f64::from(steps));
+                rotation = one_go(rotation, momentum, &inertia().inverse, 1.6 / f64::from(steps));
             }
             rotation
         };

@@ -4,17 +4,19 @@
 //! forces are constant over a step, so that Verlet and the method of order 4 are exact for the way of a centre.
 
 use crate::common::fading::fading;
+use crate::common::passes::Width;
 use crate::common::scalar::Real;
 use crate::common::settings::Integrator;
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::flight;
+use crate::space::flight_wide::Turns;
 use crate::space::springs::Springs;
 use crate::space::sweep::Leg;
 use crate::space::vector::{Quat, Vec3};
 use ironspin_model::{BodyKind, World};
 
 /// Scripted forces, and what the step before contacts makes of each body; kept between steps.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub(crate) struct Forces<R> {
     /// Force and torque on each body over the coming step.
     scripted: Vec<Motion<R>>,
@@ -29,6 +31,10 @@ pub(crate) struct Forces<R> {
     springs: Springs<R>,
     /// Where each body was turned to by a method of its own, with the momentum that it had then; empty without springs.
     turned: Vec<Option<(Vec3<R>, Quat<R>)>>,
+    /// Where each is turned to at the end of the step.
+    ends: Vec<Quat<R>>,
+    turns: Turns<R>,
+    width: Width,
 }
 
 impl<R: Real> Forces<R> {
@@ -45,6 +51,9 @@ impl<R: Real> Forces<R> {
             before: Vec::new(),
             springs,
             turned: Vec::new(),
+            ends: Vec::new(),
+            turns: Turns::none(),
+            width: Width::of_this_machine(),
         }
     }
 
@@ -154,8 +163,14 @@ impl<R: Real> Forces<R> {
         }
     }
 
-    /// Where all bodies go over the step; `unpressed` holds the motions before contacts pushed. What turned a body over the step has
-    /// done half of it by the middle.
+    /// The way of the centre of a body over the step; `unpressed` is its motion before contacts pushed. What turned a body over the step has done half
+    /// of it by the middle.
+    #[inline(always)]
+    fn whole_way(&self, bodies: &Bodies<R>, body: usize, unpressed: &Motion<R>, late_time: R) -> Vec3<R> {
+        self.way[body] + (bodies.motion[body].linear - unpressed.linear) * late_time
+    }
+
+    /// Where all bodies go over the step, once it is known where they are turned to.
     pub(crate) fn legs(
         &self,
         bodies: &Bodies<R>,
@@ -164,43 +179,74 @@ impl<R: Real> Forces<R> {
         integrator: Integrator,
         out: &mut Vec<Leg<R>>,
     ) {
-        let late: R = integrator.lateness();
+        let late_time = integrator.lateness::<R>() * dt;
         out.clear();
         out.extend((0..bodies.len()).map(|body| {
-            let rotation = bodies.rotation[body];
             if !bodies.travels(body) {
-                return Leg::new(Vec3::ZERO, rotation, Vec3::ZERO, Vec3::ZERO);
+                return Leg::new(Vec3::ZERO, bodies.rotation[body], Vec3::ZERO, Vec3::ZERO);
             }
-            let pushed = (bodies.motion[body].linear - unpressed[body].linear) * (late * dt);
-            let spin_way = bodies.motion[body].spin * dt;
-            let turned = match bodies.traits[body].kind {
-                BodyKind::Static => rotation,
-                BodyKind::Kinematic => Quat::by(spin_way).after(rotation).of_unit_length(),
-                BodyKind::Dynamic => {
-                    let (from, to) = (self.momentum[body], bodies.momentum[body]);
-                    let mean = match integrator {
-                        Integrator::ExplicitEuler => from,
-                        Integrator::SymplecticEuler => to,
-                        Integrator::Verlet | Integrator::Rk4 if from == to => to,
-                        Integrator::Verlet | Integrator::Rk4 => (from + to) * R::HALF,
-                    };
-                    match self.turned.get(body).copied().flatten() {
-                        Some((momentum, rotation)) if momentum == to => rotation,
-                        _ => flight::turn(rotation, mean, &bodies.own[body], dt, integrator),
-                    }
-                }
-            };
+            let way = self.whole_way(bodies, body, &unpressed[body], late_time);
             let bend = bodies.fall[body] * (R::HALF * dt * dt);
-            Leg::new(self.way[body] + pushed, turned, spin_way, bend)
+            Leg::new(way, self.ends[body], bodies.motion[body].spin * dt, bend)
         }));
     }
 
-    /// What of the step comes when all bodies have moved.
+    /// Moves all bodies at once, none of which is swept.
+    pub(crate) fn travel(&self, bodies: &mut Bodies<R>, unpressed: &[Motion<R>], dt: R, integrator: Integrator) {
+        let late_time = integrator.lateness::<R>() * dt;
+        for (body, unpressed) in unpressed.iter().enumerate() {
+            if bodies.travels(body) {
+                let way = self.whole_way(bodies, body, unpressed, late_time);
+                bodies.place(body, bodies.position[body] + way, self.ends[body]);
+            }
+        }
+    }
+
+    /// Works out where all bodies are turned to at the end of the step.
+    pub(crate) fn turn(&mut self, bodies: &Bodies<R>, dt: R, integrator: Integrator) {
+        let (momentum, width, ends) = (&self.momentum, self.width, &mut self.ends);
+        ends.clone_from(&bodies.rotation);
+        let mean = |body: usize| {
+            let (from, to) = (momentum[body], bodies.momentum[body]);
+            match integrator {
+                Integrator::ExplicitEuler => from,
+                Integrator::SymplecticEuler => to,
+                Integrator::Verlet | Integrator::Rk4 if from == to => to,
+                Integrator::Verlet | Integrator::Rk4 => (from + to) * R::HALF,
+            }
+        };
+        let alone = |body: usize| flight::turn(bodies.rotation[body], mean(body), &bodies.own[body], dt, integrator);
+        let mut take = |body: usize, turned: Option<Quat<R>>| ends[body] = turned.unwrap_or_else(|| alone(body));
+        for body in (0..bodies.len()).filter(|&body| bodies.travels(body)) {
+            let rotation = bodies.rotation[body];
+            if bodies.traits[body].kind == BodyKind::Kinematic {
+                take(body, Some(Quat::by(bodies.motion[body].spin * dt).after(rotation).of_unit_length()));
+                continue;
+            }
+            let known = self.turned.get(body).copied().flatten();
+            if let Some((_, rotation)) = known.filter(|(momentum, _)| *momentum == bodies.momentum[body]) {
+                take(body, Some(rotation));
+                continue;
+            }
+            match bodies.own[body].principal().filter(|_| integrator == Integrator::Verlet) {
+                None => take(body, None),
+                Some(inverse) => {
+                    if self.turns.take(body, rotation, mean(body), inverse) {
+                        self.turns.end(width, dt, &mut take);
+                    }
+                }
+            }
+        }
+        self.turns.end(width, dt, &mut take);
+    }
+
+    /// What of the step comes when all bodies have moved; `legs` are those of swept bodies.
     pub(crate) fn end_travel(&self, bodies: &mut Bodies<R>, legs: &[Leg<R>], dt: R, integrator: Integrator) {
         if integrator == Integrator::ExplicitEuler {
-            for (body, leg) in legs.iter().enumerate() {
+            for body in 0..bodies.len() {
                 // What was hit on its way has its spin from there.
-                if bodies.traits[body].kind == BodyKind::Dynamic && bodies.present[body] && !leg.was_hit() {
+                let hit = legs.get(body).is_some_and(Leg::was_hit);
+                if bodies.traits[body].kind == BodyKind::Dynamic && bodies.present[body] && !hit {
                     self.keep_explicit(bodies, body, dt);
                 }
             }

@@ -6,7 +6,7 @@
 //! | `Piece`, `Form` | collision geometry in a body's frame | `shape.rs` |
 //! | `Shell`, `Mesh` | corners, edges and faces of what is flat; surfaces of triangles | `shell.rs`, `mesh.rs` |
 //! | `Bodies` | state, momentum and mass of all bodies | `bodies.rs` |
-//! | `flight` | how a free body turns | `flight.rs` |
+//! | `flight` | how a free body turns, and eight of them at once | `flight.rs`, `flight_wide.rs` |
 //! | `broad`, `Grid` | pairs whose boxes overlap, in four ways that find the same; the grid | `broad.rs`, `grid.rs`, `grid_wide.rs` |
 //! | `narrow` | gap and contact points of two pieces, by their forms | `narrow/` |
 //! | `Contact`, `Contacts` | where two pieces touch; contacts that persist from step to step, for warm starting | `contact.rs`, `contacts.rs` |
@@ -29,6 +29,7 @@ mod checks;
 mod contact;
 mod contacts;
 mod flight;
+mod flight_wide;
 mod forces;
 mod grid;
 mod grid_wide;

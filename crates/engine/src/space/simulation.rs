@@ -38,6 +38,7 @@ pub(crate) struct Simulation<R: Real> {
     forces: Forces<R>,
     pub(crate) joints: Joints<R>,
     pub(crate) solver: Solver<R>,
+    overlap: overlap::Remover<R>,
     threads: Threads,
     /// Motion of every body at the start of the step, after impacts, and before contacts push it.
     start: Vec<Motion<R>>,
@@ -78,6 +79,7 @@ impl<R: Real> Simulation<R> {
             forces: Forces::new(world, &bodies),
             joints: Joints::new(world, &bodies),
             solver: Solver::default(),
+            overlap: overlap::Remover::default(),
             threads: Threads::new(threads),
             start: Vec::new(),
             unpressed: Vec::new(),
@@ -198,7 +200,7 @@ impl<R: Real> Simulation<R> {
             for (body, motion) in driven {
                 self.bodies.motion[body] = motion;
             }
-            overlap::remove(&mut self.bodies, &self.contacts, dt);
+            self.overlap.remove(&mut self.bodies, &self.contacts, dt);
         }
         self.note_acceleration(dt);
         let turning = self.turning_before();
@@ -214,8 +216,9 @@ impl<R: Real> Simulation<R> {
 
     fn move_bodies(&mut self, dt: R) {
         let integrator = self.settings.integrator;
+        self.forces.turn(&self.bodies, dt, integrator);
         let mut legs = std::mem::take(&mut self.legs);
-        self.forces.legs(&self.bodies, &self.unpressed, dt, integrator, &mut legs);
+        legs.clear();
         let mode = self.settings.swept;
         let bodies = &self.bodies;
         let wanted = |body: usize| mode == Swept::All || (mode == Swept::Marked && bodies.traits[body].marked);
@@ -224,6 +227,7 @@ impl<R: Real> Simulation<R> {
             .extend((0..bodies.len()).map(|body| wanted(body) && bodies.inverse[body].moves() && bodies.present[body]));
         self.leave_out();
         if self.marked.iter().any(|marked| *marked) {
+            self.forces.legs(&self.bodies, &self.unpressed, dt, integrator, &mut legs);
             let numbers = SweepNumbers { dt, rest_speed: self.rest_speed(dt), touch: self.touch };
             let (marked, mixed) = (&self.marked, &self.mixed);
             for (leg, &rotation) in legs.iter_mut().zip(&self.bodies.rotation) {
@@ -231,12 +235,7 @@ impl<R: Real> Simulation<R> {
             }
             self.sweeper.run(&mut self.bodies, &mut legs, marked, mixed, numbers, &mut self.hit_now);
         } else {
-            for (body, leg) in legs.iter().enumerate() {
-                if self.bodies.travels(body) {
-                    let position = self.bodies.position[body] + leg.way;
-                    self.bodies.place(body, position, leg.end);
-                }
-            }
+            self.forces.travel(&mut self.bodies, &self.unpressed, dt, integrator);
         }
         self.forces.end_travel(&mut self.bodies, &legs, dt, integrator);
         self.legs = legs;
