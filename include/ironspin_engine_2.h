@@ -188,8 +188,26 @@ typedef struct ironspin_spring {
     double damping;
 } ironspin_spring;
 
+/* A distance that stays; ends are nodes of its soft body. */
+typedef struct ironspin_stick {
+    uint64_t ends[2];
+    double length;
+} ironspin_stick;
+
+/* Laws of a soft body beside its springs and its gas, one for each soft body in their order. */
+typedef struct ironspin_law {
+    uint64_t first_stick;
+    uint64_t stick_count;
+    uint32_t has_matching;
+    uint32_t has_yield;
+    double matching; /* nodes are drawn to the built shape, moved rigidly, by m w^2 (goal - x); w in rad/s */
+    double strain;   /* beyond which, in amount, a spring's length is moved until it is not; a share of the length given here */
+    double most;     /* the length never leaves that given here by a larger share */
+} ironspin_law;
+
 typedef struct ironspin_world {
-    uint64_t size; /* bytes of this structure up to soft_count in a world without soft bodies, and of all of it in one with them */
+    uint64_t size; /* bytes of this structure up to soft_count in a world without soft bodies; up to stick_count in one whose soft bodies have no
+                    * sticks, matching and yield; and else of all of it */
     uint32_t space; /* 2 or 3 */
     uint32_t threads; /* that the engine may use */
     uint64_t seed;
@@ -209,7 +227,7 @@ typedef struct ironspin_world {
     const double *numbers;
     const ironspin_joint *joints;
     const uint64_t *apart; /* two ids a pair: bodies that never touch each other */
-    /* What follows is there in worlds with soft bodies only: see size. */
+    /* What follows is there in worlds with soft bodies only. */
     uint64_t soft_count;
     uint64_t node_count;
     uint64_t spring_count;
@@ -220,6 +238,10 @@ typedef struct ironspin_world {
     const ironspin_spring *springs;
     const uint64_t *skin;  /* two nodes a segment, the inside to its left; in space three a triangle, counter-clockwise from outside */
     const uint64_t *cells; /* three nodes a triangle, counter-clockwise, in space four a tetrahedron; they carry no force */
+    /* What follows is there where a soft body has sticks, matching or yield: see size. */
+    uint64_t stick_count;
+    const ironspin_stick *sticks;
+    const ironspin_law *laws; /* as many as soft bodies */
 } ironspin_world;
 
 typedef struct ironspin_action {

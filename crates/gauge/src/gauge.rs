@@ -73,6 +73,11 @@ pub enum Exhibit {
         /// Power of each line as a share of the whole.
         shares: Vec<f64>,
     },
+    /// What was found in each direction.
+    Directions {
+        /// Each way as a vector across gravity, of whatever length, and what was found there.
+        ways: Vec<(DVec3, f64)>,
+    },
     /// How many values fell where, beside how many a law expects.
     Histogram {
         /// Ends of the classes, one more than there are classes, in the unit of the claim's measure.

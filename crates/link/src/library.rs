@@ -324,9 +324,6 @@ impl Engine for Foreign {
                 return Err(EngineError::Unsupported { feature: world.dimension.feature() });
             }
             (Version::Two, _) => {
-                if let Some(what) = v2::beyond(world) {
-                    return Err(EngineError::Unsupported { feature: format!("{what} through the C interface") });
-                }
                 let packed = v2::Packed::new(world, conditions);
                 // As above.
                 unsafe { (self.interface.build)(self.handle, std::ptr::from_ref(packed.world()).cast()) }

@@ -44,6 +44,7 @@ mod number;
 mod page;
 mod picture;
 mod plot;
+mod polar;
 mod probe;
 mod proof;
 mod scatter;

@@ -1,9 +1,10 @@
 //! Curves over time, spectra and histograms as SVG.
 
-use crate::axes::{Axis, Figure, Line, Mark, SMALL};
+use crate::axes::{Axis, Figure, Line, Mark, PlotError, SMALL};
 use crate::drawing::DrawnExhibit;
 use crate::look::{BOUND, SERIES};
 use crate::number::name_with_unit;
+use crate::polar::polar;
 use crate::sparkline::range;
 use ironspin_lab::Curve;
 use ironspin_model::Bound;
@@ -65,9 +66,13 @@ pub(crate) fn gauge_over_time(
     figure
 }
 
-/// A spectrum, or a histogram beside its law.
-pub(crate) fn exhibit(gauge: &str, exhibit: &DrawnExhibit) -> Figure {
-    match exhibit {
+/// A spectrum, a histogram beside its law, or answers by direction, as SVG.
+///
+/// # Errors
+/// When the plotting library refuses.
+pub(crate) fn exhibit(gauge: &str, exhibit: &DrawnExhibit) -> Result<String, PlotError> {
+    let figure = match exhibit {
+        DrawnExhibit::Directions { ways, axes } => return Ok(polar(gauge, ways, axes)),
         DrawnExhibit::Spectrum { of, spacing, shares } => {
             let points = shares.iter().enumerate().skip(1).filter(|(_, share)| **share > 0.0);
             let points = points.map(|(line, share)| (line as f64 * spacing, *share)).collect();
@@ -100,5 +105,6 @@ pub(crate) fn exhibit(gauge: &str, exhibit: &DrawnExhibit) -> Figure {
                 size: SMALL,
             }
         }
-    }
+    };
+    figure.svg()
 }

@@ -6,7 +6,6 @@ mod softs;
 mod unpack;
 
 pub use pack::{Packed, PackedAction};
-pub use softs::beyond;
 pub use unpack::{action_of, world_of};
 
 /// The version of the interface.

@@ -11,6 +11,8 @@ use std::ffi::CString;
 
 /// Bytes of a world without soft bodies, as the header had it before it knew them: libraries that compare sizes stay welcome.
 pub(super) const RIGID_SIZE: u64 = std::mem::offset_of!(raw::World, soft_count) as u64;
+/// Size of a world whose soft bodies have springs and gas alone.
+pub(super) const SPRING_SIZE: u64 = std::mem::offset_of!(raw::World, stick_count) as u64;
 
 /// A world as plain arrays, and the arrays themselves.
 #[derive(Debug)]
@@ -88,7 +90,11 @@ impl Packed {
         let apart: Vec<u64> = apart.iter().flatten().map(|&id| id as u64).collect();
         let softs = Lists::of(world, &mut named);
         let reported = raw::World {
-            size: if world.softs.is_empty() { RIGID_SIZE } else { size_of::<raw::World>() as u64 },
+            size: match (world.softs.is_empty(), softs.have_laws()) {
+                (true, _) => RIGID_SIZE,
+                (false, false) => SPRING_SIZE,
+                (false, true) => size_of::<raw::World>() as u64,
+            },
             space: u32::from(world.dimension.number()),
             threads: u32::try_from(conditions.threads).unwrap_or(u32::MAX),
             seed: conditions.seed,
@@ -118,6 +124,9 @@ impl Packed {
             springs: softs.springs.as_ptr(),
             skin: softs.skin.as_ptr(),
             cells: softs.cells.as_ptr(),
+            stick_count: softs.sticks.len() as u64,
+            sticks: softs.sticks.as_ptr(),
+            laws: softs.laws.as_ptr(),
         };
         Packed {
             world: reported,

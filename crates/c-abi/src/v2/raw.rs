@@ -94,6 +94,9 @@ pub struct World {
     pub springs: *const Spring,
     pub skin: *const u64,
     pub cells: *const u64,
+    pub stick_count: u64,
+    pub sticks: *const Stick,
+    pub laws: *const Law,
 }
 
 /// `ironspin_soft`.
@@ -140,6 +143,27 @@ pub struct Spring {
     pub length: f64,
     pub stiffness: f64,
     pub damping: f64,
+}
+
+/// `ironspin_stick`.
+#[repr(C)]
+#[derive(Clone, Copy, Debug)]
+pub struct Stick {
+    pub ends: [u64; 2],
+    pub length: f64,
+}
+
+/// `ironspin_law`.
+#[repr(C)]
+#[derive(Clone, Copy, Debug)]
+pub struct Law {
+    pub first_stick: u64,
+    pub stick_count: u64,
+    pub has_matching: u32,
+    pub has_yield: u32,
+    pub matching: f64,
+    pub strain: f64,
+    pub most: f64,
 }
 
 /// `ironspin_action`.

@@ -3,7 +3,7 @@
 
 use super::raw;
 use crate::unpack::{list, text};
-use ironspin_model::{Body, DVec3, Dimension, NodeSpring, NodeTraits, Pressure, SoftBody, World};
+use ironspin_model::{Body, DVec3, Dimension, NodeSpring, NodeTraits, Pressure, SoftBody, Stick, World, Yield};
 use std::ffi::c_char;
 
 /// The lists of all soft bodies of a world.
@@ -14,6 +14,8 @@ pub(super) struct Lists {
     pub(super) springs: Vec<raw::Spring>,
     pub(super) skin: Vec<u64>,
     pub(super) cells: Vec<u64>,
+    pub(super) sticks: Vec<raw::Stick>,
+    pub(super) laws: Vec<raw::Law>,
 }
 
 impl Lists {
@@ -60,8 +62,29 @@ impl Lists {
             lists.skin.extend(soft.skin_nodes().flatten().map(|&node| node as u64));
             let cells = (0..soft.cell_count()).flat_map(|cell| soft.cell_nodes(cell));
             lists.cells.extend(cells.map(|&node| node as u64));
+            lists.add_laws(soft);
         }
         lists
+    }
+
+    fn add_laws(&mut self, soft: &SoftBody) {
+        self.laws.push(raw::Law {
+            first_stick: self.sticks.len() as u64,
+            stick_count: soft.sticks.len() as u64,
+            has_matching: u32::from(soft.matching.is_some()),
+            has_yield: u32::from(soft.yielding.is_some()),
+            matching: soft.matching.unwrap_or(0.0),
+            strain: soft.yielding.map_or(0.0, |limits| limits.strain),
+            most: soft.yielding.map_or(0.0, |limits| limits.most),
+        });
+        let stick = |stick: &Stick| raw::Stick { ends: stick.ends.map(|end| end as u64), length: stick.length };
+        self.sticks.extend(soft.sticks.iter().map(stick));
+    }
+
+    /// Whether any soft body has sticks, matching or yield.
+    pub(super) fn have_laws(&self) -> bool {
+        let has = |law: &raw::Law| law.stick_count > 0 || law.has_matching + law.has_yield > 0;
+        self.laws.iter().any(has)
     }
 }
 
@@ -70,23 +93,23 @@ pub(super) fn skin_size(dimension: Dimension) -> usize {
     usize::from(dimension.number())
 }
 
-/// What the interface has no place for.
-pub fn beyond(world: &World) -> Option<&'static str> {
-    let any = |has: fn(&SoftBody) -> bool| world.softs.iter().any(has);
-    [
-        ("soft bodies with sticks", any(|soft| !soft.sticks.is_empty())),
-        ("soft bodies with matching", any(|soft| soft.matching.is_some())),
-        ("soft bodies that yield", any(|soft| soft.yielding.is_some())),
-    ]
-    .into_iter()
-    .find_map(|(what, asked)| asked.then_some(what))
-}
-
 /// A part of a list; nothing where it leads beyond.
 fn part<T>(list: &[T], first: u64, count: u64, each: usize) -> Result<&[T], String> {
     let (first, count) = (first as usize, count as usize);
     let ends = first.checked_mul(each).zip(first.checked_add(count).and_then(|end| end.checked_mul(each)));
     ends.and_then(|(from, to)| list.get(from..to)).ok_or_else(|| "a list of a soft body beyond its end".to_owned())
+}
+
+/// A soft body with nothing but the laws that stand in a row.
+fn with_laws(law: Option<&raw::Law>, sticks: &[raw::Stick]) -> Result<SoftBody, String> {
+    let Some(law) = law else { return Ok(SoftBody::default()) };
+    let stick = |stick: &raw::Stick| Stick { ends: stick.ends.map(|end| end as usize), length: stick.length };
+    Ok(SoftBody {
+        sticks: part(sticks, law.first_stick, law.stick_count, 1)?.iter().map(stick).collect(),
+        matching: (law.has_matching != 0).then_some(law.matching),
+        yielding: (law.has_yield != 0).then_some(Yield { strain: law.strain, most: law.most }),
+        ..SoftBody::default()
+    })
 }
 
 /// The soft bodies that stand in some arrays; their nodes are put to the bodies.
@@ -100,6 +123,7 @@ pub(super) unsafe fn read(
     reported: &raw::World,
     dimension: Dimension,
     bodies: &mut Vec<Body>,
+    has_laws: bool,
 ) -> Result<Vec<SoftBody>, String> {
     let side = skin_size(dimension);
     // The caller guarantees it, here and below.
@@ -112,8 +136,13 @@ pub(super) unsafe fn read(
             list(reported.cells, (side as u64 + 1) * reported.cell_count),
         )
     };
+    // Worlds without them are shorter.
+    let (sticks, laws) = match has_laws {
+        true => unsafe { (list(reported.sticks, reported.stick_count), list(reported.laws, reported.soft_count)) },
+        false => (&[][..], &[][..]),
+    };
     let mut found = Vec::new();
-    for row in softs {
+    for (number, row) in softs.iter().enumerate() {
         let name = unsafe { text(row.name) };
         let traits = NodeTraits {
             name: name.clone(),
@@ -153,7 +182,7 @@ pub(super) unsafe fn read(
             cells: if side == 2 { own_cells.as_chunks::<3>().0.to_vec() } else { Vec::new() },
             tetrahedra: if side == 3 { own_cells.as_chunks::<4>().0.to_vec() } else { Vec::new() },
             pressure: (row.has_pressure != 0).then_some(Pressure { amount: row.amount, outside: row.outside }),
-            ..SoftBody::default()
+            ..with_laws(laws.get(number), sticks)?
         });
     }
     Ok(found)

@@ -50,14 +50,7 @@ fn the_built_in_engine_served_and_as_a_library_gives_the_same_bits_on_all_scenes
     let builtin = results(&yard, &scenes, "builtin");
     let served = format!("cmd:{} serve-engine", program());
     assert_eq!(results(&yard, &scenes, &served), builtin);
-    // The C interface has no place for sticks, matching and yield; it refuses them by name.
-    let beyond = ["felt-cube", "stick-frame", "dented-gasket"];
-    let carried: Vec<&str> = scenes.iter().copied().filter(|scene| !beyond.contains(scene)).collect();
-    let lib = format!("lib:{}", library());
-    assert_eq!(results(&yard, &carried, &lib), results(&yard, &carried, "builtin"));
-    for trial in results(&yard, &beyond, &lib)["trials"].as_array().expect("trials") {
-        assert_eq!(trial["verdict"], "unsupported", "{trial}");
-    }
+    assert_eq!(results(&yard, &scenes, &format!("lib:{}", library())), builtin);
     let by_events = results(&yard, &["wagon-count"], "builtin:solver=event");
     assert_eq!(results(&yard, &["wagon-count"], &format!("{served} :: solver=event")), by_events);
     assert_eq!(results(&yard, &["wagon-count"], &format!("lib:{} :: solver=event", library())), by_events);

@@ -2,7 +2,7 @@
 
 use crate::advice;
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
-use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::gauge::{Exhibit, Gauge, Reading, Scope, View};
 use ironspin_model::{DVec3, Dimension, Measure, World};
 
 pub(crate) const ISOTROPY: GaugeEntry = GaugeEntry {
@@ -64,6 +64,11 @@ impl Gauge for Isotropy {
         None
     }
 
+    fn exhibit(&self) -> Option<Exhibit> {
+        let ways: Vec<(DVec3, f64)> = self.values.iter().flatten().map(|&(value, way)| (way, value)).collect();
+        (ways.len() >= 3).then_some(Exhibit::Directions { ways })
+    }
+
     fn reading(&self, world: &World) -> Reading {
         let known: Vec<(f64, DVec3, usize)> = self
             .values
@@ -84,7 +89,9 @@ impl Gauge for Isotropy {
         let (most, least) = (pick(|a, b| a > b), pick(|a, b| a < b));
         let towards = |way: DVec3| {
             let way = way.normalize_or_zero();
-            format!("({:.2}, {:.2}, {:.2})", way.x + 0.0, way.y + 0.0, way.z + 0.0)
+            // Rounded first, so that no zero has a sign.
+            let [x, y, z] = way.to_array().map(|part| (100.0 * part).round() / 100.0 + 0.0);
+            format!("({x:.2}, {y:.2}, {z:.2})")
         };
         let detail = format!(
             "from {:.6} ({} towards {}) to {:.6} ({} towards {})",

@@ -1,13 +1,16 @@
 //! What a trial is drawn from, once it is over: kept beside results, so that reports can be made again.
 
 mod replay;
+mod watched;
 
+use crate::figure::{Sight, View};
 use ironspin_gauge::Exhibit;
 use ironspin_lab::{ClaimRecord, Curve, TrialRecord, TwinRecord};
-use ironspin_model::Verdict;
+use ironspin_model::{DVec3, Verdict};
 pub(crate) use replay::DrawnMoment;
 pub(crate) use replay::DrawnReplay;
 use serde::{Deserialize, Serialize};
+pub(crate) use watched::DrawnBody;
 
 /// Bodies whose way is drawn, and points of each curve.
 const PATHS: usize = 6;
@@ -30,6 +33,9 @@ pub struct Drawing {
     /// Whether other bodies move too.
     pub(crate) more_paths: bool,
     pub(crate) replay: DrawnReplay,
+    /// Of a body in space: how it moves and turns.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) watched: Option<DrawnBody>,
     /// Of each claim the value so far, over time; empty where there is none.
     #[serde(default)]
     pub(crate) tracks: Vec<Vec<Option<f64>>>,
@@ -44,6 +50,8 @@ pub struct Drawing {
 pub(crate) enum DrawnExhibit {
     /// Power over frequency: the body, Hz between lines, share of each line.
     Spectrum { of: String, spacing: f64, shares: Vec<f64> },
+    /// Ways to the right and up as seen from above, what was found along each, and where the world's axes point.
+    Directions { ways: Vec<([f64; 2], f64)>, axes: Vec<(char, [f64; 2])> },
     /// Counts between edges, and what a law expects.
     Histogram { edges: Vec<f64>, found: Vec<f64>, expected: Vec<f64> },
 }
@@ -98,6 +106,7 @@ impl Drawing {
             paths: chosen.map(|curve| DrawnCurve::of(curve, stride)).collect(),
             more_paths: some < record.world().dynamic_bodies().count(),
             replay,
+            watched: watched::watched(record, stride),
             tracks: record.claims.iter().map(|claim| drawn_track(claim, stride)).collect(),
             exhibits: reported_once(record.claims.iter().enumerate().filter_map(exhibit).collect()),
         })
@@ -136,7 +145,7 @@ impl TwinDrawing {
 fn reported_once(exhibits: Vec<(usize, DrawnExhibit)>) -> Vec<(usize, DrawnExhibit)> {
     let all = |exhibit: &DrawnExhibit| match exhibit {
         DrawnExhibit::Histogram { edges, found, .. } => Some((edges.clone(), found.clone())),
-        DrawnExhibit::Spectrum { .. } => None,
+        DrawnExhibit::Spectrum { .. } | DrawnExhibit::Directions { .. } => None,
     };
     let has_law =
         |exhibit: &DrawnExhibit| matches!(exhibit, DrawnExhibit::Histogram { expected, .. } if !expected.is_empty());
@@ -170,6 +179,15 @@ fn drawn_exhibit(record: &TrialRecord, claim: &ClaimRecord) -> Option<DrawnExhib
                 of: record.world().bodies[*body].name.clone(),
                 spacing: spacing * few as f64,
                 shares: shorter(&largest),
+            }
+        }
+        Exhibit::Directions { ways } => {
+            let above = Sight::of(record.world(), View::Top);
+            let seen = |way: DVec3| above.project(way.normalize_or_zero()).to_array().map(short);
+            let axes = [('x', DVec3::X), ('y', DVec3::Y), ('z', DVec3::Z)].map(|(name, axis)| (name, seen(axis)));
+            DrawnExhibit::Directions {
+                ways: ways.iter().map(|&(way, value)| (seen(way), short(value))).collect(),
+                axes: axes.into_iter().filter(|(_, [x, y])| x.hypot(*y) > 0.5).collect(),
             }
         }
         Exhibit::Histogram { edges, found, expected } => {

@@ -3,7 +3,7 @@
 use super::PageTrial;
 use crate::axes::Figure;
 use crate::axes::PlotError;
-use crate::drawing::{Drawing, DrawnCurve, DrawnReplay};
+use crate::drawing::{Drawing, DrawnBody, DrawnCurve, DrawnReplay};
 use crate::look::css;
 use crate::number::{show, with_unit};
 use crate::plot::{edges, exhibit, gauge_over_time, over_time};
@@ -24,8 +24,11 @@ pub(super) struct Share {
 }
 
 fn figure(drawn: &Figure, caption: &str, keys: &Markup) -> Result<Markup, PlotError> {
-    let svg = drawn.svg()?;
-    Ok(html! { figure.plot { (PreEscaped(svg)) figcaption { (caption) " " (keys) } } })
+    Ok(captioned(&drawn.svg()?, caption, keys))
+}
+
+fn captioned(svg: &str, caption: &str, keys: &Markup) -> Markup {
+    html! { figure.plot { (PreEscaped(svg)) figcaption { (caption) " " (keys) } } }
 }
 
 /// The claims drawn over time: those broken, the worst first; of a trial in which all hold the first.
@@ -96,7 +99,7 @@ fn curves(trial: &PageTrial, drawing: &Drawing, share: Share) -> Result<Vec<Mark
         let Some(claim) = document.claims.get(*claim_number) else { continue };
         let measured = claim.measured.map_or_else(String::new, |value| format!(": {}", with_unit(value, &claim.unit)));
         let caption = format!("{} of {}{measured}. {}", claim.gauge, claim.of, claim.detail);
-        out.push(figure(&exhibit(&claim.gauge, shown), &caption, &none)?);
+        out.push(captioned(&exhibit(&claim.gauge, shown)?, &caption, &none));
     }
     if share.all {
         let (energy, paths) = (curves(&drawing.energy), curves(&drawing.paths));
@@ -105,6 +108,10 @@ fn curves(trial: &PageTrial, drawing: &Drawing, share: Share) -> Result<Vec<Mark
         let (some, axis) = (if drawing.more_paths { "some of the " } else { "" }, drawing.axis);
         let position = over_time(&format!("Position along {axis}"), "m", times, &paths);
         out.push(figure(&position, &format!("Centres of {some}moving bodies along {axis}."), &legend(&paths))?);
+        for (what, unit, drawn) in drawing.watched.iter().flat_map(DrawnBody::plots) {
+            let lines = curves(drawn);
+            out.push(figure(&over_time(&what, unit, times, &lines), &format!("{what} over time."), &legend(&lines))?);
+        }
     }
     Ok(out)
 }
