@@ -1,7 +1,7 @@
 //! What a trial is played back from, as whole numbers.
 
 use super::short;
-use crate::figure::{Ground, JointSign, Primitive, Sight, Solid, View, body_figure, largest_strain};
+use crate::figure::{Ground, JointSign, Primitive, Sight, Solid, View, body_figure, drawn_coarser, largest_strain};
 use crate::picture::Scenery;
 use ironspin_lab::{Recording, Replay};
 use ironspin_model::{Body, BodyKind, DVec2, DVec3, Dimension, Joint, Part, Pose, SoftBody, SpaceShape, World, turn};
@@ -34,6 +34,9 @@ pub(crate) struct DrawnReplay {
     joints: Vec<DrawnJoint>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     softs: Vec<DrawnSoft>,
+    /// What is drawn coarser than it is.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    coarser: Vec<String>,
     times: Vec<f64>,
     /// x, y and angle of every body, frame after frame; x, y, z and the quaternion w, x, y, z in space.
     #[serde(with = "packed")]
@@ -250,6 +253,11 @@ impl DrawnReplay {
         self.softs.first().map(|soft| soft.most)
     }
 
+    /// What is drawn coarser than it is, a line each.
+    pub(crate) fn coarser(&self) -> &[String] {
+        &self.coarser
+    }
+
     /// Whether there is a twin to be seen.
     pub(crate) fn has_ghost(&self) -> bool {
         !self.ghost.is_empty()
@@ -302,6 +310,7 @@ impl DrawnReplay {
                 .map(|joint| DrawnJoint::of(joint, world.dimension == Dimension::Space))
                 .collect(),
             softs: world.softs.iter().map(|soft| DrawnSoft::of(world, soft, strain)).collect(),
+            coarser: drawn_coarser(world),
             times: replay.times.iter().map(|&time| short(time)).collect(),
             states: reported(replay),
             contacts: contacts.collect(),

@@ -7,12 +7,14 @@
 //! | `sight.rs` | from where it is seen |
 //! | `bodies.rs` | primitives of the parts of a body |
 //! | `solids.rs` | what is seen of solids: faces, what hides what, shadows |
+//! | `coarse.rs` | large surfaces with fewer faces |
 //! | `ground.rs` | the ground of space with its grid and the shadows on it |
 //! | `joints.rs` | primitives of a joint |
 //! | `softs.rs` | skins, springs and nodes of soft bodies |
 
 mod bodies;
 mod camera;
+mod coarse;
 mod facets;
 mod ground;
 mod joints;
@@ -22,6 +24,7 @@ mod solids;
 
 pub(crate) use bodies::{PartFigure, body_figure, placed_point};
 pub(crate) use camera::Camera;
+pub use coarse::drawn_coarser;
 pub(crate) use ground::{Ground, Tint};
 pub(crate) use joints::{JointSign, joint_figure};
 pub(crate) use sight::Sight;

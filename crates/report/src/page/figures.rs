@@ -183,6 +183,7 @@ pub(super) fn replay(name: &str, scene: &str, label: &str, replay: &DrawnReplay)
             @if let Some(most) = replay.deepest_strain() {
                 p.soft { "Springs are blue where they are squeezed and orange where they are stretched, deepest at a strain of " (format!("{:.1}", 100.0 * most)) " %; squares are nodes that are held." }
             }
+            @for line in replay.coarser() { p.soft { (line) ", in this picture alone." } }
             div.moments {}
             script type="application/json" { (PreEscaped(data)) }
         }
