@@ -29,7 +29,7 @@ const TOUCHES: f64 = 12.0;
 const WIDTH: f64 = 420.0;
 
 /// How far a part reaches from the body's centre.
-fn reach(body: &Body) -> f64 {
+pub(crate) fn reach(body: &Body) -> f64 {
     body.parts.iter().map(|p| p.pose.position.length() + p.shape.reach()).fold(0.0, f64::max)
 }
 

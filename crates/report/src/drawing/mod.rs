@@ -201,9 +201,13 @@ pub(crate) fn moments(record: &TrialRecord) -> Vec<DrawnMoment> {
     let broken = record.claims.iter().filter(|claim| claim.verdict == Verdict::Fail);
     let mut found: Vec<DrawnMoment> = broken
         .filter_map(|claim| {
+            // A claim about one body alone broke at that one, if at no other time at the end of its window.
+            let alone = claim.claim.of.first().copied().filter(|_| claim.claim.of.len() == 1);
+            let end = claim.claim.window.to.min(*record.recording.times.last()?);
             let (time, body) = match (claim.moment, claim.since) {
                 (Some(moment), _) => (moment.time, Some(moment.body)),
-                (None, since) => (since?, None),
+                (None, Some(since)) => (since, alone),
+                (None, None) => (end, Some(alone?)),
             };
             let of = body.map_or_else(String::new, |body| format!(" of {}", record.world().bodies[body].name));
             Some(DrawnMoment { time: short(time), body, text: format!("{}{of}", claim.gauge.name) })

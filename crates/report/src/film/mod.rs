@@ -4,6 +4,7 @@
 //! |---|---|
 //! | `mod.rs` | what is drawn of a trial, and the files that come of it |
 //! | `raster.rs` | bodies, contacts, velocities, trails on a raster image |
+//! | `seen.rs` | one picture of a frame from one side, with a close-up of what broke where it is small |
 //! | `clearest.rs` | from where least is hidden |
 //! | `depth.rs` | bodies of space by depth |
 //! | `fine.rs` | the fine dots of a picture by depth, and the rooms for them |
@@ -16,19 +17,20 @@ mod depth;
 mod fine;
 mod palette;
 mod raster;
+mod seen;
 
 pub use blocks::play;
 pub(crate) use raster::paint;
 
 use crate::drawing::{DrawnMoment, moments};
-use crate::figure::{Ground, Sight, View, largest_strain};
+use crate::figure::{Ground, View, largest_strain};
 use crate::picture::Scenery;
 use fine::{Backdrop, Rooms};
 use ironspin_lab::TrialRecord;
-use ironspin_model::{BodyKind, DVec2, DVec3, Dimension, Pose};
+use ironspin_model::{BodyKind, DVec2, DVec3};
 use palette::Palette;
-use raster::Raster;
 use rayon::prelude::*;
+use seen::{Close, usual_reach};
 use std::ops::Range;
 use std::sync::OnceLock;
 use tiny_skia::{Pixmap, PixmapPaint, Transform};
@@ -117,6 +119,10 @@ struct Filming<'a> {
     strain: f64,
     /// Largest speed of any frame, m/s.
     fastest: f64,
+    /// What is shown larger: the body at which something broke first.
+    close: Option<Close>,
+    /// How far a usual body reaches, m.
+    usual_reach: f64,
     /// Whether time and title are written on the picture.
     lettered: bool,
     /// Moments at which something broke.
@@ -160,8 +166,11 @@ impl<'a> Filming<'a> {
             lettered: true,
             marked: Vec::new(),
             frames: Vec::new(),
+            close: None,
+            usual_reach: usual_reach(record.world()),
             moments,
         };
+        filming.close = Close::of(&filming);
         filming.mark(AROUND);
         let last = recording.replay.times.len() - 1;
         let chosen = |frame: &usize| {
@@ -234,83 +243,9 @@ impl<'a> Filming<'a> {
         Ok(sheet)
     }
 
-    fn seen(&self, pane: &Pane, size: [u32; 2], frame: usize) -> Result<Pixmap, FilmError> {
-        let replay = &self.record.recording.replay;
-        let poses = replay.frame(frame);
-        let (sight, [low, high]) = (*pane.scenery.sight(), pane.corners);
-        let at = |pose: &Pose| sight.project(pose.position);
-        let shift = self.style.follow.and_then(|body| poses.get(body)).map(at).filter(|place| place.is_finite());
-        let shift = shift.map_or(DVec2::ZERO, |place| place - 0.5 * (low + high));
-        let mut raster =
-            Raster::new(size, low + shift, high + shift, sight).ok_or(FilmError::Size(size[0], size[1]))?;
-        let world = self.record.world();
-        let moving = self.moving();
-        let in_space = world.dimension == Dimension::Space;
-        if in_space {
-            let region = pane.scenery.region();
-            let still = self.ground.as_ref().filter(|_| self.style.follow.is_none());
-            let backdrop = pane.backdrop.get_or_init(|| still.map(|ground| raster.backdrop(ground, region)));
-            raster.space((self.ground.as_ref(), backdrop.as_ref()), world, poses, region, self.strain, &self.rooms);
-        }
-        if self.style.trails {
-            for (number, &id) in moving.iter().enumerate() {
-                let way = (0..=frame).filter_map(|frame| replay.frame(frame).get(id).map(at));
-                raster.trail(&way.filter(|place| place.is_finite()).collect::<Vec<_>>(), number);
-            }
-        }
-        if !in_space {
-            raster.softs(world, poses, self.strain);
-            raster.world(world, poses);
-        }
-        raster.joints(world, poses);
-        if self.style.velocities {
-            raster.velocities(&self.velocities(&sight, frame), self.fastest);
-        }
-        if self.style.contacts {
-            for contact in &replay.contacts[frame] {
-                raster.contact(
-                    sight.project(contact.point),
-                    contact.impulse / self.largest_impulse.max(f64::MIN_POSITIVE),
-                );
-            }
-        }
-        let is_gone = |pose: &Pose| pose.position.is_finite() && !raster.shows(at(pose));
-        let gone = moving.iter().filter(|&&id| is_gone(&poses[id])).count();
-        if self.lettered {
-            let text = format!("{:.3} s  {}", replay.times[frame], self.style.title);
-            let first = std::ptr::eq(pane, &self.panes[0]);
-            raster.text(if first { &text } else { pane.view.word() }, 0, false);
-        }
-        let broken = || self.moments.iter().zip(&self.marked).filter(|(_, frames)| frames.contains(&frame));
-        for place in broken().filter_map(|(moment, _)| poses.get(moment.body?)).map(at).filter(|at| at.is_finite()) {
-            raster.ring(place);
-        }
-        if let Some((moment, _)) = broken().next().filter(|_| self.lettered) {
-            raster.text(&moment.text, 1, true);
-        }
-        if gone > 0 && self.lettered {
-            raster.text(&format!("{gone} outside the picture"), -1, true);
-        }
-        Ok(raster.pixels)
-    }
-
     fn moving(&self) -> Vec<usize> {
         let bodies = &self.record.world().bodies;
         (0..bodies.len()).filter(|&id| bodies[id].kind != BodyKind::Static).collect()
-    }
-
-    /// Places and velocities between one frame and its neighbour.
-    fn velocities(&self, sight: &Sight, frame: usize) -> Vec<(DVec2, DVec2)> {
-        let replay = &self.record.recording.replay;
-        let first = frame.min(replay.times.len().saturating_sub(2));
-        let Some(&end) = replay.times.get(first + 1) else { return Vec::new() };
-        let time = end - replay.times[first];
-        let (here, a, b) = (replay.frame(frame), replay.frame(first), replay.frame(first + 1));
-        let arrow = |id: usize| {
-            let place = |pose: Pose| sight.project(pose.position);
-            (place(here[id]), (place(b[id]) - place(a[id])) / time)
-        };
-        self.moving().into_iter().map(arrow).filter(|(from, way)| from.is_finite() && way.is_finite()).collect()
     }
 
     /// How long the picture of a number is shown at a speed, s: longer where something broke, and the last for a second.
@@ -359,6 +294,9 @@ pub fn strip(record: &TrialRecord, style: &FilmStyle, pictures: usize) -> Result
     for moment in filming.moments.iter().take(pictures.saturating_sub(2)) {
         let frame = filming.nearest(moment.time);
         let inner = chosen.len() - 1;
+        if chosen.contains(&frame) {
+            continue;
+        }
         if let Some(nearest) = chosen[..inner].iter_mut().skip(1).min_by_key(|other| other.abs_diff(frame)) {
             *nearest = frame;
         }

@@ -268,14 +268,22 @@ impl Raster {
         }
     }
 
-    /// Contact points, larger where more is pushed; `share` is of the largest impulse.
-    pub(super) fn contact(&mut self, at: DVec2, share: f64) {
+    /// Contact points, larger where more is pushed; `share` is of the largest impulse, and `most` the largest radius, m.
+    pub(super) fn contact(&mut self, at: DVec2, share: f64, most: f64) {
         let dot = self.camera.place(at);
         // On a small picture a dot is no larger than a sixtieth of its width.
-        let most = self.pixels.width() as f32 / 120.0;
+        let most = (self.pixels.width() as f32 / 120.0).min((most * self.camera.scale()) as f32);
         let radius = ((1.5 + 4.0 * share.clamp(0.0, 1.0).sqrt()) as f32).min(most.max(0.6));
         if let Some(path) = PathBuilder::from_circle(dot.x as f32, dot.y as f32, radius) {
             self.pixels.fill_path(&path, &paint(ALARM, 1.0), FillRule::Winding, Transform::identity(), None);
+        }
+    }
+
+    /// A square with a line around it, for what is put into it.
+    pub(super) fn frame(&mut self, x: i32, y: i32, side: u32) {
+        let (x, y, side) = (x as f32 - 1.5, y as f32 - 1.5, side as f32 + 3.0);
+        if let Some(square) = Rect::from_xywh(x, y, side, side) {
+            self.pixels.fill_rect(square, &paint(ALARM, 1.0), Transform::identity(), None);
         }
     }
 

@@ -150,6 +150,28 @@ fn a_strip_has_as_many_pictures_as_asked_three_in_a_row() {
 }
 
 #[test]
+fn what_broke_and_is_small_is_shown_larger_in_a_frame_of_its_own() {
+    // The rivets that went through their plates are smaller than the letters.
+    let framed = |record| {
+        let large = FilmStyle { width: 640, contacts: false, ..style() };
+        let ([wide, _], dots) = pixels(&still(record, &large, 0.0).unwrap());
+        let is_frame = |row: &[[u8; 3]]| {
+            let mut longest = 0;
+            let mut now = 0;
+            for &dot in row {
+                now = if dot == [0xa9, 0x3a, 0x12] { now + 1 } else { 0 };
+                longest = longest.max(now);
+            }
+            longest > 60
+        };
+        dots.chunks_exact(wide as usize).filter(|row| is_frame(row)).count()
+    };
+    let records = records();
+    assert!(framed(&records[1]) >= 2, "{} lines", framed(&records[1]));
+    assert_eq!(framed(&records[0]), 0);
+}
+
+#[test]
 fn a_trial_that_never_ran_is_no_film() {
     assert!(gif(&records()[3], &style(), 1.0).is_err());
     assert!(still(&records()[3], &style(), 1.0).is_err());
