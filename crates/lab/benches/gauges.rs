@@ -6,6 +6,9 @@
 #![allow(clippy::print_stdout, clippy::print_stderr)]
 
 #[allow(dead_code, unreachable_pub)]
+#[path = "../../engine/tests/engine/space/yard.rs"]
+mod space_yard;
+#[allow(dead_code, unreachable_pub)]
 #[path = "../../engine/tests/engine/worlds.rs"]
 mod worlds;
 #[allow(dead_code, unreachable_pub)]
@@ -13,7 +16,7 @@ mod worlds;
 mod yard;
 
 use ironspin_gauge::{Derived, FrameCache, GAUGES, GaugeEntry, Need, Scope, Step, View};
-use ironspin_model::{Bounds, DVec2, DVec3, Engine, Frame, PlaneShape, Token, World};
+use ironspin_model::{Bounds, DVec2, DVec3, Dimension, Engine, Frame, PlaneShape, Token, World};
 use std::time::Instant;
 use yard::Bench;
 
@@ -23,28 +26,36 @@ const TURNS: usize = 5;
 
 fn main() {
     println!(
-        "| pile of 1,000 bodies | engine, ms a step | the {} default gauges, ms a step | share | all {} gauges, ms a step | share |\n|---|---|---|---|---|---|",
-        defaults().count(),
-        everyday().count()
+        "| pile of 1,000 bodies | engine, ms a step | default gauges, ms a step | share | all gauges that need nothing but bodies, ms a step | share |\n|---|---|---|---|---|---|"
     );
-    for (name, world, settle) in [("at rest", worlds::pyramid(44), 2.0), ("mixed, poured", pile(1000), 2.0)] {
+    let piles = [
+        ("at rest", worlds::pyramid(44)),
+        ("mixed, poured", pile(1000)),
+        ("in space, at rest", square_pyramid(14)),
+        ("in space, a layer of piles of two", pairs(500)),
+    ];
+    for (name, world) in piles {
         if std::env::var("IRONSPIN_QUICK").is_ok_and(|only| only != "1" && !name.contains(&only)) {
             continue;
         }
         let world = World { bounds: Some(Bounds { min: DVec3::splat(-1e3), max: DVec3::splat(1e3) }), ..world };
-        let mut pile = Pile::new(world, settle);
-        // Of one kind alone, for a look at what is dear; `IRONSPIN_QUICK` leaves them out (and with `rest` or `poured`, the other pile).
+        let dimension = world.dimension;
+        let mut pile = Pile::new(world, 2.0);
+        // Of one kind alone, for a look at what is dear; `IRONSPIN_QUICK` leaves them out, and all piles whose name it is not part of.
         let mut one_by_one = Vec::new();
         if std::env::var_os("IRONSPIN_QUICK").is_none() {
-            one_by_one.extend(everyday().map(|entry| (pile.turns(1, &[entry]), entry.name)));
+            one_by_one.extend(everyday(dimension).map(|entry| (pile.turns(1, &[entry]), entry.name)));
         }
-        let [few, all] = [defaults().collect::<Vec<_>>(), everyday().collect()].map(|set| pile.turns(TURNS, &set));
+        let sets = [defaults(dimension).collect::<Vec<_>>(), everyday(dimension).collect()];
+        let [few, all] = sets.each_ref().map(|set| pile.turns(TURNS, set));
         println!(
-            "| {name} ({} bodies) | {:.2} | {:.2} | {:.0} % | {:.2} | {:.0} % |",
+            "| {name} ({} bodies) | {:.2} | {} in {:.2} | {:.0} % | {} in {:.2} | {:.0} % |",
             pile.world.bodies.len(),
             few.engine,
+            sets[0].len(),
             few.gauges,
             100.0 * few.share,
+            sets[1].len(),
             all.gauges,
             100.0 * all.share
         );
@@ -53,6 +64,32 @@ fn main() {
             eprintln!("  {gauge}: {:.3} ms alone, {:.1} %", cost.gauges, 100.0 * cost.share);
         }
     }
+}
+
+/// Boxes in layers that get smaller by one a side.
+fn square_pyramid(base: usize) -> World {
+    let mut world = space_yard::world(9.81, 0.5, 0.0);
+    world.bodies.push(space_yard::floor());
+    for layer in 0..base {
+        for (i, k) in (0..base - layer).flat_map(|i| (0..base - layer).map(move |k| (i, k))) {
+            let at = |index: usize| 1.1 * (index as f64 + 0.5 * layer as f64);
+            let place = DVec3::new(at(i), 0.5 + layer as f64, at(k));
+            world.bodies.push(space_yard::solid(space_yard::cube(1.0), place));
+        }
+    }
+    world
+}
+
+/// Boxes two by two on each other, far from the rest: the engine has the least to do for each.
+fn pairs(count: usize) -> World {
+    let mut world = space_yard::world(9.81, 0.5, 0.0);
+    world.bodies.push(space_yard::floor());
+    for number in 0..2 * count {
+        let at = |index: usize| 2.0 * index as f64;
+        let place = DVec3::new(at(number / 2 % 25), 0.5 + (number % 2) as f64, at(number / 50));
+        world.bodies.push(space_yard::solid(space_yard::cube(1.0), place));
+    }
+    world
 }
 
 /// Medians of turns: ms a step of the engine and of gauges, and of the second over the first.
@@ -87,15 +124,16 @@ fn pile(count: usize) -> World {
 }
 
 /// Gauges that a claim can name without saying more than bodies.
-fn everyday() -> impl Iterator<Item = &'static GaugeEntry> {
+fn everyday(dimension: Dimension) -> impl Iterator<Item = &'static GaugeEntry> {
     let asks = |entry: &&GaugeEntry| entry.needs.iter().all(|need| *need == Need::Bounds);
     let of_one = |name: &str| name.starts_with("value.") || name.starts_with("fall.") || name.starts_with("period.");
-    GAUGES.iter().filter(asks).filter(move |entry| !of_one(entry.name))
+    GAUGES.iter().filter(asks).filter(move |entry| entry.dimensions.contains(&dimension) && !of_one(entry.name))
 }
 
 /// Those by which a scene that claims nothing is measured.
-fn defaults() -> impl Iterator<Item = &'static GaugeEntry> {
-    GAUGES.iter().filter(|entry| entry.by_default)
+fn defaults(dimension: Dimension) -> impl Iterator<Item = &'static GaugeEntry> {
+    let asks = move |entry: &&GaugeEntry| entry.by_default && entry.dimensions.contains(&dimension);
+    GAUGES.iter().filter(move |entry| asks(entry)).filter(|entry| !entry.needs.contains(&Need::Soft))
 }
 
 fn median(mut values: Vec<f64>) -> f64 {
