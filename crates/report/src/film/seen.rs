@@ -69,9 +69,9 @@ impl Close {
     }
 }
 
-/// How far half of the bodies that move reach from their centres at most, m.
+/// How far half of the rigid bodies that move reach from their centres at most, m; no bound where there is none.
 pub(super) fn usual_reach(world: &World) -> f64 {
-    let moving = world.bodies.iter().filter(|body| body.kind != BodyKind::Static);
+    let moving = world.rigid().iter().filter(|body| body.kind != BodyKind::Static);
     let mut reaches: Vec<f64> = moving.map(reach).filter(|reach| *reach > 0.0).collect();
     reaches.sort_by(f64::total_cmp);
     reaches.get(reaches.len() / 2).copied().unwrap_or(f64::INFINITY)
