@@ -191,6 +191,68 @@ pub(super) const FAULTS: &[FaultEntry] = &[
             world.bodies[first..].iter_mut().for_each(|node| node.linear_damping = 0.0);
         }),
     },
+    FaultEntry {
+        name: "last-spring-forgotten",
+        dimensions: Dimension::BOTH,
+        wrong: "The last spring of a net is left out.",
+        cause: "A loop over springs ends one early.",
+        size: None,
+        noticed: &[by("gas-globe", "strain.largest"), by("bellows-size", "volume.change")],
+        hook: Hook::World(|world, _| {
+            softs(world, |soft| {
+                soft.springs.pop();
+            });
+        }),
+    },
+    FaultEntry {
+        name: "springs-of-both-ends",
+        dimensions: Dimension::BOTH,
+        wrong: "Every spring pulls twice.",
+        cause: "A spring is put down at each of its nodes, and both are worked out.",
+        size: None,
+        noticed: &[by("coupling-chain", "period.mean"), by("gas-globe", "value.y")],
+        hook: Hook::World(|world, _| {
+            softs(world, |soft| soft.springs.extend(soft.springs.clone()));
+        }),
+    },
+    FaultEntry {
+        name: "node-velocities-forgotten",
+        dimensions: Dimension::BOTH,
+        wrong: "All nodes of a net start at rest.",
+        cause: "The key of the protocol is not read.",
+        size: None,
+        noticed: &[by("coupling-chain", "period.mean"), by("dented-gasket", "measure.largest")],
+        hook: Hook::World(|world, _| {
+            let first = world.rigid_count();
+            world.bodies[first..].iter_mut().for_each(|node| node.velocity = ironspin_model::DVec3::ZERO);
+        }),
+    },
+    FaultEntry {
+        name: "node-masses-alike",
+        dimensions: Dimension::BOTH,
+        wrong: "The mass of a net is shared evenly among the nodes that have some.",
+        cause: "Only the sum of the masses is read.",
+        size: None,
+        noticed: &[by("stick-frame", "energy.drift"), by("stick-frame", "momentum.balance")],
+        hook: Hook::World(|world, _| {
+            for soft in 0..world.softs.len() {
+                let nodes = &mut world.bodies[world.softs[soft].nodes.clone()];
+                let (sum, count) = nodes.iter().fold((0.0, 0.0), |(sum, count), node| {
+                    (sum + node.mass, count + if node.mass > 0.0 { 1.0 } else { 0.0 })
+                });
+                nodes.iter_mut().filter(|node| node.mass > 0.0).for_each(|node| node.mass = sum / count);
+            }
+        }),
+    },
+    FaultEntry {
+        name: "matching-rate-for-its-square",
+        dimensions: Dimension::BOTH,
+        wrong: "The rate at which nodes are drawn to the built shape is taken for its square.",
+        cause: "A stiffness over a mass is asked for, and a rate is given.",
+        size: None,
+        noticed: &[by("felt-cube", "period.mean")],
+        hook: Hook::World(|world, _| softs(world, |soft| soft.matching = soft.matching.map(f64::sqrt))),
+    },
 ];
 
 fn softs(world: &mut World, change: impl Fn(&mut SoftBody)) {
