@@ -245,6 +245,15 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         }),
     },
     FaultEntry {
+        name: "skin-without-thickness",
+        dimensions: Dimension::BOTH,
+        wrong: "Nodes and skins have next to no radius.",
+        cause: "Skins are met as surfaces without the radius that rounds them.",
+        size: SHARE,
+        noticed: &[by("pad-pile", "measure.smallest")],
+        hook: Hook::World(|world, share| softs(world, |soft| soft.radius *= 1.0 - 0.99 * share)),
+    },
+    FaultEntry {
         name: "matching-rate-for-its-square",
         dimensions: Dimension::BOTH,
         wrong: "The rate at which nodes are drawn to the built shape is taken for its square.",
