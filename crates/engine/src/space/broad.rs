@@ -160,9 +160,6 @@ impl<R: Real> Broad<R> {
             }
         }
         let origin = self.middle(bodies);
-        // Far from what overflows, and from there on in the same order.
-        let single = |coordinate: R| (coordinate.to_f64() as f32).clamp(-FURTHEST, FURTHEST);
-        let rounded = |v: Vec3<R>| Vec3 { x: single(v.x), y: single(v.y), z: single(v.z) };
         for cover in &self.covers {
             let body = cover.body as usize;
             if !bodies.present[body] {
@@ -170,17 +167,21 @@ impl<R: Real> Broad<R> {
             }
             let (middle, half) = if cover.radius >= R::ZERO {
                 let radius = cover.radius;
-                (bodies.position[body], Vec3 { x: radius, y: radius, z: radius })
+                (bodies.position[body], Vec3::new(radius, radius, radius))
             } else {
                 let piece = &bodies.pieces[cover.piece as usize];
                 piece.around(&piece.pose(&bodies.pose(body)))
             };
-            let grown = cover.grown;
-            let extent = half + Vec3 { x: grown, y: grown, z: grown };
+            let extent = half + Vec3::new(cover.grown, cover.grown, cover.grown);
             for &(number, normal, level) in &self.surfaces {
                 self.found.note(number, cover.piece, normal.dot(middle) - level <= normal.abs().dot(extent));
             }
             let from = middle - origin;
+            let rounded = |v: Vec3<R>| {
+                // Far from what overflows, and from there on in the same order.
+                let single = |coordinate: R| (coordinate.to_f64() as f32).clamp(-FURTHEST, FURTHEST);
+                Vec3 { x: single(v.x), y: single(v.y), z: single(v.z) }
+            };
             let bounds = Bounds { low: rounded(from - extent), high: rounded(from + extent) };
             self.bounds.push(Bound { bounds, piece: cover.piece });
         }

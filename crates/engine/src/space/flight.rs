@@ -188,7 +188,8 @@ fn one_go<R: Real>(rotation: Quat<R>, momentum: Vec3<R>, gyration: &impl Gyratio
             break;
         }
     }
-    end_of_go(rotation, momentum, own, &slopes, gyration, dt)
+    let way = way(own, &slopes, gyration, dt);
+    put_right(rotation.after(Quat::by(way)), momentum, after(own, &slopes, dt))
 }
 
 /// Momenta at the three nodes.
@@ -213,20 +214,6 @@ pub(super) fn change<R: Real>(next: &[Vec3<R>; 3], slopes: &[Vec3<R>; 3]) -> R {
 #[inline(always)]
 pub(super) fn settled<R: Real>(slopes: &[Vec3<R>; 3]) -> R {
     R::of(4.0) * R::EPSILON * slopes[1].abs().largest()
-}
-
-/// Where the body is turned to by rates of its momentum that have settled.
-#[inline(always)]
-fn end_of_go<R: Real>(
-    rotation: Quat<R>,
-    momentum: Vec3<R>,
-    own: Vec3<R>,
-    slopes: &[Vec3<R>; 3],
-    gyration: &impl Gyration<R>,
-    dt: R,
-) -> Quat<R> {
-    let way = way(own, slopes, gyration, dt);
-    put_right(rotation.after(Quat::by(way)), momentum, after(own, slopes, dt))
 }
 
 /// The rotation vector of a go in body axes.

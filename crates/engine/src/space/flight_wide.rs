@@ -6,20 +6,8 @@ use crate::common::scalar::Real;
 use crate::space::flight::{
     Gyration, LARGEST_TURN, Principal, ROUNDS, after, change, first_guess, put_right, round, settled, turn_of, way,
 };
+use crate::space::lanes::{Vectors, put, vector};
 use crate::space::vector::{Quat, SMALL_SQUARE, Vec3};
-
-/// A vector of each body of a block.
-type Vectors<R> = [Lanes<R>; 3];
-
-#[inline(always)]
-fn vector<R: Copy>(of: &Vectors<R>, lane: usize) -> Vec3<R> {
-    Vec3 { x: of[0][lane], y: of[1][lane], z: of[2][lane] }
-}
-
-#[inline(always)]
-fn set<R: Copy>(of: &mut Vectors<R>, lane: usize, to: Vec3<R>) {
-    (of[0][lane], of[1][lane], of[2][lane]) = (to.x, to.y, to.z);
-}
 
 /// Eight bodies with principal axes that turn freely over a step.
 #[derive(Clone, Debug)]
@@ -63,9 +51,9 @@ impl<R: Real> Turns<R> {
         let lane = self.taken;
         self.bodies[lane] = body;
         self.scalar[lane] = rotation.w;
-        set(&mut self.rotation, lane, rotation.v);
-        set(&mut self.momentum, lane, momentum);
-        set(&mut self.inverse, lane, inverse);
+        put(&mut self.rotation, lane, rotation.v);
+        put(&mut self.momentum, lane, momentum);
+        put(&mut self.inverse, lane, inverse);
         self.taken += 1;
         self.taken == LANES
     }
@@ -124,8 +112,8 @@ impl<R: Real> Turns<R> {
         let turn = turn_of(axes.times(gyration.spin(own)), dt);
         let fits = turn > R::ZERO && turn <= R::of(LARGEST_TURN);
         let slopes = first_guess(&gyration, own, dt);
-        set(&mut self.own, lane, own);
-        (0..3).for_each(|k| set(&mut self.slopes[k], lane, slopes[k]));
+        put(&mut self.own, lane, own);
+        (0..3).for_each(|k| put(&mut self.slopes[k], lane, slopes[k]));
         self.settled[lane] = if fits { settled(&slopes) } else { -R::ONE };
         self.fits[lane] = if fits { R::ONE } else { R::ZERO };
     }
@@ -146,7 +134,7 @@ impl<R: Real> Turns<R> {
         for k in 0..3 {
             let (next, before) = (next[k], before[k]);
             let now = Vec3 { x: kept(next.x, before.x), y: kept(next.y, before.y), z: kept(next.z, before.z) };
-            set(&mut self.slopes[k], lane, now);
+            put(&mut self.slopes[k], lane, now);
         }
         self.settled[lane] = if change(&next, &before) <= limit { -R::ONE } else { limit };
     }
@@ -160,7 +148,7 @@ impl<R: Real> Turns<R> {
         let turned = self.quaternion(lane).after(Quat::by_little(way));
         let turned = put_right(turned, vector(&self.momentum, lane), after(own, &slopes, dt));
         self.scalar[lane] = turned.w;
-        set(&mut self.rotation, lane, turned.v);
+        put(&mut self.rotation, lane, turned.v);
         self.fits[lane] = if small { self.fits[lane] } else { R::ZERO };
     }
 }

@@ -64,12 +64,12 @@ impl Along {
 }
 
 /// Where cells lie.
-struct Layout {
+pub(super) struct Layout {
     low: [f64; 3],
     rate: f64,
     /// Cells along each axis; the outermost stay empty unless the world is wrapped around.
     count: [u64; 3],
-    wrapped: bool,
+    pub(super) wrapped: bool,
 }
 
 impl Layout {
@@ -89,6 +89,12 @@ impl Layout {
             count[longest] = (count[longest] / 2).max(FEWEST);
         }
         Layout { low, rate, count: if wrapped { count.map(|count| count.max(FEWEST)) } else { count }, wrapped }
+    }
+
+    /// How much further on the rows of neighbours are that come after a cell.
+    pub(super) fn rows(&self) -> [usize; 4] {
+        let [row, layer] = [self.count[0], self.count[0] * self.count[1]].map(|cells| cells as usize);
+        [row, layer - row, layer, layer + row]
     }
 
     #[inline(always)]
@@ -113,6 +119,19 @@ impl Grid {
         if bounds.is_empty() {
             return;
         }
+        let layout = self.lay(bounds);
+        if layout.wrapped {
+            self.gather_wrapped(&layout, most, found);
+        } else if !self.gather_wide(layout.rows(), most, found) {
+            self.gather_plain(layout.rows(), most, found);
+        }
+        if self.along.cell.len() < bounds.len() {
+            beside_large((bounds, &self.cell), most, found, Bound::pair, Bound::meets);
+        }
+    }
+
+    /// Lays cells over some boxes, and puts the boxes into them.
+    pub(super) fn lay(&mut self, bounds: &[Bound]) -> Layout {
         let ordinary = self.ordinary_size(bounds);
         let (mut low, mut high) = ([f64::INFINITY; 3], [f64::NEG_INFINITY; 3]);
         for bound in bounds.iter().filter(|bound| bound.size() <= ordinary) {
@@ -125,22 +144,16 @@ impl Grid {
         // A little more than the size, so that rounding never puts two cells between boxes that touch.
         let layout = Layout::new(bounds.len(), low, high, f64::from(ordinary) * (1.0 + 1e-6));
         self.arrange(bounds, &layout, ordinary);
-        if layout.wrapped {
-            self.gather_wrapped(&layout, most, found);
-        } else {
-            let [nx, ny, _] = layout.count.map(|count| count as usize);
-            let rows = [nx, nx * ny - nx, nx * ny, nx * ny + nx];
-            if !self.gather_wide(rows, most, found) {
-                for place in 0..self.along.cell.len() {
-                    if found.len() > most {
-                        return;
-                    }
-                    self.runs(place, rows).into_iter().for_each(|run| self.gather(place, run, found));
-                }
+        layout
+    }
+
+    /// Compares all boxes of a grid that is not wrapped one by one, until there are more than `most` pairs.
+    pub(super) fn gather_plain(&self, rows: [usize; 4], most: usize, found: &mut Found) {
+        for place in 0..self.along.cell.len() {
+            if found.len() > most {
+                return;
             }
-        }
-        if self.along.cell.len() < bounds.len() {
-            beside_large((bounds, &self.cell), most, found, Bound::pair, Bound::meets);
+            self.runs(place, rows).into_iter().for_each(|run| self.gather(place, run, found));
         }
     }
 

@@ -96,3 +96,48 @@ fn numbers([a, b, c, d, e, f, g, h]: [f32; BLOCK]) -> __m256 {
 fn eight<T: Copy>(list: &[T], from: usize) -> [T; BLOCK] {
     list[from..from + BLOCK].try_into().expect("a block")
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::space::box_tree::Bounds;
+    use crate::space::broad::Bound;
+    use crate::space::vector::Vec3;
+
+    #[test]
+    fn eight_at_a_time_find_what_one_by_one_find() {
+        let mut seed = 0x2545_f491_4f6c_dd1d_u64;
+        let mut roll = || {
+            seed ^= seed << 13;
+            seed ^= seed >> 7;
+            seed ^= seed << 17;
+            (seed >> 40) as f32 / (1 << 24) as f32
+        };
+        // Closer and closer, so that runs are longer than a block, too.
+        for side in [9.0, 5.0, 2.0] {
+            let bounds: Vec<Bound> = (0..700)
+                .map(|piece| {
+                    let low = Vec3 { x: side * roll(), y: side * roll(), z: side * roll() };
+                    let high = Vec3 { x: low.x + 0.3 + 0.2 * roll(), y: low.y + 0.4, z: low.z + 0.5 * roll() };
+                    Bound { bounds: Bounds { low, high }, piece }
+                })
+                .collect();
+            let (mut grid, mut wide, mut plain) = (Grid::default(), Found::default(), Found::default());
+            let layout = grid.lay(&bounds);
+            assert!(!layout.wrapped);
+            let all = bounds.iter().enumerate().flat_map(|(k, a)| bounds[k + 1..].iter().map(move |b| (a, b)));
+            let mut expected: Vec<_> = all.filter(|(a, b)| a.meets(b)).map(|(a, b)| a.pair(b)).collect();
+            expected.sort_unstable();
+            assert!(expected.len() > 100, "{} pairs", expected.len());
+            grid.gather_plain(layout.rows(), usize::MAX, &mut plain);
+            let mut pairs = Vec::new();
+            plain.sort_into(&mut pairs, bounds.len());
+            assert_eq!(pairs, expected);
+            // A machine without such vectors has only the other way.
+            if grid.gather_wide(layout.rows(), usize::MAX, &mut wide) {
+                wide.sort_into(&mut pairs, bounds.len());
+                assert_eq!(pairs, expected);
+            }
+        }
+    }
+}

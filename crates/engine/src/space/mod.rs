@@ -37,6 +37,7 @@ mod impact;
 mod inner;
 mod joint_rows;
 mod joints;
+mod lanes;
 mod late_impacts;
 mod mesh;
 mod mid_step;

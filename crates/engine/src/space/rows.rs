@@ -1,9 +1,10 @@
 //! The rows of a contact before the passes: its responses in its own axes, worked out for the eight contacts of a bundle side by side.
 
-use crate::common::passes::{LANES, Lanes, Width};
+use crate::common::passes::{LANES, Width};
 use crate::common::scalar::Real;
 use crate::space::bodies::{Inverse, Motion};
 use crate::space::contact::POINTS;
+use crate::space::lanes::{Vectors, put, vector};
 use crate::space::vector::{Mat3, Vec3};
 use crate::space::wide::Bundle;
 
@@ -94,18 +95,8 @@ impl<R: Real> Responses<R> {
 
 /// What the impulses that contacts begin with change of the motion of both bodies of each.
 struct Begun<R> {
-    linear: [[Lanes<R>; 3]; 2],
-    spin: [[Lanes<R>; 3]; 2],
-}
-
-#[inline(always)]
-fn vector<R: Copy>(of: &[Lanes<R>; 3], lane: usize) -> Vec3<R> {
-    Vec3 { x: of[0][lane], y: of[1][lane], z: of[2][lane] }
-}
-
-#[inline(always)]
-fn put<R: Copy>(lanes: &mut [Lanes<R>; 3], lane: usize, v: Vec3<R>) {
-    (lanes[0][lane], lanes[1][lane], lanes[2][lane]) = (v.x, v.y, v.z);
+    linear: [Vectors<R>; 2],
+    spin: [Vectors<R>; 2],
 }
 
 impl<R: Real> Bundle<R> {

@@ -101,13 +101,12 @@ impl<R: Real> Solver<R> {
             if lanes.contains(&NO_CONTACT) {
                 *bundle = Bundle::empty(nobody);
             }
-            let taken = || lanes.iter().enumerate().filter(|(_, number)| **number != NO_CONTACT);
-            for (lane, &number) in taken() {
-                any |= prepare(bundle, lane, &contacts.list[number as usize], bodies, start, step);
+            for (lane, number) in taken(lanes) {
+                any |= prepare(bundle, lane, &contacts.list[number], bodies, start, step);
             }
             let begun = bundle.work_out(self.width);
-            for (lane, &number) in taken() {
-                self.begun[number as usize] = begun[lane];
+            for (lane, number) in taken(lanes) {
+                self.begun[number] = begun[lane];
             }
         }
         // In the order of the contacts, on which no bit may depend otherwise.
@@ -134,8 +133,8 @@ impl<R: Real> Solver<R> {
             self.passes += u64::from(iterate(work, threads));
         }
         for (bundle, lanes) in self.bundles.iter().zip(&self.lanes) {
-            for (lane, &number) in lanes.iter().enumerate().filter(|(_, number)| **number != NO_CONTACT) {
-                let contact = &mut contacts.list[number as usize];
+            for (lane, number) in taken(lanes) {
+                let contact = &mut contacts.list[number];
                 for (k, point) in contact.points[..contact.count].iter_mut().enumerate() {
                     (point.normal_impulse, point.friction_impulse) = bundle.impulses(lane, k);
                 }
@@ -143,6 +142,12 @@ impl<R: Real> Solver<R> {
         }
         &self.motion[..bodies.len()]
     }
+}
+
+/// The lanes of a bundle that have a contact, with its number.
+fn taken(lanes: &[u32; LANES]) -> impl Iterator<Item = (usize, usize)> {
+    let numbers = lanes.iter().enumerate().filter(|(_, number)| **number != NO_CONTACT);
+    numbers.map(|(lane, &number)| (lane, number as usize))
 }
 
 /// Puts a contact into a lane; whether any of its points takes part.

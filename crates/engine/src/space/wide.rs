@@ -10,6 +10,7 @@ use crate::common::scalar::Real;
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::contact::POINTS;
 use crate::space::joints::Joints;
+use crate::space::lanes::{Vectors, put, vector};
 use crate::space::vector::Vec3;
 
 /// Pairs of points, the lower first.
@@ -83,15 +84,14 @@ impl<R: Real> Bundle<R> {
     /// The impulses of a point, along the normal and, as a vector of the world, across it.
     pub(crate) fn impulses(&self, lane: usize, point: usize) -> (R, Vec3<R>) {
         let [x, y, along] = self.points[point].impulse.map(|lanes| lanes[lane]);
-        let axis = |k: usize| Vec3::new(self.axes[k][0][lane], self.axes[k][1][lane], self.axes[k][2][lane]);
-        (along, axis(0) * x + axis(1) * y)
+        (along, vector(&self.axes[0], lane) * x + vector(&self.axes[1], lane) * y)
     }
 }
 
 /// The bodies of a bundle, a number of each lane after the other.
 struct Gathered<R> {
-    linear: [Lanes<R>; 3],
-    spin: [Lanes<R>; 3],
+    linear: Vectors<R>,
+    spin: Vectors<R>,
 }
 
 impl<R: Real> Gathered<R> {
@@ -101,8 +101,8 @@ impl<R: Real> Gathered<R> {
         let mut all = Gathered { linear: [zero; 3], spin: [zero; 3] };
         for lane in 0..LANES {
             let Motion { linear, spin } = motion.read(bodies[lane]);
-            (all.linear[0][lane], all.linear[1][lane], all.linear[2][lane]) = (linear.x, linear.y, linear.z);
-            (all.spin[0][lane], all.spin[1][lane], all.spin[2][lane]) = (spin.x, spin.y, spin.z);
+            put(&mut all.linear, lane, linear);
+            put(&mut all.spin, lane, spin);
         }
         all
     }
@@ -110,8 +110,7 @@ impl<R: Real> Gathered<R> {
     #[inline(always)]
     fn write(&self, bodies: &[u32; LANES], inverse_mass: &Lanes<R>, motion: &Motions<'_, Motion<R>>) {
         for lane in 0..LANES {
-            let vector = |v: &[Lanes<R>; 3]| Vec3::new(v[0][lane], v[1][lane], v[2][lane]);
-            let now = Motion { linear: vector(&self.linear), spin: vector(&self.spin) };
+            let now = Motion { linear: vector(&self.linear, lane), spin: vector(&self.spin, lane) };
             motion.write(bodies[lane], inverse_mass[lane] > R::ZERO, now);
         }
     }
