@@ -66,7 +66,9 @@ impl Gauge for Isotropy {
 
     fn exhibit(&self) -> Option<Exhibit> {
         let ways: Vec<(DVec3, f64)> = self.values.iter().flatten().map(|&(value, way)| (way, value)).collect();
-        (ways.len() >= 3).then_some(Exhibit::Directions { ways })
+        // As in the reading: where all came to nothing there is no share of it.
+        let sum = ways.iter().map(|(_, value)| value).sum::<f64>();
+        (ways.len() >= 3 && sum != 0.0).then_some(Exhibit::Directions { ways })
     }
 
     fn reading(&self, world: &World) -> Reading {
