@@ -61,7 +61,7 @@ pub use cost::{cost_csv, cost_plot, cost_table, tradeoff_plot};
 pub use drawing::{Drawing, TwinDrawing};
 pub use exchange::{junit_xml, markdown};
 pub use farm::farm_table;
-pub use figure::{FIGURES_MADE_FOR, View, drawn_coarser};
+pub use figure::{FIGURES_MADE_FOR, View, coarsened};
 pub use film::{FilmError, FilmStyle, apng, gif, play, still, strip};
 pub use formats::{RESULT_FORMATS, ResultFormat};
 pub use lettering::missing_letters;

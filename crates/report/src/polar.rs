@@ -16,7 +16,8 @@ pub(crate) fn polar(gauge: &str, ways: &[([f64; 2], f64)], axes: &[(char, [f64; 
     let mean = ways.iter().map(|(_, value)| value).sum::<f64>() / ways.len() as f64;
     let off = ways.iter().map(|(_, value)| (value - mean).abs()).fold(0.0, f64::max) / mean.abs();
     let larger = magnified(off);
-    let radius = |value: f64| RIM * (1.0 + larger * (value - mean) / mean) / (1.0 + VISIBLE.max(off));
+    // What is of the other sign stands in the middle.
+    let radius = |value: f64| (RIM * (1.0 + larger * (value - mean) / mean) / (1.0 + VISIBLE.max(off))).max(0.0);
     let place = |[x, y]: [f64; 2], r: f64| {
         let length = x.hypot(y).max(f64::MIN_POSITIVE);
         [SIDE / 2.0 + r * x / length, SIDE / 2.0 + 8.0 - r * y / length]

@@ -5,7 +5,7 @@ use crate::diagnostic::{Diagnostic, ExitStatus};
 use crate::{output, progress};
 use ironspin_lab::{TrialRecord, plan_grid, put_file};
 use ironspin_model::{DVec3, Dimension, World, nearest};
-use ironspin_report::{FilmError, FilmStyle, View, apng, drawn_coarser, gif, missing_letters, play, still, strip};
+use ironspin_report::{FilmError, FilmStyle, View, apng, coarsened, gif, missing_letters, play, still, strip};
 use std::io::IsTerminal;
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -136,7 +136,7 @@ pub(crate) fn run(options: &FilmOptions, quiet: bool) -> Result<ExitStatus, Diag
         if let Some(note) = missing_letters([style.title.as_str()]) {
             output::note(&note);
         }
-        drawn_coarser(&plan.setup.world).iter().for_each(|note| output::note(note));
+        coarsened(&plan.setup.world).1.iter().for_each(|note| output::note(note));
         let fault = |cause| Diagnostic::File { path: out.display().to_string(), cause };
         put_file(out, &film).map_err(fault)?;
         if !quiet {

@@ -10,7 +10,7 @@ use ironspin_model::{DVec3, Verdict};
 pub(crate) use replay::DrawnMoment;
 pub(crate) use replay::DrawnReplay;
 use serde::{Deserialize, Serialize};
-pub(crate) use watched::DrawnBody;
+use watched::WatchedBody;
 
 /// Bodies whose way is drawn, and points of each curve.
 const PATHS: usize = 6;
@@ -35,7 +35,7 @@ pub struct Drawing {
     pub(crate) replay: DrawnReplay,
     /// Of a body in space: how it moves and turns.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(crate) watched: Option<DrawnBody>,
+    pub(crate) watched: Option<WatchedBody>,
     /// Of each claim the value so far, over time; empty where there is none.
     #[serde(default)]
     pub(crate) tracks: Vec<Vec<Option<f64>>>,
@@ -106,7 +106,7 @@ impl Drawing {
             paths: chosen.map(|curve| DrawnCurve::of(curve, stride)).collect(),
             more_paths: some < record.world().dynamic_bodies().count(),
             replay,
-            watched: watched::watched(record, stride),
+            watched: watched::watched(record),
             tracks: record.claims.iter().map(|claim| drawn_track(claim, stride)).collect(),
             exhibits: reported_once(record.claims.iter().enumerate().filter_map(exhibit).collect()),
         })

@@ -1,7 +1,7 @@
 //! What a trial is played back from, as whole numbers.
 
 use super::short;
-use crate::figure::{Ground, JointSign, Primitive, Sight, Solid, View, body_figure, drawn_coarser, largest_strain};
+use crate::figure::{Ground, JointSign, Primitive, Sight, Solid, View, body_figure, coarsened, largest_strain};
 use crate::picture::Scenery;
 use ironspin_lab::{Recording, Replay};
 use ironspin_model::{Body, BodyKind, DVec2, DVec3, Dimension, Joint, Part, Pose, SoftBody, SpaceShape, World, turn};
@@ -265,6 +265,8 @@ impl DrawnReplay {
 
     /// The replay of a trial, with that of a twin beside it.
     pub(super) fn of(world: &World, recording: &Recording, twin: Option<&Recording>) -> DrawnReplay {
+        let (world, coarser) = coarsened(world);
+        let world = &*world;
         let scenery = Scenery::of_trial(world, recording, None);
         let (low, high) = scenery.corners();
         let region = scenery.region();
@@ -310,7 +312,7 @@ impl DrawnReplay {
                 .map(|joint| DrawnJoint::of(joint, world.dimension == Dimension::Space))
                 .collect(),
             softs: world.softs.iter().map(|soft| DrawnSoft::of(world, soft, strain)).collect(),
-            coarser: drawn_coarser(world),
+            coarser,
             times: replay.times.iter().map(|&time| short(time)).collect(),
             states: reported(replay),
             contacts: contacts.collect(),

@@ -1,24 +1,26 @@
 //! One body of space in numbers over time: its place in three components, its tilt, and its turn about the upright.
 
-use super::{DrawnCurve, moments, short};
+use super::{DrawnCurve, POINTS, moments, short};
 use ironspin_lab::TrialRecord;
 use ironspin_model::{BodyKind, DQuat, DVec3, Dimension, World};
 use serde::{Deserialize, Serialize};
-use std::f64::consts::{PI, TAU};
+use std::f64::consts::TAU;
 
 /// How a body moves and turns.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-pub(crate) struct DrawnBody {
-    pub(crate) name: String,
+pub(crate) struct WatchedBody {
+    name: String,
+    /// Times of all curves, s.
+    pub(crate) times: Vec<f64>,
     /// Along x, y and z, m; empty of what stays where it is.
     place: Vec<DrawnCurve>,
     /// Degrees between what was upright in the first frame and now; empty of what does not tilt.
     tilt: Vec<DrawnCurve>,
-    /// Degrees turned about the upright since then; empty of what does not turn.
+    /// Degrees turned about the upright since then; empty of what does not turn, or turns too fast for the frames.
     turn: Vec<DrawnCurve>,
 }
 
-impl DrawnBody {
+impl WatchedBody {
     /// What is plotted of it, with the unit.
     pub(crate) fn plots(&self) -> impl Iterator<Item = (String, &'static str, &[DrawnCurve])> {
         let place = (format!("Place of {}", self.name), "m", &self.place[..]);
@@ -33,7 +35,7 @@ const TURNS: f64 = 0.01;
 const MOVES: f64 = 1e-6;
 
 /// The body at which a claim broke first, or else the one that moves that has the largest way or turn; nothing in the plane.
-pub(super) fn watched(record: &TrialRecord, stride: usize) -> Option<DrawnBody> {
+pub(super) fn watched(record: &TrialRecord) -> Option<WatchedBody> {
     let world = record.world();
     if world.dimension != Dimension::Space {
         return None;
@@ -41,31 +43,45 @@ pub(super) fn watched(record: &TrialRecord, stride: usize) -> Option<DrawnBody> 
     let body = moments(record).iter().find_map(|moment| moment.body).or_else(|| liveliest(record))?;
     let replay = &record.recording.replay;
     let poses: Vec<_> = (0..replay.times.len()).map(|frame| replay.frame(frame)[body]).collect();
-    let curve = |name: &str, values: Vec<f64>| DrawnCurve {
+    let stride = poses.len().div_ceil(POINTS).max(1);
+    let curve = |name: &str, values: &[f64]| DrawnCurve {
         name: name.to_owned(),
-        values: values.into_iter().step_by(stride).map(|value| value.is_finite().then(|| short(value))).collect(),
+        values: values.iter().step_by(stride).map(|&value| value.is_finite().then(|| short(value))).collect(),
     };
-    let along = |axis: usize| poses.iter().map(|pose| pose.position[axis]).collect::<Vec<f64>>();
-    let place = [along(0), along(1), along(2)];
+    let place = [0, 1, 2].map(|axis| poses.iter().map(|pose| pose.position[axis]).collect::<Vec<f64>>());
     let [tilt, turn] = tilt_and_turn(poses.iter().map(|pose| pose.rotation), upright(world));
-    let varies = |values: &[f64], least: f64| values.iter().any(|value| (value - values[0]).abs() > least);
-    let turns = |name: &str, angles: Vec<f64>| {
-        let shown = world.soft_of_node(body).is_none() && varies(&angles, TURNS);
+    let turns = |name: &str, angles: &[f64], tells: bool| {
+        let shown = tells && world.soft_of_node(body).is_none() && range(angles) > TURNS;
         if shown { vec![curve(name, angles)] } else { Vec::new() }
     };
-    let moves = place.iter().any(|values| varies(values, MOVES));
-    let drawn = DrawnBody {
+    let moves = place.iter().any(|values| range(values) > MOVES);
+    let places = ["x", "y", "z"].into_iter().zip(&place).map(|(name, values)| curve(name, values));
+    let drawn = WatchedBody {
         name: world.bodies[body].name.clone(),
-        place: if moves {
-            ["x", "y", "z"].into_iter().zip(place).map(|(name, v)| curve(name, v)).collect()
-        } else {
-            Vec::new()
-        },
-        tilt: turns("tilt", tilt),
-        turn: turns("turn", turn),
+        times: replay.times.iter().step_by(stride).map(|&time| short(time)).collect(),
+        place: if moves { places.collect() } else { Vec::new() },
+        tilt: turns("tilt", &tilt, true),
+        turn: turns("turn", &turn, is_told_by_frames(record, body)),
     };
     let anything = drawn.plots().next().is_some();
     anything.then_some(drawn)
+}
+
+/// Whether a body turns by less than a third of a circle from one frame of the replay to the next, as far as its spin at the start and in the end tells.
+fn is_told_by_frames(record: &TrialRecord, body: usize) -> bool {
+    let recording = &record.recording;
+    let spins =
+        [&recording.start, &recording.end].map(|states| states.get(body).map_or(0.0, |state| state.spin.length()));
+    let gaps = recording.replay.times.windows(2).map(|pair| pair[1] - pair[0]);
+    // What is not there has no spin.
+    spins[0].max(spins[1]) * gaps.fold(0.0, f64::max) < TAU / 3.0
+}
+
+/// From the least to the largest of some numbers; nothing of numbers that are none.
+fn range(values: &[f64]) -> f64 {
+    let finite = values.iter().filter(|value| value.is_finite());
+    let (low, high) = finite.fold((f64::INFINITY, f64::NEG_INFINITY), |(l, h), &v| (l.min(v), h.max(v)));
+    if low < high { high - low } else { 0.0 }
 }
 
 /// Where gravity comes from, or y.
@@ -100,14 +116,18 @@ fn tilt_and_turn(rotations: impl Iterator<Item = DQuat>, up: DVec3) -> [Vec<f64>
     let (mut tilts, mut turns) = (Vec::new(), Vec::new());
     let (mut first, mut last) = (None, 0.0);
     for rotation in rotations {
+        // Nothing is told of what is not there.
+        if !rotation.is_finite() {
+            tilts.push(f64::NAN);
+            turns.push(f64::NAN);
+            continue;
+        }
         let since = rotation * first.get_or_insert(rotation).inverse();
         let axis = since * up;
         tilts.push(libm::atan2(axis.cross(up).length(), axis.dot(up)).to_degrees());
-        let about = DVec3::new(since.x, since.y, since.z).dot(up);
-        let angle = 2.0 * libm::atan2(about, since.w);
+        let angle = 2.0 * libm::atan2(DVec3::new(since.x, since.y, since.z).dot(up), since.w);
         // The nearest of all turns that look alike to that of the frame before.
-        let near = angle + TAU * ((last - angle) / TAU).round();
-        last = if (near - last).abs() <= PI { near } else { angle };
+        last = angle + TAU * ((last - angle) / TAU).round();
         turns.push(last.to_degrees());
     }
     [tilts, turns]
@@ -116,6 +136,39 @@ fn tilt_and_turn(rotations: impl Iterator<Item = DQuat>, up: DVec3) -> [Vec<f64>
 #[cfg(test)]
 mod tests {
     use super::*;
+    use ironspin_lab::{GridOrder, plan_grid, run_trial};
+
+    #[test]
+    fn places_stand_at_the_times_of_the_frames_that_they_are_from() {
+        // So many steps that the recording has other times for its samples than for its replay.
+        let order = GridOrder::plain(
+            vec!["solid-drop".to_owned()],
+            vec!["builtin".to_owned()],
+            vec!["1/960".parse().expect("a step")],
+        );
+        let record = run_trial(&plan_grid(&order).expect("a plan")[0]);
+        let drawn = watched(&record).expect("a body that moves");
+        let recording = &record.recording;
+        assert_ne!(recording.replay.times.len(), recording.times.len());
+        let sampled = recording.y.iter().find(|curve| curve.name == drawn.name).expect("the same body");
+        for (k, &time) in drawn.times.iter().enumerate() {
+            let next = recording.times.partition_point(|&sample| sample < time).clamp(1, recording.times.len() - 1);
+            let (from, to) = (recording.times[next - 1], recording.times[next]);
+            let share = (time - from) / (to - from);
+            let expected = sampled.values[next - 1] + share * (sampled.values[next] - sampled.values[next - 1]);
+            let found = drawn.place[1].values[k].expect("a place");
+            assert!((found - expected).abs() < 1e-3, "{found} {expected} at {time} s");
+        }
+    }
+
+    #[test]
+    fn what_is_not_there_yet_is_told_from_when_it_comes() {
+        let none = DQuat::from_xyzw(f64::NAN, f64::NAN, f64::NAN, f64::NAN);
+        let frames = [none, DQuat::IDENTITY, DQuat::from_axis_angle(DVec3::Y, 0.5)];
+        let [tilt, turn] = tilt_and_turn(frames.into_iter(), DVec3::Y);
+        assert!(tilt[0].is_nan() && turn[0].is_nan() && tilt[2] < 1e-9);
+        assert!((turn[2] - 0.5_f64.to_degrees()).abs() < 1e-9 && (range(&turn) - turn[2]).abs() < 1e-9);
+    }
 
     #[test]
     fn a_top_that_leans_and_turns_three_times_is_told_in_degrees() {

@@ -1,6 +1,5 @@
 //! Bodies as flat faces, for drawing: round ones by as many as look round.
 
-use super::coarse::to_draw;
 use super::solids::FlatFace;
 use super::{Piece, Primitive, Sight};
 use ironspin_model::{DVec3, SpaceShape};
@@ -37,10 +36,12 @@ impl Facets {
                 edged: true,
                 two_sided: false,
             }),
-            SpaceShape::Mesh(mesh) => {
-                let (corners, faces) = to_draw(mesh);
-                Some(Facets { corners, faces, edged: true, two_sided: true })
-            }
+            SpaceShape::Mesh(mesh) => Some(Facets {
+                corners: mesh.points().to_vec(),
+                faces: mesh.faces().iter().map(|face| face.map(|k| k as usize).to_vec()).collect(),
+                edged: true,
+                two_sided: true,
+            }),
             SpaceShape::Sphere(_) | SpaceShape::Box(_) | SpaceShape::HalfSpace(_) => None,
         }
     }

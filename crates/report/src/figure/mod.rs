@@ -24,7 +24,7 @@ mod solids;
 
 pub(crate) use bodies::{PartFigure, body_figure, placed_point};
 pub(crate) use camera::Camera;
-pub use coarse::drawn_coarser;
+pub use coarse::coarsened;
 pub(crate) use ground::{Ground, Tint};
 pub(crate) use joints::{JointSign, joint_figure};
 pub(crate) use sight::Sight;

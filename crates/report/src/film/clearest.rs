@@ -16,9 +16,8 @@ const BODIES: usize = 400;
 const SEEN: usize = 6;
 
 /// The corner from which the fewest moving bodies are hidden at the start, at the end, and when something broke; what broke a claim counts for all of
-/// them. The usual one where none is better.
-pub(super) fn view(record: &TrialRecord) -> View {
-    let world = record.world();
+/// them. The usual one where none is better. `world` is that of the trial as it is drawn.
+pub(super) fn view(record: &TrialRecord, world: &World) -> View {
     if world.dimension == Dimension::Plane || world.rigid().is_empty() {
         return View::usual(world.dimension);
     }

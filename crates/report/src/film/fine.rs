@@ -120,8 +120,10 @@ impl Room {
             let near = &mut self.near[dots.clone()];
             let colours = &mut self.colours[dots.clone()];
             if opacity < 1.0 {
-                for (_, (_, dot)) in near.iter().zip(colours).enumerate().filter(|(k, (near, _))| q(*k) > **near) {
-                    *dot = packed(mixed(unpacked(*dot), colour, opacity));
+                for (k, (near, dot)) in near.iter().zip(colours).enumerate() {
+                    if q(k) > *near {
+                        *dot = packed(mixed(unpacked(*dot), colour, opacity));
+                    }
                 }
                 continue;
             }

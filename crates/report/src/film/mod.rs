@@ -23,14 +23,15 @@ pub use blocks::play;
 pub(crate) use raster::paint;
 
 use crate::drawing::{DrawnMoment, moments};
-use crate::figure::{Ground, View, largest_strain};
+use crate::figure::{Ground, View, coarsened, largest_strain};
 use crate::picture::Scenery;
 use fine::{Backdrop, Rooms};
 use ironspin_lab::TrialRecord;
-use ironspin_model::{BodyKind, DVec2, DVec3};
+use ironspin_model::{BodyKind, DVec2, DVec3, World};
 use palette::Palette;
 use rayon::prelude::*;
 use seen::{Close, usual_reach};
+use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::OnceLock;
 use tiny_skia::{Pixmap, PixmapPaint, Transform};
@@ -109,6 +110,8 @@ impl Pane {
 
 struct Filming<'a> {
     record: &'a TrialRecord,
+    /// The world as it is drawn.
+    drawn: Cow<'a, World>,
     style: &'a FilmStyle,
     size: [u32; 2],
     panes: Vec<Pane>,
@@ -140,7 +143,8 @@ impl<'a> Filming<'a> {
             let why = if record.reason.is_empty() { "no frame was made".to_owned() } else { record.reason.clone() };
             return Err(FilmError::Nothing(why));
         }
-        let views = if style.views.is_empty() { vec![clearest::view(record)] } else { style.views.clone() };
+        let drawn = coarsened(record.world()).0;
+        let views = if style.views.is_empty() { vec![clearest::view(record, &drawn)] } else { style.views.clone() };
         let panes: Vec<Pane> = views.into_iter().map(|view| Pane::new(record, view, style)).collect();
         let region = panes[0].scenery.region();
         let across = panes[0].corners[1] - panes[0].corners[0];
@@ -155,6 +159,7 @@ impl<'a> Filming<'a> {
         let moments = moments(record);
         let mut filming = Filming {
             record,
+            drawn,
             style,
             size,
             ground: Ground::of(record.world(), region.0, region.1),

@@ -13,6 +13,8 @@ const SMALL: f64 = 44.0;
 /// Share of the picture's shorter side that a close-up takes, and how many bodies like the one in its middle stand across it.
 const SHARE: f64 = 0.38;
 const ACROSS: f64 = 4.0;
+/// Dots below which a close-up would show nothing.
+const LEAST: u32 = 16;
 /// A dot of a contact is no larger than this share of a usual body.
 const OF_BODY: f64 = 0.2;
 
@@ -39,16 +41,16 @@ impl Close {
         }
         let [low, high] = filming.panes[0].corners;
         let (radius, scale) = (reach(&world.bodies[body]), f64::from(filming.size[0]) / (high.x - low.x));
-        let half = 0.5 * ACROSS * 2.0 * radius;
         let is_small = radius > 0.0 && radius.is_finite() && 2.0 * radius * scale < SMALL;
-        is_small.then(|| Close { body, half, place: Close::place(filming) })
+        let close = is_small.then(|| Close { body, half: ACROSS * radius, place: Close::place(filming) });
+        close.filter(|close| close.place.2 >= LEAST)
     }
 
     /// The corner of the picture in which the fewest bodies are over the trial, but that of the letters.
     fn place(filming: &Filming<'_>) -> (u32, u32, u32) {
         let ([wide, tall], pane) = (filming.size, &filming.panes[0]);
         let side = (SHARE * f64::from(wide.min(tall))) as u32 & !1;
-        let (right, below) = (wide - side - 2, tall - side - 2);
+        let (right, below) = (wide.saturating_sub(side + 2), tall.saturating_sub(side + 2));
         let camera = Camera::showing(pane.corners[0], pane.corners[1], DVec2::new(f64::from(wide), f64::from(tall)));
         let (replay, sight) = (&filming.record.recording.replay, pane.scenery.sight());
         let frames = replay.times.len();
@@ -116,7 +118,7 @@ impl Filming<'_> {
     /// All that is seen, without letters.
     fn draw(&self, raster: &mut Raster, pane: &Pane, backdrop: Option<&Backdrop>, frame: usize) {
         let replay = &self.record.recording.replay;
-        let (poses, sight, world) = (replay.frame(frame), *pane.scenery.sight(), self.record.world());
+        let (poses, sight, world) = (replay.frame(frame), *pane.scenery.sight(), &*self.drawn);
         let at = |pose: &Pose| sight.project(pose.position);
         let in_space = world.dimension == Dimension::Space;
         if in_space {

@@ -3,7 +3,7 @@
 use super::PageTrial;
 use crate::axes::Figure;
 use crate::axes::PlotError;
-use crate::drawing::{Drawing, DrawnBody, DrawnCurve, DrawnReplay};
+use crate::drawing::{Drawing, DrawnCurve, DrawnReplay};
 use crate::look::css;
 use crate::number::{show, with_unit};
 use crate::plot::{edges, exhibit, gauge_over_time, over_time};
@@ -108,7 +108,8 @@ fn curves(trial: &PageTrial, drawing: &Drawing, share: Share) -> Result<Vec<Mark
         let (some, axis) = (if drawing.more_paths { "some of the " } else { "" }, drawing.axis);
         let position = over_time(&format!("Position along {axis}"), "m", times, &paths);
         out.push(figure(&position, &format!("Centres of {some}moving bodies along {axis}."), &legend(&paths))?);
-        for (what, unit, drawn) in drawing.watched.iter().flat_map(DrawnBody::plots) {
+        let watched = drawing.watched.iter().flat_map(|body| body.plots().map(move |plot| (&body.times, plot)));
+        for (times, (what, unit, drawn)) in watched {
             let lines = curves(drawn);
             out.push(figure(&over_time(&what, unit, times, &lines), &format!("{what} over time."), &legend(&lines))?);
         }
