@@ -2,7 +2,7 @@
 
 use super::{DrawnCurve, POINTS, moments, short};
 use ironspin_lab::TrialRecord;
-use ironspin_model::{BodyKind, DQuat, DVec3, Dimension, World};
+use ironspin_model::{Body, BodyKind, DQuat, DVec3, Dimension, World};
 use serde::{Deserialize, Serialize};
 use std::f64::consts::TAU;
 
@@ -14,9 +14,9 @@ pub(crate) struct WatchedBody {
     pub(crate) times: Vec<f64>,
     /// Along x, y and z, m; empty of what stays where it is.
     place: Vec<DrawnCurve>,
-    /// Degrees between what was upright in the first frame and now; empty of what does not tilt.
+    /// Degrees between an axis of its own and the upright; empty of what does not turn.
     tilt: Vec<DrawnCurve>,
-    /// Degrees turned about the upright since then; empty of what does not turn, or turns too fast for the frames.
+    /// Degrees turned about the upright since the first frame; empty of what does not, or turns too fast for the frames.
     turn: Vec<DrawnCurve>,
 }
 
@@ -49,19 +49,18 @@ pub(super) fn watched(record: &TrialRecord) -> Option<WatchedBody> {
         values: values.iter().step_by(stride).map(|&value| value.is_finite().then(|| short(value))).collect(),
     };
     let place = [0, 1, 2].map(|axis| poses.iter().map(|pose| pose.position[axis]).collect::<Vec<f64>>());
-    let [tilt, turn] = tilt_and_turn(poses.iter().map(|pose| pose.rotation), upright(world));
-    let turns = |name: &str, angles: &[f64], tells: bool| {
-        let shown = tells && world.soft_of_node(body).is_none() && range(angles) > TURNS;
-        if shown { vec![curve(name, angles)] } else { Vec::new() }
-    };
+    let turning = turning(poses.iter().map(|pose| pose.rotation), &world.bodies[body], upright(world));
+    let told = range(&turning.turn) > TURNS && (turning.of_axis || is_told_by_frames(record, body));
+    let turns = world.soft_of_node(body).is_none() && (told || range(&turning.tilt) > TURNS);
+    let one = |name: &str, angles: &[f64], shown: bool| if shown { vec![curve(name, angles)] } else { Vec::new() };
     let moves = place.iter().any(|values| range(values) > MOVES);
     let places = ["x", "y", "z"].into_iter().zip(&place).map(|(name, values)| curve(name, values));
     let drawn = WatchedBody {
         name: world.bodies[body].name.clone(),
         times: replay.times.iter().step_by(stride).map(|&time| short(time)).collect(),
         place: if moves { places.collect() } else { Vec::new() },
-        tilt: turns("tilt", &tilt, true),
-        turn: turns("turn", &turn, is_told_by_frames(record, body)),
+        tilt: one("tilt", &turning.tilt, turns),
+        turn: one("turn", &turning.turn, turns && told),
     };
     let anything = drawn.plots().next().is_some();
     anything.then_some(drawn)
@@ -110,33 +109,74 @@ fn liveliest(record: &TrialRecord) -> Option<usize> {
         .map(|(_, body)| body)
 }
 
-/// Degrees over time: between the axis of the body that was upright at first and the upright, and how far the body has turned about the upright, counted
-/// on through whole turns (the twist of the turn since the first frame, Dobrowolski 2015).
-fn tilt_and_turn(rotations: impl Iterator<Item = DQuat>, up: DVec3) -> [Vec<f64>; 2] {
-    let (mut tilts, mut turns) = (Vec::new(), Vec::new());
-    let (mut first, mut last) = (None, 0.0);
+/// How a body turns over time, degrees; not-a-number while it is not there.
+struct Turning {
+    tilt: Vec<f64>,
+    turn: Vec<f64>,
+    /// Whether the turn is that of its leaning axis, and not of the body as a whole.
+    of_axis: bool,
+}
+
+/// An axis that leans by less has no direction to speak of, degrees.
+const LEANS: f64 = 10.0;
+
+/// The tilt of a body's own axis, and its turn about the upright since the first frame, counted on through whole turns: of that axis where it leans in every
+/// frame (precession), or else of the body (the twist of its rotation; Dobrowolski 2015).
+fn turning(rotations: impl Iterator<Item = DQuat>, body: &Body, up: DVec3) -> Turning {
+    let (u, mut first) = (up.any_orthonormal_vector(), None);
+    let v = up.cross(u);
+    let (mut tilt, mut azimuth, mut twist) = (Vec::new(), Vec::new(), Vec::new());
     for rotation in rotations {
         // Nothing is told of what is not there.
         if !rotation.is_finite() {
-            tilts.push(f64::NAN);
-            turns.push(f64::NAN);
+            for angles in [&mut tilt, &mut azimuth, &mut twist] {
+                angles.push(f64::NAN);
+            }
             continue;
         }
-        let since = rotation * first.get_or_insert(rotation).inverse();
-        let axis = since * up;
-        tilts.push(libm::atan2(axis.cross(up).length(), axis.dot(up)).to_degrees());
-        let angle = 2.0 * libm::atan2(DVec3::new(since.x, since.y, since.z).dot(up), since.w);
-        // The nearest of all turns that look alike to that of the frame before.
-        last = angle + TAU * ((last - angle) / TAU).round();
-        turns.push(last.to_degrees());
+        let &mut (start, own) = first.get_or_insert_with(|| (rotation, own_axis(body, rotation, up)));
+        let axis = rotation * own;
+        tilt.push(libm::atan2(axis.cross(up).length(), axis.dot(up)).to_degrees());
+        azimuth.push(libm::atan2(axis.dot(v), axis.dot(u)).to_degrees());
+        let since = rotation * start.inverse();
+        twist.push((2.0 * libm::atan2(DVec3::new(since.x, since.y, since.z).dot(up), since.w)).to_degrees());
     }
-    [tilts, turns]
+    let leans = |angle: &f64| (LEANS..180.0 - LEANS).contains(angle);
+    let of_axis = tilt.iter().filter(|angle| angle.is_finite()).all(leans);
+    Turning { tilt, turn: counted_on(if of_axis { azimuth } else { twist }), of_axis }
+}
+
+/// The axis of its own about which a body is the same all round, as far as its inertia tells; or else that of its three which is the most upright.
+fn own_axis(body: &Body, rotation: DQuat, up: DVec3) -> DVec3 {
+    let axes = [DVec3::X, DVec3::Y, DVec3::Z];
+    let moments = [0, 1, 2].map(|k| body.inertia.0.col(k)[k]);
+    let alike = |a: usize, b: usize| (moments[a] - moments[b]).abs() <= 1e-6 * moments[a].abs();
+    let round = (0..3).find(|&k| alike((k + 1) % 3, (k + 2) % 3) && !alike(k, (k + 1) % 3));
+    let upright = |axis: &DVec3| (rotation * *axis).dot(up).abs();
+    let most = axes.into_iter().reduce(|best, one| if upright(&one) > upright(&best) { one } else { best });
+    let axis = round.map(|k| axes[k]).or(most).unwrap_or(DVec3::Y);
+    if (rotation * axis).dot(up) < 0.0 { -axis } else { axis }
+}
+
+/// Angles from the first on, each the nearest to the one before of all that look alike, degrees.
+fn counted_on(angles: Vec<f64>) -> Vec<f64> {
+    let (mut first, mut last) = (None, 0.0);
+    let counted = angles.into_iter().map(|angle| {
+        if !angle.is_finite() {
+            return angle;
+        }
+        let since = angle - *first.get_or_insert(angle);
+        last = since + 360.0 * ((last - since) / 360.0).round();
+        last
+    });
+    counted.collect()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use ironspin_lab::{GridOrder, plan_grid, run_trial};
+    use ironspin_model::{DMat3, Inertia};
 
     #[test]
     fn places_stand_at_the_times_of_the_frames_that_they_are_from() {
@@ -161,26 +201,30 @@ mod tests {
         }
     }
 
+    fn wheel() -> Body {
+        let inertia = Inertia(DMat3::from_diagonal(DVec3::new(1.0, 2.0, 1.0)));
+        Body { inertia, ..Body::plain("wheel") }
+    }
+
     #[test]
     fn what_is_not_there_yet_is_told_from_when_it_comes() {
         let none = DQuat::from_xyzw(f64::NAN, f64::NAN, f64::NAN, f64::NAN);
         let frames = [none, DQuat::IDENTITY, DQuat::from_axis_angle(DVec3::Y, 0.5)];
-        let [tilt, turn] = tilt_and_turn(frames.into_iter(), DVec3::Y);
-        assert!(tilt[0].is_nan() && turn[0].is_nan() && tilt[2] < 1e-9);
+        let Turning { tilt, turn, of_axis } = turning(frames.into_iter(), &wheel(), DVec3::Y);
+        assert!(tilt[0].is_nan() && turn[0].is_nan() && tilt[2] < 1e-9 && !of_axis);
         assert!((turn[2] - 0.5_f64.to_degrees()).abs() < 1e-9 && (range(&turn) - turn[2]).abs() < 1e-9);
     }
 
     #[test]
-    fn a_top_that_leans_and_turns_three_times_is_told_in_degrees() {
-        let lean = DQuat::from_axis_angle(DVec3::X, 0.3);
-        let frames = (0..=300).map(|k| {
-            let turned = DQuat::from_axis_angle(DVec3::Y, 3.0 * TAU * f64::from(k) / 300.0);
-            // From the sixtieth frame on it leans.
-            if k < 60 { turned } else { turned * lean }
-        });
-        let [tilt, turn] = tilt_and_turn(frames, DVec3::Y);
-        assert!(tilt[59] < 1e-6 && (tilt[60] - 0.3_f64.to_degrees()).abs() < 1e-6, "{tilt:?}");
-        assert!((turn[59] - 3.0 * 360.0 * 59.0 / 300.0).abs() < 1e-6, "{turn:?}");
-        assert!((turn[300] - 1080.0).abs() < 1e-6, "{}", turn[300]);
+    fn an_upright_wheel_turns_as_a_whole_and_a_leaning_one_goes_round_by_its_axis() {
+        let turned = |k: i32| DQuat::from_axis_angle(DVec3::Y, 3.0 * TAU * f64::from(k) / 300.0);
+        let upright = turning((0..=300).map(turned), &wheel(), DVec3::Y);
+        assert!((upright.turn[300] - 1080.0).abs() < 1e-6 && range(&upright.tilt) < 1e-6);
+        // It spins seven times as fast about its own axis, which leans by half a radian.
+        let lean = DQuat::from_axis_angle(DVec3::X, 0.5);
+        let leaning = (0..=300).map(|k| turned(k) * lean * turned(7 * k));
+        let Turning { tilt, turn, of_axis } = turning(leaning, &wheel(), DVec3::Y);
+        assert!(of_axis && (turn[300] - 1080.0).abs() < 1e-6, "{}", turn[300]);
+        assert!(tilt.iter().all(|angle| (angle - 0.5_f64.to_degrees()).abs() < 1e-9));
     }
 }
