@@ -205,9 +205,18 @@ typedef struct ironspin_law {
     double most;     /* the length never leaves that given here by a larger share */
 } ironspin_law;
 
+/* A node that is held to a point of a rigid body: force and torque are passed on, and the two do not collide. One of mass 0 goes with a static or
+ * kinematic body, and a dynamic one hangs on it. */
+typedef struct ironspin_pin {
+    uint64_t soft; /* number of the soft body among the soft ones */
+    uint64_t node; /* within it */
+    uint64_t body;
+    double point[3]; /* in the frame of the body */
+} ironspin_pin;
+
 typedef struct ironspin_world {
     uint64_t size; /* bytes of this structure up to soft_count in a world without soft bodies; up to stick_count in one whose soft bodies have no
-                    * sticks, matching and yield; and else of all of it */
+                    * sticks, matching, yield and pins; up to pin_count where they have no pins; and else of all of it */
     uint32_t space; /* 2 or 3 */
     uint32_t threads; /* that the engine may use */
     uint64_t seed;
@@ -242,6 +251,9 @@ typedef struct ironspin_world {
     uint64_t stick_count;
     const ironspin_stick *sticks;
     const ironspin_law *laws; /* as many as soft bodies */
+    /* What follows is there where a soft body has pins: see size. */
+    uint64_t pin_count;
+    const ironspin_pin *pins;
 } ironspin_world;
 
 typedef struct ironspin_action {

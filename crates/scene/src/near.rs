@@ -44,6 +44,7 @@ pub(crate) fn meetings(world: &World) -> impl Fn(usize, usize) -> bool {
         .filter(|joint| joint.kind.keeps_apart())
         .map(|joint| joint.bodies)
         .chain(world.excluded_pairs.iter().copied())
+        .chain(world.pinned_pairs())
         .map(|[a, b]| [a.min(b), a.max(b)])
         .collect();
     move |a: usize, b: usize| {

@@ -42,7 +42,7 @@ pub(crate) fn speaks_of_nodes(term: &str) -> bool {
 }
 
 /// `ring[2].node[3]` to `("ring[2]", Some("[3]"))`.
-fn around_node(name: &str) -> (&str, Option<&str>) {
+pub(crate) fn around_node(name: &str) -> (&str, Option<&str>) {
     match name.split_once(NODE) {
         Some((soft, label)) if label.is_empty() || label.starts_with('[') => (soft, Some(label)),
         _ => (name, None),

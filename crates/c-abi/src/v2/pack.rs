@@ -13,6 +13,8 @@ use std::ffi::CString;
 pub(super) const RIGID_SIZE: u64 = std::mem::offset_of!(raw::World, soft_count) as u64;
 /// Size of a world whose soft bodies have springs and gas alone.
 pub(super) const SPRING_SIZE: u64 = std::mem::offset_of!(raw::World, stick_count) as u64;
+/// Of a world whose soft bodies have no pins.
+pub(super) const LAW_SIZE: u64 = std::mem::offset_of!(raw::World, pin_count) as u64;
 
 /// A world as plain arrays, and the arrays themselves.
 #[derive(Debug)]
@@ -90,10 +92,11 @@ impl Packed {
         let apart: Vec<u64> = apart.iter().flatten().map(|&id| id as u64).collect();
         let softs = Lists::of(world, &mut named);
         let reported = raw::World {
-            size: match (world.softs.is_empty(), softs.have_laws()) {
+            size: match (world.softs.is_empty(), softs.pins.is_empty()) {
                 (true, _) => RIGID_SIZE,
-                (false, false) => SPRING_SIZE,
-                (false, true) => size_of::<raw::World>() as u64,
+                (false, false) => size_of::<raw::World>() as u64,
+                (false, true) if softs.have_laws() => LAW_SIZE,
+                (false, true) => SPRING_SIZE,
             },
             space: u32::from(world.dimension.number()),
             threads: u32::try_from(conditions.threads).unwrap_or(u32::MAX),
@@ -127,6 +130,8 @@ impl Packed {
             stick_count: softs.sticks.len() as u64,
             sticks: softs.sticks.as_ptr(),
             laws: softs.laws.as_ptr(),
+            pin_count: softs.pins.len() as u64,
+            pins: softs.pins.as_ptr(),
         };
         Packed {
             world: reported,

@@ -97,6 +97,8 @@ pub struct World {
     pub stick_count: u64,
     pub sticks: *const Stick,
     pub laws: *const Law,
+    pub pin_count: u64,
+    pub pins: *const Pin,
 }
 
 /// `ironspin_soft`.
@@ -164,6 +166,16 @@ pub struct Law {
     pub matching: f64,
     pub strain: f64,
     pub most: f64,
+}
+
+/// `ironspin_pin`.
+#[repr(C)]
+#[derive(Clone, Copy, Debug)]
+pub struct Pin {
+    pub soft: u64,
+    pub node: u64,
+    pub body: u64,
+    pub point: [f64; 3],
 }
 
 /// `ironspin_action`.

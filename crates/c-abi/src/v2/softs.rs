@@ -3,7 +3,7 @@
 
 use super::raw;
 use crate::unpack::{list, text};
-use ironspin_model::{Body, DVec3, Dimension, NodeSpring, NodeTraits, Pressure, SoftBody, Stick, World, Yield};
+use ironspin_model::{Body, DVec3, Dimension, NodeSpring, NodeTraits, Pin, Pressure, SoftBody, Stick, World, Yield};
 use std::ffi::c_char;
 
 /// The lists of all soft bodies of a world.
@@ -16,13 +16,14 @@ pub(super) struct Lists {
     pub(super) cells: Vec<u64>,
     pub(super) sticks: Vec<raw::Stick>,
     pub(super) laws: Vec<raw::Law>,
+    pub(super) pins: Vec<raw::Pin>,
 }
 
 impl Lists {
     pub(super) fn of(world: &World, mut named: impl FnMut(&str) -> *const c_char) -> Lists {
         let mut lists = Lists::default();
         let side = skin_size(world.dimension);
-        for soft in &world.softs {
+        for (number, soft) in world.softs.iter().enumerate() {
             let nodes = &world.bodies[soft.nodes.clone()];
             let traits = &nodes[0];
             lists.softs.push(raw::Soft {
@@ -63,6 +64,12 @@ impl Lists {
             let cells = (0..soft.cell_count()).flat_map(|cell| soft.cell_nodes(cell));
             lists.cells.extend(cells.map(|&node| node as u64));
             lists.add_laws(soft);
+            lists.pins.extend(soft.pins.iter().map(|pin| raw::Pin {
+                soft: number as u64,
+                node: pin.node as u64,
+                body: pin.body as u64,
+                point: pin.point.to_array(),
+            }));
         }
         lists
     }
@@ -123,7 +130,7 @@ pub(super) unsafe fn read(
     reported: &raw::World,
     dimension: Dimension,
     bodies: &mut Vec<Body>,
-    has_laws: bool,
+    [has_laws, has_pins]: [bool; 2],
 ) -> Result<Vec<SoftBody>, String> {
     let side = skin_size(dimension);
     // The caller guarantees it, here and below.
@@ -141,7 +148,9 @@ pub(super) unsafe fn read(
         true => unsafe { (list(reported.sticks, reported.stick_count), list(reported.laws, reported.soft_count)) },
         false => (&[][..], &[][..]),
     };
-    let mut found = Vec::new();
+    // The caller guarantees it.
+    let pins = if has_pins { unsafe { list(reported.pins, reported.pin_count) } } else { &[] };
+    let mut found: Vec<SoftBody> = Vec::new();
     for (number, row) in softs.iter().enumerate() {
         let name = unsafe { text(row.name) };
         let traits = NodeTraits {
@@ -184,6 +193,11 @@ pub(super) unsafe fn read(
             pressure: (row.has_pressure != 0).then_some(Pressure { amount: row.amount, outside: row.outside }),
             ..with_laws(laws.get(number), sticks)?
         });
+    }
+    for pin in pins {
+        let soft = found.get_mut(pin.soft as usize).ok_or_else(|| format!("a pin of soft body {}", pin.soft))?;
+        let point = DVec3::from_array(pin.point);
+        soft.pins.push(Pin { node: pin.node as usize, body: pin.body as usize, point });
     }
     Ok(found)
 }

@@ -1,7 +1,7 @@
 //! Plain arrays of the second version as worlds and actions.
 #![allow(unsafe_code)]
 
-use super::pack::{RIGID_SIZE, SPRING_SIZE};
+use super::pack::{LAW_SIZE, RIGID_SIZE, SPRING_SIZE};
 use super::{raw, softs};
 use crate::unpack::{list, text};
 use ironspin_model::{
@@ -31,7 +31,8 @@ fn pose(dimension: Dimension, position: [f64; 3], [w, x, y, z]: [f64; 4], angle:
 /// # Safety
 /// Every pointer must lead to as many items as the counts beside it say.
 pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), String> {
-    let has_laws = reported.size == size_of::<raw::World>() as u64;
+    let has_pins = reported.size == size_of::<raw::World>() as u64;
+    let has_laws = has_pins || reported.size == LAW_SIZE;
     let has_softs = has_laws || reported.size == SPRING_SIZE;
     if !has_softs && reported.size != RIGID_SIZE {
         return Err(format!("a world of {} bytes, and {} are due", reported.size, size_of::<raw::World>()));
@@ -54,8 +55,11 @@ pub unsafe fn world_of(reported: &raw::World) -> Result<(World, Conditions), Str
         .collect::<Result<Vec<_>, String>>()?;
     let joints = unsafe { list(reported.joints, reported.joint_count) };
     let joints = joints.iter().map(|row| joint_of(row, &bodies)).collect::<Result<_, _>>()?;
-    let softs =
-        if has_softs { unsafe { softs::read(reported, dimension, &mut bodies, has_laws) }? } else { Vec::new() };
+    let softs = if has_softs {
+        unsafe { softs::read(reported, dimension, &mut bodies, [has_laws, has_pins]) }?
+    } else {
+        Vec::new()
+    };
     let world = World {
         dimension,
         softs,
@@ -227,7 +231,7 @@ pub unsafe fn action_of(
 mod tests {
     use super::*;
     use crate::v2::{Packed, PackedAction};
-    use ironspin_model::{NodeSpring, NodeTraits, Pressure, SoftBody, Stick, Yield, about_z};
+    use ironspin_model::{NodeSpring, NodeTraits, Pin, Pressure, SoftBody, Stick, Yield, about_z};
 
     fn conditions() -> Conditions {
         Conditions { seed: 7, threads: 3, ..Conditions::with_dt("0.0125".parse().unwrap()) }
@@ -306,7 +310,13 @@ mod tests {
         with_laws.softs[0].yielding = Some(Yield { strain: 0.1, most: 0.4 });
         let longer = Packed::new(&with_laws, &conditions());
         assert_eq!(unsafe { world_of(longer.world()) }.unwrap().0, with_laws);
-        assert_eq!([packed.world().size, longer.world().size], [SPRING_SIZE, size_of::<raw::World>() as u64]);
+        assert_eq!([packed.world().size, longer.world().size], [SPRING_SIZE, LAW_SIZE]);
+        with_laws.softs[0].pins = vec![Pin { node: 1, body: 0, point: DVec3::new(0.1, 0.2, 0.0) }];
+        let longest = Packed::new(&with_laws, &conditions());
+        assert_eq!(unsafe { world_of(longest.world()) }.unwrap().0, with_laws);
+        let mut wrong = *longest.world();
+        wrong.soft_count = 0;
+        assert!(unsafe { world_of(&wrong) }.unwrap_err().contains("a pin of soft body 0"));
         let ids = WireIds::of(&world);
         for (id, effect) in [(7, Effect::Hold(true)), (9, Effect::Shift(DVec3::X))] {
             let packed = PackedAction::new(&ids, id, &effect);

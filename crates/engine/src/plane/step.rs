@@ -38,7 +38,7 @@ impl<R: Real> Simulation<R> {
         }
         self.sensors.begin(&self.bodies);
         if let Some(soft) = &mut self.soft {
-            soft.begin_step();
+            soft.begin_step(&mut self.bodies);
         }
         // Soft bodies and rigid ones take turns, unless a number of substeps is asked for: what one does the other then feels at once.
         let takes_turns = self.soft.is_some() && self.settings.substeps == 0;

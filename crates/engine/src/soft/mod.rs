@@ -8,6 +8,7 @@
 //! | | the rotation that fits best | `best_turn.rs` |
 //! | | sticks, and springs that give way | `sticks.rs` |
 //! | | one sub-step of free motion by the four integrators | `integrate.rs` |
+//! | `Pin`, `Carriers` | nodes that are held to points of rigid bodies | `pins.rs` |
 //! | `Room`, `Touching` | free motion in order; actions; a sub-step in order | `room.rs` |
 //! | `Touch`, `Look`, `Homes` | one contact; what those see who look for contacts; who lives inside of which skin | `touch.rs` |
 //! | `Pressed`, `Notes` | ways and velocities that fit what is touched; what touched in a step | `press.rs`, `notes.rs` |
@@ -22,6 +23,7 @@ mod forces;
 mod integrate;
 mod nodes;
 mod notes;
+mod pins;
 mod place;
 mod plane;
 mod press;

@@ -1,5 +1,6 @@
 //! State and mass of all nodes, one list for each quantity; what never changes of a soft body.
 
+use super::pins::{self, Pin};
 use super::place::Place;
 use crate::common::scalar::Real;
 use ironspin_model::{BodyState, Effect, EngineError, Pose, World};
@@ -75,6 +76,7 @@ pub(crate) struct Soft<V: Place<R>, R: Real> {
     pub(crate) swept: bool,
     pub(crate) touches_itself: bool,
     pub(crate) present: bool,
+    pub(crate) pins: Vec<Pin<V>>,
     /// Pairs of a node and a piece of the own skin, or of two bare nodes, that were built near each other and never touch, sorted.
     pub(crate) neighbours: Vec<(usize, usize)>,
 }
@@ -113,9 +115,6 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
     for soft in &world.softs {
         if let Some(what) = soft.complaint(world) {
             return Err(EngineError::BadWorld { why: format!("the soft body `{}` has {what}", soft.name) });
-        }
-        if !soft.pins.is_empty() {
-            return Err(EngineError::Unsupported { feature: "soft bodies with pins".to_owned() });
         }
         for node in &world.bodies[soft.nodes.clone()] {
             nodes.position.push(V::of_space(node.pose.position));
@@ -173,6 +172,7 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
             }),
             yielding: soft.yielding.map(|law| [R::of(law.strain), R::of(law.most)]),
             skin: V::skin(soft, from),
+            pins: pins::read(soft, from),
             nodes: range,
             springs,
         });

@@ -2,6 +2,7 @@
 
 use super::integrate::{self, Scratch};
 use super::nodes::{Nodes, Soft, read};
+use super::pins::Carriers;
 use super::place::Place;
 use super::touch::Guest;
 use crate::common::mixed::Mixed;
@@ -31,7 +32,7 @@ pub(crate) struct Turn<R> {
 /// The soft bodies of a world, and what they touch there.
 pub(crate) trait Touching<R: Real> {
     type Vector: Place<R>;
-    type Bodies;
+    type Bodies: Carriers<Self::Vector, R>;
 
     fn room(&mut self) -> &mut Room<Self::Vector, R>;
     /// Forgets what was noted of the step before.
@@ -45,9 +46,13 @@ pub(crate) trait Touching<R: Real> {
     /// Gives what touches the velocities with which it parts, and notes the impulses; whether rigid bodies have to be told.
     fn fit_speeds(&mut self, bodies: &mut Self::Bodies, step: SubStep<R>, passes: u32) -> bool;
 
-    fn begin_step(&mut self) {
+    fn begin_step(&mut self, bodies: &mut Self::Bodies) {
         self.clear_notes();
         self.room().begin_step();
+        if self.room().has_pins() {
+            self.prepare(bodies);
+            self.room().close_pins(bodies);
+        }
     }
 
     /// The sub-steps that are due after a share of the step; whether any rigid body that can move was touched.
@@ -73,15 +78,26 @@ pub(crate) trait Touching<R: Real> {
     fn advance(&mut self, bodies: &mut Self::Bodies, mixed: &Mixed<R>, settings: &Settings, step: SubStep<R>) -> bool {
         let (dt, integrator, passes) = (step.dt, settings.integrator, settings.iterations);
         self.room().begin(dt, integrator);
-        let pressed = self.find_touches(bodies, mixed, step);
+        let has_pins = self.room().has_pins();
         let mut moved = false;
+        if has_pins {
+            self.room().carry_held(bodies, step);
+            moved |= self.room().pin_ways(bodies, step);
+        }
+        let pressed = self.find_touches(bodies, mixed, step);
         if pressed {
-            moved = self.fit_ways(bodies, dt, passes);
+            moved |= self.fit_ways(bodies, dt, passes);
             self.room().stick_again(dt);
+            if has_pins {
+                self.room().pin_ways(bodies, step);
+            }
         }
         self.room().travel(dt, integrator);
         if pressed {
             moved |= self.fit_speeds(bodies, step, passes);
+        }
+        if has_pins {
+            self.room().pin_speeds(bodies, step);
         }
         self.room().finish(dt, integrator, pressed);
         moved

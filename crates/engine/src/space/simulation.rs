@@ -120,7 +120,7 @@ impl<R: Real> Simulation<R> {
         }
         self.sensors.begin(&self.bodies);
         if let Some(soft) = &mut self.soft {
-            soft.begin_step();
+            soft.begin_step(&mut self.bodies);
         }
         // As many turns as the soft bodies have, unless it is said otherwise.
         let takes_turns = self.soft.is_some() && self.settings.substeps == 0;

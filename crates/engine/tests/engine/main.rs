@@ -12,6 +12,7 @@ mod joints;
 mod kinds;
 mod materials;
 mod pairs;
+mod pins;
 mod precision;
 mod rest;
 mod seams;

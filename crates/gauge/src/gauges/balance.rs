@@ -80,6 +80,11 @@ pub(crate) fn angular(world: &World, scope: &Scope) -> Box<dyn Gauge> {
 fn tied(world: &World, of: &[usize]) -> Vec<(usize, usize)> {
     let members = Membership::of(world, of);
     let inside = |id: usize| members.has(id) && world.bodies[id].mass > 0.0;
+    let across = |[a, b]: [usize; 2]| match (inside(a), inside(b)) {
+        (true, false) => Some((a, b)),
+        (false, true) => Some((b, a)),
+        _ => None,
+    };
     let tie = |soft: &SoftBody| {
         let id = |node: usize| soft.nodes.start + node;
         let springs = soft.springs.iter().map(|spring| spring.ends);
@@ -88,15 +93,9 @@ fn tied(world: &World, of: &[usize]) -> Vec<(usize, usize)> {
         let skin = soft.skin.iter().copied().chain(edges).filter(|_| soft.pressure.is_some());
         // What draws nodes to their shape ties each to all others.
         let drawn = soft.matching.map(|_| (1..soft.nodes.len()).map(|node| [node - 1, node])).into_iter().flatten();
-        springs.chain(sticks).chain(skin).chain(drawn).map(|ends| ends.map(id)).find_map(|[a, b]| {
-            match (inside(a), inside(b)) {
-                (true, false) => Some((a, b)),
-                (false, true) => Some((b, a)),
-                _ => None,
-            }
-        })
+        springs.chain(sticks).chain(skin).chain(drawn).map(|ends| ends.map(id)).find_map(across)
     };
-    world.softs.iter().filter_map(tie).collect()
+    world.softs.iter().filter_map(tie).chain(world.pinned_pairs().filter_map(across)).collect()
 }
 
 impl Balance {

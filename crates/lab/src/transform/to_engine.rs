@@ -3,7 +3,7 @@
 use super::{Census, Transform, Turned};
 use ironspin_model::{
     Action, Body, BodyKind, Bounds, DQuat, DVec2, DVec3, Dimension, Effect, Inertia, Joint, JointFrame, JointKind,
-    Material, NodeSpring, Part, PlaneShape, Pose, Pressure, Shape, SoftBody, SpaceShape, Stick, World, shape_mass,
+    Material, NodeSpring, Part, Pin, PlaneShape, Pose, Pressure, Shape, SoftBody, SpaceShape, Stick, World, shape_mass,
     solid_mass, turn,
 };
 use std::sync::Arc;
@@ -97,7 +97,7 @@ impl Transform {
             pairs: world.pairs.clone(),
             bodies,
             joints: world.joints.iter().map(|joint| self.joint(joint, census)).collect(),
-            softs: world.softs.iter().map(|soft| self.soft(soft, world.dimension)).collect(),
+            softs: world.softs.iter().map(|soft| self.soft(soft, world.dimension, census)).collect(),
             excluded_pairs: world.excluded_pairs.iter().map(|&ids| pair(ids)).collect(),
             actions: world
                 .actions
@@ -219,7 +219,7 @@ impl Transform {
         }
     }
 
-    fn soft(&self, soft: &SoftBody, dimension: Dimension) -> SoftBody {
+    fn soft(&self, soft: &SoftBody, dimension: Dimension, census: Census) -> SoftBody {
         let shift = usize::from(self.bystander);
         let mirrored = self.turned.hand() < 0.0;
         // Per metre of depth in the plane.
@@ -252,6 +252,11 @@ impl Transform {
                 .map(|stick| Stick { ends: stick.ends, length: stick.length * self.length })
                 .collect(),
             matching: soft.matching.map(|rate| rate * self.factor(0, 0, -1)),
+            pins: soft
+                .pins
+                .iter()
+                .map(|pin| Pin { node: pin.node, body: self.id(pin.body, census), point: self.local(pin.point) })
+                .collect(),
             pressure: soft
                 .pressure
                 .map(|gas| Pressure { amount: gas.amount * self.factor(2, 1, -2), outside: gas.outside * pressure }),

@@ -254,9 +254,6 @@ impl Server<'_> {
 
     fn build(&mut self, mut build: Build) -> Result<Value, Refusal> {
         let options: Vec<(String, String)> = std::mem::take(&mut build.options).into_iter().collect();
-        if let Some(feature) = build.beyond() {
-            return Err(EngineError::Unsupported { feature: feature.to_owned() }.into());
-        }
         let (world, conditions) = build.world().map_err(bad)?;
         let mut engine = (self.served.start)(&options)?;
         engine.build(&world, &conditions)?;

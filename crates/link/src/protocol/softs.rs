@@ -4,10 +4,9 @@ use super::number::Number;
 use super::vector::Vector;
 use super::world::is_false;
 use ironspin_model::{
-    Body, DVec3, Dimension, NodeSpring, NodeTraits, Pressure, SoftBody, Stick, WireIds, World, Yield,
+    Body, DVec3, Dimension, NodeSpring, NodeTraits, Pin, Pressure, SoftBody, Stick, WireIds, World, Yield,
 };
 use serde::{Deserialize, Serialize};
-use serde_json::Value;
 
 fn usual_factor() -> Number {
     Number(1.0)
@@ -66,9 +65,8 @@ pub(crate) struct SoftRow {
     matching: Option<MatchingRow>,
     #[serde(default, rename = "yield", skip_serializing_if = "Option::is_none")]
     yielding: Option<YieldRow>,
-    /// What this bench does not build yet; refused by name where something stands in it.
-    #[serde(default, skip_serializing_if = "Value::is_null")]
-    pins: Value,
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pins: Vec<(usize, usize, Vector)>,
 }
 
 #[derive(Clone, Copy, Debug, Serialize, Deserialize)]
@@ -127,14 +125,8 @@ impl SoftRow {
             sticks: soft.sticks.iter().map(|stick| (stick.ends[0], stick.ends[1], Number(stick.length))).collect(),
             matching: soft.matching.map(|rate| MatchingRow { rate: Number(rate) }),
             yielding: soft.yielding.map(|law| YieldRow { strain: Number(law.strain), most: Number(law.most) }),
-            pins: Value::Null,
+            pins: soft.pins.iter().map(|pin| (pin.node, pin.body, vector(pin.point))).collect(),
         }
-    }
-
-    /// What it asks for that is not built here.
-    pub(crate) fn beyond(&self) -> Option<&'static str> {
-        let asked = |value: &Value| !(value.is_null() || value.as_array().is_some_and(Vec::is_empty));
-        asked(&self.pins).then_some("soft bodies with pins")
     }
 
     /// Adds its nodes to the bodies of a world; the soft body.
@@ -189,7 +181,11 @@ impl SoftRow {
             matching: self.matching.map(|row| row.rate.0),
             yielding: self.yielding.map(|row| Yield { strain: row.strain.0, most: row.most.0 }),
             pressure: self.pressure.map(|gas| Pressure { amount: gas.amount.0, outside: gas.outside.0 }),
-            ..SoftBody::default()
+            pins: self
+                .pins
+                .iter()
+                .map(|(node, body, point)| Ok(Pin { node: *node, body: *body, point: point.read(dimension)? }))
+                .collect::<Result<_, String>>()?,
         })
     }
 }

@@ -228,11 +228,6 @@ impl Build {
         let excluded_pairs = WireIds::of(&world).pairs_inside(&self.apart);
         Ok((World { excluded_pairs, ..world }, conditions))
     }
-
-    /// What it asks for that is not built here.
-    pub(crate) fn beyond(&self) -> Option<&'static str> {
-        self.softs.iter().find_map(SoftRow::beyond)
-    }
 }
 
 fn material_row(material: &Material) -> MaterialRow {

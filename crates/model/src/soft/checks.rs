@@ -42,6 +42,14 @@ impl SoftBody {
                 return Some(format!("{what} that names node {} twice", numbers[0]));
             }
         }
+        let mut pinned: Vec<usize> = self.pins.iter().map(|pin| pin.node).collect();
+        pinned.sort_unstable();
+        if let Some(unknown) = pinned.last().filter(|&&node| node >= count) {
+            return Some(format!("a pin of node {unknown}, and there are {count}"));
+        }
+        if let Some(two) = pinned.windows(2).find(|two| two[0] == two[1]) {
+            return Some(format!("two pins of node {}", two[0]));
+        }
         let mut pieces = self.skin.clone();
         pieces.sort_unstable();
         pieces.windows(2).find(|two| two[0] == two[1]).map(|two| format!("the piece of skin {:?} twice", two[0]))
@@ -65,6 +73,10 @@ impl SoftBody {
             if !(not_negative(node.linear_damping) && node.gravity_factor.is_finite()) {
                 return Some("a damping below zero, or a factor that is not finite".to_owned());
             }
+        }
+        let held = |pin: &super::Pin| pin.body < world.rigid_count() && pin.point.is_finite();
+        if !self.pins.iter().all(held) {
+            return Some("a pin to no rigid body, or at a point that is not finite".to_owned());
         }
         let sound = |spring: &super::NodeSpring| {
             not_negative(spring.length) && not_negative(spring.stiffness) && not_negative(spring.damping)

@@ -187,6 +187,11 @@ impl World {
         self.softs.first().map_or(self.bodies.len(), |soft| soft.nodes.start)
     }
 
+    /// Nodes that are held to rigid bodies, as ids: the body, and the node.
+    pub fn pinned_pairs(&self) -> impl Iterator<Item = [usize; 2]> + '_ {
+        self.softs.iter().flat_map(|soft| soft.pins.iter().map(|pin| [pin.body, soft.nodes.start + pin.node]))
+    }
+
     /// The id of a soft body as a whole, for actions on all of it: behind all bodies.
     pub fn soft_id(&self, soft: usize) -> usize {
         self.bodies.len() + soft

@@ -177,6 +177,18 @@ pub(crate) struct YieldTable {
     pub(crate) most: Number,
 }
 
+/// Nodes that are held to points of a rigid body.
+#[derive(Clone, Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+pub(crate) struct PinTable {
+    /// Which of its nodes, such as "node\[0\], node\[*\]\[2\]".
+    pub(crate) node: Placed<String>,
+    /// The rigid body.
+    pub(crate) body: Placed<String>,
+    /// In the body's own frame about its centre of mass, m, for one node; where each node is built when left out.
+    pub(crate) point: Option<Placed<Vec<Number>>>,
+}
+
 /// Gas in a closed skin.
 #[derive(Clone, Debug, Deserialize, JsonSchema)]
 #[serde(deny_unknown_fields)]
@@ -234,6 +246,9 @@ pub(crate) struct SoftTable {
     pub(crate) sticks: Option<SticksTable>,
     /// Its nodes are drawn to the built shape, placed as it fits best.
     pub(crate) matching: Option<MatchingTable>,
+    /// Nodes that are held to points of rigid bodies.
+    #[serde(default)]
+    pub(crate) pins: Vec<PinTable>,
     /// Its springs give way for good.
     #[serde(rename = "yield")]
     pub(crate) yielding: Option<YieldTable>,

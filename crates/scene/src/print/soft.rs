@@ -1,7 +1,7 @@
 //! Soft bodies of a resolved scene: nodes one by one, every spring, piece of skin and cell.
 
 use super::{layers, number, quoted, vector};
-use ironspin_model::{DVec3, NODE, SoftBody, Stick, World};
+use ironspin_model::{DVec3, NODE, Pin, SoftBody, Stick, World};
 use std::fmt::Write;
 
 pub(super) fn soft_table(soft: &SoftBody, world: &World, names: &[String]) -> String {
@@ -49,6 +49,14 @@ pub(super) fn soft_table(soft: &SoftBody, world: &World, names: &[String]) -> St
     }
     if let Some(law) = soft.yielding {
         let _ = writeln!(out, "yield = {{ strain = {}, most = {} }}", number(law.strain), number(law.most));
+    }
+    if !soft.pins.is_empty() {
+        let pin = |pin: &Pin| {
+            let node = &nodes[pin.node].name[soft.name.len() + 1..];
+            let body = quoted(&world.bodies[pin.body].name);
+            format!("{{ node = {}, body = {body}, point = {} }}", quoted(node), vector(world.dimension, pin.point))
+        };
+        let _ = writeln!(out, "pins = {}", list(soft.pins.iter().map(pin).collect()));
     }
     let _ = writeln!(out, "skin = {}", list(soft.skin_nodes().map(|nodes| format!("{nodes:?}")).collect()));
     if soft.cell_count() > 0 {

@@ -13,7 +13,7 @@ use std::ops::Range;
 type KeyOfKinds = (&'static str, Option<Range<usize>>, &'static [JointWord]);
 
 /// From the world's axes to those of a body as built.
-fn into_frame(v: DVec3, body: &Body, dimension: Dimension) -> DVec3 {
+pub(super) fn into_frame(v: DVec3, body: &Body, dimension: Dimension) -> DVec3 {
     match dimension {
         Dimension::Plane => {
             let (sin, cos) = (libm::sin(body.pose.angle), libm::cos(body.pose.angle));

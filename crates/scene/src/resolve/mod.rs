@@ -16,6 +16,7 @@ mod parts;
 mod patterns;
 mod selection;
 mod soft;
+mod soft_laws;
 mod solids;
 mod space_nets;
 mod vectors;

@@ -9,8 +9,7 @@ use crate::names::Names;
 use crate::number::Number;
 use crate::select::{node_matches, split};
 use ironspin_model::{
-    CELL_LIMIT, DVec3, Dimension, Material, NODE_LIMIT, NodeSpring, NodeTraits, Pressure, SPRING_LIMIT, SoftBody,
-    Stick, World, Yield, turn,
+    CELL_LIMIT, DVec3, Dimension, Material, NODE_LIMIT, NodeSpring, NodeTraits, SPRING_LIMIT, SoftBody, World, turn,
 };
 use std::ops::Range;
 
@@ -98,7 +97,7 @@ impl Resolver {
                 .map(|own| self.not_negative(&own.rate, "a rate of matching", names))
                 .transpose()?,
             yielding: self.yielding(table, names)?,
-            pins: Vec::new(),
+            pins: self.pins(table, &shape, built, names)?,
             name: traits.name,
         };
         self.check_soft(table, soft, materials, built)
@@ -218,23 +217,34 @@ impl Resolver {
             }
         };
         if let Some(held) = &table.held {
-            for term in self.with_worked_out_indices(held, names)?.split(',').map(str::trim) {
-                let before = masses.len();
-                let mut found = 0;
-                for (node, mass) in masses.iter_mut().enumerate() {
-                    if node_matches(term, &shape.label(node)) {
-                        *mass = 0.0;
-                        found += 1;
-                    }
-                }
-                if found == 0 {
-                    return Err(Diagnostic::at(held.span(), format!("no node is called `{term}`"))
-                        .label("matches nothing")
-                        .help(format!("nodes are `node{}` to `node{}`", shape.label(0), shape.label(before - 1))));
-                }
+            for node in self.nodes_called(held, shape, names)? {
+                masses[node] = 0.0;
             }
         }
         Ok(masses)
+    }
+
+    /// Numbers of the nodes that some terms name, each of which names one at least.
+    pub(super) fn nodes_called(
+        &self,
+        called: &Placed<String>,
+        shape: &NetShape,
+        names: &Names,
+    ) -> Result<Vec<usize>, Diagnostic> {
+        let mut nodes = Vec::new();
+        for term in self.with_worked_out_indices(called, names)?.split(',').map(str::trim) {
+            let before = nodes.len();
+            nodes.extend((0..shape.nodes.len()).filter(|&node| node_matches(term, &shape.label(node))));
+            if nodes.len() == before {
+                let last = shape.nodes.len() - 1;
+                return Err(Diagnostic::at(called.span(), format!("no node is called `{term}`"))
+                    .label("matches nothing")
+                    .help(format!("nodes are `node{}` to `node{}`", shape.label(0), shape.label(last))));
+            }
+        }
+        nodes.sort_unstable();
+        nodes.dedup();
+        Ok(nodes)
     }
 
     fn velocities(&self, table: &SoftTable, count: usize, names: &Names) -> Result<Vec<DVec3>, Diagnostic> {
@@ -331,52 +341,6 @@ impl Resolver {
         })
     }
 
-    fn sticks(&self, table: &SoftTable, shape: &NetShape, names: &Names) -> Result<Vec<Stick>, Diagnostic> {
-        let length = |ends: [usize; 2]| shape.nodes[ends[0]].distance(shape.nodes[ends[1]]);
-        let lists = match &table.sticks {
-            None | Some(SticksTable::All(false)) => return Ok(Vec::new()),
-            Some(SticksTable::All(true)) => {
-                let ties = shape.ties(table.bracing).into_iter().filter(|tie| !tie.is_brace);
-                return Ok(ties.map(|tie| Stick { ends: tie.ends, length: length(tie.ends) }).collect());
-            }
-            Some(SticksTable::List(lists)) => lists,
-        };
-        if lists.len() > SPRING_LIMIT {
-            return Err(Diagnostic::at(table.made_of.span(), format!("a soft body has {SPRING_LIMIT} sticks at most")));
-        }
-        let stick = |list: &Placed<Vec<Number>>| {
-            let numbers = list.get_ref();
-            if !(2..=3).contains(&numbers.len()) {
-                return Err(Diagnostic::at(list.span(), format!("found {} numbers for a stick", numbers.len()))
-                    .label("expected [a, b], and a length where it is not as built"));
-            }
-            let ends = self.node_numbers::<2>(&numbers[..2], list.span(), "a stick", shape.nodes.len(), names)?;
-            let own = numbers.get(2).map(|number| self.positive(number, "a length", names)).transpose()?;
-            Ok(Stick { ends, length: own.unwrap_or_else(|| length(ends)) })
-        };
-        lists.iter().map(stick).collect()
-    }
-
-    fn yielding(&self, table: &SoftTable, names: &Names) -> Result<Option<Yield>, Diagnostic> {
-        let Some(own) = &table.yielding else { return Ok(None) };
-        let strain = self.not_negative(&own.strain, "a strain", names)?;
-        let most = self.not_negative(&own.most, "a share", names)?;
-        if !(most < 1.0) {
-            return Err(Diagnostic::at(own.most.span(), "a spring that yields keeps some of its length")
-                .label("expected less than 1"));
-        }
-        Ok(Some(Yield { strain, most }))
-    }
-
-    fn pressure(&self, table: &SoftTable, names: &Names) -> Result<Option<Pressure>, Diagnostic> {
-        let Some(pressure) = &table.pressure else { return Ok(None) };
-        let outside = pressure.get_ref().outside.as_ref();
-        Ok(Some(Pressure {
-            amount: self.not_negative(&pressure.get_ref().amount, "an amount of gas", names)?,
-            outside: outside.map_or(Ok(0.0), |number| self.not_negative(number, "a pressure", names))?,
-        }))
-    }
-
     /// Lists of so many numbers of nodes each.
     fn node_lists<const N: usize>(
         &self,
@@ -388,7 +352,7 @@ impl Resolver {
         lists.iter().map(|list| self.node_numbers(list.get_ref(), list.span(), what, count, names)).collect()
     }
 
-    fn node_numbers<const N: usize>(
+    pub(super) fn node_numbers<const N: usize>(
         &self,
         numbers: &[Number],
         span: Range<usize>,

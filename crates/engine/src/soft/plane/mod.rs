@@ -4,11 +4,12 @@
 //! |---|---|---|
 //! | `Ends` | where nodes and skin touch rigid bodies | `touch.rs` |
 //! | | where soft bodies touch each other and themselves | `among.rs` |
-//! | | what impulses do | `press.rs` |
+//! | | what impulses do; what pins do to rigid bodies | `press.rs`, `carry.rs` |
 //! | `PlaneSofts` | a sub-step, in order; rays | `room.rs`, `rays.rs` |
 //! | | points and segments | `segment.rs` |
 
 mod among;
+mod carry;
 mod press;
 mod rays;
 mod room;

@@ -12,6 +12,7 @@ use crate::plane::rays::meet;
 use crate::plane::shape::Form;
 use crate::plane::vector::{Pose, Vec2};
 use crate::soft::nodes::Soft;
+use crate::soft::pins::any_held;
 use crate::soft::touch::{Guest, Homes, Key, Look, Side, Touch};
 
 /// One of the two that touch.
@@ -118,6 +119,9 @@ impl<R: Real> Look<'_, Vec2<R>, Bodies<R>, R> {
         // Seen from the body: where the node is and will be against it as it stands now.
         let from = self.at(node) + drift * self.ahead;
         let to = from + (self.way[node] - drift) * self.dt;
+        if any_held(&soft.pins, &[node], body) {
+            return;
+        }
         let (mut gap, mut normal) = height(from);
         let travel = (to - from).length();
         if gap > travel {
@@ -161,7 +165,7 @@ impl<R: Real> Look<'_, Vec2<R>, Bodies<R>, R> {
             let mut best: Option<(R, PlaneTouch<R>)> = None;
             for (segment, &[a, b]) in soft.skin.iter().enumerate() {
                 let (distance, share) = to_segment(from, self.at(a), self.at(b));
-                if share <= R::ZERO || share >= R::ONE {
+                if share <= R::ZERO || share >= R::ONE || any_held(&soft.pins, &[a, b], body) {
                     continue;
                 }
                 let right = -(self.at(b) - self.at(a)).left().unit_or(Vec2::new(R::ZERO, R::ONE));

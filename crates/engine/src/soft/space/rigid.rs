@@ -7,6 +7,7 @@ use super::side::{Corners, SpaceTouch};
 use super::triangle::{blend, encloses, nearest, normal};
 use crate::common::scalar::Real;
 use crate::soft::nodes::Soft;
+use crate::soft::pins::any_held;
 use crate::soft::room::are_apart;
 use crate::soft::touch::{Guest, Homes, Key, Look, Side};
 use crate::space::bodies::Bodies;
@@ -61,6 +62,9 @@ impl<R: Real> Look<'_, Vec3<R>, Bodies<R>, R> {
             }
         }
         for node in soft.nodes.clone() {
+            if any_held(&soft.pins, &[node], piece.body) {
+                continue;
+            }
             if !are_apart(reach, self.box_of(std::iter::once(node), soft.radius)) {
                 self.node_against(soft, node, &placed, probe, out);
             }
@@ -164,7 +168,7 @@ impl<R: Real> Look<'_, Vec3<R>, Bodies<R>, R> {
         let mut sides: Vec<Option<bool>> = vec![None; points.places.len()];
         for (face, &corners) in soft.skin.iter().enumerate() {
             let around = self.box_of(corners.into_iter(), soft.radius);
-            if are_apart([middle - reach, middle + reach], around) {
+            if are_apart([middle - reach, middle + reach], around) || any_held(&soft.pins, &corners, body) {
                 continue;
             }
             let places = corners.map(|node| self.at(node));

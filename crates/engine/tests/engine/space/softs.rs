@@ -121,9 +121,9 @@ fn rays_meet_the_skin_and_what_means_nothing_is_refused() {
     assert_eq!(inside.distance, 0.0);
     assert_eq!(bench.engine.ray(DVec3::new(-3.0, 1.0, 0.0), DVec3::new(3.0, 1.0, 0.0)).unwrap(), None);
     assert!(bench.engine.act(1, &Effect::Torque(DVec3::X)).is_err());
-    world.softs[0].pins.push(Pin { node: 0, body: 0, point: DVec3::ZERO });
+    world.softs[0].pins.push(Pin { node: 0, body: 1, point: DVec3::ZERO });
     let refused = Bench::try_new(world, "", 1.0 / 60.0).err().map(|error| error.to_string());
-    assert!(refused.is_some_and(|why| why.contains("pins")));
+    assert!(refused.is_some_and(|why| why.contains("a pin to no rigid body")));
 }
 
 #[test]

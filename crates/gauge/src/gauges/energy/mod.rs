@@ -173,8 +173,8 @@ impl Energy {
                 || states[0].pose.position != states[1].pose.position
         };
         let world = view.world;
-        let joined = world.joints.iter().find_map(|joint| {
-            let [a, b] = joint.bodies;
+        let joints = world.joints.iter().map(|joint| joint.bodies);
+        let joined = joints.chain(world.pinned_pairs()).find_map(|[a, b]| {
             let (own, other) = if self.members.has(a) { (a, b) } else { (b, a) };
             (self.members.has(own) && drivers.has(other) && moves(other)).then_some(other)
         });

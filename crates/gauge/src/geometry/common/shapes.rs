@@ -23,6 +23,7 @@ impl Shapes {
     /// Of a world whose bodies reach so far.
     pub(crate) fn new(world: &World, reach: Vec<f64>) -> Self {
         let joined = world.joints.iter().filter(|joint| joint.kind.keeps_apart()).map(|joint| joint.bodies);
+        let joined = joined.chain(world.pinned_pairs());
         let apart = world.excluded_pairs.iter().copied().chain(joined).map(|[a, b]| [a.min(b), a.max(b)]).collect();
         let layers = world.bodies.iter().map(|body| [body.layers, body.collision_mask]).collect();
         let sizes: Vec<f64> = world.bodies.iter().map(ironspin_model::Body::smallest_size).collect();

@@ -187,19 +187,17 @@ fn soft_bodies_come_back_as_they_were_and_what_is_not_built_is_named() {
     let mut said = serde_json::to_value(Build::of(&world, &conditions, BTreeMap::new())).unwrap();
     assert_eq!((said["bodies"].as_array().unwrap().len(), &said["apart"]), (first, &json!([[0, first]])));
     let heard: Build = serde_json::from_value(said.clone()).unwrap();
-    assert_eq!(heard.beyond(), None);
     let back = heard.world().unwrap().0;
     assert_eq!((back.softs, &back.bodies[first..]), (world.softs, &world.bodies[first..]));
     assert_eq!(back.excluded_pairs, world.excluded_pairs);
-    // Laws that only some have come back as well, and pins are refused.
+    // Laws that only some have come back as well.
     said["softs"][0]["sticks"] = json!([[0, 1, 0.5]]);
     said["softs"][0]["matching"] = json!({"rate": 3});
     said["softs"][0]["yield"] = json!({"strain": 0.1, "most": 0.2});
+    said["softs"][0]["pins"] = json!([[0, 1, [0.5, 0]]]);
     let heard: Build = serde_json::from_value(said.clone()).unwrap();
-    assert_eq!(heard.beyond(), None);
     let soft = &heard.world().unwrap().0.softs[0];
     assert_eq!(soft.sticks, [ironspin_model::Stick { ends: [0, 1], length: 0.5 }]);
     assert_eq!((soft.matching, soft.yielding), (Some(3.0), Some(ironspin_model::Yield { strain: 0.1, most: 0.2 })));
-    said["softs"][0]["pins"] = json!([[0, 1, [0, 0]]]);
-    assert_eq!(serde_json::from_value::<Build>(said).unwrap().beyond(), Some("soft bodies with pins"));
+    assert_eq!(soft.pins, [ironspin_model::Pin { node: 0, body: 1, point: DVec3::new(0.5, 0.0, 0.0) }]);
 }

@@ -1,0 +1,196 @@
+//! Nodes that are held to points of rigid bodies: impulses at both ends make the ways of a sub-step keep them together, and the velocities after it.
+//!
+//! Source: Andersen, "Rattle: a velocity version of the Shake algorithm for molecular dynamics calculations" (1983), as for sticks. Rigid bodies have gone
+//! their way already: an impulse at the start of the sub-step has moved them on since. It acts on both at the place of the node, so that no
+//! momentum and no angular momentum come of it.
+
+use super::place::Place;
+use super::room::{Room, SubStep};
+use crate::common::scalar::Real;
+
+/// Rounds over all pins at most; they end when none changes a velocity by more than some roundings.
+const ROUNDS: usize = 200;
+const ROUNDINGS: f64 = 16.0;
+/// Rounds over all pins by which gaps close at the start of a step, and roundings of a place that count as closed.
+const CLOSING_ROUNDS: usize = 8;
+const CLOSED: f64 = 1e6;
+
+/// A node and the point of a rigid body that it is held to, in the frame of the body.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Pin<V> {
+    pub(crate) node: usize,
+    pub(crate) body: usize,
+    pub(crate) point: V,
+}
+
+/// Rigid bodies that nodes are pinned to. Arms are from the centre of a body on, along the axes of the world.
+pub(crate) trait Carriers<V, R> {
+    fn is_there(&self, body: usize) -> bool;
+    /// Whether impulses move it.
+    fn gives(&self, body: usize) -> bool;
+    fn centre(&self, body: usize) -> V;
+    /// Where a point of its frame is from its centre on.
+    fn arm_of(&self, body: usize, point: V) -> V;
+    fn speed_at(&self, body: usize, arm: V) -> V;
+    /// The impulse on a node, and its opposite at an arm of the body, by which the velocity of the node against a point of the body changes so much.
+    /// Nothing where nothing gives.
+    fn impulse_for(&self, body: usize, pull: Lever<V>, inverse: R, change: V) -> Option<V>;
+    /// Changes the motion by an impulse at an arm a time ago: the body has gone on with it since.
+    fn kick(&mut self, body: usize, arm: V, impulse: V, ago: R);
+    /// Moves and turns it as an impulse of unit time would, without changing its motion.
+    fn nudge(&mut self, body: usize, arm: V, impulse: V);
+}
+
+/// Where an impulse acts on a body, and the point whose velocity is looked at: both from its centre on.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Lever<V> {
+    pub(crate) at: V,
+    pub(crate) of: V,
+}
+
+impl<V: Place<R>, R: Real> Room<V, R> {
+    pub(super) fn has_pins(&self) -> bool {
+        self.softs.iter().any(|soft| soft.present && !soft.pins.is_empty())
+    }
+
+    fn pins<B: Carriers<V, R>>(&self, bodies: &B) -> Vec<Pin<V>> {
+        let there = self.softs.iter().filter(|soft| soft.present).flat_map(|soft| &soft.pins);
+        there.filter(|pin| bodies.is_there(pin.body)).copied().collect()
+    }
+
+    /// Closes gaps as built, or as actions made them: both ends move, and no speed comes of it.
+    pub(super) fn close_pins<B: Carriers<V, R>>(&mut self, bodies: &mut B) {
+        let pins = self.pins(bodies);
+        for _ in 0..CLOSING_ROUNDS {
+            for pin in &pins {
+                let (node, body) = (pin.node, pin.body);
+                let arm = bodies.arm_of(body, pin.point);
+                let gap = bodies.centre(body) + arm - self.nodes.position[node];
+                let inverse = self.nodes.inverse[node];
+                // What is left by rounding stays.
+                let size = bodies.centre(body).length() + arm.length();
+                if !(gap.length() > R::of(CLOSED) * R::EPSILON * size) {
+                    continue;
+                }
+                if let Some(impulse) = bodies.impulse_for(body, Lever { at: arm, of: arm }, inverse, gap) {
+                    self.nodes.position[node] += impulse * inverse;
+                    bodies.nudge(body, arm, -impulse);
+                } else {
+                    self.nodes.position[node] += gap;
+                }
+            }
+        }
+    }
+
+    /// Held nodes go with the bodies they are pinned to where those cannot give way.
+    pub(super) fn carry_held<B: Carriers<V, R>>(&mut self, bodies: &B, step: SubStep<R>) {
+        for pin in self.softs.iter().filter(|soft| soft.present).flat_map(|soft| &soft.pins) {
+            let (node, body) = (pin.node, pin.body);
+            if !self.nodes.is_held(node) || (bodies.is_there(body) && bodies.gives(body)) {
+                continue;
+            }
+            let (mut way, mut speed) = (V::ZERO, V::ZERO);
+            if bodies.is_there(body) {
+                let arm = bodies.arm_of(body, pin.point);
+                speed = bodies.speed_at(body, arm);
+                let end = bodies.centre(body) + arm - speed * (step.ahead - step.dt);
+                way = (end - self.nodes.position[node]) * (R::ONE / step.dt);
+            }
+            (self.scratch.way[node], self.nodes.velocity[node]) = (way, speed);
+        }
+    }
+
+    /// Bends ways so that pinned nodes end where their points are; velocities change with them. Whether any body that can move was pulled.
+    pub(super) fn pin_ways<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>) -> bool {
+        let pins = self.pins(bodies);
+        let rate = R::ONE / step.dt;
+        for round in 0..ROUNDS {
+            let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
+            for pin in &pins {
+                let (node, body) = (pin.node, pin.body);
+                let now = bodies.arm_of(body, pin.point);
+                let speed = bodies.speed_at(body, now);
+                let end = bodies.centre(body) + now - speed * (step.ahead - step.dt);
+                let off = (end - self.nodes.position[node]) * rate - self.scratch.way[node];
+                // Both are pulled where the node is at the start of the sub-step.
+                let at = self.nodes.position[node] - self.centre_before(bodies, body, step.ahead);
+                // Places are known to their own roundings.
+                fastest = fastest.max(self.scratch.way[node].length()).max(end.length() * rate);
+                worst = worst.max(off.length());
+                let inverse = self.nodes.inverse[node];
+                let Some(impulse) = bodies.impulse_for(body, Lever { at, of: now }, inverse, off) else { continue };
+                self.scratch.way[node] += impulse * inverse;
+                self.nodes.velocity[node] += impulse * inverse;
+                bodies.kick(body, at, -impulse, step.ahead);
+            }
+            let dt = step.dt;
+            for soft in self.softs.iter_mut().filter(|soft| soft.present && !soft.pins.is_empty()) {
+                soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
+            }
+            if round > 0 && worst <= R::of(ROUNDINGS) * R::EPSILON * fastest {
+                break;
+            }
+        }
+        pins.iter().any(|pin| bodies.gives(pin.body))
+    }
+
+    /// Gives pinned nodes the velocities of their points, once all are where the sub-step ends. Whether any body that can move was pulled.
+    pub(super) fn pin_speeds<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>) -> bool {
+        let pins = self.pins(bodies);
+        let left = step.ahead - step.dt;
+        for _ in 0..ROUNDS {
+            let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
+            for pin in &pins {
+                let (node, body) = (pin.node, pin.body);
+                let arm = self.nodes.position[node] - self.centre_before(bodies, body, left);
+                let speed = bodies.speed_at(body, arm);
+                let off = speed - self.nodes.velocity[node];
+                fastest = fastest.max(speed.length()).max(self.nodes.velocity[node].length());
+                worst = worst.max(off.length());
+                let inverse = self.nodes.inverse[node];
+                let Some(impulse) = bodies.impulse_for(body, Lever { at: arm, of: arm }, inverse, off) else {
+                    continue;
+                };
+                self.nodes.velocity[node] += impulse * inverse;
+                bodies.kick(body, arm, -impulse, left);
+            }
+            for soft in self.softs.iter().filter(|soft| soft.present && !soft.pins.is_empty()) {
+                soft.stick_speeds(&mut self.nodes);
+            }
+            if worst <= R::of(ROUNDINGS) * R::EPSILON * fastest {
+                break;
+            }
+        }
+        pins.iter().any(|pin| bodies.gives(pin.body))
+    }
+
+    /// Where the centre of a body was a time ago.
+    fn centre_before<B: Carriers<V, R>>(&self, bodies: &B, body: usize, ago: R) -> V {
+        bodies.centre(body) - bodies.speed_at(body, V::ZERO) * ago
+    }
+}
+
+/// The pins of a soft body, with the numbers that nodes have here.
+pub(super) fn read<V: Place<R>, R: Real>(soft: &ironspin_model::SoftBody, from: usize) -> Vec<Pin<V>> {
+    let pin = |pin: &ironspin_model::Pin| Pin { node: from + pin.node, body: pin.body, point: V::of_space(pin.point) };
+    soft.pins.iter().map(pin).collect()
+}
+
+/// Whether a node of some is held to a body.
+pub(super) fn any_held<V>(pins: &[Pin<V>], nodes: &[usize], body: usize) -> bool {
+    pins.iter().any(|pin| pin.body == body && nodes.contains(&pin.node))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::plane::vector::Vec2;
+
+    #[test]
+    fn a_node_is_held_to_its_own_body_alone() {
+        let pins = [Pin { node: 4, body: 1, point: Vec2::<f64>::ZERO }];
+        assert!(any_held(&pins, &[3, 4], 1));
+        assert!(!any_held(&pins, &[3, 4], 0));
+        assert!(!any_held(&pins, &[3, 5], 1));
+    }
+}

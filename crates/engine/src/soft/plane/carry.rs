@@ -1,0 +1,56 @@
+//! Rigid bodies of the plane that nodes are pinned to.
+
+use crate::common::scalar::Real;
+use crate::plane::bodies::Bodies;
+use crate::plane::vector::Vec2;
+use crate::soft::pins::{Carriers, Lever};
+
+impl<R: Real> Carriers<Vec2<R>, R> for Bodies<R> {
+    fn is_there(&self, body: usize) -> bool {
+        self.present[body]
+    }
+
+    fn gives(&self, body: usize) -> bool {
+        self.inverse[body].moves()
+    }
+
+    fn centre(&self, body: usize) -> Vec2<R> {
+        self.position[body]
+    }
+
+    fn arm_of(&self, body: usize, point: Vec2<R>) -> Vec2<R> {
+        self.axes[body].turn(point)
+    }
+
+    fn speed_at(&self, body: usize, arm: Vec2<R>) -> Vec2<R> {
+        self.motion[body].at(arm)
+    }
+
+    fn impulse_for(&self, body: usize, pull: Lever<Vec2<R>>, inverse: R, change: Vec2<R>) -> Option<Vec2<R>> {
+        let own = &self.inverse[body];
+        let column = |unit: Vec2<R>| own.kick(pull.at, unit).at(pull.of) + unit * inverse;
+        let [a, b] = [column(Vec2::new(R::ONE, R::ZERO)), column(Vec2::new(R::ZERO, R::ONE))];
+        let size = a.cross(b);
+        let share = R::ONE / size;
+        (size > R::ZERO).then(|| Vec2::new(change.cross(b) * share, a.cross(change) * share))
+    }
+
+    fn kick(&mut self, body: usize, arm: Vec2<R>, impulse: Vec2<R>, ago: R) {
+        if !self.gives(body) {
+            return;
+        }
+        let change = self.inverse[body].kick(arm, impulse);
+        self.motion[body] = self.motion[body].plus(change);
+        let way = change.scaled(ago);
+        if ago != R::ZERO {
+            self.place(body, self.position[body] + way.linear, self.angle[body] + way.spin);
+        }
+    }
+
+    fn nudge(&mut self, body: usize, arm: Vec2<R>, impulse: Vec2<R>) {
+        if self.gives(body) {
+            let way = self.inverse[body].kick(arm, impulse);
+            self.place(body, self.position[body] + way.linear, self.angle[body] + way.spin);
+        }
+    }
+}
