@@ -2,7 +2,7 @@
 
 use crate::bundled;
 use crate::diagnostic::{Diagnostic, SceneError, Source};
-use crate::file::{Placed, SCENE_VERSION, SceneFile, SharedFile};
+use crate::file::{Placed, SCENE_VERSION, SceneFile, SharedFile, SoftTable};
 use crate::lints;
 use crate::mesh_file::{self, MeshFiles};
 use crate::print;
@@ -81,7 +81,8 @@ impl Scene {
         let templates = self.shared.iter().map(|shared| &shared.template).chain([&self.file.template]);
         let tables = templates.flat_map(|templates| templates.0.iter().map(|(_, table)| table)).chain(&self.file.body);
         let mut named: Vec<(String, Range<usize>)> = Vec::new();
-        for (table, whole) in tables.flat_map(|table| table.surfaces()) {
+        let skins = self.file.soft.iter().filter_map(SoftTable::surface);
+        for (table, whole) in tables.flat_map(|table| table.surfaces()).chain(skins) {
             let Some(file) = &table.0.file else { continue };
             if !named.iter().any(|(name, _)| name == file.get_ref()) {
                 named.push((file.get_ref().clone(), table.place(&whole)));

@@ -9,7 +9,7 @@ use super::room::{Room, SubStep};
 use crate::common::scalar::Real;
 
 /// Rounds over all pins at most; they end when none changes a velocity by more than some roundings.
-const ROUNDS: usize = 200;
+const ROUNDS: usize = 50;
 const ROUNDINGS: f64 = 16.0;
 /// Rounds over all pins by which gaps close at the start of a step, and roundings of a place that count as closed.
 const CLOSING_ROUNDS: usize = 8;

@@ -5,7 +5,7 @@ use crate::entry::{Better, GaugeEntry, PLAIN};
 use crate::frame_cache::When;
 use crate::gauge::{Gauge, Reading, Scope, View};
 use crate::geometry::Membership;
-use ironspin_model::{Dimension, World};
+use ironspin_model::{DVec3, Dimension, SoftBody, World};
 
 pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     name: "ghost.speed",
@@ -15,7 +15,7 @@ pub(crate) const SPEED: GaugeEntry = GaugeEntry {
     definition: "Largest change of a body's velocity in one step that gravity, damping, actions and the contacts it could have had do not explain. A contact explains what lies in the cone of its normal and friction; without any contact in reach, a change of spin counts too, with the body's reach as lever.",
     formula: "max_steps dist(dv - g dt, cone of { n_k turned by +- (atan mu + margin) }), margin = travel / size",
     source: "Coulomb's law of friction; Newton's second law",
-    limits: "Bodies with joints are left out. A contact that is gone when the body is lifted by a hundredth of its size off another contact is none: so inner edges are distinguished from steps. Contacts are sought as far as the bodies travel within one and a half steps, so that a fast scene with a long step hides more. Impacts turn normals by up to the margin.",
+    limits: "Bodies with joints or pins are left out, and so is every body while it is within reach of a skin. A contact that is gone when the body is lifted by a hundredth of its size off another contact is none: so inner edges are distinguished from steps. Contacts are sought as far as the bodies travel within one and a half steps, so that a fast scene with a long step hides more. Impacts turn normals by up to the margin.",
     usual_causes: "inner edges of tiles or of a chain of segments; contacts kept after bodies parted; surrounding boxes taken for shapes; half or double sizes",
     next_step: advice::GHOST,
     by_default: true,
@@ -58,8 +58,8 @@ struct Worst {
 }
 
 fn new(world: &World, scope: &Scope, counts: bool) -> Box<dyn Gauge> {
-    let jointed: Vec<usize> =
-        world.joints.iter().flat_map(|joint| joint.bodies).chain(world.rigid_count()..world.bodies.len()).collect();
+    let held = world.joints.iter().map(|joint| joint.bodies).chain(world.pinned_pairs()).flatten();
+    let jointed: Vec<usize> = held.chain(world.rigid_count()..world.bodies.len()).collect();
     Box::new(Ghost {
         jointed: Membership::of(world, &jointed),
         start: None,
@@ -79,6 +79,25 @@ pub(crate) fn count(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     new(world, scope, true)
 }
 
+/// Boxes around the soft bodies that touch with a skin: between its nodes it pushes bodies that no node is near.
+fn boxes_of_skins(view: &View<'_>) -> Vec<[DVec3; 2]> {
+    let around = |soft: &SoftBody| {
+        let nodes = view.now.bodies[soft.nodes.clone()].iter().map(|node| node.pose.position);
+        let [low, high] =
+            nodes.fold([DVec3::INFINITY, DVec3::NEG_INFINITY], |[low, high], p| [low.min(p), high.max(p)]);
+        [low - soft.radius, high + soft.radius]
+    };
+    let skins = view.world.softs.iter().filter(|soft| soft.has_skin() && view.present(soft.nodes.start));
+    skins.map(around).collect()
+}
+
+/// Whether a body may have touched something in a box within the step.
+fn is_near(view: &View<'_>, id: usize, [low, high]: &[DVec3; 2]) -> bool {
+    let reach = view.cache.shapes().reach(id) + 3.0 * view.cache.fastest() * view.span();
+    let place = view.now.bodies[id].pose.position;
+    (place + reach).cmpge(*low).all() && (place - reach).cmple(*high).all()
+}
+
 impl Gauge for Ghost {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
@@ -86,7 +105,13 @@ impl Gauge for Ghost {
         if view.before.is_none() {
             return;
         }
-        let asked = |id: &usize| view.cache.traits(*id).mass > 0.0 && !self.jointed.has(*id) && view.present(*id);
+        let skins = boxes_of_skins(view);
+        let asked = |id: &usize| {
+            view.cache.traits(*id).mass > 0.0
+                && !self.jointed.has(*id)
+                && view.present(*id)
+                && !skins.iter().any(|around| is_near(view, *id, around))
+        };
         let bodies = self.of.iter().copied().filter(asked);
         let (count, worst) = (&mut self.count, &mut self.worst);
         view.derived.explainers.borrow_mut().each(start, view, bodies, |id, ghost| {

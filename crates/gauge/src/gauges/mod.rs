@@ -38,7 +38,7 @@ pub use spread::pooled_reading;
 use crate::entry::GaugeEntry;
 
 /// All gauges.
-pub static GAUGES: [GaugeEntry; 72] = [
+pub static GAUGES: [GaugeEntry; 79] = [
     energy::DRIFT,
     energy::GAIN,
     energy::LOSS,
@@ -49,7 +49,14 @@ pub static GAUGES: [GaugeEntry; 72] = [
     soft::STRAIN,
     soft::STICK_ERROR,
     soft::SHAPE_ERROR,
+    soft::REGAINED,
+    soft::DENT_KEPT,
+    soft::PIN_ERROR,
+    soft::VOLUME_LAW,
     soft::PASSED,
+    soft::CROSSED,
+    soft::THROUGH,
+    soft::SUCTION,
     balance::LINEAR,
     balance::ANGULAR,
     spin_balance::BALANCE,

@@ -1,6 +1,6 @@
 //! Surfaces as they are written: points and faces, or a file that holds them.
 
-use super::{BodyTable, Placed, ShapeTable};
+use super::{BodyTable, MadeOfTable, Placed, ShapeTable, SoftTable};
 use crate::number::Number;
 use schemars::{JsonSchema, Schema, SchemaGenerator};
 use serde::Deserialize;
@@ -138,6 +138,16 @@ impl JsonSchema for HullTable {
             "description": "corners of a convex body, 4 to 256, or the file whose points they are among",
             "anyOf": [corners, file]
         })
+    }
+}
+
+impl SoftTable {
+    /// The surface that it is made of, with the place of the whole that names it.
+    pub(crate) fn surface(&self) -> Option<(&MeshTable, Range<usize>)> {
+        match self.made_of.get_ref() {
+            MadeOfTable::Mesh(table) => Some((table, self.made_of.span())),
+            _ => None,
+        }
     }
 }
 

@@ -1,6 +1,6 @@
 //! Soft bodies as they are written.
 
-use super::{Ordered, Placed, Turns};
+use super::{MeshTable, Ordered, Placed, Turns};
 use crate::number::Number;
 use schemars::JsonSchema;
 use serde::Deserialize;
@@ -44,6 +44,8 @@ pub(crate) enum MadeOfTable {
         along: Number,
         around: Number,
     },
+    /// In space: the points of a closed or open surface, turned about `at`, its edges joined, with its faces as skin.
+    Mesh(MeshTable),
     /// Nodes one by one; nothing joins them but `springs`.
     Nodes {
         /// Their places from `at` on, m.

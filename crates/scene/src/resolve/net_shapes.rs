@@ -3,10 +3,10 @@
 use super::Resolver;
 use super::space_nets::{self, SpaceNet};
 use crate::diagnostic::Diagnostic;
-use crate::file::{BracingWord, MadeOfTable, Placed, SphereWord};
+use crate::file::{BracingWord, MadeOfTable, MeshTable, Placed, SphereWord};
 use crate::names::Names;
 use crate::number::Number;
-use ironspin_model::{DVec3, Dimension, NODE_LIMIT};
+use ironspin_model::{DVec3, Dimension, NODE_LIMIT, SpaceShape};
 
 /// Which form it has.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -95,6 +95,7 @@ impl Resolver {
                     [self.positive(radius, "a radius", names)?, self.positive(tube, "a radius", names)?];
                 Ok(NetShape::solid(Form::Shell, space_nets::torus(radius, tube, counts[0], counts[1])))
             }
+            MadeOfTable::Mesh(mesh) => self.skin_of_mesh(table, mesh, names),
             MadeOfTable::Grid { columns, rows, pitch } => {
                 let (columns_wanted, rows) = (self.node_count(columns, 2, names)?, self.node_count(rows, 2, names)?);
                 if columns_wanted.saturating_mul(rows) > NODE_LIMIT {
@@ -133,6 +134,7 @@ impl Resolver {
             MadeOfTable::Block { .. } => ("block", true),
             MadeOfTable::Sphere { .. } => ("sphere", true),
             MadeOfTable::Torus { .. } => ("torus", true),
+            MadeOfTable::Mesh(_) => ("mesh", true),
         };
         match (self.dimension, of_space) {
             (Dimension::Plane, true) => Err(Diagnostic::at(table.span(), format!("a {word} is for scenes of space"))
@@ -141,7 +143,7 @@ impl Resolver {
             (Dimension::Space, false) => {
                 Err(Diagnostic::at(table.span(), format!("a {word} is for scenes of the plane"))
                     .label("this scene has space = 3")
-                    .help("in space there are rope, ring, cloth, block, sphere, torus and nodes"))
+                    .help("in space there are rope, ring, cloth, block, sphere, torus, mesh and nodes"))
             }
             (Dimension::Plane, false) | (Dimension::Space, true) => Ok(()),
         }
@@ -191,6 +193,22 @@ impl Resolver {
         }
         let shape = NetShape::solid(Form::Block(counts), space_nets::block(counts, pitch));
         Ok(NetShape { width: Some(counts[0]), depth: Some(counts[1]), ..shape })
+    }
+
+    /// Nodes at the points of a surface.
+    fn skin_of_mesh(
+        &self,
+        table: &Placed<MadeOfTable>,
+        mesh: &MeshTable,
+        names: &Names,
+    ) -> Result<NetShape, Diagnostic> {
+        let SpaceShape::Mesh(surface) = self.mesh(mesh, table.span(), names)? else {
+            return Err(Diagnostic::at(table.span(), "this surface has no faces"));
+        };
+        self.few_enough(table, &[surface.points().len()])?;
+        let faces = surface.faces().iter().map(|face| face.map(|corner| corner as usize)).collect();
+        let net = SpaceNet { nodes: surface.points().to_vec(), faces, tetrahedra: Vec::new() };
+        Ok(NetShape::solid(Form::Shell, net))
     }
 
     /// A closed skin; which of rings, nodes around and parts it needs depends on its kind.

@@ -1,20 +1,35 @@
 //! Gauges of soft bodies. Each is about the soft bodies of which a node is measured.
 
 mod cells;
+mod crossed;
+mod dent;
 mod growth;
+mod law;
 mod lengths;
+mod nets;
+mod pins;
 mod shape;
 mod skin;
 #[cfg(test)]
 mod space_tests;
+mod suction;
+mod through;
 mod volume;
 
 pub(crate) use cells::INVERTED;
+pub(crate) use crossed::CROSSED;
+pub(crate) use dent::KEPT as DENT_KEPT;
 pub(crate) use growth::GROWTH;
+pub(crate) use law::LAW as VOLUME_LAW;
 pub(crate) use lengths::{STICK_ERROR, STRAIN};
-pub(crate) use shape::ERROR as SHAPE_ERROR;
+pub(crate) use pins::ERROR as PIN_ERROR;
+pub(crate) use shape::{ERROR as SHAPE_ERROR, REGAINED};
 pub(crate) use skin::PASSED;
+pub(crate) use suction::SUCTION;
+pub(crate) use through::THROUGH;
 pub(crate) use volume::CHANGE;
+
+use nets::{spring_forces, ties, untouched};
 
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{DVec3, Dimension, Frame, SoftBody, World};

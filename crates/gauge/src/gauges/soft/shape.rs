@@ -3,7 +3,7 @@
 use super::{SOFT, is_there, softs_of};
 use crate::advice;
 use crate::derived::goals;
-use crate::entry::GaugeEntry;
+use crate::entry::{Better, GaugeEntry};
 use crate::gauge::{Gauge, Reading, Scope, View};
 use ironspin_model::World;
 
@@ -21,6 +21,80 @@ pub(crate) const ERROR: GaugeEntry = GaugeEntry {
     make: error,
     ..SOFT
 };
+
+pub(crate) const REGAINED: GaugeEntry = GaugeEntry {
+    name: "shape.regained",
+    label: "shape regained",
+    better: Better::Higher,
+    definition: "Share of the largest distance from the built shape that is gone again in the last frame of the window: 1 for a soft body that is wholly as it was built, 0 for one that stays as far off as it ever was. The least of the soft bodies counts.",
+    formula: "min_softs 1 - e(t_end) / max_t e(t), e the distance from the built shape as shape.error has it",
+    source: "Horn (1987) for the best fit",
+    limits: "Of a soft body that was never off its shape by more than a rounding nothing is told. A load that is still there holds it off its shape.",
+    usual_causes: "yield that is not asked for; a net without bracing that folds; cells turned over that stay so; matching that is left out",
+    make: regained,
+    ..ERROR
+};
+
+/// Share of a soft body's size below which its distance from its shape is a rounding.
+const NEVER_OFF: f64 = 1e-9;
+
+struct Regained {
+    /// Soft bodies: the largest distance so far, when it was, and the last.
+    softs: Vec<(usize, f64, f64, f64)>,
+    frames: u64,
+}
+
+fn regained(world: &World, scope: &Scope) -> Box<dyn Gauge> {
+    let softs = softs_of(world, &scope.of).into_iter().map(|soft| (soft, 0.0, 0.0, 0.0));
+    Box::new(Regained { softs: softs.collect(), frames: 0 })
+}
+
+impl Gauge for Regained {
+    fn observe(&mut self, view: &View<'_>) {
+        self.frames += 1;
+        for (number, worst, when, last) in &mut self.softs {
+            let soft = &view.world.softs[*number];
+            if !is_there(soft, view.now) {
+                continue;
+            }
+            let goals = goals(view.world, soft, &view.now.bodies);
+            let off = |(node, goal): (usize, ironspin_model::DVec3)| goal.distance(view.now.bodies[node].pose.position);
+            *last = soft.nodes.clone().zip(goals).map(off).fold(0.0, f64::max);
+            if *last > *worst {
+                (*worst, *when) = (*last, view.now.time);
+            }
+        }
+    }
+
+    /// The end of the window decides.
+    fn so_far(&self, _: &World) -> Option<f64> {
+        None
+    }
+
+    fn reading(&self, world: &World) -> Reading {
+        if self.softs.is_empty() {
+            return Reading::nothing("no soft body is measured");
+        }
+        let size = |soft: usize| {
+            let places = world.bodies[world.softs[soft].nodes.clone()].iter().map(|node| node.pose.position);
+            let (low, high) = places
+                .fold((ironspin_model::DVec3::INFINITY, ironspin_model::DVec3::NEG_INFINITY), |(low, high), p| {
+                    (low.min(p), high.max(p))
+                });
+            (high - low).length()
+        };
+        let off = self.softs.iter().filter(|(soft, worst, ..)| *worst > NEVER_OFF * size(*soft));
+        let least = off.min_by(|a, b| (1.0 - a.3 / a.1).total_cmp(&(1.0 - b.3 / b.1)));
+        let Some(&(soft, worst, when, last)) = least else {
+            let why = if self.frames == 0 { "no frame lies in the window" } else { "nothing was off its built shape" };
+            return Reading::nothing(why);
+        };
+        let soft = &world.softs[soft];
+        let detail =
+            format!("{} was {worst:.6} m off its shape at {when:.3} s and is {last:.6} m off at the end", soft.name);
+        Reading::of(1.0 - last / worst, detail).seen_at(when, soft.nodes.start)
+    }
+}
 
 struct ShapeError {
     softs: Vec<usize>,
@@ -79,6 +153,20 @@ mod tests {
         let half_diagonal =
             0.5 * ((CORNERS[2][0] - CORNERS[0][0]).powi(2) + (CORNERS[2][1] - CORNERS[0][1]).powi(2)).sqrt();
         assert!((reading.value.unwrap() - 0.1 * half_diagonal).abs() < 1e-12, "{reading:?}");
+    }
+
+    #[test]
+    fn a_square_that_comes_back_by_three_quarters_has_regained_them() {
+        let share = |t: f64| if t < 0.45 { t } else { 0.1 };
+        let squeezed =
+            frames(9, |i, t| state(CORNERS[i][0] * (1.0 + share(t)), CORNERS[i][1] * (1.0 + share(t)), 0.0, 0.0));
+        let reading = measure("shape.regained", &square(), &[1], &[], &squeezed);
+        assert!((reading.value.unwrap() - 0.75).abs() < 1e-12, "{reading:?}");
+        assert!(reading.detail.contains("off its shape at 0.400 s"), "{reading:?}");
+        let stays = frames(9, |i, t| state(CORNERS[i][0] * (1.0 + t), CORNERS[i][1] * (1.0 + t), 0.0, 0.0));
+        assert!(measure("shape.regained", &square(), &[1], &[], &stays).value.unwrap().abs() < 1e-12);
+        let built = frames(3, |i, _| state(CORNERS[i][0], CORNERS[i][1], 0.0, 0.0));
+        assert_eq!(measure("shape.regained", &square(), &[1], &[], &built).value, None);
     }
 
     #[test]
