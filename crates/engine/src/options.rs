@@ -1,6 +1,6 @@
 //! What can be chosen in `builtin:name=value,...`: the one table of options, their reading and showing.
 
-use crate::common::settings::{BroadPhase, Integrator, Mixing, Precision, Settings, SolverKind, Swept};
+use crate::common::settings::{BroadPhase, Integrator, Mixing, Precision, Settings, SoftSolver, SolverKind, Swept};
 use crate::faults::FaultEntry;
 use ironspin_model::{EngineError, OptionInfo, nearest};
 
@@ -53,7 +53,7 @@ fn one_of(words: &[&str]) -> String {
 }
 
 /// All settings of the built-in engine.
-pub const SETTINGS: [Setting; 15] = [
+pub const SETTINGS: [Setting; 16] = [
     Setting {
         name: "integrator",
         about: "how forces are integrated, those in soft bodies too; verlet is exact for constant forces, rk4 costs four evaluations of springs",
@@ -84,6 +84,13 @@ pub const SETTINGS: [Setting; 15] = [
         },
         read: |s, text| set(&mut s.settings.substeps, whole(text, 0, 1000)),
         show: |s| s.substeps.to_string(),
+    },
+    Setting {
+        name: "soft-solver",
+        about: "how soft bodies move: force by the integrator, position by constraints with compliance and as many passes as iterations, implicit by backward Euler; the last two hold at any step and lose what swings fast",
+        values: || one_of(SoftSolver::WORDS),
+        read: |s, text| set(&mut s.settings.soft_solver, SoftSolver::read(text)),
+        show: |s| s.soft_solver.word().to_owned(),
     },
     Setting {
         name: "soft-substeps",

@@ -54,6 +54,17 @@ words! {
     }
 }
 words! {
+    /// How soft bodies move.
+    SoftSolver {
+        /// By forces, with the integrator; sticks are kept to rounding.
+        Force = "force",
+        /// By constraints with compliance.
+        Position = "position",
+        /// By backward Euler steps.
+        Implicit = "implicit",
+    }
+}
+words! {
     /// How contacts are solved.
     SolverKind {
         /// Sequential impulses with warm starting.
@@ -145,6 +156,8 @@ pub struct Settings {
     pub iterations: u32,
     /// Steps within a step; 0 for the solver's own number.
     pub substeps: u32,
+    /// How soft bodies move.
+    pub soft_solver: SoftSolver,
     /// Sub-steps of soft bodies within a step.
     pub soft_substeps: u32,
     /// Whether a contact starts from its impulse of the step before.
@@ -174,6 +187,7 @@ impl Default for Settings {
             solver: SolverKind::Impulse,
             iterations: 100,
             substeps: 0,
+            soft_solver: SoftSolver::Force,
             soft_substeps: SOFT_SUBSTEPS,
             warm_start: true,
             swept: Swept::Marked,
@@ -191,7 +205,11 @@ impl Default for Settings {
 impl Settings {
     /// How soft bodies are moved.
     pub fn soft_method(&self) -> SoftMethod {
-        SoftMethod { integrator: self.integrator.word(), substeps: self.soft_substeps }
+        let integrator = match self.soft_solver {
+            SoftSolver::Force => self.integrator.word(),
+            other => other.word(),
+        };
+        SoftMethod { integrator, substeps: self.soft_substeps }
     }
 
     /// The size of a mistake in the middle of a step, if it is the one that is on.

@@ -56,6 +56,20 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
         }
     }
 
+    /// The accelerations of its nodes by what neither its springs nor what draws it to its shape do: gas, gravity and what actions push.
+    pub(super) fn outer_accelerations(&self, nodes: &Nodes<V, R>, gravity: V, out: &mut [V]) {
+        for node in self.nodes.clone() {
+            out[node] = nodes.push[node];
+        }
+        if let Some([amount, outside]) = self.gas {
+            self.press_outwards(&nodes.position, amount, outside, out);
+        }
+        let fall = gravity * self.gravity_factor;
+        for node in self.nodes.clone() {
+            out[node] = out[node] * nodes.inverse[node] + fall;
+        }
+    }
+
     /// Pressure on each piece of skin. A skin that encloses nothing holds no gas: nothing presses.
     fn press_outwards(&self, position: &[V], amount: R, outside: R, out: &mut [V]) {
         let volume = V::enclosed(&self.skin, self.nodes.start, position);

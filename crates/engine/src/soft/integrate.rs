@@ -7,19 +7,46 @@
 use super::forces::NodeDamping;
 use super::nodes::{Nodes, Soft};
 use super::place::Place;
+use super::{backward, constrain};
 use crate::common::scalar::Real;
-use crate::common::settings::Integrator;
+use crate::common::settings::{Integrator, Settings, SoftSolver};
+
+/// How soft bodies move.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Method {
+    pub(crate) solver: SoftSolver,
+    /// Of forces.
+    pub(crate) integrator: Integrator,
+    /// Over constraints.
+    pub(crate) passes: u32,
+}
+
+impl Method {
+    pub(crate) fn of(settings: &Settings) -> Self {
+        Method { solver: settings.soft_solver, integrator: settings.integrator, passes: settings.iterations }
+    }
+
+    /// Whether sticks are kept to rounding, apart from springs.
+    pub(super) fn keeps_sticks(self) -> bool {
+        self.solver != SoftSolver::Position
+    }
+
+    /// Whether velocities are only known at the places reached.
+    fn is_verlet(self) -> bool {
+        self.solver == SoftSolver::Force && self.integrator == Integrator::Verlet
+    }
+}
 
 /// Lists of a sub-step, kept between steps.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Scratch<V> {
     /// Mean velocity of every node over the sub-step, m/s.
     pub(crate) way: Vec<V>,
-    slope: Vec<V>,
-    place: Vec<V>,
-    speed: Vec<V>,
-    sum_place: Vec<V>,
-    sum_speed: Vec<V>,
+    pub(super) slope: Vec<V>,
+    pub(super) place: Vec<V>,
+    pub(super) speed: Vec<V>,
+    pub(super) sum_place: Vec<V>,
+    pub(super) sum_speed: Vec<V>,
 }
 
 impl<V: Copy + Default> Scratch<V> {
@@ -35,9 +62,15 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     nodes: &mut Nodes<V, R>,
     gravity: V,
     dt: R,
-    integrator: Integrator,
+    method: Method,
     scratch: &mut Scratch<V>,
 ) {
+    match method.solver {
+        SoftSolver::Force => {}
+        SoftSolver::Position => return constrain::begin(soft, nodes, gravity, dt, method.passes, scratch),
+        SoftSolver::Implicit => return backward::begin(soft, nodes, gravity, dt, scratch),
+    }
+    let integrator = method.integrator;
     match integrator {
         Integrator::ExplicitEuler | Integrator::SymplecticEuler => {
             let (position, velocity) = (&nodes.position, &nodes.velocity);
@@ -65,17 +98,17 @@ pub(super) fn end<V: Place<R>, R: Real>(
     nodes: &mut Nodes<V, R>,
     gravity: V,
     dt: R,
-    integrator: Integrator,
+    method: Method,
     scratch: &mut Scratch<V>,
 ) {
-    if integrator == Integrator::Verlet {
+    if method.is_verlet() {
         half_kick(soft, nodes, gravity, dt, scratch);
     }
 }
 
 /// Damping of the nodes after contacts have pressed, so that what presses carries the whole weight.
-pub(super) fn finish<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &mut Nodes<V, R>, dt: R, integrator: Integrator) {
-    if integrator == Integrator::Verlet {
+pub(super) fn finish<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &mut Nodes<V, R>, dt: R, method: Method) {
+    if method.is_verlet() {
         fade(soft, nodes, dt);
     }
 }

@@ -7,7 +7,7 @@
 //! | | accelerations by springs, gas, matching, gravity and damping | `forces.rs` |
 //! | | the rotation that fits best | `best_turn.rs` |
 //! | | sticks, and springs that give way | `sticks.rs` |
-//! | | one sub-step of free motion by the four integrators | `integrate.rs` |
+//! | `Method` | one sub-step of free motion by the four integrators; by constraints with compliance; by a backward Euler step | `integrate.rs`, `constrain.rs`, `backward.rs` |
 //! | `Pin`, `Carriers` | nodes that are held to points of rigid bodies | `pins.rs` |
 //! | `Room`, `Touching` | free motion in order; actions; a sub-step in order | `room.rs` |
 //! | `Touch`, `Look`, `Homes` | one contact; what those see who look for contacts; who lives inside of which skin | `touch.rs` |
@@ -18,7 +18,9 @@
 //! step at the places reached, velocities that fit the contacts. Ways and velocities are solved apart, so that a bounce keeps its
 //! speed and a node at rest on a slope does not creep.
 
+mod backward;
 mod best_turn;
+mod constrain;
 mod forces;
 mod integrate;
 mod nodes;

@@ -1,13 +1,13 @@
 //! The soft bodies of a world, whatever they touch: their state, free motion, and what actions do to them.
 
-use super::integrate::{self, Scratch};
+use super::integrate::{self, Method, Scratch};
 use super::nodes::{Nodes, Soft, read};
 use super::pins::Carriers;
 use super::place::Place;
 use super::touch::Guest;
 use crate::common::mixed::Mixed;
 use crate::common::scalar::Real;
-use crate::common::settings::{Integrator, Settings, Swept};
+use crate::common::settings::{Settings, Swept};
 use ironspin_model::{BodyState, Effect, EngineError, World};
 
 /// How a sub-step is done.
@@ -76,8 +76,8 @@ pub(crate) trait Touching<R: Real> {
 
     /// One sub-step; whether any rigid body that can move was touched.
     fn advance(&mut self, bodies: &mut Self::Bodies, mixed: &Mixed<R>, settings: &Settings, step: SubStep<R>) -> bool {
-        let (dt, integrator, passes) = (step.dt, settings.integrator, settings.iterations);
-        self.room().begin(dt, integrator);
+        let (dt, method, passes) = (step.dt, Method::of(settings), settings.iterations);
+        self.room().begin(dt, method);
         let has_pins = self.room().has_pins();
         let mut moved = false;
         if has_pins {
@@ -87,19 +87,19 @@ pub(crate) trait Touching<R: Real> {
         let pressed = self.find_touches(bodies, mixed, step);
         if pressed {
             moved |= self.fit_ways(bodies, dt, passes);
-            self.room().stick_again(dt);
+            self.room().stick_again(dt, method);
             if has_pins {
                 self.room().pin_ways(bodies, step);
             }
         }
-        self.room().travel(dt, integrator);
+        self.room().travel(dt, method);
         if pressed {
             moved |= self.fit_speeds(bodies, step, passes);
         }
         if has_pins {
             self.room().pin_speeds(bodies, step);
         }
-        self.room().finish(dt, integrator, pressed);
+        self.room().finish(dt, method, pressed);
         moved
     }
 }
@@ -196,41 +196,47 @@ impl<V: Place<R>, R: Real> Room<V, R> {
     }
 
     /// Ways and velocities of a sub-step as springs, gas and gravity make them; sticks keep their lengths.
-    fn begin(&mut self, dt: R, integrator: Integrator) {
+    fn begin(&mut self, dt: R, method: Method) {
         for soft in self.softs.iter_mut().filter(|soft| soft.present) {
             soft.note_turn(&self.nodes);
-            integrate::begin(soft, &mut self.nodes, self.gravity, dt, integrator, &mut self.scratch);
-            soft.stick_as_before(&mut self.nodes, &mut self.scratch.way);
-            soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
+            integrate::begin(soft, &mut self.nodes, self.gravity, dt, method, &mut self.scratch);
+            if method.keeps_sticks() {
+                soft.stick_as_before(&mut self.nodes, &mut self.scratch.way);
+                soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
+            }
         }
     }
 
     /// Goes the ways, and ends the integrator's step at the places reached.
-    fn travel(&mut self, dt: R, integrator: Integrator) {
+    fn travel(&mut self, dt: R, method: Method) {
         for soft in self.softs.iter_mut().filter(|soft| soft.present) {
             for node in soft.nodes.clone() {
                 self.nodes.position[node] += self.scratch.way[node] * dt;
             }
             soft.give_way(&self.nodes);
-            integrate::end(soft, &mut self.nodes, self.gravity, dt, integrator, &mut self.scratch);
-            soft.stick_speeds(&mut self.nodes);
+            integrate::end(soft, &mut self.nodes, self.gravity, dt, method, &mut self.scratch);
+            if method.keeps_sticks() {
+                soft.stick_speeds(&mut self.nodes);
+            }
         }
     }
 
     /// What comes after contacts have pressed.
-    fn finish(&mut self, dt: R, integrator: Integrator, pressed: bool) {
+    fn finish(&mut self, dt: R, method: Method, pressed: bool) {
         for soft in self.softs.iter().filter(|soft| soft.present) {
-            if pressed {
+            if pressed && method.keeps_sticks() {
                 soft.stick_speeds(&mut self.nodes);
             }
-            integrate::finish(soft, &mut self.nodes, dt, integrator);
+            integrate::finish(soft, &mut self.nodes, dt, method);
         }
     }
 
     /// Ways that contacts have bent keep the lengths of sticks again.
-    fn stick_again(&mut self, dt: R) {
-        for soft in self.softs.iter_mut().filter(|soft| soft.present) {
-            soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
+    fn stick_again(&mut self, dt: R, method: Method) {
+        if method.keeps_sticks() {
+            for soft in self.softs.iter_mut().filter(|soft| soft.present) {
+                soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
+            }
         }
     }
 

@@ -19,6 +19,7 @@ mod seams;
 mod sensors;
 mod shots;
 mod soft;
+mod soft_solvers;
 mod space;
 mod symmetry;
 mod worlds;

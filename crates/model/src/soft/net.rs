@@ -13,7 +13,7 @@ pub const SOFT_SUBSTEPS: u32 = 8;
 /// How an engine moves soft bodies within a step.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub struct SoftMethod {
-    /// `explicit-euler`, `symplectic-euler`, `verlet` or `rk4`.
+    /// `explicit-euler`, `symplectic-euler`, `verlet` or `rk4`; `position` or `implicit` where soft bodies have a way of their own.
     pub integrator: &'static str,
     /// Steps within a step.
     pub substeps: u32,
@@ -252,6 +252,10 @@ impl Net {
 /// The longest step with which a method holds x'' = -omega² x - fading x', s; infinity without either, 0 where no step does. Methods go by the
 /// words that engines have for them: `explicit-euler`, `symplectic-euler`, `verlet`, `rk4`; any other is taken for verlet.
 pub fn largest_step(net: &Net, method: &str) -> f64 {
+    // By constraints or backwards every step carries every net.
+    if matches!(method, "position" | "implicit") {
+        return f64::INFINITY;
+    }
     let Net { omega, fading, .. } = *net;
     if omega == 0.0 {
         return if fading == 0.0 { f64::INFINITY } else { 2.0 / fading };
