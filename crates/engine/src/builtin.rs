@@ -176,6 +176,9 @@ impl Engine for Builtin {
         if self.settings.injected(InjectionPoint::ForgetsOnRestore).is_some() {
             running.core.forget_contacts();
         }
+        if self.settings.injected(InjectionPoint::DentsNotRestored).is_some() {
+            running.core.forget_dents();
+        }
         if self.settings.injected(InjectionPoint::TurnNotRestored).is_some() {
             for body in (0..running.moving.len()).filter(|&body| running.moving[body]) {
                 let mut state = running.core.state(body);

@@ -75,6 +75,20 @@ pub(crate) enum InjectionPoint {
     SliderTurns,
     /// A state that is put back has bodies turned as they never were.
     TurnNotRestored,
+    /// Gas pushes half of the pieces of a skin.
+    GasOnOneSide,
+    /// Gas pushes as it did as built, whatever it has become to fill.
+    GasStays,
+    /// Sticks let their ends come together.
+    SticksOnlyPull,
+    /// The built shape that nodes are drawn to is not turned.
+    GoalsUnturned,
+    /// Squeezed springs do not give way.
+    YieldsOneWay,
+    /// Rigid bodies feel nothing of soft ones.
+    NetsPushNobody,
+    /// A state that is put back has springs as long as they were built.
+    DentsNotRestored,
 }
 
 /// The fault that is on.

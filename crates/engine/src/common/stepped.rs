@@ -46,6 +46,9 @@ pub(crate) trait Stepped: Debug + Send {
     /// Only for the fault that forgets.
     fn forget_contacts(&mut self);
 
+    /// Only for the fault that forgets dents.
+    fn forget_dents(&mut self) {}
+
     /// Finds the pairs that may touch, anew, and counts them.
     fn find_pairs(&mut self) -> usize;
 

@@ -1,6 +1,7 @@
 //! Mistakes in soft bodies.
 
 use super::{FaultEntry, Hook, SHARE, by};
+use crate::common::injection::InjectionPoint;
 use ironspin_model::{Dimension, NodeSpring, SoftBody, World};
 
 pub(super) const FAULTS: &[FaultEntry] = &[
@@ -261,6 +262,93 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         size: None,
         noticed: &[by("felt-cube", "period.mean")],
         hook: Hook::World(|world, _| softs(world, |soft| soft.matching = soft.matching.map(f64::sqrt))),
+    },
+    FaultEntry {
+        name: "gas-on-one-side",
+        dimensions: Dimension::BOTH,
+        wrong: "Gas pushes half of the pieces of a skin.",
+        cause: "A loop over the skin ends halfway, or pieces of the other sense are left out.",
+        size: None,
+        noticed: &[by("bellows-size", "momentum.balance"), by("gas-globe", "volume.change")],
+        hook: Hook::MidStep(InjectionPoint::GasOnOneSide),
+    },
+    FaultEntry {
+        name: "gas-without-volume",
+        dimensions: Dimension::BOTH,
+        wrong: "Gas pushes as it did as built, whatever it has become to fill.",
+        cause: "The pressure is worked out once.",
+        size: None,
+        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "value.y")],
+        hook: Hook::MidStep(InjectionPoint::GasStays),
+    },
+    FaultEntry {
+        name: "sticks-only-pull",
+        dimensions: Dimension::BOTH,
+        wrong: "Sticks let their ends come together.",
+        cause: "A constraint is taken for a rope.",
+        size: None,
+        noticed: &[by("stick-frame", "stick.error")],
+        hook: Hook::MidStep(InjectionPoint::SticksOnlyPull),
+    },
+    FaultEntry {
+        name: "goals-unturned",
+        dimensions: Dimension::BOTH,
+        wrong: "The built shape that nodes are drawn to is moved and not turned.",
+        cause: "The best rotation is left out.",
+        size: None,
+        noticed: &[by("felt-tumble", "angular.balance")],
+        hook: Hook::MidStep(InjectionPoint::GoalsUnturned),
+    },
+    FaultEntry {
+        name: "yields-one-way",
+        dimensions: Dimension::BOTH,
+        wrong: "Squeezed springs do not give way, stretched ones do.",
+        cause: "The strain is compared without its amount.",
+        size: None,
+        noticed: &[by("pressed-gasket", "dent.kept")],
+        hook: Hook::MidStep(InjectionPoint::YieldsOneWay),
+    },
+    FaultEntry {
+        name: "nets-push-nobody",
+        dimensions: Dimension::BOTH,
+        wrong: "Rigid bodies feel nothing of soft ones.",
+        cause: "Contacts and pins are solved for the nodes alone.",
+        size: None,
+        noticed: &[by("hammer-pad", "momentum.balance"), by("slung-beam", "pin.error")],
+        hook: Hook::MidStep(InjectionPoint::NetsPushNobody),
+    },
+    FaultEntry {
+        name: "restore-forgets-dents",
+        dimensions: Dimension::BOTH,
+        wrong: "A state that was saved comes back with springs as long as they were built.",
+        cause: "Rest lengths are taken from the world and not from the state.",
+        size: None,
+        noticed: &[by("dented-gasket", "twin.restore")],
+        hook: Hook::MidStep(InjectionPoint::DentsNotRestored),
+    },
+    FaultEntry {
+        name: "pins-forgotten",
+        dimensions: Dimension::BOTH,
+        wrong: "Nothing holds nodes to bodies.",
+        cause: "The key of the protocol is not read.",
+        size: None,
+        noticed: &[by("slung-beam", "pin.error")],
+        hook: Hook::World(|world, _| softs(world, |soft| soft.pins.clear())),
+    },
+    FaultEntry {
+        name: "pins-along-world",
+        dimensions: Dimension::BOTH,
+        wrong: "The point of a pin is taken along the axes of the world.",
+        cause: "A place in the frame of a body is not turned with it.",
+        size: None,
+        noticed: &[by("slung-beam", "pin.error")],
+        hook: Hook::World(|world, _| {
+            let World { softs, bodies, .. } = world;
+            for pin in softs.iter_mut().flat_map(|soft| &mut soft.pins) {
+                let rotation = bodies[pin.body].pose.rotation;
+                pin.point = ironspin_model::turn::turned(rotation.conjugate(), pin.point);
+            }
+        }),
     },
 ];
 

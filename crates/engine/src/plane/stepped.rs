@@ -95,6 +95,10 @@ impl<R: Real> Stepped for Simulation<R> {
         self.looked_ahead = false;
     }
 
+    fn forget_dents(&mut self) {
+        self.soft.iter_mut().for_each(|soft| soft.room.forget_dents());
+    }
+
     fn find_pairs(&mut self) -> usize {
         Simulation::find_pairs(self)
     }

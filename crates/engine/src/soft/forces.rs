@@ -72,9 +72,16 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
 
     /// Pressure on each piece of skin. A skin that encloses nothing holds no gas: nothing presses.
     fn press_outwards(&self, position: &[V], amount: R, outside: R, out: &mut [V]) {
-        let volume = V::enclosed(&self.skin, self.nodes.start, position);
+        let mut volume = V::enclosed(&self.skin, self.nodes.start, position);
+        let mut pressed = &self.skin[..];
+        if self.slips.gas_stays {
+            volume = self.built_volume;
+        }
+        if self.slips.gas_on_one_side {
+            pressed = &pressed[..pressed.len() / 2];
+        }
         if volume > R::ZERO {
-            V::press(&self.skin, position, amount / volume - outside, out);
+            V::press(pressed, position, amount / volume - outside, out);
         }
     }
 
@@ -83,6 +90,9 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
         let places = &position[self.nodes.clone()];
         let centre = centre(matching.shape.iter().map(|&(weight, _)| weight), places);
         let mut pairs = matching.shape.iter().zip(places).map(|(&(weight, from), &to)| (weight, from, to - centre));
+        if self.slips.goals_unturned {
+            return (centre, V::Turn::default());
+        }
         (centre, V::turn_fitting(matching.turn, &mut pairs))
     }
 

@@ -8,10 +8,11 @@
 //! | | the rotation that fits best | `best_turn.rs` |
 //! | | sticks, and springs that give way | `sticks.rs` |
 //! | `Method` | one sub-step of free motion by the four integrators; by constraints with compliance; by a backward Euler step | `integrate.rs`, `constrain.rs`, `backward.rs` |
-//! | `Pin`, `Carriers` | nodes that are held to points of rigid bodies | `pins.rs` |
+//! | `Pin`, `Carriers`, `System` | nodes that are held to points of rigid bodies; these and the sticks beside them, solved together | `pins.rs`, `tied.rs` |
 //! | `Room`, `Touching` | free motion in order; actions; a sub-step in order | `room.rs` |
 //! | `Touch`, `Look`, `Homes` | one contact; what those see who look for contacts; who lives inside of which skin | `touch.rs` |
 //! | `Pressed`, `Notes` | ways and velocities that fit what is touched; what touched in a step | `press.rs`, `notes.rs` |
+//! | `Slips` | mistakes in the middle of a sub-step | `mid_step.rs` |
 //! | `PlaneSofts`, `SpaceSofts` | what touches in plane and space | `plane/`, `space/` |
 //!
 //! A sub-step goes: free motion by the integrator, contacts along the way, ways that end outside of what is touched, the end of the integrator's
@@ -23,6 +24,7 @@ mod best_turn;
 mod constrain;
 mod forces;
 mod integrate;
+mod mid_step;
 mod nodes;
 mod notes;
 mod pins;
@@ -32,6 +34,7 @@ mod press;
 mod room;
 mod space;
 mod sticks;
+mod tied;
 mod touch;
 
 pub(crate) use nodes::refusal;

@@ -1,5 +1,6 @@
 //! State and mass of all nodes, one list for each quantity; what never changes of a soft body.
 
+use super::mid_step::Slips;
 use super::pins::{self, Pin};
 use super::place::Place;
 use crate::common::scalar::Real;
@@ -77,6 +78,9 @@ pub(crate) struct Soft<V: Place<R>, R: Real> {
     pub(crate) touches_itself: bool,
     pub(crate) present: bool,
     pub(crate) pins: Vec<Pin<V>>,
+    /// What is enclosed as built.
+    pub(crate) built_volume: R,
+    pub(crate) slips: Slips,
     /// Pairs of a node and a piece of the own skin, or of two bare nodes, that were built near each other and never touch, sorted.
     pub(crate) neighbours: Vec<(usize, usize)>,
 }
@@ -173,6 +177,8 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
             yielding: soft.yielding.map(|law| [R::of(law.strain), R::of(law.most)]),
             skin: V::skin(soft, from),
             pins: pins::read(soft, from),
+            built_volume: V::enclosed(&V::skin(soft, from), from, &nodes.position),
+            slips: Slips::default(),
             nodes: range,
             springs,
         });

@@ -4,12 +4,14 @@
 //! their way already: an impulse at the start of the sub-step has moved them on since. It acts on both at the place of the node, so that no
 //! momentum and no angular momentum come of it.
 
+use super::nodes::Soft;
 use super::place::Place;
 use super::room::{Room, SubStep};
+use super::tied::{Pulls, System};
 use crate::common::scalar::Real;
 
-/// Rounds over all pins at most; they end when none changes a velocity by more than some roundings.
-const ROUNDS: usize = 50;
+/// Solves over all pins at most; they end when none is off by more than some roundings. The second mends what the first took for straight.
+const ROUNDS: usize = 8;
 const ROUNDINGS: f64 = 16.0;
 /// Rounds over all pins by which gaps close at the start of a step, and roundings of a place that count as closed.
 const CLOSING_ROUNDS: usize = 8;
@@ -35,6 +37,13 @@ pub(crate) trait Carriers<V, R> {
     /// The impulse on a node, and its opposite at an arm of the body, by which the velocity of the node against a point of the body changes so much.
     /// Nothing where nothing gives.
     fn impulse_for(&self, body: usize, pull: Lever<V>, inverse: R, change: V) -> Option<V>;
+    /// A change of motion.
+    type Change: Copy + Default;
+    /// What an impulse at an arm changes.
+    fn change_by(&self, body: usize, arm: V, impulse: V) -> Self::Change;
+    /// The velocity that a change gives to a point at an arm.
+    fn change_at(change: Self::Change, arm: V) -> V;
+    fn both(one: Self::Change, other: Self::Change) -> Self::Change;
     /// Changes the motion by an impulse at an arm a time ago: the body has gone on with it since.
     fn kick(&mut self, body: usize, arm: V, impulse: V, ago: R);
     /// Moves and turns it as an impulse of unit time would, without changing its motion.
@@ -100,74 +109,135 @@ impl<V: Place<R>, R: Real> Room<V, R> {
         }
     }
 
-    /// Bends ways so that pinned nodes end where their points are; velocities change with them. Whether any body that can move was pulled.
-    pub(super) fn pin_ways<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>) -> bool {
-        let pins = self.pins(bodies);
+    /// Bends ways so that pinned nodes end where their points are, and the sticks of their soft bodies keep their lengths; velocities change with them.
+    /// Whether any body that can move was pulled.
+    pub(super) fn pin_ways<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>, with_sticks: bool) -> bool {
         let rate = R::ONE / step.dt;
-        for round in 0..ROUNDS {
-            let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
-            for pin in &pins {
-                let (node, body) = (pin.node, pin.body);
-                let now = bodies.arm_of(body, pin.point);
-                let speed = bodies.speed_at(body, now);
-                let end = bodies.centre(body) + now - speed * (step.ahead - step.dt);
-                let off = (end - self.nodes.position[node]) * rate - self.scratch.way[node];
-                // Both are pulled where the node is at the start of the sub-step.
-                let at = self.nodes.position[node] - self.centre_before(bodies, body, step.ahead);
-                // Places are known to their own roundings.
-                fastest = fastest.max(self.scratch.way[node].length()).max(end.length() * rate);
-                worst = worst.max(off.length());
-                let inverse = self.nodes.inverse[node];
-                let Some(impulse) = bodies.impulse_for(body, Lever { at, of: now }, inverse, off) else { continue };
-                self.scratch.way[node] += impulse * inverse;
-                self.nodes.velocity[node] += impulse * inverse;
-                bodies.kick(body, at, -impulse, step.ahead);
-            }
-            let dt = step.dt;
-            for soft in self.softs.iter_mut().filter(|soft| soft.present && !soft.pins.is_empty()) {
-                soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
-            }
-            if round > 0 && worst <= R::of(ROUNDINGS) * R::EPSILON * fastest {
-                break;
-            }
-        }
-        pins.iter().any(|pin| bodies.gives(pin.body))
-    }
-
-    /// Gives pinned nodes the velocities of their points, once all are where the sub-step ends. Whether any body that can move was pulled.
-    pub(super) fn pin_speeds<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>) -> bool {
-        let pins = self.pins(bodies);
-        let left = step.ahead - step.dt;
+        let mut moved = false;
         for _ in 0..ROUNDS {
+            // Pulled where the nodes are at the start of the sub-step.
+            let system = System::of(&self.nodes, &self.softs, with_sticks, bodies, |body| {
+                centre_before(bodies, body, step.ahead)
+            });
             let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
-            for pin in &pins {
-                let (node, body) = (pin.node, pin.body);
-                let arm = self.nodes.position[node] - self.centre_before(bodies, body, left);
-                let speed = bodies.speed_at(body, arm);
-                let off = speed - self.nodes.velocity[node];
-                fastest = fastest.max(speed.length()).max(self.nodes.velocity[node].length());
-                worst = worst.max(off.length());
-                let inverse = self.nodes.inverse[node];
-                let Some(impulse) = bodies.impulse_for(body, Lever { at: arm, of: arm }, inverse, off) else {
-                    continue;
-                };
-                self.nodes.velocity[node] += impulse * inverse;
-                bodies.kick(body, arm, -impulse, left);
-            }
-            for soft in self.softs.iter().filter(|soft| soft.present && !soft.pins.is_empty()) {
-                soft.stick_speeds(&mut self.nodes);
-            }
+            let (nodes, way) = (&self.nodes, &self.scratch.way);
+            let wanted = Pulls {
+                pins: system
+                    .held
+                    .iter()
+                    .map(|held| {
+                        let (node, body) = (held.pin.node, held.pin.body);
+                        let now = bodies.arm_of(body, held.pin.point);
+                        let end = bodies.centre(body) + now - bodies.speed_at(body, now) * (step.ahead - step.dt);
+                        let off = (end - nodes.position[node]) * rate - way[node];
+                        // Places are known to their own roundings.
+                        fastest = fastest.max(way[node].length()).max(end.length() * rate);
+                        worst = worst.max(off.length());
+                        off
+                    })
+                    .collect(),
+                sticks: self
+                    .pinned()
+                    .filter(|_| with_sticks)
+                    .flat_map(|soft| &soft.sticks)
+                    .map(|stick| {
+                        let [a, b] = stick.ends;
+                        let end = nodes.position[b] - nodes.position[a] + (way[b] - way[a]) * step.dt;
+                        let off = (end.length() - stick.length) * rate;
+                        fastest = fastest.max(stick.length * rate);
+                        worst = worst.max(off.abs());
+                        off
+                    })
+                    .collect(),
+            };
             if worst <= R::of(ROUNDINGS) * R::EPSILON * fastest {
                 break;
             }
+            let pulls = system.solve(wanted);
+            let mut changes = vec![V::ZERO; self.nodes.len()];
+            let (held, carriers) = (system.held.clone(), system.carriers.len());
+            system.push(&pulls, &mut changes, &mut vec![B::Change::default(); carriers]);
+            self.change(&changes, true);
+            for (held, &pull) in held.iter().zip(&pulls.pins) {
+                bodies.kick(held.pin.body, held.arm, -pull, step.ahead);
+                moved |= bodies.gives(held.pin.body);
+            }
         }
-        pins.iter().any(|pin| bodies.gives(pin.body))
+        moved
     }
 
-    /// Where the centre of a body was a time ago.
-    fn centre_before<B: Carriers<V, R>>(&self, bodies: &B, body: usize, ago: R) -> V {
-        bodies.centre(body) - bodies.speed_at(body, V::ZERO) * ago
+    /// Gives pinned nodes the velocities of their points, once all are where the sub-step ends, and sticks of their soft bodies none along them. Whether
+    /// any body that can move was pulled.
+    pub(super) fn pin_speeds<B: Carriers<V, R>>(
+        &mut self,
+        bodies: &mut B,
+        step: SubStep<R>,
+        with_sticks: bool,
+    ) -> bool {
+        let left = step.ahead - step.dt;
+        let mut moved = false;
+        for _ in 0..ROUNDS {
+            let system =
+                System::of(&self.nodes, &self.softs, with_sticks, bodies, |body| centre_before(bodies, body, left));
+            let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
+            let velocity = &self.nodes.velocity;
+            let wanted = Pulls {
+                pins: system
+                    .held
+                    .iter()
+                    .map(|held| {
+                        let off = bodies.speed_at(held.pin.body, held.arm) - velocity[held.pin.node];
+                        fastest = fastest.max(velocity[held.pin.node].length());
+                        worst = worst.max(off.length());
+                        off
+                    })
+                    .collect(),
+                sticks: system
+                    .ties
+                    .iter()
+                    .map(|tie| {
+                        let [a, b] = tie.ends.map(|node| velocity[node]);
+                        let off = tie.along.dot(b - a);
+                        fastest = fastest.max(a.length()).max(b.length());
+                        worst = worst.max(off.abs());
+                        off
+                    })
+                    .collect(),
+            };
+            if worst <= R::of(ROUNDINGS) * R::EPSILON * fastest {
+                break;
+            }
+            let pulls = system.solve(wanted);
+            let mut changes = vec![V::ZERO; self.nodes.len()];
+            let (held, carriers) = (system.held.clone(), system.carriers.len());
+            system.push(&pulls, &mut changes, &mut vec![B::Change::default(); carriers]);
+            self.change(&changes, false);
+            for (held, &pull) in held.iter().zip(&pulls.pins) {
+                bodies.kick(held.pin.body, held.arm, -pull, left);
+                moved |= bodies.gives(held.pin.body);
+            }
+        }
+        moved
     }
+
+    fn pinned(&self) -> impl Iterator<Item = &Soft<V, R>> {
+        self.softs.iter().filter(|soft| soft.present && !soft.pins.is_empty())
+    }
+
+    /// Changes velocities, and ways with them where they are not gone yet.
+    fn change(&mut self, changes: &[V], and_ways: bool) {
+        for (node, &change) in changes.iter().enumerate() {
+            self.nodes.velocity[node] += change;
+            if and_ways {
+                self.scratch.way[node] += change;
+            }
+        }
+    }
+}
+
+/// Where the centre of a body was a time ago.
+fn centre_before<V: Place<R>, R: Real, B: Carriers<V, R>>(bodies: &B, body: usize, ago: R) -> V {
+    bodies.centre(body) - bodies.speed_at(body, V::ZERO) * ago
 }
 
 /// The pins of a soft body, with the numbers that nodes have here.

@@ -1,6 +1,7 @@
 //! The soft bodies of a world, whatever they touch: their state, free motion, and what actions do to them.
 
 use super::integrate::{self, Method, Scratch};
+use super::mid_step::Slips;
 use super::nodes::{Nodes, Soft, read};
 use super::pins::Carriers;
 use super::place::Place;
@@ -32,7 +33,7 @@ pub(crate) struct Turn<R> {
 /// The soft bodies of a world, and what they touch there.
 pub(crate) trait Touching<R: Real> {
     type Vector: Place<R>;
-    type Bodies: Carriers<Self::Vector, R>;
+    type Bodies: Carriers<Self::Vector, R> + Clone;
 
     fn room(&mut self) -> &mut Room<Self::Vector, R>;
     /// Forgets what was noted of the step before.
@@ -66,7 +67,11 @@ pub(crate) trait Touching<R: Real> {
         let mut touched = false;
         for number in 0..due {
             let ahead = dt * R::of(f64::from(due - number));
+            let before = self.room().pushes_nobody().then(|| bodies.clone());
             touched |= self.advance(bodies, mixed, settings, SubStep { dt, ahead, rest_speed: turn.rest_speed });
+            if let Some(before) = before {
+                *bodies = before;
+            }
         }
         if turn.part == turn.parts {
             self.room().end_step();
@@ -82,14 +87,14 @@ pub(crate) trait Touching<R: Real> {
         let mut moved = false;
         if has_pins {
             self.room().carry_held(bodies, step);
-            moved |= self.room().pin_ways(bodies, step);
+            moved |= self.room().pin_ways(bodies, step, method.keeps_sticks());
         }
         let pressed = self.find_touches(bodies, mixed, step);
         if pressed {
             moved |= self.fit_ways(bodies, dt, passes);
             self.room().stick_again(dt, method);
             if has_pins {
-                self.room().pin_ways(bodies, step);
+                self.room().pin_ways(bodies, step, method.keeps_sticks());
             }
         }
         self.room().travel(dt, method);
@@ -97,7 +102,7 @@ pub(crate) trait Touching<R: Real> {
             moved |= self.fit_speeds(bodies, step, passes);
         }
         if has_pins {
-            self.room().pin_speeds(bodies, step);
+            self.room().pin_speeds(bodies, step, method.keeps_sticks());
         }
         self.room().finish(dt, method, pressed);
         moved
@@ -129,12 +134,14 @@ impl<V: Place<R>, R: Real> Room<V, R> {
             return Ok(None);
         }
         let (nodes, mut softs) = read(world)?;
+        let slips = Slips::of(settings);
         for soft in &mut softs {
             soft.swept = match settings.swept {
                 Swept::Off => false,
                 Swept::Marked => soft.swept,
                 Swept::All => true,
             };
+            soft.slips = slips;
             // Yield is looked at from the first moment on.
             soft.give_way(&nodes);
         }
@@ -238,6 +245,17 @@ impl<V: Place<R>, R: Real> Room<V, R> {
                 soft.stick_ways(&mut self.nodes, &mut self.scratch.way, dt);
             }
         }
+    }
+
+    /// Only for a fault.
+    fn pushes_nobody(&self) -> bool {
+        self.softs.iter().any(|soft| soft.slips.pushes_nobody)
+    }
+
+    /// Only for a fault: every spring is as long as it was built.
+    pub(crate) fn forget_dents(&mut self) {
+        let springs = self.softs.iter_mut().flat_map(|soft| &mut soft.springs);
+        springs.for_each(|spring| spring.length = spring.built);
     }
 
     fn is_apart(&self, a: usize, b: usize) -> bool {

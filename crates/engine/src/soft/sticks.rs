@@ -39,6 +39,9 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
                 let along = nodes.position[b] - nodes.position[a];
                 let end = along + (way[b] - way[a]) * dt;
                 let off = end.dot(end) - stick.length * stick.length;
+                if self.slips.sticks_only_pull && off < R::ZERO {
+                    continue;
+                }
                 worst = worst.max(off.abs() / (stick.length * stick.length));
                 // One that has turned by a quarter since is drawn along itself.
                 let lever = end.dot(along);
@@ -77,6 +80,9 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
                     continue;
                 }
                 let growth = along.dot(nodes.velocity[b] - nodes.velocity[a]);
+                if self.slips.sticks_only_pull && growth < R::ZERO {
+                    continue;
+                }
                 worst = worst.max(growth.abs() / square.sqrt());
                 let push = along * (growth / (give * square));
                 nodes.velocity[a] += push * nodes.inverse[a];
@@ -98,7 +104,7 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
             let off = span - spring.length;
             let wanted = if off > allowed {
                 span - allowed
-            } else if off < -allowed {
+            } else if off < -allowed && !self.slips.yields_one_way {
                 span + allowed
             } else {
                 continue;

@@ -1,11 +1,13 @@
 //! Rigid bodies of the plane that nodes are pinned to.
 
 use crate::common::scalar::Real;
-use crate::plane::bodies::Bodies;
+use crate::plane::bodies::{Bodies, Motion};
 use crate::plane::vector::Vec2;
 use crate::soft::pins::{Carriers, Lever};
 
 impl<R: Real> Carriers<Vec2<R>, R> for Bodies<R> {
+    type Change = Motion<R>;
+
     fn is_there(&self, body: usize) -> bool {
         self.present[body]
     }
@@ -33,6 +35,18 @@ impl<R: Real> Carriers<Vec2<R>, R> for Bodies<R> {
         let size = a.cross(b);
         let share = R::ONE / size;
         (size > R::ZERO).then(|| Vec2::new(change.cross(b) * share, a.cross(change) * share))
+    }
+
+    fn change_by(&self, body: usize, arm: Vec2<R>, impulse: Vec2<R>) -> Motion<R> {
+        self.inverse[body].kick(arm, impulse)
+    }
+
+    fn change_at(change: Motion<R>, arm: Vec2<R>) -> Vec2<R> {
+        change.at(arm)
+    }
+
+    fn both(one: Motion<R>, other: Motion<R>) -> Motion<R> {
+        one.plus(other)
     }
 
     fn kick(&mut self, body: usize, arm: Vec2<R>, impulse: Vec2<R>, ago: R) {

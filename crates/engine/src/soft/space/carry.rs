@@ -2,10 +2,12 @@
 
 use crate::common::scalar::Real;
 use crate::soft::pins::{Carriers, Lever};
-use crate::space::bodies::Bodies;
+use crate::space::bodies::{Bodies, Motion};
 use crate::space::vector::Vec3;
 
 impl<R: Real> Carriers<Vec3<R>, R> for Bodies<R> {
+    type Change = Motion<R>;
+
     fn is_there(&self, body: usize) -> bool {
         self.present[body]
     }
@@ -38,6 +40,18 @@ impl<R: Real> Carriers<Vec3<R>, R> for Bodies<R> {
         let share = R::ONE / size;
         let solved = || Vec3::new(change.dot(b.cross(c)), a.dot(change.cross(c)), a.dot(b.cross(change))) * share;
         (size > R::ZERO).then(solved)
+    }
+
+    fn change_by(&self, body: usize, arm: Vec3<R>, impulse: Vec3<R>) -> Motion<R> {
+        self.inverse[body].kick(arm, impulse)
+    }
+
+    fn change_at(change: Motion<R>, arm: Vec3<R>) -> Vec3<R> {
+        change.at(arm)
+    }
+
+    fn both(one: Motion<R>, other: Motion<R>) -> Motion<R> {
+        one.plus(other)
     }
 
     fn kick(&mut self, body: usize, arm: Vec3<R>, impulse: Vec3<R>, ago: R) {

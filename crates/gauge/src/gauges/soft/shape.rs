@@ -31,6 +31,7 @@ pub(crate) const REGAINED: GaugeEntry = GaugeEntry {
     source: "Horn (1987) for the best fit",
     limits: "Of a soft body that was never off its shape by more than a rounding nothing is told. A load that is still there holds it off its shape.",
     usual_causes: "yield that is not asked for; a net without bracing that folds; cells turned over that stay so; matching that is left out",
+    unit: "1",
     make: regained,
     ..ERROR
 };
