@@ -1,7 +1,7 @@
 //! The scenes that come inside the program.
 
 /// Name and text of each bundled scene, in the order in which they are best met.
-const BUNDLED: [(&str, &str); 109] = [
+const BUNDLED: [(&str, &str); 118] = [
     ("first-drop", include_str!("../../../scenes/first-drop.toml")),
     ("bearing-drop", include_str!("../../../scenes/bearing-drop.toml")),
     ("hop-times", include_str!("../../../scenes/hop-times.toml")),
@@ -111,6 +111,15 @@ const BUNDLED: [(&str, &str); 109] = [
     ("dented-gasket", include_str!("../../../scenes/dented-gasket.toml")),
     ("corner-sheet", include_str!("../../../scenes/corner-sheet.toml")),
     ("pad-pile", include_str!("../../../scenes/pad-pile.toml")),
+    ("slung-beam", include_str!("../../../scenes/slung-beam.toml")),
+    ("felt-tumble", include_str!("../../../scenes/felt-tumble.toml")),
+    ("pressed-gasket", include_str!("../../../scenes/pressed-gasket.toml")),
+    ("bladder-gap", include_str!("../../../scenes/bladder-gap.toml")),
+    ("quay-plate", include_str!("../../../scenes/quay-plate.toml")),
+    ("bladder-throw", include_str!("../../../scenes/bladder-throw.toml")),
+    ("globe-kinds", include_str!("../../../scenes/globe-kinds.toml")),
+    ("bladders-pressed", include_str!("../../../scenes/bladders-pressed.toml")),
+    ("rubber-ring", include_str!("../../../scenes/rubber-ring.toml")),
 ];
 
 /// The names of all bundled scenes.

@@ -2,8 +2,9 @@
 //!
 //! Source: Baraff and Witkin, "Large steps in cloth simulation" (1998), equation 6, by conjugate gradients (Hestenes and Stiefel 1952) over the free nodes
 //! with the masses as preconditioner. The tension of a spring that is squeezed is left out of its stiffness across (Choi and Ko 2002), so that the
-//! system stays positive.
+//! system stays positive. What draws nodes to their shape does so once, by as much as a backward step would.
 
+use super::constrain::draw;
 use super::forces::NodeDamping;
 use super::integrate::Scratch;
 use super::nodes::{Nodes, Soft};
@@ -30,8 +31,6 @@ struct System<'a, V: Place<R>, R: Real> {
     springs: Vec<Stiff<V, R>>,
     /// How what is enclosed grows with each node, and N / V².
     gas: Option<(Vec<V>, R)>,
-    /// w².
-    matching: R,
     dt: R,
 }
 
@@ -56,14 +55,7 @@ impl<'a, V: Place<R>, R: Real> System<'a, V, R> {
             V::press(&soft.skin, &nodes.position, R::ONE, &mut areas);
             (volume > R::ZERO).then(|| (areas, amount / (volume * volume)))
         });
-        System {
-            springs: soft.springs.iter().map(stiff).collect(),
-            matching: soft.matching.as_ref().map_or(R::ZERO, |matching| matching.squared),
-            soft,
-            nodes,
-            gas,
-            dt,
-        }
+        System { springs: soft.springs.iter().map(stiff).collect(), soft, nodes, gas, dt }
     }
 
     /// Adds a share of what stiffness opposes to ways, and another of what dampings of springs oppose to velocities, to forces.
@@ -81,11 +73,6 @@ impl<'a, V: Place<R>, R: Real> System<'a, V, R> {
             let grown = self.soft.nodes.clone().fold(R::ZERO, |sum, node| sum + areas[node].dot(ways[node]));
             for node in self.soft.nodes.clone() {
                 out[node] += areas[node] * (*squeezed * grown * stiff);
-            }
-        }
-        if self.matching > R::ZERO {
-            for node in self.soft.nodes.clone().filter(|&node| !self.nodes.is_held(node)) {
-                out[node] += ways[node] * (self.matching * stiff / self.nodes.inverse[node]);
             }
         }
     }
@@ -153,7 +140,7 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     scratch: &mut Scratch<V>,
 ) {
     let (position, velocity) = (&nodes.position, &nodes.velocity);
-    soft.accelerations(nodes, position, velocity, gravity, NodeDamping::Counts, &mut scratch.slope);
+    soft.undrawn_accelerations(nodes, position, velocity, gravity, NodeDamping::Counts, &mut scratch.slope);
     let system = System::of(soft, nodes, dt);
     let Scratch { way, slope, place, speed, sum_place, sum_speed } = scratch;
     // dt (f - dt K v).
@@ -167,7 +154,10 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     }
     system.solve(sum_speed, [place, speed, sum_place]);
     for node in soft.nodes.clone() {
-        nodes.velocity[node] += place[node];
-        way[node] = nodes.velocity[node];
+        way[node] = velocity[node] + place[node];
+    }
+    draw(soft, nodes, dt, scratch);
+    for node in soft.nodes.clone() {
+        nodes.velocity[node] = scratch.way[node];
     }
 }

@@ -75,7 +75,7 @@ pub(super) fn begin<V: Place<R>, R: Real>(
 }
 
 /// Draws the ends of the ways to the built shape as it fits them best: by w²dt²/(1 + w²dt²) of what is left, as backward Euler does.
-fn draw<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &Nodes<V, R>, dt: R, scratch: &mut Scratch<V>) {
+pub(super) fn draw<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &Nodes<V, R>, dt: R, scratch: &mut Scratch<V>) {
     let Some(matching) = &soft.matching else { return };
     for node in soft.nodes.clone() {
         scratch.place[node] = nodes.position[node] + scratch.way[node] * dt;

@@ -22,6 +22,22 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
         damping: NodeDamping,
         out: &mut [V],
     ) {
+        self.undrawn_accelerations(nodes, position, velocity, gravity, damping, out);
+        if let Some(matching) = &self.matching {
+            self.draw_to_shape(matching, nodes, position, out);
+        }
+    }
+
+    /// The same without what draws nodes to their shape.
+    pub(super) fn undrawn_accelerations(
+        &self,
+        nodes: &Nodes<V, R>,
+        position: &[V],
+        velocity: &[V],
+        gravity: V,
+        damping: NodeDamping,
+        out: &mut [V],
+    ) {
         for node in self.nodes.clone() {
             out[node] = nodes.push[node];
         }
@@ -50,9 +66,6 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
             } else {
                 out[node] * nodes.inverse[node] + fall - velocity[node] * fading
             };
-        }
-        if let Some(matching) = &self.matching {
-            self.draw_to_shape(matching, nodes, position, out);
         }
     }
 

@@ -13,7 +13,7 @@ use crate::common::scalar::Real;
 /// Solves over all pins at most; they end when none is off by more than some roundings. The second mends what the first took for straight.
 const ROUNDS: usize = 8;
 const ROUNDINGS: f64 = 16.0;
-/// Rounds over all pins by which gaps close at the start of a step, and roundings of a place that count as closed.
+/// Solves over all pins by which gaps close at the start of a step, and roundings of a place that count as closed.
 const CLOSING_ROUNDS: usize = 8;
 const CLOSED: f64 = 1e6;
 
@@ -67,26 +67,51 @@ impl<V: Place<R>, R: Real> Room<V, R> {
         there.filter(|pin| bodies.is_there(pin.body)).copied().collect()
     }
 
-    /// Closes gaps as built, or as actions made them: both ends move, and no speed comes of it.
+    /// Closes gaps as built, or as actions made them, and sticks beside them that would be off their length by it: both ends move, and no speed comes
+    /// of it.
     pub(super) fn close_pins<B: Carriers<V, R>>(&mut self, bodies: &mut B) {
-        let pins = self.pins(bodies);
         for _ in 0..CLOSING_ROUNDS {
-            for pin in &pins {
-                let (node, body) = (pin.node, pin.body);
-                let arm = bodies.arm_of(body, pin.point);
-                let gap = bodies.centre(body) + arm - self.nodes.position[node];
-                let inverse = self.nodes.inverse[node];
-                // What is left by rounding stays.
-                let size = bodies.centre(body).length() + arm.length();
-                if !(gap.length() > R::of(CLOSED) * R::EPSILON * size) {
-                    continue;
-                }
-                if let Some(impulse) = bodies.impulse_for(body, Lever { at: arm, of: arm }, inverse, gap) {
-                    self.nodes.position[node] += impulse * inverse;
-                    bodies.nudge(body, arm, -impulse);
-                } else {
-                    self.nodes.position[node] += gap;
-                }
+            let system = System::of(&self.nodes, &self.softs, bodies, |body| bodies.centre(body));
+            let (mut widest, mut size) = (R::ZERO, R::ZERO);
+            let position = &self.nodes.position;
+            let wanted = Pulls {
+                pins: system
+                    .held
+                    .iter()
+                    .map(|held| {
+                        let (centre, arm) =
+                            (bodies.centre(held.pin.body), bodies.arm_of(held.pin.body, held.pin.point));
+                        let gap = centre + arm - position[held.pin.node];
+                        widest = widest.max(gap.length());
+                        size = size.max(centre.length() + arm.length());
+                        gap
+                    })
+                    .collect(),
+                sticks: self
+                    .pinned()
+                    .flat_map(|soft| &soft.sticks)
+                    .map(|stick| (position[stick.ends[1]] - position[stick.ends[0]]).length() - stick.length)
+                    .collect(),
+            };
+            // What is left by rounding stays.
+            if !(widest > R::of(CLOSED) * R::EPSILON * size) {
+                return;
+            }
+            let pulls = system.solve(wanted);
+            let mut changes = vec![V::ZERO; self.nodes.len()];
+            let (held, carriers) = (system.held.clone(), system.carriers.len());
+            system.push(&pulls, &mut changes, &mut vec![B::Change::default(); carriers]);
+            for (node, &change) in changes.iter().enumerate() {
+                self.nodes.position[node] += change;
+            }
+            for (held, &pull) in held.iter().zip(&pulls.pins) {
+                bodies.nudge(held.pin.body, held.arm, -pull);
+            }
+        }
+        // Held nodes of what cannot give way are placed.
+        for pin in self.pins(bodies) {
+            if self.nodes.is_held(pin.node) && !bodies.gives(pin.body) {
+                self.nodes.position[pin.node] = bodies.centre(pin.body) + bodies.arm_of(pin.body, pin.point);
             }
         }
     }
@@ -111,14 +136,12 @@ impl<V: Place<R>, R: Real> Room<V, R> {
 
     /// Bends ways so that pinned nodes end where their points are, and the sticks of their soft bodies keep their lengths; velocities change with them.
     /// Whether any body that can move was pulled.
-    pub(super) fn pin_ways<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>, with_sticks: bool) -> bool {
+    pub(super) fn pin_ways<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>) -> bool {
         let rate = R::ONE / step.dt;
         let mut moved = false;
         for _ in 0..ROUNDS {
             // Pulled where the nodes are at the start of the sub-step.
-            let system = System::of(&self.nodes, &self.softs, with_sticks, bodies, |body| {
-                centre_before(bodies, body, step.ahead)
-            });
+            let system = System::of(&self.nodes, &self.softs, bodies, |body| centre_before(bodies, body, step.ahead));
             let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
             let (nodes, way) = (&self.nodes, &self.scratch.way);
             let wanted = Pulls {
@@ -138,7 +161,6 @@ impl<V: Place<R>, R: Real> Room<V, R> {
                     .collect(),
                 sticks: self
                     .pinned()
-                    .filter(|_| with_sticks)
                     .flat_map(|soft| &soft.sticks)
                     .map(|stick| {
                         let [a, b] = stick.ends;
@@ -168,17 +190,11 @@ impl<V: Place<R>, R: Real> Room<V, R> {
 
     /// Gives pinned nodes the velocities of their points, once all are where the sub-step ends, and sticks of their soft bodies none along them. Whether
     /// any body that can move was pulled.
-    pub(super) fn pin_speeds<B: Carriers<V, R>>(
-        &mut self,
-        bodies: &mut B,
-        step: SubStep<R>,
-        with_sticks: bool,
-    ) -> bool {
+    pub(super) fn pin_speeds<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>) -> bool {
         let left = step.ahead - step.dt;
         let mut moved = false;
         for _ in 0..ROUNDS {
-            let system =
-                System::of(&self.nodes, &self.softs, with_sticks, bodies, |body| centre_before(bodies, body, left));
+            let system = System::of(&self.nodes, &self.softs, bodies, |body| centre_before(bodies, body, left));
             let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
             let velocity = &self.nodes.velocity;
             let wanted = Pulls {

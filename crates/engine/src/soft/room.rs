@@ -87,14 +87,14 @@ pub(crate) trait Touching<R: Real> {
         let mut moved = false;
         if has_pins {
             self.room().carry_held(bodies, step);
-            moved |= self.room().pin_ways(bodies, step, method.keeps_sticks());
+            moved |= self.room().pin_ways(bodies, step);
         }
         let pressed = self.find_touches(bodies, mixed, step);
         if pressed {
             moved |= self.fit_ways(bodies, dt, passes);
             self.room().stick_again(dt, method);
             if has_pins {
-                self.room().pin_ways(bodies, step, method.keeps_sticks());
+                self.room().pin_ways(bodies, step);
             }
         }
         self.room().travel(dt, method);
@@ -102,7 +102,7 @@ pub(crate) trait Touching<R: Real> {
             moved |= self.fit_speeds(bodies, step, passes);
         }
         if has_pins {
-            self.room().pin_speeds(bodies, step, method.keeps_sticks());
+            self.room().pin_speeds(bodies, step);
         }
         self.room().finish(dt, method, pressed);
         moved

@@ -70,13 +70,7 @@ impl<V: Place<R>, R: Real> Pulls<V, R> {
 
 impl<'a, V: Place<R>, R: Real, B: Carriers<V, R>> System<'a, V, R, B> {
     /// Of the soft bodies that have pins to bodies that are there, at the places of nodes; `centre` is that of a body at that time.
-    pub(super) fn of(
-        nodes: &'a Nodes<V, R>,
-        softs: &[Soft<V, R>],
-        with_sticks: bool,
-        bodies: &'a B,
-        centre: impl Fn(usize) -> V,
-    ) -> Self {
+    pub(super) fn of(nodes: &'a Nodes<V, R>, softs: &[Soft<V, R>], bodies: &'a B, centre: impl Fn(usize) -> V) -> Self {
         let pinned = || softs.iter().filter(|soft| soft.present && !soft.pins.is_empty());
         let mut carriers: Vec<usize> =
             pinned().flat_map(|soft| &soft.pins).map(|pin| pin.body).filter(|&body| bodies.is_there(body)).collect();
@@ -86,7 +80,7 @@ impl<'a, V: Place<R>, R: Real, B: Carriers<V, R>> System<'a, V, R, B> {
             let slot = carriers.binary_search(&pin.body).ok()?;
             Some(Held { pin, arm: nodes.position[pin.node] - centre(pin.body), slot })
         });
-        let ties = pinned().filter(|_| with_sticks).flat_map(|soft| &soft.sticks).map(|stick| {
+        let ties = pinned().flat_map(|soft| &soft.sticks).map(|stick| {
             let [a, b] = stick.ends;
             Tie { ends: stick.ends, along: (nodes.position[b] - nodes.position[a]).unit_or(V::ZERO) }
         });

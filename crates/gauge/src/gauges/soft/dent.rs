@@ -10,8 +10,8 @@ pub(crate) const KEPT: GaugeEntry = GaugeEntry {
     name: "dent.kept",
     label: "dent kept",
     better: Better::Nearer,
-    definition: "Largest share in amount by which the mean length of any spring of the soft bodies over the window is off the length that it was built to rest at: what is left of a dent once its swings have averaged out.",
-    formula: "max_springs |mean_t l / L0 - 1|, L0 the rest length of the scene",
+    definition: "Share by which the mean length of a spring of the soft bodies over the window is off the length that it was built to rest at, of the spring that is furthest off: above zero longer, below zero shorter. It is what is left of a dent once its swings have averaged out.",
+    formula: "mean_t l / L0 - 1 of the spring at which its amount is largest, L0 the rest length of the scene",
     source: "definition of engineering strain; the mean of a harmonic swing is its middle",
     limits: "A load that is still there strains springs too: choose a window in which nothing presses. Springs of rest length 0 are left out.",
     usual_causes: "yield that is left out, comes at once, or is limited by the wrong length; a dent that is taken back when the load goes; yield in one direction alone; a restored state that forgets dents",
@@ -59,10 +59,12 @@ impl Gauge for Kept {
             soft.springs.iter().zip(sums).filter_map(move |(spring, sum)| {
                 let mean = sum / *frames as f64;
                 let ends = spring.ends.map(|end| soft.nodes.start + end);
-                spring.strain(mean).map(|off| (off.abs(), ends, mean, spring.length))
+                spring.strain(mean).map(|off| (off, ends, mean, spring.length))
             })
         });
-        let Some((off, [a, b], mean, length)) = each.reduce(|best, own| if own.0 > best.0 { own } else { best }) else {
+        let Some((off, [a, b], mean, length)) =
+            each.reduce(|best, own| if own.0.abs() > best.0.abs() { own } else { best })
+        else {
             return Reading::nothing("no frame lies in the window");
         };
         let [a, b] = [a, b].map(|node| world.bodies[node].name.as_str());
@@ -87,10 +89,12 @@ mod tests {
             seen.iter_mut().for_each(|frame| frame.time += 1.0);
             seen
         };
-        assert!(measure("dent.kept", &square(), &[1], &[], &swinging(0.0)).value.unwrap() < 1e-12);
+        assert!(measure("dent.kept", &square(), &[1], &[], &swinging(0.0)).value.unwrap().abs() < 1e-12);
         let reading = measure("dent.kept", &square(), &[1], &[], &swinging(0.2));
         assert!((reading.value.unwrap() - 0.2).abs() < 1e-12, "{reading:?}");
         assert!(reading.detail.contains("pad.node[0] to pad.node[1]: 1.200000 m"), "{reading:?}");
+        let shorter = measure("dent.kept", &square(), &[1], &[], &swinging(-0.3)).value;
+        assert!((shorter.unwrap() + 0.3).abs() < 1e-12, "{shorter:?}");
         assert_eq!(measure("dent.kept", &square(), &[0], &[], &swinging(0.2)).value, None);
     }
 }
