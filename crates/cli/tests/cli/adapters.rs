@@ -100,7 +100,7 @@ fn the_sample_in_python_for_soft_bodies_passes_all_scenes_of_them() {
     let words = ["run", "--topic", "soft-bodies", "--dt", "1/60", "--engine", &engine, "-q"];
     let (status, out, err) = run(&yard, &words);
     // Those of space it does not list.
-    assert!(status == 0 && out.contains("12 trials: 5 pass, 0 fail, 7 unsupported"), "{out}{err}");
+    assert!(status == 0 && out.contains("21 trials: 6 pass, 0 fail, 15 unsupported"), "{out}{err}");
     // It knows rigid bodies as before, and what it does not list it is not asked for.
     let (status, out, err) = run(&yard, &["run", "first-drop", "solid-drop", "--engine", &engine, "-q"]);
     assert!(status == 0 && out.contains("2 trials: 1 pass, 0 fail, 1 unsupported"), "{out}{err}");

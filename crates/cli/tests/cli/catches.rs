@@ -127,7 +127,7 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
             vec!["period.mean", "pin.error", "measure.largest", "energy.drift"],
         ),
         ("felt-tumble", "builtin:fault=goals-unturned", vec!["angular.balance", "energy.drift"]),
-        ("pressed-gasket", "builtin:fault=yields-one-way", vec!["dent.kept", "measure.smallest"]),
+        ("pressed-gasket", "builtin:fault=yields-one-way", vec!["dent.kept", "measure.smallest", "period.mean"]),
         ("bladder-gap", "builtin:fault=volume-of-bounding-ball", vec!["shape.regained"]),
         ("quay-plate", "builtin:fault=net-damping-left-out", vec!["measure.largest"]),
         ("bladder-throw", "builtin:swept=off", vec!["soft.tunnel", "tunnel.count", "measure.largest"]),

@@ -27,6 +27,7 @@ mod saboteurs;
 mod scenes;
 mod search;
 mod selection;
+mod soft_laws_oracles;
 mod soft_oracles;
 mod soft_space_oracles;
 mod space_oracles;

@@ -5,21 +5,21 @@ use crate::util::{Yard, list, number};
 use serde_json::Value;
 use std::fmt::Write;
 
-fn cases(kind: &str) -> Vec<Value> {
+pub(crate) fn cases(kind: &str) -> Vec<Value> {
     let all: Vec<Value> = serde_json::from_str(include_str!("soft_cases.json")).expect("the file of cases");
     let found: Vec<Value> = all.into_iter().filter(|case| case["id"].as_str().unwrap().starts_with(kind)).collect();
     assert!(!found.is_empty(), "no case of {kind}");
     found
 }
 
-fn lists(value: &Value) -> Vec<Vec<f64>> {
+pub(crate) fn lists(value: &Value) -> Vec<Vec<f64>> {
     value.as_array().unwrap_or_else(|| panic!("no list: {value}")).iter().map(list).collect()
 }
 
 const AXES: [&str; 3] = ["x", "y", "z"];
 
 /// A scene of one soft body under way, in the dimension of its nodes.
-struct Written {
+pub(crate) struct Written {
     text: String,
     masses: Vec<f64>,
     dt: f64,
@@ -27,7 +27,7 @@ struct Written {
 }
 
 impl Written {
-    fn new(
+    pub(crate) fn new(
         built: &[Vec<f64>],
         masses: Vec<f64>,
         gravity: &[f64],
@@ -45,7 +45,7 @@ impl Written {
         Written { text, masses, dt, engine }
     }
 
-    fn with(mut self, line: &str) -> Written {
+    pub(crate) fn with(mut self, line: &str) -> Written {
         self.text.push_str(line);
         self.text.push('\n');
         self
@@ -61,7 +61,7 @@ impl Written {
     }
 
     /// Places, or velocities by a word before the axis, of all nodes that are free.
-    fn expects(&mut self, word: &str, time: f64, expected: &[Vec<f64>], within: f64) {
+    pub(crate) fn expects(&mut self, word: &str, time: f64, expected: &[Vec<f64>], within: f64) {
         for (node, row) in expected.iter().enumerate().filter(|(node, _)| self.masses[*node] > 0.0) {
             for (axis, value) in AXES.iter().zip(row) {
                 let _ = writeln!(
@@ -74,7 +74,36 @@ impl Written {
         }
     }
 
-    fn run(&self, case: &Value) {
+    /// A gauge of one node at a time.
+    pub(crate) fn expects_of(&mut self, node: usize, gauge: &str, time: f64, value: f64, within: f64) {
+        let _ = writeln!(
+            self.text,
+            "[[claim]]\ngauge = \"{gauge}\"\nof = \"s.node[{node}]\"\nwindow = [0, {:?}]\nequals = {value:?}\nwithin = {within:?}\n\
+             because = \"the law of the case\"",
+            time + 0.2 * self.dt
+        );
+    }
+
+    /// A measure of a body at a time.
+    pub(crate) fn claims(&mut self, of: &str, measure: &str, time: f64, value: f64, within: f64) {
+        let _ = writeln!(
+            self.text,
+            "[[claim]]\ngauge = \"value.measure\"\nof = \"{of}\"\nmeasure = \"{measure}\"\nwindow = [0, {:?}]\nequals = {value:?}\n\
+             within = {within:?}\nbecause = \"the law of the case\"",
+            time + 0.2 * self.dt
+        );
+    }
+
+    /// A gauge of a measure over the whole trial.
+    pub(crate) fn claims_gauge(&mut self, gauge: &str, of: &str, measure: &str, value: f64, within: f64) {
+        let _ = writeln!(
+            self.text,
+            "[[claim]]\ngauge = \"{gauge}\"\nof = \"{of}\"\nmeasure = \"{measure}\"\nequals = {value:?}\nwithin = {within:?}\n\
+             because = \"the law of the case\""
+        );
+    }
+
+    pub(crate) fn run(&self, case: &Value) {
         let yard = Yard::new();
         yard.write("case.toml", &self.text);
         let answer = yard.ironspin(&format!("run case.toml --dt {:?} --engine builtin:{}", self.dt, self.engine));
@@ -82,7 +111,7 @@ impl Written {
     }
 }
 
-fn last(times: &[f64]) -> f64 {
+pub(crate) fn last(times: &[f64]) -> f64 {
     times.iter().copied().fold(0.0, f64::max)
 }
 

@@ -187,6 +187,10 @@ impl<V: Place<R>, R: Real> Room<V, R> {
 
     fn begin_step(&mut self) {
         self.done = 0;
+        // Actions may have placed nodes.
+        for soft in self.softs.iter_mut().filter(|soft| soft.present) {
+            soft.give_way(&self.nodes);
+        }
     }
 
     /// Forgets what actions push over one step.

@@ -16,6 +16,7 @@ pub(crate) const LAW: GaugeEntry = GaugeEntry {
     limits: "Nodes near anything else, held or pinned ones and those of sticks and matching are left out; where none is left, or a spring may have given way, nothing is told. Forces are taken as their means over a step, so that what swings within few steps is blurred: a share of (w dt)^2/12 of it.",
     usual_causes: "the pressure outside left out; the volume by a bounding ball or box; pressure without the volume, as a constant push; area of a piece twice or half",
     by_default: false,
+    needs_geometry: true,
     next_step: advice::SOFT,
     make: law,
     ..SOFT

@@ -20,6 +20,7 @@ pub(crate) const SUCTION: GaugeEntry = GaugeEntry {
     usual_causes: "a body pushed out on the side of the skin that is nearest to it, which is the inner one; a penalty that pulls once a gap opens; a skin without orientation",
     needs: &[Need::Soft, Need::Against],
     by_default: false,
+    needs_geometry: true,
     next_step: advice::SOFT,
     make: suction,
     ..SOFT
