@@ -45,6 +45,8 @@ pub(crate) enum Mark {
     Line,
     /// One by one.
     Dots,
+    /// One by one, each with the name beside it; then it stands nowhere else.
+    NamedDots,
     /// Both.
     LineAndDots,
     /// Upright bars from 0, so wide.
@@ -112,9 +114,9 @@ impl Figure {
         Ok(png)
     }
 
-    /// The lines that have a name.
+    /// The lines whose name stands below.
     fn named(&self) -> impl Iterator<Item = &Line> {
-        self.lines.iter().filter(|line| !line.name.is_empty())
+        self.lines.iter().filter(|line| !line.name.is_empty() && line.mark != Mark::NamedDots)
     }
 
     /// Height of the names and notes below the axes, px.
@@ -242,7 +244,7 @@ fn names_below<DB: DrawingBackend>(
         let key = [(24, y + 4), (42, y + 8)];
         match line.mark {
             Mark::Dashes => area.draw(&PathElement::new([(24, y + 6), (42, y + 6)], colour.stroke_width(1)))?,
-            Mark::Dots => area.draw(&Circle::new((33, y + 6), 4, colour.filled()))?,
+            Mark::Dots | Mark::NamedDots => area.draw(&Circle::new((33, y + 6), 4, colour.filled()))?,
             Mark::Bars(_) => area.draw(&Rectangle::new([(24, y), (42, y + 10)], colour.mix(0.55).filled()))?,
             Mark::Line | Mark::LineAndDots | Mark::Rule => area.draw(&Rectangle::new(key, colour.filled()))?,
         }
@@ -327,9 +329,14 @@ fn fill<DB: DrawingBackend>(
                     |(x, y)| Rectangle::new([(x - 0.5 * width, 0.0), (x + 0.5 * width, y)], colour.mix(0.55).filled());
                 chart.draw_series(finite().map(bar))?;
             }
+            Mark::NamedDots => {
+                let font = ("sans-serif", 12).into_font().color(&colour);
+                let name = |point| EmptyElement::at(point) + Text::new(line.name.clone(), (6, -14), font.clone());
+                chart.draw_series(finite().map(name))?;
+            }
             Mark::Dots => {}
         }
-        if matches!(line.mark, Mark::Dots | Mark::LineAndDots) {
+        if matches!(line.mark, Mark::Dots | Mark::NamedDots | Mark::LineAndDots) {
             chart.draw_series(finite().map(|point| Circle::new(point, 4, colour.filled())))?;
         }
     }

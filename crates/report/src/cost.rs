@@ -229,7 +229,9 @@ pub fn tradeoff_plot(document: &CostDocument) -> Result<Option<String>, PlotErro
         let own = document.costs.iter().filter(|cost| cost.engine == trend.engine);
         let points: Vec<(f64, f64)> = own.filter_map(place).collect();
         let (name, colour) = (key.name(&trend.engine), SERIES[index % SERIES.len()]);
-        lines.push(Line { name, colour, points, mark: Mark::Dots });
+        // Alone it needs no letter.
+        let mark = if document.trends.len() > 1 { Mark::NamedDots } else { Mark::Dots };
+        lines.push(Line { name, colour, points, mark });
     }
     if lines.iter().all(|line| line.points.is_empty()) {
         return Ok(None);

@@ -8,6 +8,9 @@ use super::nodes::{Nodes, Soft};
 use super::place::Place;
 use crate::common::scalar::Real;
 
+/// Passes end when none changes a speed by more than so many roundings of a length a sub-step.
+const ROUNDINGS: f64 = 16.0;
+
 /// A distance to be kept as well as its stiffness has it.
 struct Kept<R> {
     ends: [usize; 2],
@@ -51,6 +54,7 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     let kept: Vec<Kept<R>> = springs.chain(sticks).collect();
     let mut pulls = vec![R::ZERO; kept.len()];
     for _ in 0..passes {
+        let (mut changed, mut fastest) = (R::ZERO, R::ZERO);
         for (own, total) in kept.iter().zip(&mut pulls) {
             let [a, b] = own.ends;
             let give = nodes.inverse[a] + nodes.inverse[b];
@@ -65,8 +69,13 @@ pub(super) fn begin<V: Place<R>, R: Real>(
             let change = -off / ((R::ONE + own.damping) * give + own.compliance);
             *total += change;
             let pull = along * (change * rate);
+            changed = changed.max(change.abs() * rate * give);
+            fastest = fastest.max(span * rate);
             scratch.way[a] -= pull * nodes.inverse[a];
             scratch.way[b] += pull * nodes.inverse[b];
+        }
+        if changed <= R::of(ROUNDINGS) * R::EPSILON * fastest {
+            break;
         }
     }
     for node in soft.nodes.clone() {

@@ -70,6 +70,9 @@ impl Beyond {
     }
 }
 
+/// Most engines of which each is told in a sentence.
+const MOST_TOLD: usize = 3;
+
 /// What a step costs at the last value of the axis, engine by engine.
 fn dearest(document: &CostDocument) -> Option<String> {
     let last = document.costs.iter().map(|cost| cost.value).fold(f64::NEG_INFINITY, f64::max);
@@ -77,7 +80,16 @@ fn dearest(document: &CostDocument) -> Option<String> {
     let costs: Vec<&CostRecord> =
         document.costs.iter().filter(|cost| cost.value == last && cost.reason.is_empty()).collect();
     let first = costs.first()?;
-    let all = costs.iter().map(|cost| reported(cost)).collect::<Vec<_>>().join(", ");
+    // Of many, what is cheapest and dearest.
+    let (cheap, dear) = (
+        costs.iter().min_by(|a, b| a.median.total_cmp(&b.median))?,
+        costs.iter().max_by(|a, b| a.median.total_cmp(&b.median))?,
+    );
+    let all = if costs.len() > MOST_TOLD {
+        format!("from {} to {}, of {} engines", reported(cheap), reported(dear), costs.len())
+    } else {
+        costs.iter().map(|cost| reported(cost)).collect::<Vec<_>>().join(", ")
+    };
     Some(format!("A step of {} with {} bodies takes {all}.", first.scene, first.bodies))
 }
 
