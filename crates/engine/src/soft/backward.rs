@@ -37,12 +37,12 @@ struct System<'a, V: Place<R>, R: Real> {
 impl<'a, V: Place<R>, R: Real> System<'a, V, R> {
     fn of(soft: &'a Soft<V, R>, nodes: &'a Nodes<V, R>, dt: R) -> Self {
         let stiff = |spring: &super::nodes::Spring<R>| {
-            let [a, b] = spring.ends;
+            let [a, b] = spring.ends();
             let way = nodes.position[b] - nodes.position[a];
             let span = way.length();
             let stretched = span > spring.length && span > R::ZERO;
             Stiff {
-                ends: spring.ends,
+                ends: [a, b],
                 along: if span > R::ZERO { way * (R::ONE / span) } else { V::ZERO },
                 stiffness: spring.stiffness,
                 across: if stretched { spring.stiffness * (R::ONE - spring.length / span) } else { R::ZERO },

@@ -8,17 +8,27 @@ use super::nodes::{Nodes, Soft};
 use super::place::Place;
 use crate::common::scalar::Real;
 
-/// Passes end when none changes a speed by more than so many roundings of a length a sub-step.
+/// Passes end when none is off by more than so many roundings of its length.
 const ROUNDINGS: f64 = 16.0;
 
 /// A distance to be kept as well as its stiffness has it.
 struct Kept<R> {
-    ends: [usize; 2],
+    ends: [u32; 2],
     length: R,
     /// 1/(k dt²), 1/kg: nothing for a stick.
     compliance: R,
     /// c/(k dt).
     damping: R,
+    /// What it is off, over what that takes: 1/((1 + damping) give + compliance).
+    answer: R,
+}
+
+impl<R: Real> Kept<R> {
+    fn of<V>(nodes: &Nodes<V, R>, [a, b]: [usize; 2], length: R, [compliance, damping]: [R; 2]) -> Self {
+        let give = nodes.inverse[a] + nodes.inverse[b];
+        let answer = if give > R::ZERO { R::ONE / ((R::ONE + damping) * give + compliance) } else { R::ZERO };
+        Kept { ends: [a as u32, b as u32], length, compliance, damping, answer }
+    }
 }
 
 /// The ways of a soft body's nodes over a sub-step, and their velocities after it.
@@ -39,46 +49,47 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     }
     draw(soft, nodes, dt, scratch);
     let rate = R::ONE / dt;
-    let springs = soft.springs.iter().filter(|spring| spring.stiffness > R::ZERO).map(|spring| Kept {
-        ends: spring.ends,
-        length: spring.length,
-        compliance: rate * rate / spring.stiffness,
-        damping: spring.damping / spring.stiffness * rate,
+    let springs = soft.springs.iter().filter(|spring| spring.stiffness > R::ZERO).map(|spring| {
+        let law = [rate * rate / spring.stiffness, spring.damping / spring.stiffness * rate];
+        Kept::of(nodes, spring.ends(), spring.length, law)
     });
-    let sticks = soft.sticks.iter().map(|stick| Kept {
-        ends: stick.ends,
-        length: stick.length,
-        compliance: R::ZERO,
-        damping: R::ZERO,
-    });
+    let sticks = soft.sticks.iter().map(|stick| Kept::of(nodes, stick.ends, stick.length, [R::ZERO; 2]));
     let kept: Vec<Kept<R>> = springs.chain(sticks).collect();
     let mut pulls = vec![R::ZERO; kept.len()];
+    let enough = R::of(ROUNDINGS) * R::EPSILON;
+    let (position, place) = (&nodes.position[..], &mut scratch.place[..]);
+    for node in soft.nodes.clone() {
+        place[node] = position[node] + scratch.way[node] * dt;
+    }
     for _ in 0..passes {
-        let (mut changed, mut fastest) = (R::ZERO, R::ZERO);
+        let mut is_done = true;
         for (own, total) in kept.iter().zip(&mut pulls) {
-            let [a, b] = own.ends;
-            let give = nodes.inverse[a] + nodes.inverse[b];
-            let moved = (scratch.way[b] - scratch.way[a]) * dt;
-            let end = nodes.position[b] - nodes.position[a] + moved;
+            let [a, b] = own.ends.map(|end| end as usize);
+            let end = place[b] - place[a];
             let span = end.length();
-            if !(give > R::ZERO && span > R::ZERO) {
+            if !(span > R::ZERO) {
                 continue;
             }
-            let along = end * (R::ONE / span);
-            let off = span - own.length + own.compliance * *total + own.damping * along.dot(moved);
-            let change = -off / ((R::ONE + own.damping) * give + own.compliance);
+            let inverse = R::ONE / span;
+            let mut off = span - own.length + own.compliance * *total;
+            if own.damping > R::ZERO {
+                off += own.damping * inverse * end.dot(end - (position[b] - position[a]));
+            }
+            is_done &= off.abs() <= enough * span;
+            let change = -off * own.answer;
             *total += change;
-            let pull = along * (change * rate);
-            changed = changed.max(change.abs() * rate * give);
-            fastest = fastest.max(span * rate);
-            scratch.way[a] -= pull * nodes.inverse[a];
-            scratch.way[b] += pull * nodes.inverse[b];
+            let pull = end * (change * inverse);
+            place[a] -= pull * nodes.inverse[a];
+            place[b] += pull * nodes.inverse[b];
         }
-        if changed <= R::of(ROUNDINGS) * R::EPSILON * fastest {
+        if is_done {
             break;
         }
     }
     for node in soft.nodes.clone() {
+        if !nodes.is_held(node) {
+            scratch.way[node] = (place[node] - position[node]) * rate;
+        }
         nodes.velocity[node] = scratch.way[node];
     }
 }

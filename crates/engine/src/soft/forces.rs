@@ -41,8 +41,11 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
         for node in self.nodes.clone() {
             out[node] = nodes.push[node];
         }
+        // Of one length, so that an end is looked at once.
+        let count = nodes.len();
+        let (position, velocity, out) = (&position[..count], &velocity[..count], &mut out[..count]);
         for spring in &self.springs {
-            let [a, b] = spring.ends;
+            let [a, b] = spring.ends();
             let way = position[b] - position[a];
             let span = way.length();
             // A spring of no extent has no direction: it pulls nowhere.

@@ -23,12 +23,19 @@ pub(crate) struct Nodes<V, R> {
 /// A spring by numbers of nodes.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Spring<R> {
-    pub(crate) ends: [usize; 2],
+    /// Narrow, so that a large net fits the caches better.
+    narrow_ends: [u32; 2],
     pub(crate) length: R,
     pub(crate) stiffness: R,
     pub(crate) damping: R,
-    /// Length as built.
-    pub(crate) built: R,
+}
+
+impl<R> Spring<R> {
+    /// Its nodes.
+    #[inline]
+    pub(crate) fn ends(&self) -> [usize; 2] {
+        self.narrow_ends.map(|end| end as usize)
+    }
 }
 
 /// A distance that stays, by numbers of nodes.
@@ -56,6 +63,8 @@ pub(crate) struct Matching<V: Place<R>, R: Real> {
 pub(crate) struct Soft<V: Place<R>, R: Real> {
     pub(crate) nodes: Range<usize>,
     pub(crate) springs: Vec<Spring<R>>,
+    /// Their lengths as built.
+    pub(crate) built_lengths: Vec<R>,
     pub(crate) sticks: Vec<Stick<R>>,
     pub(crate) matching: Option<Matching<V, R>>,
     /// Strain from which on springs give way, and the most by which their length changes.
@@ -137,11 +146,11 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
             .springs
             .iter()
             .map(|spring| Spring {
-                ends: spring.ends.map(|end| from + end),
+                // Fewer nodes can be built than this could number.
+                narrow_ends: spring.ends.map(|end| (from + end) as u32),
                 length: R::of(spring.length),
                 stiffness: R::of(spring.stiffness),
                 damping: R::of(spring.damping),
-                built: R::of(spring.length),
             })
             .collect();
         let range = from..soft.nodes.end - first;
@@ -180,6 +189,7 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
             built_volume: V::enclosed(&V::skin(soft, from), from, &nodes.position),
             slips: Slips::default(),
             nodes: range,
+            built_lengths: springs.iter().map(|spring| spring.length).collect(),
             springs,
         });
     }

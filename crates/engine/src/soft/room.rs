@@ -258,8 +258,9 @@ impl<V: Place<R>, R: Real> Room<V, R> {
 
     /// Only for a fault: every spring is as long as it was built.
     pub(crate) fn forget_dents(&mut self) {
-        let springs = self.softs.iter_mut().flat_map(|soft| &mut soft.springs);
-        springs.for_each(|spring| spring.length = spring.built);
+        for soft in &mut self.softs {
+            soft.springs.iter_mut().zip(&soft.built_lengths).for_each(|(spring, &built)| spring.length = built);
+        }
     }
 
     fn is_apart(&self, a: usize, b: usize) -> bool {

@@ -97,10 +97,10 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
     /// Springs strained too far give way until they are not; none leaves its built length by more than it may.
     pub(super) fn give_way(&mut self, nodes: &Nodes<V, R>) {
         let Some([strain, most]) = self.yielding else { return };
-        for spring in &mut self.springs {
-            let [a, b] = spring.ends;
+        for (spring, &built) in self.springs.iter_mut().zip(&self.built_lengths) {
+            let [a, b] = spring.ends();
             let span = (nodes.position[b] - nodes.position[a]).length();
-            let allowed = strain * spring.built;
+            let allowed = strain * built;
             let off = span - spring.length;
             let wanted = if off > allowed {
                 span - allowed
@@ -109,7 +109,7 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
             } else {
                 continue;
             };
-            spring.length = wanted.held(spring.built * (R::ONE - most), spring.built * (R::ONE + most));
+            spring.length = wanted.held(built * (R::ONE - most), built * (R::ONE + most));
         }
     }
 
