@@ -4,6 +4,9 @@ use super::nodes::{Matching, Nodes, Soft, centre};
 use super::place::Place;
 use crate::common::scalar::Real;
 
+/// Springs whose roots and quotients are taken side by side.
+const FEW: usize = 8;
+
 /// Which dampings count as forces; verlet takes that of the nodes out of the velocity itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum NodeDamping {
@@ -44,19 +47,35 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
         // Of one length, so that an end is looked at once.
         let count = nodes.len();
         let (position, velocity, out) = (&position[..count], &velocity[..count], &mut out[..count]);
-        for spring in &self.springs {
-            let [a, b] = spring.ends();
-            let way = position[b] - position[a];
-            let span = way.length();
-            // A spring of no extent has no direction: it pulls nowhere.
-            if !(span > R::ZERO) {
-                continue;
+        for few in self.springs.chunks(FEW) {
+            let mut ways = [V::ZERO; FEW];
+            let (mut squares, mut growths) = ([R::ZERO; FEW], [R::ZERO; FEW]);
+            for (k, spring) in few.iter().enumerate() {
+                let [a, b] = spring.ends();
+                let way = position[b] - position[a];
+                ways[k] = way;
+                squares[k] = way.dot(way);
+                growths[k] = way.dot(velocity[b] - velocity[a]);
             }
-            let along = way * (R::ONE / span);
-            let growth = along.dot(velocity[b] - velocity[a]);
-            let pull = along * (spring.stiffness * (span - spring.length) + spring.damping * growth);
-            out[a] += pull;
-            out[b] -= pull;
+            // Over the span: a spring of no extent has no direction, and pulls nowhere.
+            let mut inverse = [R::ZERO; FEW];
+            for (inverse, &square) in inverse.iter_mut().zip(&squares) {
+                let over = R::ONE / square.sqrt();
+                *inverse = if square > R::ZERO { over } else { R::ZERO };
+            }
+            for (k, spring) in few.iter().enumerate() {
+                let [a, b] = spring.ends();
+                let share = inverse[k];
+                let pull = if share > R::ZERO {
+                    spring.stiffness - spring.stiffness * spring.length * share
+                        + spring.damping * growths[k] * share * share
+                } else {
+                    R::ZERO
+                };
+                let force = ways[k] * pull;
+                out[a] += force;
+                out[b] -= force;
+            }
         }
         if let Some([amount, outside]) = self.gas {
             self.press_outwards(position, amount, outside, out);
