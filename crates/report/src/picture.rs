@@ -344,6 +344,11 @@ fn softs(out: &mut String, world: &World, states: &[BodyState], sight: &Sight, u
             primitive(out, spring, 0.0, true, unit, "");
             out.push_str("</g>");
         }
+        if !figure.sticks.is_empty() {
+            out.push_str("<g stroke=\"#22262a\">");
+            figure.sticks.iter().for_each(|stick| primitive(out, stick, 0.0, true, unit, ""));
+            out.push_str("</g>");
+        }
         out.push_str("</g>");
         for held in &figure.held {
             let (x, y, side) = (held.x - 3.5 * unit, -held.y - 3.5 * unit, 7.0 * unit);

@@ -75,7 +75,7 @@ fn paint_soft(
     let place = |id: usize| Some(world.bodies[id].pose.position);
     let Some(figure) = soft_figure(world, number, place, sight, 1.0) else { return };
     let absent = world.bodies[world.softs[number].nodes.start].absent;
-    let springs = figure.springs.iter().map(|(spring, _)| spring);
+    let springs = figure.springs.iter().map(|(spring, _)| spring).chain(&figure.sticks);
     for row in 0..rows {
         for column in 0..columns {
             let centre = low + pitch * DVec2::new(column as f64 + 0.5, ASPECT * (row as f64 + 0.5));

@@ -2,7 +2,7 @@
 
 use super::{Primitive, Sight};
 use ironspin_lab::Replay;
-use ironspin_model::{DVec2, DVec3, SoftBody, World};
+use ironspin_model::{DVec2, DVec3, SoftBody, Stick, World};
 
 /// Strain of the deepest colour unless springs are strained further, and the most that counts.
 const STRAINS: [f64; 2] = [0.02, 1.0];
@@ -16,6 +16,7 @@ pub(crate) struct SoftFigure {
     pub(crate) rim: Vec<Primitive>,
     /// Springs with their strain as a share of the deepest colour, from -1 squeezed to 1 stretched.
     pub(crate) springs: Vec<(Primitive, f64)>,
+    pub(crate) sticks: Vec<Primitive>,
     /// Nodes that are held for good.
     pub(crate) held: Vec<DVec2>,
 }
@@ -43,12 +44,14 @@ pub(crate) fn soft_figure(
         let strain = spring.strain(spring.span(|end| there[end])).unwrap_or(0.0);
         (Primitive::Line(ends.to_vec()), (strain / most).clamp(-1.0, 1.0))
     });
+    let stick = |stick: &Stick| Primitive::Line(stick.ends.map(|end| places[end]).to_vec());
     let held = soft.nodes.clone().zip(&places).filter(|(id, _)| world.bodies[*id].mass == 0.0);
     let inside = if soft.is_closed() { rings(soft, &places) } else { Vec::new() };
     Some(SoftFigure {
         inside: inside.into_iter().chain(soft.faces.iter().map(face)).collect(),
         rim: soft.skin.iter().map(piece).chain(dots).collect(),
         springs: springs.collect(),
+        sticks: soft.sticks.iter().map(stick).collect(),
         held: held.map(|(_, place)| *place).collect(),
     })
 }
@@ -114,11 +117,13 @@ mod tests {
             skin: vec![[0, 1], [1, 2], [2, 3], [3, 0]],
             cells: Vec::new(),
             pressure: None,
+            sticks: vec![Stick { ends: [2, 3], length: 1.0 }],
             ..SoftBody::default()
         });
         let figure = soft_figure(&world, 0, |id| Some(corners[id]), &Sight::FRONT, 0.5).unwrap();
         assert_eq!((figure.inside.len(), figure.rim.len(), figure.held.len()), (1, 4, 1));
         assert!(figure.inside[0].covers(DVec2::splat(0.5), 0.0) && !figure.inside[0].covers(DVec2::splat(1.5), 0.0));
+        assert_eq!(figure.sticks, [Primitive::Line(vec![DVec2::ONE, DVec2::Y])]);
         assert!((figure.springs[0].1 - 0.5).abs() < 1e-12 && figure.springs[1].1 == -1.0);
         assert_eq!(soft_figure(&world, 0, |id| (id > 0).then_some(DVec3::ZERO), &Sight::FRONT, 0.5), None);
     }

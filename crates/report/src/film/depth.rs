@@ -203,7 +203,7 @@ impl<'a> Depth<'a> {
         }
     }
 
-    /// Springs by their strain over everything that they lie before; `most` is the strain of the deepest colour.
+    /// Sticks, and springs by their strain, over everything that they lie before; `most` is the strain of the deepest colour.
     pub(super) fn springs(&mut self, world: &World, soft: &SoftBody, poses: &[Pose], most: f64) {
         let lift = 3e-3 * self.region;
         let place = |node: usize| poses[soft.nodes.start + node].position;
@@ -213,6 +213,12 @@ impl<'a> Depth<'a> {
                 let strain = spring.strain(a.distance(b)).unwrap_or(0.0);
                 let ends = [a, b].map(|p| self.spot(p));
                 self.room.line(ends, 1.6, strain_colour((strain / most).clamp(-1.0, 1.0)), lift);
+            }
+        }
+        for stick in &soft.sticks {
+            let ends = stick.ends.map(place);
+            if ends.iter().all(|p| p.is_finite()) {
+                self.room.line(ends.map(|p| self.spot(p)), 1.6, INK, lift);
             }
         }
         for node in soft.nodes.clone() {

@@ -143,6 +143,11 @@ impl Raster {
                     None,
                 );
             }
+            for stick in &figure.sticks {
+                let Some(path) = self.outline(stick, 0.0, true) else { continue };
+                let stroke = Stroke { width: 1.8, ..Stroke::default() };
+                self.pixels.stroke_path(&path, &paint(INK, 1.0), &stroke, Transform::identity(), None);
+            }
             for &held in &figure.held {
                 let dot = self.camera.place(held);
                 if let Some(square) = Rect::from_xywh(dot.x as f32 - 3.5, dot.y as f32 - 3.5, 7.0, 7.0) {

@@ -43,10 +43,11 @@ pub(crate) fn through(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     }
 }
 
-/// Whether a line goes through a piece, from one face to an opposite one.
-fn pierces(met: Met) -> bool {
+/// Whether a line goes through a piece, from one face to an opposite one; a half space is gone into by a way alone.
+fn pierces(met: Met, is_way: bool) -> bool {
     match met {
-        Met::Depths { depths, .. } => depths[0] <= 0.0 && depths[1] > 0.0,
+        // Whoever is inside has gone in by its own way.
+        Met::Depths { depths, .. } => is_way && depths[0] <= 0.0 && depths[1] > 0.0,
         Met::Sheet(out) => out.is_some(),
         Met::Solid(crossing) => crossing.is_some_and(|crossing| match (crossing.entry, crossing.exit) {
             (Some(entry), Some(exit)) => entry.dot(exit) < -0.5,
@@ -69,10 +70,10 @@ impl<G: Room> Went<G> {
     }
 
     /// Whether a line between a place in one frame and a place in another goes through a body.
-    fn goes_through(&self, body: usize, [from, to]: [(&Frame, DVec3); 2]) -> bool {
+    fn goes_through(&self, body: usize, [from, to]: [(&Frame, DVec3); 2], is_way: bool) -> bool {
         let seen = |(frame, place): (&Frame, DVec3)| G::seen_from(&frame.bodies[body], place);
         let way = [seen(from), seen(to)];
-        self.pieces[body].iter().any(|piece| pierces(G::met(piece, way)))
+        self.pieces[body].iter().any(|piece| pierces(G::met(piece, way), is_way))
     }
 }
 
@@ -92,7 +93,7 @@ impl<G: Room + Send> Gauge for Went<G> {
             for &body in &barriers {
                 for tie in ties {
                     let [a, b] = tie.map(|node| soft.nodes.start + node);
-                    if self.goes_through(body, [(now, place(now, a)), (now, place(now, b))]) {
+                    if self.goes_through(body, [(now, place(now, a)), (now, place(now, b))], false) {
                         found.extend([(a, body), (b, body)]);
                     }
                 }
@@ -100,7 +101,7 @@ impl<G: Room + Send> Gauge for Went<G> {
                     continue;
                 };
                 for id in soft.nodes.clone() {
-                    if self.goes_through(body, [(before, place(before, id)), (now, place(now, id))]) {
+                    if self.goes_through(body, [(before, place(before, id)), (now, place(now, id))], true) {
                         found.push((id, body));
                     }
                 }
