@@ -110,3 +110,25 @@ fn a_net_that_the_step_cannot_carry_is_warned_of_with_the_step_that_would_do() {
     assert!(what.label.starts_with("0.2928 s would do: its fastest motion has 54.64"), "{what:?}");
     assert!(what.help.as_ref().unwrap().contains("0.0366 s, of rk4 0.0518 s"), "{what:?}");
 }
+
+#[test]
+fn pins_stand_where_nodes_are_built_or_at_a_point_of_the_body() {
+    let wagon = "[[body]]\nname = \"wagon\"\nshape = { box = [1, 0.5] }\nat = [2, 0]\nangle = \"90 deg\"\nmaterial = \"rubber\"\n";
+    let rope = "[[soft]]\nname = \"rope\"\nmade_of = { rope = { count = 3, to = [2, 0.5] } }\nat = [0, 0.5]\nmaterial = \"rubber\"\nmass = 1\nsticks = true\n";
+    let pins = "pins = [{ node = \"node[2]\", body = \"wagon\" }, { node = \"node[0]\", body = \"quay\", point = [0.25, 0] }]\n";
+    let text = format!("{HEAD}{wagon}{rope}{pins}");
+    let world = setup_text(&text, &[]).unwrap().world;
+    let [by_place, by_point] = [world.softs[0].pins[0], world.softs[0].pins[1]];
+    // Half a metre above a body that is turned by a quarter is along its own x.
+    assert!((by_place.point - DVec3::new(0.5, 0.0, 0.0)).length() < 1e-15 && (by_place.node, by_place.body) == (2, 1));
+    assert_eq!((by_point.point, by_point.node, by_point.body), (DVec3::new(0.25, 0.0, 0.0), 0, 0));
+    for (from, to, part) in [
+        ("body = \"wagon\"", "body = \"rope.node[1]\"", "pinned to a rigid body"),
+        ("node[0]", "node[2]", "pinned twice"),
+        ("node[0]", "node[7]", "no node is called"),
+        ("node[0]", "node[0], node[1]", "2 nodes at one point"),
+    ] {
+        let error = setup_text(&text.replacen(from, to, 1), &[]).unwrap_err();
+        assert!(error.message.contains(part), "{to}: {}", error.message);
+    }
+}
