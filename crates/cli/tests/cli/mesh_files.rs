@@ -271,3 +271,26 @@ fn complaints_name_file_line_and_what_to_do() {
     );
     assert!(yard.expect(2, "scenes check case.toml").err.contains("mass_from"));
 }
+
+#[test]
+fn a_file_gives_the_skin_of_a_soft_body() {
+    let yard = Yard::new();
+    yard.write("trough.obj", &trough());
+    yard.write("open.obj", &trough().replace("f 5 6 8 7\n", ""));
+    // As much gas as the pressure outside bears at the built volume: it stays as it is.
+    let scene = |file: &str| {
+        format!(
+            "{HEAD}[[soft]]\nname = \"bladder\"\nmade_of = {{ mesh = {{ file = \"{file}\", scale = 0.001, up = \"z\" }} }}\n\
+             at = [0, 3, 0]\nmaterial = \"iron\"\nmass = 1\nstiffness = 200\nradius = 0.01\ngravity_factor = 0\n\
+             pressure = {{ amount = 50, outside = 100 }}\n\
+             [[claim]]\ngauge = \"volume.change\"\nof = \"bladder\"\nat_most = 1e-9\nbecause = \"half a cubic metre at 100 Pa\"\n\
+             [[claim]]\ngauge = \"value.y\"\nof = \"bladder.node[4]\"\nwindow = [0.9, 1]\nequals = 3.25\nwithin = 1e-9\n\
+             because = \"the fifth point of the file is 250 mm up\"\n"
+        )
+    };
+    yard.write("skin.toml", &scene("trough.obj"));
+    yard.expect(0, "run skin.toml");
+    yard.write("open.toml", &scene("open.obj"));
+    let told = yard.expect(2, "scenes check open.toml").err;
+    assert!(told.contains("not closed"), "{told}");
+}

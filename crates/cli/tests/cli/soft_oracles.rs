@@ -151,43 +151,6 @@ fn the_check_of_a_scene_tells_the_largest_frequency_of_the_assembled_net() {
 }
 
 #[test]
-fn hanging_chains_rest_where_statics_puts_them() {
-    for case in cases("f24.hang").into_iter().chain(cases("f24.sag")) {
-        let (inputs, outputs) = (&case["inputs"], &case["outputs"]);
-        let masses = list(&inputs["masses"]);
-        let gravity = list(&inputs["gravity"]);
-        let expected = lists(&outputs["positions"]);
-        // Built straight, at rest lengths or evenly between the ends.
-        let count = masses.len();
-        let nodes: Vec<Vec<f64>> = match inputs.get("anchor") {
-            Some(anchor) => {
-                let anchor = list(anchor);
-                let mut far = 0.0;
-                let down = f64::hypot(gravity[0], gravity[1]);
-                let mut nodes = vec![anchor.clone()];
-                for spring in lists(&inputs["springs"]) {
-                    far += spring[2];
-                    nodes.push((0..2).map(|axis| anchor[axis] + far * gravity[axis] / down).collect());
-                }
-                nodes
-            }
-            None => {
-                let (first, last) = (list(&inputs["first"]), list(&inputs["last"]));
-                let share = |i: usize| i as f64 / (count - 1) as f64;
-                (0..count)
-                    .map(|i| (0..2).map(|axis| first[axis] + share(i) * (last[axis] - first[axis])).collect())
-                    .collect()
-            }
-        };
-        let more = format!("springs = {}\ndamping = 2", inputs["springs"]);
-        let mut scene =
-            Written::new([gravity[0], gravity[1]], 40.0, 1.0 / 60.0, "soft-substeps=8", &nodes, &masses, &more);
-        scene.nodes(PLACE, &masses, 40.0, &expected, 1e-6);
-        scene.run(&case);
-    }
-}
-
-#[test]
 fn gas_filled_rings_breathe_as_their_closed_form_says() {
     for case in cases("f25.ring").into_iter().chain(cases("f25.ringdamped")) {
         let (inputs, outputs) = (&case["inputs"], &case["outputs"]);

@@ -1,6 +1,6 @@
 //! Free motion of a soft body by constraints with compliance: springs and sticks bend the ways of a sub-step, and the velocities are the ways.
 //!
-//! Source: Macklin, Müller and Chentanez, "XPBD: position-based simulation of compliant constrained dynamics" (2016), equations 18 and 26. Gas pushes as a
+//! Source: Macklin, Müller and Chentanez, "XPBD: position-based simulation of compliant constrained dynamics" (2016), equations 18 and 26, multiplied by the stiffness. Gas pushes as a
 //! force; what draws nodes to their shape does so once, by as much as a backward step would.
 
 use super::integrate::Scratch;
@@ -8,26 +8,30 @@ use super::nodes::{Nodes, Soft};
 use super::place::Place;
 use crate::common::scalar::Real;
 
-/// Passes end when none is off by more than so many roundings of its length.
+/// Passes end when none changes by more than so many roundings of its length.
 const ROUNDINGS: f64 = 16.0;
 
-/// A distance to be kept as well as its stiffness has it.
+/// A distance to be kept as well as its law has it. What pulls it is worked out from `stiffness * off + pull + damping * growth = 0`, which is the rule of
+/// compliance times the stiffness, so that a damper without stiffness is one, too.
 struct Kept<R> {
     ends: [u32; 2],
     length: R,
-    /// 1/(k dt²), 1/kg: nothing for a stick.
-    compliance: R,
-    /// c/(k dt).
+    /// k dt², kg; 1 for a stick.
+    stiffness: R,
+    /// c dt, kg.
     damping: R,
-    /// What it is off, over what that takes: 1/((1 + damping) give + compliance).
+    /// Of what pulls already: 0 for a stick, which gives way to nothing.
+    pulled: R,
+    /// Change of the distance by a unit of pull, 1/kg, and what is off over what that takes.
+    give: R,
     answer: R,
 }
 
 impl<R: Real> Kept<R> {
-    fn of<V>(nodes: &Nodes<V, R>, [a, b]: [usize; 2], length: R, [compliance, damping]: [R; 2]) -> Self {
+    fn of<V>(nodes: &Nodes<V, R>, [a, b]: [usize; 2], length: R, [stiffness, damping, pulled]: [R; 3]) -> Self {
         let give = nodes.inverse[a] + nodes.inverse[b];
-        let answer = if give > R::ZERO { R::ONE / ((R::ONE + damping) * give + compliance) } else { R::ZERO };
-        Kept { ends: [a as u32, b as u32], length, compliance, damping, answer }
+        let answer = if give > R::ZERO { R::ONE / ((stiffness + damping) * give + pulled) } else { R::ZERO };
+        Kept { ends: [a as u32, b as u32], length, stiffness, damping, pulled, give, answer }
     }
 }
 
@@ -49,11 +53,12 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     }
     draw(soft, nodes, dt, scratch);
     let rate = R::ONE / dt;
-    let springs = soft.springs.iter().filter(|spring| spring.stiffness > R::ZERO).map(|spring| {
-        let law = [rate * rate / spring.stiffness, spring.damping / spring.stiffness * rate];
+    let springs = soft.springs.iter().map(|spring| {
+        let law = [spring.stiffness * dt * dt, spring.damping * dt, R::ONE];
         Kept::of(nodes, spring.ends(), spring.length, law)
     });
-    let sticks = soft.sticks.iter().map(|stick| Kept::of(nodes, stick.ends, stick.length, [R::ZERO; 2]));
+    let stick = [R::ONE, R::ZERO, R::ZERO];
+    let sticks = soft.sticks.iter().map(|own| Kept::of(nodes, own.ends, own.length, stick));
     let kept: Vec<Kept<R>> = springs.chain(sticks).collect();
     let mut pulls = vec![R::ZERO; kept.len()];
     let enough = R::of(ROUNDINGS) * R::EPSILON;
@@ -71,12 +76,12 @@ pub(super) fn begin<V: Place<R>, R: Real>(
                 continue;
             }
             let inverse = R::ONE / span;
-            let mut off = span - own.length + own.compliance * *total;
+            let mut off = own.stiffness * (span - own.length) + own.pulled * *total;
             if own.damping > R::ZERO {
                 off += own.damping * inverse * end.dot(end - (position[b] - position[a]));
             }
-            is_done &= off.abs() <= enough * span;
             let change = -off * own.answer;
+            is_done &= (change * own.give).abs() <= enough * span;
             *total += change;
             let pull = end * (change * inverse);
             place[a] -= pull * nodes.inverse[a];

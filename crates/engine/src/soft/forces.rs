@@ -41,12 +41,42 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
         damping: NodeDamping,
         out: &mut [V],
     ) {
+        self.push_by_actions(nodes, out);
+        self.pull_by_springs(position, velocity, out);
+        self.press_outwards(position, out);
+        self.take_masses(nodes, gravity, out);
+        if damping == NodeDamping::Counts {
+            for node in self.nodes.clone().filter(|&node| !nodes.is_held(node)) {
+                out[node] -= velocity[node] * self.damping;
+            }
+        }
+    }
+
+    /// The accelerations of its nodes by what neither its springs nor what draws it to its shape do: gas, gravity and what actions push.
+    pub(super) fn outer_accelerations(&self, nodes: &Nodes<V, R>, gravity: V, out: &mut [V]) {
+        self.push_by_actions(nodes, out);
+        self.press_outwards(&nodes.position, out);
+        self.take_masses(nodes, gravity, out);
+    }
+
+    fn push_by_actions(&self, nodes: &Nodes<V, R>, out: &mut [V]) {
         for node in self.nodes.clone() {
             out[node] = nodes.push[node];
         }
+    }
+
+    /// Makes accelerations of forces, with that of gravity; a held node has none.
+    fn take_masses(&self, nodes: &Nodes<V, R>, gravity: V, out: &mut [V]) {
+        let fall = gravity * self.gravity_factor;
+        for node in self.nodes.clone() {
+            out[node] = if nodes.is_held(node) { V::ZERO } else { out[node] * nodes.inverse[node] + fall };
+        }
+    }
+
+    fn pull_by_springs(&self, position: &[V], velocity: &[V], out: &mut [V]) {
         // Of one length, so that an end is looked at once.
-        let count = nodes.len();
-        let (position, velocity, out) = (&position[..count], &velocity[..count], &mut out[..count]);
+        let count = position.len();
+        let (velocity, out) = (&velocity[..count], &mut out[..count]);
         for few in self.springs.chunks(FEW) {
             let mut ways = [V::ZERO; FEW];
             let (mut squares, mut growths) = ([R::ZERO; FEW], [R::ZERO; FEW]);
@@ -77,36 +107,11 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
                 out[b] -= force;
             }
         }
-        if let Some([amount, outside]) = self.gas {
-            self.press_outwards(position, amount, outside, out);
-        }
-        let fall = gravity * self.gravity_factor;
-        let fading = if damping == NodeDamping::Counts { self.damping } else { R::ZERO };
-        for node in self.nodes.clone() {
-            out[node] = if nodes.is_held(node) {
-                V::ZERO
-            } else {
-                out[node] * nodes.inverse[node] + fall - velocity[node] * fading
-            };
-        }
-    }
-
-    /// The accelerations of its nodes by what neither its springs nor what draws it to its shape do: gas, gravity and what actions push.
-    pub(super) fn outer_accelerations(&self, nodes: &Nodes<V, R>, gravity: V, out: &mut [V]) {
-        for node in self.nodes.clone() {
-            out[node] = nodes.push[node];
-        }
-        if let Some([amount, outside]) = self.gas {
-            self.press_outwards(&nodes.position, amount, outside, out);
-        }
-        let fall = gravity * self.gravity_factor;
-        for node in self.nodes.clone() {
-            out[node] = out[node] * nodes.inverse[node] + fall;
-        }
     }
 
     /// Pressure on each piece of skin. A skin that encloses nothing holds no gas: nothing presses.
-    fn press_outwards(&self, position: &[V], amount: R, outside: R, out: &mut [V]) {
+    fn press_outwards(&self, position: &[V], out: &mut [V]) {
+        let Some([amount, outside]) = self.gas else { return };
         let mut volume = V::enclosed(&self.skin, self.nodes.start, position);
         let mut pressed = &self.skin[..];
         if self.slips.gas_stays {

@@ -4,17 +4,16 @@
 //! their way already: an impulse at the start of the sub-step has moved them on since. It acts on both at the place of the node, so that no
 //! momentum and no angular momentum come of it.
 
-use super::nodes::Soft;
+use super::nodes::{Soft, Stick};
 use super::place::Place;
 use super::room::{Room, SubStep};
-use super::tied::{Pulls, System};
+use super::tied::{Held, Pulls, System};
 use crate::common::scalar::Real;
 
 /// Solves over all pins at most; they end when none is off by more than some roundings. The second mends what the first took for straight.
 const ROUNDS: usize = 8;
 const ROUNDINGS: f64 = 16.0;
-/// Solves over all pins by which gaps close at the start of a step, and roundings of a place that count as closed.
-const CLOSING_ROUNDS: usize = 8;
+/// Roundings of a place by which a pin counts as closed at the start of a step.
 const CLOSED: f64 = 1e6;
 
 /// A node and the point of a rigid body that it is held to, in the frame of the body.
@@ -26,7 +25,10 @@ pub(crate) struct Pin<V> {
 }
 
 /// Rigid bodies that nodes are pinned to. Arms are from the centre of a body on, along the axes of the world.
-pub(crate) trait Carriers<V, R> {
+pub(crate) trait Carriers<V, R: Real> {
+    /// A change of motion, or of place and turn.
+    type Change: Copy + Default;
+
     fn is_there(&self, body: usize) -> bool;
     /// Whether impulses move it.
     fn gives(&self, body: usize) -> bool;
@@ -34,91 +36,118 @@ pub(crate) trait Carriers<V, R> {
     /// Where a point of its frame is from its centre on.
     fn arm_of(&self, body: usize, point: V) -> V;
     fn speed_at(&self, body: usize, arm: V) -> V;
-    /// The impulse on a node, and its opposite at an arm of the body, by which the velocity of the node against a point of the body changes so much.
-    /// Nothing where nothing gives.
-    fn impulse_for(&self, body: usize, pull: Lever<V>, inverse: R, change: V) -> Option<V>;
-    /// A change of motion.
-    type Change: Copy + Default;
+    /// The impulse on a node, and its opposite at an arm of the body, by which the velocity of the one against the other changes so much. Nothing where
+    /// nothing gives.
+    fn impulse_for(&self, body: usize, arm: V, inverse: R, change: V) -> Option<V>;
     /// What an impulse at an arm changes.
     fn change_by(&self, body: usize, arm: V, impulse: V) -> Self::Change;
     /// The velocity that a change gives to a point at an arm.
     fn change_at(change: Self::Change, arm: V) -> V;
     fn both(one: Self::Change, other: Self::Change) -> Self::Change;
+    /// Changes the motion.
+    fn hasten(&mut self, body: usize, change: Self::Change);
+    /// Moves and turns it as a change of motion does in a time.
+    fn shift_by(&mut self, body: usize, change: Self::Change, time: R);
+
     /// Changes the motion by an impulse at an arm a time ago: the body has gone on with it since.
-    fn kick(&mut self, body: usize, arm: V, impulse: V, ago: R);
+    fn kick(&mut self, body: usize, arm: V, impulse: V, ago: R) {
+        if self.gives(body) {
+            let change = self.change_by(body, arm, impulse);
+            self.hasten(body, change);
+            if ago != R::ZERO {
+                self.shift_by(body, change, ago);
+            }
+        }
+    }
+
     /// Moves and turns it as an impulse of unit time would, without changing its motion.
-    fn nudge(&mut self, body: usize, arm: V, impulse: V);
+    fn nudge(&mut self, body: usize, arm: V, impulse: V) {
+        if self.gives(body) {
+            let change = self.change_by(body, arm, impulse);
+            self.shift_by(body, change, R::ONE);
+        }
+    }
 }
 
-/// Where an impulse acts on a body, and the point whose velocity is looked at: both from its centre on.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Lever<V> {
-    pub(crate) at: V,
-    pub(crate) of: V,
+/// What pulls at pins and sticks do: to each node, and at each pin its body, the arm and the pull on the node.
+struct Done<V> {
+    nodes: Vec<V>,
+    pins: Vec<(usize, V, V)>,
+}
+
+/// What pins and sticks want, and whether it is so little that they are left as they are.
+type Wanted<V, R> = (Pulls<V, R>, bool);
+
+/// Soft bodies that are there and have pins.
+pub(super) fn pinned<V: Place<R>, R: Real>(softs: &[Soft<V, R>]) -> impl Iterator<Item = &Soft<V, R>> + Clone {
+    softs.iter().filter(|soft| soft.present && !soft.pins.is_empty())
 }
 
 impl<V: Place<R>, R: Real> Room<V, R> {
     pub(super) fn has_pins(&self) -> bool {
-        self.softs.iter().any(|soft| soft.present && !soft.pins.is_empty())
+        pinned(&self.softs).next().is_some()
     }
 
-    fn pins<B: Carriers<V, R>>(&self, bodies: &B) -> Vec<Pin<V>> {
-        let there = self.softs.iter().filter(|soft| soft.present).flat_map(|soft| &soft.pins);
-        there.filter(|pin| bodies.is_there(pin.body)).copied().collect()
+    /// What pulls that bring pins and sticks what they want do, where the centres of bodies were a time ago; nothing where they want nothing.
+    fn pulls<B: Carriers<V, R>>(
+        &self,
+        bodies: &B,
+        ago: R,
+        wanted: impl FnOnce(&System<'_, V, R, B>) -> Wanted<V, R>,
+    ) -> Option<Done<V>> {
+        let system = System::of(&self.nodes, &self.softs, bodies, |body| centre_before(bodies, body, ago));
+        let (wanted, is_nothing) = wanted(&system);
+        if is_nothing {
+            return None;
+        }
+        let pulls = system.solve(wanted);
+        let mut nodes = vec![V::ZERO; self.nodes.len()];
+        system.push(&pulls, &mut nodes, &mut system.at_rest());
+        let pins = system.held.iter().zip(&pulls.pins).map(|(held, &pull)| (held.pin.body, held.arm, pull));
+        Some(Done { nodes, pins: pins.collect() })
     }
 
     /// Closes gaps as built, or as actions made them, and sticks beside them that would be off their length by it: both ends move, and no speed comes
     /// of it.
     pub(super) fn close_pins<B: Carriers<V, R>>(&mut self, bodies: &mut B) {
-        for _ in 0..CLOSING_ROUNDS {
-            let system = System::of(&self.nodes, &self.softs, bodies, |body| bodies.centre(body));
-            let (mut widest, mut size) = (R::ZERO, R::ZERO);
-            let position = &self.nodes.position;
-            let wanted = Pulls {
-                pins: system
-                    .held
-                    .iter()
-                    .map(|held| {
-                        let (centre, arm) =
-                            (bodies.centre(held.pin.body), bodies.arm_of(held.pin.body, held.pin.point));
-                        let gap = centre + arm - position[held.pin.node];
-                        widest = widest.max(gap.length());
-                        size = size.max(centre.length() + arm.length());
-                        gap
-                    })
-                    .collect(),
-                sticks: self
-                    .pinned()
-                    .flat_map(|soft| &soft.sticks)
-                    .map(|stick| (position[stick.ends[1]] - position[stick.ends[0]]).length() - stick.length)
-                    .collect(),
-            };
-            // What is left by rounding stays.
-            if !(widest > R::of(CLOSED) * R::EPSILON * size) {
-                return;
-            }
-            let pulls = system.solve(wanted);
-            let mut changes = vec![V::ZERO; self.nodes.len()];
-            let (held, carriers) = (system.held.clone(), system.carriers.len());
-            system.push(&pulls, &mut changes, &mut vec![B::Change::default(); carriers]);
-            for (node, &change) in changes.iter().enumerate() {
-                self.nodes.position[node] += change;
-            }
-            for (held, &pull) in held.iter().zip(&pulls.pins) {
-                bodies.nudge(held.pin.body, held.arm, -pull);
+        for pin in pinned(&self.softs).flat_map(|soft| &soft.pins) {
+            // What cannot give way has the node where it is.
+            if bodies.is_there(pin.body) && self.nodes.is_held(pin.node) && !bodies.gives(pin.body) {
+                self.nodes.position[pin.node] = bodies.centre(pin.body) + bodies.arm_of(pin.body, pin.point);
             }
         }
-        // Held nodes of what cannot give way are placed.
-        for pin in self.pins(bodies) {
-            if self.nodes.is_held(pin.node) && !bodies.gives(pin.body) {
-                self.nodes.position[pin.node] = bodies.centre(pin.body) + bodies.arm_of(pin.body, pin.point);
+        for _ in 0..ROUNDS {
+            let Some(done) = self.pulls(bodies, R::ZERO, |system| self.gaps(bodies, system)) else { return };
+            for (place, &change) in self.nodes.position.iter_mut().zip(&done.nodes) {
+                *place += change;
+            }
+            for (body, arm, pull) in done.pins {
+                bodies.nudge(body, arm, -pull);
             }
         }
     }
 
+    /// How far pins are open and sticks off their lengths now. What is left of pins by rounding stays.
+    fn gaps<B: Carriers<V, R>>(&self, bodies: &B, system: &System<'_, V, R, B>) -> Wanted<V, R> {
+        let position = &self.nodes.position;
+        let (mut widest, mut size) = (R::ZERO, R::ZERO);
+        let mut gap = |held: &Held<V>| {
+            let (centre, arm) = (bodies.centre(held.pin.body), bodies.arm_of(held.pin.body, held.pin.point));
+            let gap = centre + arm - position[held.pin.node];
+            widest = widest.max(gap.length());
+            size = size.max(centre.length() + arm.length());
+            gap
+        };
+        let pins = system.held.iter().map(&mut gap).collect();
+        let sticks = pinned(&self.softs).flat_map(|soft| &soft.sticks);
+        let off = |stick: &Stick<R>| (position[stick.ends[1]] - position[stick.ends[0]]).length() - stick.length;
+        let sticks = sticks.map(off).collect();
+        (Pulls { sticks, pins }, !(widest > R::of(CLOSED) * R::EPSILON * size))
+    }
+
     /// Held nodes go with the bodies they are pinned to where those cannot give way.
     pub(super) fn carry_held<B: Carriers<V, R>>(&mut self, bodies: &B, step: SubStep<R>) {
-        for pin in self.softs.iter().filter(|soft| soft.present).flat_map(|soft| &soft.pins) {
+        for pin in pinned(&self.softs).flat_map(|soft| &soft.pins) {
             let (node, body) = (pin.node, pin.body);
             if !self.nodes.is_held(node) || (bodies.is_there(body) && bodies.gives(body)) {
                 continue;
@@ -137,55 +166,39 @@ impl<V: Place<R>, R: Real> Room<V, R> {
     /// Bends ways so that pinned nodes end where their points are, and the sticks of their soft bodies keep their lengths; velocities change with them.
     /// Whether any body that can move was pulled.
     pub(super) fn pin_ways<B: Carriers<V, R>>(&mut self, bodies: &mut B, step: SubStep<R>) -> bool {
-        let rate = R::ONE / step.dt;
         let mut moved = false;
         for _ in 0..ROUNDS {
             // Pulled where the nodes are at the start of the sub-step.
-            let system = System::of(&self.nodes, &self.softs, bodies, |body| centre_before(bodies, body, step.ahead));
-            let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
-            let (nodes, way) = (&self.nodes, &self.scratch.way);
-            let wanted = Pulls {
-                pins: system
-                    .held
-                    .iter()
-                    .map(|held| {
-                        let (node, body) = (held.pin.node, held.pin.body);
-                        let now = bodies.arm_of(body, held.pin.point);
-                        let end = bodies.centre(body) + now - bodies.speed_at(body, now) * (step.ahead - step.dt);
-                        let off = (end - nodes.position[node]) * rate - way[node];
-                        // Places are known to their own roundings.
-                        fastest = fastest.max(way[node].length()).max(end.length() * rate);
-                        worst = worst.max(off.length());
-                        off
-                    })
-                    .collect(),
-                sticks: self
-                    .pinned()
-                    .flat_map(|soft| &soft.sticks)
-                    .map(|stick| {
-                        let [a, b] = stick.ends;
-                        let end = nodes.position[b] - nodes.position[a] + (way[b] - way[a]) * step.dt;
-                        let off = (end.length() - stick.length) * rate;
-                        fastest = fastest.max(stick.length * rate);
-                        worst = worst.max(off.abs());
-                        off
-                    })
-                    .collect(),
-            };
-            if worst <= R::of(ROUNDINGS) * R::EPSILON * fastest {
-                break;
+            let ends = |system: &System<'_, V, R, B>| self.misses(bodies, system, step);
+            let Some(done) = self.pulls(bodies, step.ahead, ends) else { break };
+            for (way, &change) in self.scratch.way.iter_mut().zip(&done.nodes) {
+                *way += change;
             }
-            let pulls = system.solve(wanted);
-            let mut changes = vec![V::ZERO; self.nodes.len()];
-            let (held, carriers) = (system.held.clone(), system.carriers.len());
-            system.push(&pulls, &mut changes, &mut vec![B::Change::default(); carriers]);
-            self.change(&changes, true);
-            for (held, &pull) in held.iter().zip(&pulls.pins) {
-                bodies.kick(held.pin.body, held.arm, -pull, step.ahead);
-                moved |= bodies.gives(held.pin.body);
-            }
+            moved |= self.hasten(bodies, done, step.ahead);
         }
         moved
+    }
+
+    /// By how much the ways of a sub-step miss what pins and sticks ask for, as velocities.
+    fn misses<B: Carriers<V, R>>(&self, bodies: &B, system: &System<'_, V, R, B>, step: SubStep<R>) -> Wanted<V, R> {
+        let (rate, position, way) = (R::ONE / step.dt, &self.nodes.position, &self.scratch.way);
+        let mut fastest = R::ZERO;
+        let pins = system.held.iter().map(|held| {
+            let (node, body) = (held.pin.node, held.pin.body);
+            let arm = bodies.arm_of(body, held.pin.point);
+            let end = bodies.centre(body) + arm - bodies.speed_at(body, arm) * (step.ahead - step.dt);
+            // Places are known to their own roundings.
+            fastest = fastest.max(way[node].length()).max(end.length() * rate);
+            (end - position[node]) * rate - way[node]
+        });
+        let pins: Vec<V> = pins.collect();
+        let sticks = pinned(&self.softs).flat_map(|soft| &soft.sticks).map(|stick| {
+            let [a, b] = stick.ends;
+            fastest = fastest.max(stick.length * rate);
+            ((position[b] - position[a] + (way[b] - way[a]) * step.dt).length() - stick.length) * rate
+        });
+        let sticks: Vec<R> = sticks.collect();
+        beside(fastest, sticks, pins)
     }
 
     /// Gives pinned nodes the velocities of their points, once all are where the sub-step ends, and sticks of their soft bodies none along them. Whether
@@ -194,61 +207,48 @@ impl<V: Place<R>, R: Real> Room<V, R> {
         let left = step.ahead - step.dt;
         let mut moved = false;
         for _ in 0..ROUNDS {
-            let system = System::of(&self.nodes, &self.softs, bodies, |body| centre_before(bodies, body, left));
-            let (mut worst, mut fastest) = (R::ZERO, R::ZERO);
-            let velocity = &self.nodes.velocity;
-            let wanted = Pulls {
-                pins: system
-                    .held
-                    .iter()
-                    .map(|held| {
-                        let off = bodies.speed_at(held.pin.body, held.arm) - velocity[held.pin.node];
-                        fastest = fastest.max(velocity[held.pin.node].length());
-                        worst = worst.max(off.length());
-                        off
-                    })
-                    .collect(),
-                sticks: system
-                    .ties
-                    .iter()
-                    .map(|tie| {
-                        let [a, b] = tie.ends.map(|node| velocity[node]);
-                        let off = tie.along.dot(b - a);
-                        fastest = fastest.max(a.length()).max(b.length());
-                        worst = worst.max(off.abs());
-                        off
-                    })
-                    .collect(),
-            };
-            if worst <= R::of(ROUNDINGS) * R::EPSILON * fastest {
-                break;
-            }
-            let pulls = system.solve(wanted);
-            let mut changes = vec![V::ZERO; self.nodes.len()];
-            let (held, carriers) = (system.held.clone(), system.carriers.len());
-            system.push(&pulls, &mut changes, &mut vec![B::Change::default(); carriers]);
-            self.change(&changes, false);
-            for (held, &pull) in held.iter().zip(&pulls.pins) {
-                bodies.kick(held.pin.body, held.arm, -pull, left);
-                moved |= bodies.gives(held.pin.body);
-            }
+            let Some(done) = self.pulls(bodies, left, |system| self.partings(bodies, system)) else { break };
+            moved |= self.hasten(bodies, done, left);
         }
         moved
     }
 
-    fn pinned(&self) -> impl Iterator<Item = &Soft<V, R>> {
-        self.softs.iter().filter(|soft| soft.present && !soft.pins.is_empty())
+    /// How fast pinned nodes leave their points, and the ends of sticks each other.
+    fn partings<B: Carriers<V, R>>(&self, bodies: &B, system: &System<'_, V, R, B>) -> Wanted<V, R> {
+        let velocity = &self.nodes.velocity;
+        let mut fastest = R::ZERO;
+        let pins = system.held.iter().map(|held| {
+            fastest = fastest.max(velocity[held.pin.node].length());
+            bodies.speed_at(held.pin.body, held.arm) - velocity[held.pin.node]
+        });
+        let pins: Vec<V> = pins.collect();
+        let sticks = system.ties.iter().map(|tie| {
+            let [a, b] = tie.ends.map(|node| velocity[node]);
+            fastest = fastest.max(a.length()).max(b.length());
+            tie.along.dot(b - a)
+        });
+        let sticks: Vec<R> = sticks.collect();
+        beside(fastest, sticks, pins)
     }
 
-    /// Changes velocities, and ways with them where they are not gone yet.
-    fn change(&mut self, changes: &[V], and_ways: bool) {
-        for (node, &change) in changes.iter().enumerate() {
-            self.nodes.velocity[node] += change;
-            if and_ways {
-                self.scratch.way[node] += change;
-            }
+    /// Velocities change by what was done a time ago; whether a body that can move was pulled.
+    fn hasten<B: Carriers<V, R>>(&mut self, bodies: &mut B, done: Done<V>, ago: R) -> bool {
+        for (velocity, &change) in self.nodes.velocity.iter_mut().zip(&done.nodes) {
+            *velocity += change;
         }
+        let mut moved = false;
+        for (body, arm, pull) in done.pins {
+            bodies.kick(body, arm, -pull, ago);
+            moved |= bodies.gives(body);
+        }
+        moved
     }
+}
+
+/// Velocities that are wanted, and whether all lie below some roundings of the fastest.
+fn beside<V: Place<R>, R: Real>(fastest: R, sticks: Vec<R>, pins: Vec<V>) -> Wanted<V, R> {
+    let worst = pins.iter().map(|off| off.length()).chain(sticks.iter().map(|off| off.abs())).fold(R::ZERO, R::max);
+    (Pulls { sticks, pins }, worst <= R::of(ROUNDINGS) * R::EPSILON * fastest)
 }
 
 /// Where the centre of a body was a time ago.

@@ -4,7 +4,7 @@
 //! directions as in Andersen's "Rattle" (1983), so that the impulses of both stages are what the constraint gives.
 
 use super::nodes::{Nodes, Soft};
-use super::pins::{Carriers, Lever, Pin};
+use super::pins::{Carriers, Pin, pinned};
 use super::place::Place;
 use crate::common::scalar::Real;
 
@@ -37,12 +37,12 @@ pub(super) struct Held<V> {
 
 /// The constraints of all pinned soft bodies.
 pub(super) struct System<'a, V, R, B> {
-    pub(super) nodes: &'a Nodes<V, R>,
-    pub(super) bodies: &'a B,
+    nodes: &'a Nodes<V, R>,
+    bodies: &'a B,
     pub(super) ties: Vec<Tie<V>>,
     pub(super) held: Vec<Held<V>>,
     /// Bodies that pins hold to.
-    pub(super) carriers: Vec<usize>,
+    carriers: Vec<usize>,
 }
 
 impl<V: Place<R>, R: Real> Pulls<V, R> {
@@ -71,20 +71,24 @@ impl<V: Place<R>, R: Real> Pulls<V, R> {
 impl<'a, V: Place<R>, R: Real, B: Carriers<V, R>> System<'a, V, R, B> {
     /// Of the soft bodies that have pins to bodies that are there, at the places of nodes; `centre` is that of a body at that time.
     pub(super) fn of(nodes: &'a Nodes<V, R>, softs: &[Soft<V, R>], bodies: &'a B, centre: impl Fn(usize) -> V) -> Self {
-        let pinned = || softs.iter().filter(|soft| soft.present && !soft.pins.is_empty());
-        let mut carriers: Vec<usize> =
-            pinned().flat_map(|soft| &soft.pins).map(|pin| pin.body).filter(|&body| bodies.is_there(body)).collect();
+        let pins = || pinned(softs).flat_map(|soft| &soft.pins);
+        let mut carriers: Vec<usize> = pins().map(|pin| pin.body).filter(|&body| bodies.is_there(body)).collect();
         carriers.sort_unstable();
         carriers.dedup();
-        let held = pinned().flat_map(|soft| &soft.pins).filter_map(|&pin| {
+        let held = pins().filter_map(|&pin| {
             let slot = carriers.binary_search(&pin.body).ok()?;
             Some(Held { pin, arm: nodes.position[pin.node] - centre(pin.body), slot })
         });
-        let ties = pinned().flat_map(|soft| &soft.sticks).map(|stick| {
+        let ties = pinned(softs).flat_map(|soft| &soft.sticks).map(|stick| {
             let [a, b] = stick.ends;
             Tie { ends: stick.ends, along: (nodes.position[b] - nodes.position[a]).unit_or(V::ZERO) }
         });
         System { ties: ties.collect(), held: held.collect(), nodes, bodies, carriers }
+    }
+
+    /// No change for each of the bodies.
+    pub(super) fn at_rest(&self) -> Vec<B::Change> {
+        vec![B::Change::default(); self.carriers.len()]
     }
 
     /// Adds the changes of velocity by some impulses to those of nodes and bodies.
@@ -118,9 +122,8 @@ impl<'a, V: Place<R>, R: Real, B: Carriers<V, R>> System<'a, V, R, B> {
             if give > R::ZERO { wanted / give } else { R::ZERO }
         };
         let held = |(held, &wanted): (&Held<V>, &V)| {
-            let lever = Lever { at: held.arm, of: held.arm };
             let inverse = self.nodes.inverse[held.pin.node];
-            self.bodies.impulse_for(held.pin.body, lever, inverse, wanted).unwrap_or(V::ZERO)
+            self.bodies.impulse_for(held.pin.body, held.arm, inverse, wanted).unwrap_or(V::ZERO)
         };
         Pulls {
             sticks: self.ties.iter().zip(&wanted.sticks).map(tie).collect(),
@@ -137,8 +140,7 @@ impl<'a, V: Place<R>, R: Real, B: Carriers<V, R>> System<'a, V, R, B> {
         let mut size = left.dot(&near);
         let share = R::of(ENOUGH).max(R::EPSILON);
         let enough = size * share * share;
-        let (mut speeds, mut motions) =
-            (vec![V::ZERO; self.nodes.len()], vec![B::Change::default(); self.carriers.len()]);
+        let (mut speeds, mut motions) = (vec![V::ZERO; self.nodes.len()], self.at_rest());
         for _ in 0..self.ties.len() + 3 * self.held.len() + FURTHER_ROUNDS {
             if !(size > enough) {
                 break;

@@ -3,7 +3,7 @@
 use crate::common::scalar::Real;
 use crate::plane::bodies::{Bodies, Motion};
 use crate::plane::vector::Vec2;
-use crate::soft::pins::{Carriers, Lever};
+use crate::soft::pins::Carriers;
 
 impl<R: Real> Carriers<Vec2<R>, R> for Bodies<R> {
     type Change = Motion<R>;
@@ -28,9 +28,9 @@ impl<R: Real> Carriers<Vec2<R>, R> for Bodies<R> {
         self.motion[body].at(arm)
     }
 
-    fn impulse_for(&self, body: usize, pull: Lever<Vec2<R>>, inverse: R, change: Vec2<R>) -> Option<Vec2<R>> {
+    fn impulse_for(&self, body: usize, arm: Vec2<R>, inverse: R, change: Vec2<R>) -> Option<Vec2<R>> {
         let own = &self.inverse[body];
-        let column = |unit: Vec2<R>| own.kick(pull.at, unit).at(pull.of) + unit * inverse;
+        let column = |unit: Vec2<R>| own.kick(arm, unit).at(arm) + unit * inverse;
         let [a, b] = [column(Vec2::new(R::ONE, R::ZERO)), column(Vec2::new(R::ZERO, R::ONE))];
         let size = a.cross(b);
         let share = R::ONE / size;
@@ -49,22 +49,12 @@ impl<R: Real> Carriers<Vec2<R>, R> for Bodies<R> {
         one.plus(other)
     }
 
-    fn kick(&mut self, body: usize, arm: Vec2<R>, impulse: Vec2<R>, ago: R) {
-        if !self.gives(body) {
-            return;
-        }
-        let change = self.inverse[body].kick(arm, impulse);
+    fn hasten(&mut self, body: usize, change: Motion<R>) {
         self.motion[body] = self.motion[body].plus(change);
-        let way = change.scaled(ago);
-        if ago != R::ZERO {
-            self.place(body, self.position[body] + way.linear, self.angle[body] + way.spin);
-        }
     }
 
-    fn nudge(&mut self, body: usize, arm: Vec2<R>, impulse: Vec2<R>) {
-        if self.gives(body) {
-            let way = self.inverse[body].kick(arm, impulse);
-            self.place(body, self.position[body] + way.linear, self.angle[body] + way.spin);
-        }
+    fn shift_by(&mut self, body: usize, change: Motion<R>, time: R) {
+        let way = change.scaled(time);
+        self.place(body, self.position[body] + way.linear, self.angle[body] + way.spin);
     }
 }

@@ -1,7 +1,7 @@
 //! Rigid bodies of space that nodes are pinned to.
 
 use crate::common::scalar::Real;
-use crate::soft::pins::{Carriers, Lever};
+use crate::soft::pins::Carriers;
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::vector::Vec3;
 
@@ -28,11 +28,11 @@ impl<R: Real> Carriers<Vec3<R>, R> for Bodies<R> {
         self.motion[body].at(arm)
     }
 
-    fn impulse_for(&self, body: usize, pull: Lever<Vec3<R>>, inverse: R, change: Vec3<R>) -> Option<Vec3<R>> {
+    fn impulse_for(&self, body: usize, arm: Vec3<R>, inverse: R, change: Vec3<R>) -> Option<Vec3<R>> {
         let own = &self.inverse[body];
         let column = |axis: usize| {
             let unit = Vec3::axis(axis);
-            own.kick(pull.at, unit).at(pull.of) + unit * inverse
+            own.kick(arm, unit).at(arm) + unit * inverse
         };
         // By Cramer's rule.
         let [a, b, c] = [column(0), column(1), column(2)];
@@ -54,22 +54,12 @@ impl<R: Real> Carriers<Vec3<R>, R> for Bodies<R> {
         one.plus(other)
     }
 
-    fn kick(&mut self, body: usize, arm: Vec3<R>, impulse: Vec3<R>, ago: R) {
-        if !self.gives(body) {
-            return;
-        }
-        let change = self.inverse[body].kick(arm, impulse);
+    fn hasten(&mut self, body: usize, change: Motion<R>) {
         let motion = self.motion[body].plus(change);
         self.take_motion(body, motion);
-        if ago != R::ZERO {
-            self.shift(body, change.scaled(ago));
-        }
     }
 
-    fn nudge(&mut self, body: usize, arm: Vec3<R>, impulse: Vec3<R>) {
-        if self.gives(body) {
-            let way = self.inverse[body].kick(arm, impulse);
-            self.shift(body, way);
-        }
+    fn shift_by(&mut self, body: usize, change: Motion<R>, time: R) {
+        self.shift(body, change.scaled(time));
     }
 }

@@ -1,6 +1,6 @@
 //! Skins that cross themselves or each other.
 
-use super::{SOFT, is_there, places, softs_of};
+use super::{SOFT, edges as edges_of, is_there, places, softs_of};
 use crate::advice;
 use crate::entry::GaugeEntry;
 use crate::gauge::{Gauge, Reading, Scope, View};
@@ -113,15 +113,7 @@ impl Gauge for Crossed {
             let (first, at) = (soft.nodes.start, places(soft, view.now));
             segments.extend(soft.skin.iter().map(|ends| Piece::of(first, ends, at)));
             faces.extend(soft.faces.iter().map(|corners| Piece::of(first, corners, at)));
-            let mut own: Vec<[usize; 2]> = soft
-                .faces
-                .iter()
-                .flat_map(|&[a, b, c]| [[a, b], [b, c], [c, a]])
-                .map(|[a, b]| [a.min(b), a.max(b)])
-                .collect();
-            own.sort_unstable();
-            own.dedup();
-            edges.extend(own.iter().map(|ends| Piece::of(first, ends, at)));
+            edges.extend(edges_of(soft).iter().map(|ends| Piece::of(first, ends, at)));
         }
         let (mut count, mut first) = (0, None);
         let flat = |piece: &Piece| [piece.places[0].truncate(), piece.places[1].truncate()];

@@ -2,9 +2,10 @@
 
 use super::{SOFT, is_there, places, softs_of, spring_forces, untouched};
 use crate::advice;
-use crate::derived::unexplained;
+use crate::derived::{given_way, unexplained, yielded};
 use crate::entry::GaugeEntry;
 use crate::gauge::{Gauge, Reading, Scope, View};
+use crate::geometry::Membership;
 use ironspin_model::{DVec3, Dimension, SoftBody, World};
 
 pub(crate) const LAW: GaugeEntry = GaugeEntry {
@@ -13,7 +14,7 @@ pub(crate) const LAW: GaugeEntry = GaugeEntry {
     definition: "How far pressure times volume is from what the gas of a skin has it: the amount of gas that explains best what pushes the nodes over the window, as a share of the amount of the scene, less 1, in amount. What pushes a node is its change of momentum beyond gravity, damping, actions and the forces of its springs.",
     formula: "|N / N_scene - 1|, N the least squares of m dv - F_springs dt = (N / V - p0) A dt over all steps and nodes, A = dV/dx; V, A and F_springs the means of both ends of a step",
     source: "law of Boyle and Mariotte; Newton's second law",
-    limits: "Nodes near anything else, held or pinned ones and those of sticks and matching are left out; where none is left, or a spring may have given way, nothing is told. Forces are taken as their means over a step, so that what swings within few steps is blurred: a share of (w dt)^2/12 of it.",
+    limits: "Nodes near anything else, held or pinned ones and those of sticks and matching are left out; where none is left, or a spring may have given way, nothing is told. Forces are taken as their means over a step, so that what swings within few steps is blurred: a share of (w dt)^2/12 of it. A skin that touches itself is pushed by that, too.",
     usual_causes: "the pressure outside left out; the volume by a bounding ball or box; pressure without the volume, as a constant push; area of a piece twice or half",
     by_default: false,
     needs_geometry: true,
@@ -36,12 +37,24 @@ struct Fit {
     outside: f64,
     with_itself: f64,
     with_push: f64,
+    /// Its nodes, and all else.
+    own: Membership,
+    others: Membership,
 }
 
 pub(crate) fn law(world: &World, scope: &Scope) -> Box<dyn Gauge> {
     let fit = |soft: usize| {
         let gas = world.softs[soft].pressure.filter(|gas| gas.amount > 0.0)?;
-        Some(Fit { soft, amount: gas.amount, outside: gas.outside, with_itself: 0.0, with_push: 0.0 })
+        let nodes: Vec<usize> = world.softs[soft].nodes.clone().collect();
+        Some(Fit {
+            soft,
+            amount: gas.amount,
+            outside: gas.outside,
+            with_itself: 0.0,
+            with_push: 0.0,
+            own: Membership::of(world, &nodes),
+            others: Membership::all_but(world, &nodes),
+        })
     };
     Box::new(Law { softs: softs_of(world, &scope.of).into_iter().filter_map(fit).collect(), steps: 0, why: None })
 }
@@ -72,7 +85,7 @@ impl Fit {
         if !(is_there(soft, before) && is_there(soft, view.now)) {
             return;
         }
-        let free = untouched(view, soft);
+        let free = untouched(view, soft, &self.own, &self.others);
         let ends = [before, view.now].map(|frame| {
             let at = places(soft, frame);
             (soft.enclosed(at), areas(soft, view.world.dimension, at), spring_forces(soft, frame))
@@ -109,8 +122,8 @@ impl Gauge for Law {
             if soft.matching.is_some() {
                 self.why = Some(format!("what draws the nodes of {} to its shape also pushes them", soft.name));
             }
-            if let Some(node) = crate::derived::given_way(view, soft) {
-                self.why = Some(crate::derived::yielded(view.world, node));
+            if let Some(node) = given_way(view, soft) {
+                self.why = Some(yielded(view.world, node));
             }
             fit.observe(view);
         }

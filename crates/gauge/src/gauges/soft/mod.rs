@@ -29,7 +29,7 @@ pub(crate) use suction::SUCTION;
 pub(crate) use through::THROUGH;
 pub(crate) use volume::CHANGE;
 
-use nets::{spring_forces, ties, untouched};
+use nets::{edges, spring_forces, ties, untouched};
 
 use crate::entry::{Better, GaugeEntry, Need, PLAIN};
 use ironspin_model::{DVec3, Dimension, Frame, SoftBody, World};

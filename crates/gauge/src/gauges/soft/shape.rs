@@ -5,7 +5,7 @@ use crate::advice;
 use crate::derived::goals;
 use crate::entry::{Better, GaugeEntry};
 use crate::gauge::{Gauge, Reading, Scope, View};
-use ironspin_model::World;
+use ironspin_model::{DVec3, SoftBody, World};
 
 pub(crate) const ERROR: GaugeEntry = GaugeEntry {
     name: "shape.error",
@@ -40,29 +40,44 @@ pub(crate) const REGAINED: GaugeEntry = GaugeEntry {
 const NEVER_OFF: f64 = 1e-9;
 
 struct Regained {
-    /// Soft bodies: the largest distance so far, when it was, and the last.
-    softs: Vec<(usize, f64, f64, f64)>,
+    softs: Vec<Course>,
     frames: u64,
 }
 
+/// How far a soft body was from its shape.
+struct Course {
+    soft: usize,
+    /// The furthest, m, and when that was, s.
+    worst: f64,
+    when: f64,
+    /// In the last frame, m.
+    last: f64,
+}
+
+/// The node of a soft body that is furthest from where the built shape would have it, and how far that is, m.
+fn furthest(view: &View<'_>, soft: &SoftBody) -> (usize, f64) {
+    let far = |(node, goal): (usize, DVec3)| (node, goal.distance(view.now.bodies[node].pose.position));
+    let all = soft.nodes.clone().zip(goals(view.world, soft, &view.now.bodies)).map(far);
+    // The first of several.
+    all.reduce(|best, own| if own.1 > best.1 { own } else { best }).unwrap_or((soft.nodes.start, 0.0))
+}
+
 fn regained(world: &World, scope: &Scope) -> Box<dyn Gauge> {
-    let softs = softs_of(world, &scope.of).into_iter().map(|soft| (soft, 0.0, 0.0, 0.0));
+    let softs = softs_of(world, &scope.of).into_iter().map(|soft| Course { soft, worst: 0.0, when: 0.0, last: 0.0 });
     Box::new(Regained { softs: softs.collect(), frames: 0 })
 }
 
 impl Gauge for Regained {
     fn observe(&mut self, view: &View<'_>) {
         self.frames += 1;
-        for (number, worst, when, last) in &mut self.softs {
-            let soft = &view.world.softs[*number];
+        for course in &mut self.softs {
+            let soft = &view.world.softs[course.soft];
             if !is_there(soft, view.now) {
                 continue;
             }
-            let goals = goals(view.world, soft, &view.now.bodies);
-            let off = |(node, goal): (usize, ironspin_model::DVec3)| goal.distance(view.now.bodies[node].pose.position);
-            *last = soft.nodes.clone().zip(goals).map(off).fold(0.0, f64::max);
-            if *last > *worst {
-                (*worst, *when) = (*last, view.now.time);
+            course.last = furthest(view, soft).1;
+            if course.last > course.worst {
+                (course.worst, course.when) = (course.last, view.now.time);
             }
         }
     }
@@ -78,22 +93,21 @@ impl Gauge for Regained {
         }
         let size = |soft: usize| {
             let places = world.bodies[world.softs[soft].nodes.clone()].iter().map(|node| node.pose.position);
-            let (low, high) = places
-                .fold((ironspin_model::DVec3::INFINITY, ironspin_model::DVec3::NEG_INFINITY), |(low, high), p| {
-                    (low.min(p), high.max(p))
-                });
+            let (low, high) =
+                places.fold((DVec3::INFINITY, DVec3::NEG_INFINITY), |(low, high), p| (low.min(p), high.max(p)));
             (high - low).length()
         };
-        let off = self.softs.iter().filter(|(soft, worst, ..)| *worst > NEVER_OFF * size(*soft));
-        let least = off.min_by(|a, b| (1.0 - a.3 / a.1).total_cmp(&(1.0 - b.3 / b.1)));
-        let Some(&(soft, worst, when, last)) = least else {
+        let off = self.softs.iter().filter(|course| course.worst > NEVER_OFF * size(course.soft));
+        let share = |course: &Course| 1.0 - course.last / course.worst;
+        let Some(least) = off.min_by(|a, b| share(a).total_cmp(&share(b))) else {
             let why = if self.frames == 0 { "no frame lies in the window" } else { "nothing was off its built shape" };
             return Reading::nothing(why);
         };
+        let &Course { soft, worst, when, last } = least;
         let soft = &world.softs[soft];
         let detail =
             format!("{} was {worst:.6} m off its shape at {when:.3} s and is {last:.6} m off at the end", soft.name);
-        Reading::of(1.0 - last / worst, detail).seen_at(when, soft.nodes.start)
+        Reading::of(share(least), detail).seen_at(when, soft.nodes.start)
     }
 }
 
@@ -115,11 +129,9 @@ impl Gauge for ShapeError {
             if !is_there(soft, view.now) {
                 continue;
             }
-            for (node, goal) in soft.nodes.clone().zip(goals(view.world, soft, &view.now.bodies)) {
-                let off = goal.distance(view.now.bodies[node].pose.position);
-                if self.at.is_none() || off > self.worst {
-                    (self.worst, self.at) = (off, Some((node, view.now.time)));
-                }
+            let (node, off) = furthest(view, soft);
+            if self.at.is_none() || off > self.worst {
+                (self.worst, self.at) = (off, Some((node, view.now.time)));
             }
         }
     }
