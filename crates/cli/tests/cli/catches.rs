@@ -109,7 +109,7 @@ fn each_scene_is_broken_by_a_bad_setting_for_the_right_reason_only() {
         (
             "gas-globe",
             "builtin:fault=volume-of-bounding-ball",
-            vec!["value.y", "volume.change", "strain.largest", "shape.error"],
+            vec!["measure.largest", "volume.change", "strain.largest", "shape.error"],
         ),
         ("globe-drop", TWICE, vec!["energy.gain"]),
         ("felt-cube", "builtin:fault=matching-by-half", vec!["period.mean"]),

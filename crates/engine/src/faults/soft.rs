@@ -90,7 +90,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "The pressure of a gas is that in a ball around the skin.",
         cause: "The volume is worked out from the furthest node.",
         size: SHARE,
-        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "value.y")],
+        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "measure.largest")],
         hook: Hook::World(|world, share| {
             softs(world, |soft| {
                 // The ball around a regular icosahedron is 1.65 times as large, the circle around a ring of twelve 1.05 times.
@@ -139,7 +139,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "The springs of a net have half their stiffness.",
         cause: "A spring is counted for each of its nodes by half.",
         size: SHARE,
-        noticed: &[by("coupling-chain", "period.mean"), by("bellows-size", "value.x"), by("gas-globe", "value.y")],
+        noticed: &[
+            by("coupling-chain", "period.mean"),
+            by("bellows-size", "value.x"),
+            by("gas-globe", "measure.largest"),
+        ],
         hook: Hook::World(|world, share| {
             softs(world, |soft| {
                 soft.springs.iter_mut().for_each(|spring| spring.stiffness *= 1.0 - 0.5 * share);
@@ -185,7 +189,11 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "Neither nodes nor springs of a net are damped.",
         cause: "The keys of the protocol are not read.",
         size: None,
-        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "value.y"), by("pad-pile", "measure.largest")],
+        noticed: &[
+            by("bellows-size", "value.x"),
+            by("gas-globe", "measure.largest"),
+            by("pad-pile", "measure.largest"),
+        ],
         hook: Hook::World(|world, _| {
             softs(world, |soft| soft.springs.iter_mut().for_each(|spring| spring.damping = 0.0));
             let first = world.rigid_count();
@@ -211,7 +219,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "Every spring pulls twice.",
         cause: "A spring is put down at each of its nodes, and both are worked out.",
         size: None,
-        noticed: &[by("coupling-chain", "period.mean"), by("gas-globe", "value.y")],
+        noticed: &[by("coupling-chain", "period.mean"), by("gas-globe", "measure.largest")],
         hook: Hook::World(|world, _| {
             softs(world, |soft| soft.springs.extend(soft.springs.clone()));
         }),
@@ -278,7 +286,7 @@ pub(super) const FAULTS: &[FaultEntry] = &[
         wrong: "Gas pushes as it did as built, whatever it has become to fill.",
         cause: "The pressure is worked out once.",
         size: None,
-        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "value.y")],
+        noticed: &[by("bellows-size", "value.x"), by("gas-globe", "measure.largest")],
         hook: Hook::MidStep(InjectionPoint::GasStays),
     },
     FaultEntry {

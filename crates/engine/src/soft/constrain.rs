@@ -28,8 +28,7 @@ struct Kept<R> {
 }
 
 impl<R: Real> Kept<R> {
-    fn of<V>(nodes: &Nodes<V, R>, [a, b]: [usize; 2], length: R, [stiffness, damping, pulled]: [R; 3]) -> Self {
-        let give = nodes.inverse[a] + nodes.inverse[b];
+    fn of([a, b]: [usize; 2], length: R, give: R, [stiffness, damping, pulled]: [R; 3]) -> Self {
         let answer = if give > R::ZERO { R::ONE / ((stiffness + damping) * give + pulled) } else { R::ZERO };
         Kept { ends: [a as u32, b as u32], length, stiffness, damping, pulled, give, answer }
     }
@@ -44,7 +43,8 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     passes: u32,
     scratch: &mut Scratch<V>,
 ) {
-    let share = (-soft.damping * dt).exp();
+    // Damping backwards: all that pushes counts by this share, what constraints do as well, so that what is at rest bears its whole load.
+    let share = soft.damped_share(dt);
     soft.outer_accelerations(nodes, gravity, &mut scratch.slope);
     for node in soft.nodes.clone() {
         let held = nodes.is_held(node);
@@ -53,12 +53,13 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     }
     draw(soft, nodes, dt, scratch);
     let rate = R::ONE / dt;
+    let give = |[a, b]: [usize; 2]| (nodes.inverse[a] + nodes.inverse[b]) * share;
     let springs = soft.springs.iter().map(|spring| {
         let law = [spring.stiffness * dt * dt, spring.damping * dt, R::ONE];
-        Kept::of(nodes, spring.ends(), spring.length, law)
+        Kept::of(spring.ends(), spring.length, give(spring.ends()), law)
     });
     let stick = [R::ONE, R::ZERO, R::ZERO];
-    let sticks = soft.sticks.iter().map(|own| Kept::of(nodes, own.ends, own.length, stick));
+    let sticks = soft.sticks.iter().map(|own| Kept::of(own.ends, own.length, give(own.ends), stick));
     let kept: Vec<Kept<R>> = springs.chain(sticks).collect();
     let mut pulls = vec![R::ZERO; kept.len()];
     let enough = R::of(ROUNDINGS) * R::EPSILON;
@@ -83,7 +84,7 @@ pub(super) fn begin<V: Place<R>, R: Real>(
             let change = -off * own.answer;
             is_done &= (change * own.give).abs() <= enough * span;
             *total += change;
-            let pull = end * (change * inverse);
+            let pull = end * (change * inverse * share);
             place[a] -= pull * nodes.inverse[a];
             place[b] += pull * nodes.inverse[b];
         }
@@ -99,14 +100,21 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     }
 }
 
-/// Draws the ends of the ways to the built shape as it fits them best: by w²dt²/(1 + w²dt²) of what is left, as backward Euler does.
+impl<V: Place<R>, R: Real> Soft<V, R> {
+    /// 1/(1 + c dt): what damping of the nodes leaves of a velocity and of what pushes over a sub-step, by the backward rule.
+    fn damped_share(&self, dt: R) -> R {
+        R::ONE / (R::ONE + self.damping * dt)
+    }
+}
+
+/// Draws the ends of the ways to the built shape as it fits them best: by q/(1 + q) of what is left with q = w²dt²/(1 + c dt), as backward Euler does.
 pub(super) fn draw<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &Nodes<V, R>, dt: R, scratch: &mut Scratch<V>) {
     let Some(matching) = &soft.matching else { return };
     for node in soft.nodes.clone() {
         scratch.place[node] = nodes.position[node] + scratch.way[node] * dt;
     }
     let (centre, turn) = soft.fit(matching, &scratch.place);
-    let square = matching.squared * dt * dt;
+    let square = matching.squared * dt * dt * soft.damped_share(dt);
     let share = square / (R::ONE + square);
     for (node, &(_, from)) in soft.nodes.clone().zip(&matching.shape) {
         if !nodes.is_held(node) {
