@@ -27,6 +27,11 @@ const DT: f64 = 8e-3;
 const SYMPLECTIC: &str = "integrator=symplectic-euler,soft-substeps=8";
 
 fn main() {
+    // One figure alone, to count instructions by.
+    if std::env::var("IRONSPIN_QUICK").is_ok_and(|which| which == "spring") {
+        println!("spring {:.2} ns", spring(100, SYMPLECTIC));
+        return;
+    }
     if std::env::var("IRONSPIN_QUICK").is_ok() {
         for _ in 0..3 {
             println!("spring {:.2} face {:.2} stick {:.2} ns", spring(100, SYMPLECTIC), face(4), stick(100));

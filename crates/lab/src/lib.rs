@@ -85,8 +85,8 @@ pub use plan_file::{plan_schema, read_plan};
 pub use pool::PooledClaim;
 pub use probes::{Answer, ProbeRecord};
 pub use proof::{
-    Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, ProofError,
-    ProofListener, ProofOrder, SizeProof, conclude_proof, keep_outcomes, plan_proof, run_proof,
+    Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDepth, ProofDocument,
+    ProofError, ProofListener, ProofOrder, SizeProof, conclude_proof, keep_outcomes, plan_proof, run_proof,
 };
 pub use record::{ClaimRecord, TrialRecord};
 pub use recording::{Curve, Recording, Replay, ReplayContact};

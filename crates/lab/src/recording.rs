@@ -30,6 +30,8 @@ pub struct Replay {
     pub times: Vec<f64>,
     /// Place and rotation of every body, frame after frame; not-a-number for an absent one.
     pub poses: Vec<Pose>,
+    /// Whether every body is at rest to the last bit since the frame before: not moved at all and without speed, as what an engine put to sleep is.
+    pub at_rest: Vec<bool>,
     /// Contact points of each frame, or some of them.
     pub contacts: Vec<Vec<ReplayContact>>,
 }
@@ -47,9 +49,22 @@ pub struct ReplayContact {
 
 impl Replay {
     fn keep(&mut self, frame: &Frame, contacts: Vec<ReplayContact>) {
+        let before = self.times.len().checked_sub(1).map_or(&[][..], |last| self.frame(last));
+        let resting = frame.bodies.iter().enumerate().map(|(id, body)| {
+            let stood = before.get(id).is_some_and(|pose| *pose == body.pose);
+            stood && body.velocity == DVec3::ZERO && body.spin == DVec3::ZERO
+        });
+        let resting: Vec<bool> = resting.collect();
+        self.at_rest.extend(resting);
         self.times.push(frame.time);
         self.poses.extend(frame.bodies.iter().map(|body| body.pose));
         self.contacts.push(contacts);
+    }
+
+    /// Whether a body is at rest to the last bit in a frame.
+    pub fn is_at_rest(&self, frame: usize, body: usize) -> bool {
+        let bodies = self.at_rest.len() / self.times.len().max(1);
+        body < bodies && self.at_rest.get(frame * bodies + body).is_some_and(|&rests| rests)
     }
 
     /// The poses of one frame.
@@ -186,5 +201,30 @@ impl Recorder {
             self.recording.end_time = frame.time;
         }
         self.recording
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn at_rest_is_what_has_no_speed_and_has_not_moved_since_the_frame_before() {
+        let (here, along) = (DVec3::new(1.0, 2.0, 0.0), DVec3::new(1e-300, 0.0, 0.0));
+        let beside = DVec3::new(1.0_f64.next_up(), 2.0, 0.0);
+        let still = BodyState::planar(here, 0.5, DVec3::ZERO, 0.0);
+        let frame = |step: u64, bodies: &[BodyState]| Frame { step, bodies: bodies.to_vec(), ..Frame::default() };
+        let mut replay = Replay::default();
+        replay.keep(&frame(0, &[still; 5]), Vec::new());
+        let moved = BodyState::planar(beside, 0.5, DVec3::ZERO, 0.0);
+        let turned = BodyState::planar(here, 0.5_f64.next_up(), DVec3::ZERO, 0.0);
+        let fast = BodyState::planar(here, 0.5, along, 0.0);
+        let spinning = BodyState::planar(here, 0.5, DVec3::ZERO, -1e-300);
+        replay.keep(&frame(1, &[still, moved, turned, fast, spinning]), Vec::new());
+        replay.keep(&frame(2, &[still, moved, still, still, spinning]), Vec::new());
+        let told = |frame: usize| (0..6).map(|body| replay.is_at_rest(frame, body)).collect::<Vec<_>>();
+        assert_eq!(told(0), [false; 6]);
+        assert_eq!(told(1), [true, false, false, false, false, false]);
+        assert_eq!(told(2), [true, true, false, true, false, false]);
     }
 }

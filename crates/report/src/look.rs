@@ -41,6 +41,15 @@ pub(crate) fn hex((r, g, b): (u8, u8, u8)) -> String {
 /// Bodies that stand still.
 pub(crate) const STILL: (u8, u8, u8) = (0x9a, 0x95, 0x8a);
 
+/// The colour of what is at rest to the last bit, as what sleeps is: most of the way to the paper.
+pub(crate) fn resting(colour: (u8, u8, u8)) -> (u8, u8, u8) {
+    let mix = |a: u8, b: u8| (f64::from(a) + RESTING * (f64::from(b) - f64::from(a))).round() as u8;
+    (mix(colour.0, PAPER.0), mix(colour.1, PAPER.1), mix(colour.2, PAPER.2))
+}
+
+/// How far towards the paper that is.
+const RESTING: f64 = 0.6;
+
 /// Springs of soft bodies: squeezed, as they are at rest, stretched. Blue against vermilion, as curves are, both darker than the rest.
 pub(crate) const STRAIN: [(u8, u8, u8); 3] = [(0x1f, 0x5f, 0x8b), (0xa8, 0xa2, 0x96), (0xc0, 0x48, 0x10)];
 

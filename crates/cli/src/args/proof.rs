@@ -3,7 +3,7 @@
 use super::FarmPlace;
 use super::conditions::{Limit, process_limits};
 use clap::{Args, ValueEnum};
-use ironspin_lab::Shard;
+use ironspin_lab::{ProofDepth, Shard};
 use ironspin_link::ProcessLimits;
 use std::path::PathBuf;
 
@@ -29,6 +29,10 @@ pub(crate) struct ProofOptions {
     /// The small proof: what the entries of the faults name, at one step, and the sound engine as it is by default
     #[arg(long)]
     pub(crate) quick: bool,
+    /// The proof of the faults: what their entries name, at all steps, seeds and sizes, and the sound engine in all settings, units and twins; not every fault on
+    /// every scene
+    #[arg(long, conflicts_with = "quick")]
+    pub(crate) named: bool,
     /// The engine that is broken on purpose: one with the options `fault` and `fault-size`
     #[arg(long, value_name = "ENGINE", default_value = "builtin")]
     pub(crate) engine: String,
@@ -64,8 +68,18 @@ impl ProofOptions {
             }
         }
         words.extend(self.quick.then(|| "--quick".to_owned()));
+        words.extend(self.named.then(|| "--named".to_owned()));
         words.extend(self.process_limits().arguments());
         words
+    }
+
+    /// How much is to be proved.
+    pub(crate) fn depth(&self) -> ProofDepth {
+        match (self.quick, self.named) {
+            (true, _) => ProofDepth::Quick,
+            (false, true) => ProofDepth::Named,
+            (false, false) => ProofDepth::Whole,
+        }
     }
 
     /// How an engine in a process of its own is kept.

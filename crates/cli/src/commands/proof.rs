@@ -41,7 +41,7 @@ fn order(options: &ProofOptions) -> Result<ProofOrder, Diagnostic> {
         engine: options.engine.clone(),
         faults: chosen("fault", &options.faults, faults().map(|fault| (fault.name, fault)))?,
         scenes: chosen("bundled scene", &options.scenes, bundled::names().map(|name| (name, name.to_owned())))?,
-        quick: options.quick,
+        depth: options.depth(),
         jobs: options.jobs,
         process_limits: options.process_limits(),
     })

@@ -95,3 +95,41 @@ fn a_film_is_seen_from_named_sides_all_at_once_after_a_body_and_from_anywhere() 
     let ran = yard.expect(2, "film ingot-stack --view all --out wrong.png -q");
     assert!(ran.err.contains("only seen from the front"), "{}", ran.err);
 }
+
+/// Goes to the end, where all sleep, and tells what is said and whether the picture is another without pale bodies.
+const SLEEPER: &str = r##"<script>
+document.querySelector("details").open = true;
+setTimeout(() => {
+  const figure = document.querySelector("figure.replay"), canvas = figure.querySelector("canvas"), range = figure.querySelector("input[type=range]");
+  range.value = range.max; range.dispatchEvent(new Event("input"));
+  const box = figure.querySelector("[data-show=rest]"), pale = canvas.toDataURL();
+  if (box) box.click();
+  setTimeout(() => { document.title = `${box !== null} ${canvas.toDataURL() !== pale} ${figure.querySelector(".said").textContent}`; }, 500);
+}, 500);
+</script></body>"##;
+
+#[test]
+fn what_sleeps_is_pale_on_pages_and_in_films_of_plane_and_space() {
+    let yard = Yard::new();
+    for (scene, bodies) in [("solid-tower", 10), ("ingot-stack", 10)] {
+        for (setting, sleeps) in [("on", true), ("off", false)] {
+            let out = format!("{scene}-{setting}");
+            yard.expect(0, &format!("run {scene} --engine builtin:sleep={setting} --dt 1/60 --out {out} -q"));
+            let page = yard.read(&format!("{out}/report.html"));
+            assert_eq!(page.contains("Pale bodies are at rest"), sleeps, "{out}");
+            let film = format!("film {scene} --engine builtin:sleep={setting} --at 9 --width 200 --out {out}.png -q");
+            yard.expect(0, &film);
+            let Some(browser) = browser().filter(|_| sleeps) else { continue };
+            yard.write(&format!("{out}/read.html"), &page.replace("</body>", SLEEPER));
+            let (dom, said) = seen(browser, &yard.path(&format!("{out}/read.html")));
+            assert_eq!(said, "");
+            let found = dom.split("<title>").nth(1).and_then(|rest| rest.split("</title>").next()).unwrap_or(&dom);
+            assert!(
+                found.starts_with("true true At ") && found.contains(&format!("{bodies} of them at rest")),
+                "{found}"
+            );
+        }
+        let picture = |setting: &str| std::fs::read(yard.path(&format!("{scene}-{setting}.png"))).expect("a picture");
+        assert_ne!(picture("on"), picture("off"), "{scene}");
+    }
+}

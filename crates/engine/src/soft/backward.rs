@@ -9,6 +9,7 @@ use super::forces::NodeDamping;
 use super::integrate::Scratch;
 use super::nodes::{Nodes, Soft};
 use super::place::Place;
+use super::rows::Rows;
 use crate::common::scalar::Real;
 
 /// Rounds at most, and the share of the residual at which they end; in single precision a hundred roundings.
@@ -35,7 +36,7 @@ struct System<'a, V: Place<R>, R: Real> {
 }
 
 impl<'a, V: Place<R>, R: Real> System<'a, V, R> {
-    fn of(soft: &'a Soft<V, R>, nodes: &'a Nodes<V, R>, dt: R) -> Self {
+    fn of(soft: &'a Soft<V, R>, nodes: &'a Nodes<V, R>, rows: &Rows<R>, dt: R) -> Self {
         let stiff = |spring: &super::nodes::Spring<R>| {
             let [a, b] = spring.ends();
             let way = nodes.position[b] - nodes.position[a];
@@ -50,10 +51,10 @@ impl<'a, V: Place<R>, R: Real> System<'a, V, R> {
             }
         };
         let gas = soft.gas.and_then(|[amount, _]| {
-            let volume = V::enclosed(&soft.skin, soft.nodes.start, &nodes.position);
-            let mut areas = vec![V::ZERO; nodes.len()];
-            V::press(&soft.skin, &nodes.position, R::ONE, &mut areas);
-            (volume > R::ZERO).then(|| (areas, amount / (volume * volume)))
+            // As they were worked out for the accelerations just before.
+            let volume = rows.enclosed::<V>(soft.nodes.clone());
+            let areas = || rows.growth(0..nodes.len()).iter().map(|&row| V::of_row(row)).collect();
+            (volume > R::ZERO).then(|| (areas(), amount / (volume * volume)))
         });
         System { springs: soft.springs.iter().map(stiff).collect(), soft, nodes, gas, dt }
     }
@@ -137,12 +138,13 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     nodes: &mut Nodes<V, R>,
     gravity: V,
     dt: R,
-    scratch: &mut Scratch<V>,
+    scratch: &mut Scratch<V, R>,
 ) {
     let (position, velocity) = (&nodes.position, &nodes.velocity);
-    soft.undrawn_accelerations(nodes, position, velocity, gravity, NodeDamping::Counts, &mut scratch.slope);
-    let system = System::of(soft, nodes, dt);
-    let Scratch { way, slope, place, speed, sum_place, sum_speed } = scratch;
+    let Scratch { rows, slope, .. } = scratch;
+    soft.undrawn_accelerations(nodes, [position, velocity], gravity, NodeDamping::Counts, rows, slope);
+    let system = System::of(soft, nodes, rows, dt);
+    let Scratch { way, slope, place, speed, sum_place, sum_speed, .. } = scratch;
     // dt (f - dt K v).
     for node in soft.nodes.clone() {
         sum_speed[node] = V::ZERO;

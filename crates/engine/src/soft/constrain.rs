@@ -41,11 +41,11 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     gravity: V,
     dt: R,
     passes: u32,
-    scratch: &mut Scratch<V>,
+    scratch: &mut Scratch<V, R>,
 ) {
     // Damping backwards: all that pushes counts by this share, what constraints do as well, so that what is at rest bears its whole load.
     let share = soft.damped_share(dt);
-    soft.outer_accelerations(nodes, gravity, &mut scratch.slope);
+    soft.outer_accelerations(nodes, gravity, &mut scratch.rows, &mut scratch.slope);
     for node in soft.nodes.clone() {
         let held = nodes.is_held(node);
         let free = (nodes.velocity[node] + scratch.slope[node] * dt) * share;
@@ -108,7 +108,7 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
 }
 
 /// Draws the ends of the ways to the built shape as it fits them best: by q/(1 + q) of what is left with q = w²dt²/(1 + c dt), as backward Euler does.
-pub(super) fn draw<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &Nodes<V, R>, dt: R, scratch: &mut Scratch<V>) {
+pub(super) fn draw<V: Place<R>, R: Real>(soft: &Soft<V, R>, nodes: &Nodes<V, R>, dt: R, scratch: &mut Scratch<V, R>) {
     let Some(matching) = &soft.matching else { return };
     for node in soft.nodes.clone() {
         scratch.place[node] = nodes.position[node] + scratch.way[node] * dt;

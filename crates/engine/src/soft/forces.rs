@@ -2,10 +2,8 @@
 
 use super::nodes::{Matching, Nodes, Soft, centre};
 use super::place::Place;
+use super::rows::Rows;
 use crate::common::scalar::Real;
-
-/// Springs whose roots and quotients are taken side by side.
-const FEW: usize = 8;
 
 /// Which dampings count as forces; verlet takes that of the nodes out of the velocity itself.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -19,13 +17,13 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
     pub(super) fn accelerations(
         &self,
         nodes: &Nodes<V, R>,
-        position: &[V],
-        velocity: &[V],
+        [position, velocity]: [&[V]; 2],
         gravity: V,
         damping: NodeDamping,
+        rows: &mut Rows<R>,
         out: &mut [V],
     ) {
-        self.undrawn_accelerations(nodes, position, velocity, gravity, damping, out);
+        self.undrawn_accelerations(nodes, [position, velocity], gravity, damping, rows, out);
         if let Some(matching) = &self.matching {
             self.draw_to_shape(matching, nodes, position, out);
         }
@@ -35,17 +33,16 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
     pub(super) fn undrawn_accelerations(
         &self,
         nodes: &Nodes<V, R>,
-        position: &[V],
-        velocity: &[V],
+        [position, velocity]: [&[V]; 2],
         gravity: V,
         damping: NodeDamping,
+        rows: &mut Rows<R>,
         out: &mut [V],
     ) {
-        self.push_by_actions(nodes, out);
-        self.pull_by_springs(position, velocity, out);
-        self.press_outwards(position, out);
-        self.take_masses(nodes, gravity, out);
-        if damping == NodeDamping::Counts {
+        rows.take(self.nodes.clone(), [position, velocity], nodes);
+        rows.pull(self);
+        self.press_and_fall(nodes, gravity, rows, out);
+        if damping == NodeDamping::Counts && self.damping > R::ZERO {
             for node in self.nodes.clone().filter(|&node| !nodes.is_held(node)) {
                 out[node] -= velocity[node] * self.damping;
             }
@@ -53,76 +50,41 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
     }
 
     /// The accelerations of its nodes by what neither its springs nor what draws it to its shape do: gas, gravity and what actions push.
-    pub(super) fn outer_accelerations(&self, nodes: &Nodes<V, R>, gravity: V, out: &mut [V]) {
-        self.push_by_actions(nodes, out);
-        self.press_outwards(&nodes.position, out);
-        self.take_masses(nodes, gravity, out);
+    pub(super) fn outer_accelerations(&self, nodes: &Nodes<V, R>, gravity: V, rows: &mut Rows<R>, out: &mut [V]) {
+        rows.take(self.nodes.clone(), [&nodes.position, &nodes.velocity], nodes);
+        self.press_and_fall(nodes, gravity, rows, out);
     }
 
-    fn push_by_actions(&self, nodes: &Nodes<V, R>, out: &mut [V]) {
-        for node in self.nodes.clone() {
-            out[node] = nodes.push[node];
-        }
-    }
-
-    /// Makes accelerations of forces, with that of gravity; a held node has none.
-    fn take_masses(&self, nodes: &Nodes<V, R>, gravity: V, out: &mut [V]) {
-        let fall = gravity * self.gravity_factor;
-        for node in self.nodes.clone() {
-            out[node] = if nodes.is_held(node) { V::ZERO } else { out[node] * nodes.inverse[node] + fall };
-        }
-    }
-
-    fn pull_by_springs(&self, position: &[V], velocity: &[V], out: &mut [V]) {
-        // Of one length, so that an end is looked at once.
-        let count = position.len();
-        let (velocity, out) = (&velocity[..count], &mut out[..count]);
-        for few in self.springs.chunks(FEW) {
-            let mut ways = [V::ZERO; FEW];
-            let (mut squares, mut growths) = ([R::ZERO; FEW], [R::ZERO; FEW]);
-            for (k, spring) in few.iter().enumerate() {
-                let [a, b] = spring.ends();
-                let way = position[b] - position[a];
-                ways[k] = way;
-                squares[k] = way.dot(way);
-                growths[k] = way.dot(velocity[b] - velocity[a]);
-            }
-            // Over the span: a spring of no extent has no direction, and pulls nowhere.
-            let mut inverse = [R::ZERO; FEW];
-            for (inverse, &square) in inverse.iter_mut().zip(&squares) {
-                let over = R::ONE / square.sqrt();
-                *inverse = if square > R::ZERO { over } else { R::ZERO };
-            }
-            for (k, spring) in few.iter().enumerate() {
-                let [a, b] = spring.ends();
-                let share = inverse[k];
-                let pull = if share > R::ZERO {
-                    spring.stiffness - spring.stiffness * spring.length * share
-                        + spring.damping * growths[k] * share * share
-                } else {
-                    R::ZERO
-                };
-                let force = ways[k] * pull;
-                out[a] += force;
-                out[b] -= force;
+    /// Makes accelerations of the forces on its nodes, with those of its gas and of gravity; a held node has none.
+    fn press_and_fall(&self, nodes: &Nodes<V, R>, gravity: V, rows: &mut Rows<R>, out: &mut [V]) {
+        let pressure = self.pressure(rows);
+        let (range, fall) = (self.nodes.clone(), gravity * self.gravity_factor);
+        let forces = rows.forces(range.clone()).iter().map(|&row| V::of_row(row));
+        let lists = out[range.clone()].iter_mut().zip(&nodes.inverse[range.clone()]);
+        let accelerated = |force: V, inverse: R| if inverse > R::ZERO { force * inverse + fall } else { V::ZERO };
+        match pressure {
+            None => lists.zip(forces).for_each(|((out, &inverse), force)| *out = accelerated(force, inverse)),
+            Some(pressure) => {
+                let growths = rows.growth(range).iter().map(|&row| V::of_row(row) * pressure);
+                let pressed = forces.zip(growths).map(|(force, pushed)| force + pushed);
+                lists.zip(pressed).for_each(|((out, &inverse), force)| *out = accelerated(force, inverse));
             }
         }
     }
 
-    /// Pressure on each piece of skin. A skin that encloses nothing holds no gas: nothing presses.
-    fn press_outwards(&self, position: &[V], out: &mut [V]) {
-        let Some([amount, outside]) = self.gas else { return };
-        let mut volume = V::enclosed(&self.skin, self.nodes.start, position);
-        let mut pressed = &self.skin[..];
+    /// What its gas presses each piece of skin with, and how what is enclosed grows with each node. A skin that encloses nothing holds no gas: nothing
+    /// presses.
+    fn pressure(&self, rows: &mut Rows<R>) -> Option<R> {
+        let [amount, outside] = self.gas?;
+        rows.grow::<V>(self.nodes.clone(), &self.skin);
+        let mut volume = rows.enclosed::<V>(self.nodes.clone());
         if self.slips.gas_stays {
             volume = self.built_volume;
         }
         if self.slips.gas_on_one_side {
-            pressed = &pressed[..pressed.len() / 2];
+            rows.grow::<V>(self.nodes.clone(), &self.skin[..self.skin.len() / 2].to_vec());
         }
-        if volume > R::ZERO {
-            V::press(pressed, position, amount / volume - outside, out);
-        }
+        (volume > R::ZERO).then(|| amount / volume - outside)
     }
 
     /// How the built shape fits the places of all nodes best: its centre, and how it is turned.

@@ -7,6 +7,7 @@
 use super::forces::NodeDamping;
 use super::nodes::{Nodes, Soft};
 use super::place::Place;
+use super::rows::Rows;
 use super::{backward, constrain};
 use crate::common::scalar::Real;
 use crate::common::settings::{Integrator, Settings, SoftSolver};
@@ -39,7 +40,7 @@ impl Method {
 
 /// Lists of a sub-step, kept between steps.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct Scratch<V> {
+pub(crate) struct Scratch<V, R> {
     /// Mean velocity of every node over the sub-step, m/s.
     pub(crate) way: Vec<V>,
     pub(super) slope: Vec<V>,
@@ -47,12 +48,21 @@ pub(crate) struct Scratch<V> {
     pub(super) speed: Vec<V>,
     pub(super) sum_place: Vec<V>,
     pub(super) sum_speed: Vec<V>,
+    pub(super) rows: Rows<R>,
 }
 
-impl<V: Copy + Default> Scratch<V> {
+impl<V: Place<R>, R: Real> Scratch<V, R> {
     pub(crate) fn new(count: usize) -> Self {
         let list = || vec![V::default(); count];
-        Scratch { way: list(), slope: list(), place: list(), speed: list(), sum_place: list(), sum_speed: list() }
+        Scratch {
+            way: list(),
+            slope: list(),
+            place: list(),
+            speed: list(),
+            sum_place: list(),
+            sum_speed: list(),
+            rows: Rows::new(count),
+        }
     }
 }
 
@@ -63,7 +73,7 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     gravity: V,
     dt: R,
     method: Method,
-    scratch: &mut Scratch<V>,
+    scratch: &mut Scratch<V, R>,
 ) {
     match method.solver {
         SoftSolver::Force => {}
@@ -74,7 +84,8 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     match integrator {
         Integrator::ExplicitEuler | Integrator::SymplecticEuler => {
             let (position, velocity) = (&nodes.position, &nodes.velocity);
-            soft.accelerations(nodes, position, velocity, gravity, NodeDamping::Counts, &mut scratch.slope);
+            let Scratch { slope, rows, .. } = &mut *scratch;
+            soft.accelerations(nodes, [position, velocity], gravity, NodeDamping::Counts, rows, slope);
             for node in soft.nodes.clone() {
                 let old = nodes.velocity[node];
                 nodes.velocity[node] += scratch.slope[node] * dt;
@@ -99,7 +110,7 @@ pub(super) fn end<V: Place<R>, R: Real>(
     gravity: V,
     dt: R,
     method: Method,
-    scratch: &mut Scratch<V>,
+    scratch: &mut Scratch<V, R>,
 ) {
     if method.is_verlet() {
         half_kick(soft, nodes, gravity, dt, scratch);
@@ -128,20 +139,21 @@ fn half_kick<V: Place<R>, R: Real>(
     nodes: &mut Nodes<V, R>,
     gravity: V,
     dt: R,
-    scratch: &mut Scratch<V>,
+    scratch: &mut Scratch<V, R>,
 ) {
     let half = dt * R::HALF;
     let place = &nodes.position;
-    soft.accelerations(nodes, place, &nodes.velocity, gravity, NodeDamping::Apart, &mut scratch.slope);
+    let Scratch { slope, rows, speed, .. } = scratch;
+    soft.accelerations(nodes, [place, &nodes.velocity], gravity, NodeDamping::Apart, rows, slope);
     if soft.damped_springs {
         let quarter = half * R::HALF;
         for node in soft.nodes.clone() {
-            scratch.speed[node] = nodes.velocity[node] + scratch.slope[node] * quarter;
+            speed[node] = nodes.velocity[node] + slope[node] * quarter;
         }
-        soft.accelerations(nodes, place, &scratch.speed, gravity, NodeDamping::Apart, &mut scratch.slope);
+        soft.accelerations(nodes, [place, speed], gravity, NodeDamping::Apart, rows, slope);
     }
     for node in soft.nodes.clone() {
-        nodes.velocity[node] += scratch.slope[node] * half;
+        nodes.velocity[node] += slope[node] * half;
     }
 }
 
@@ -151,16 +163,16 @@ fn classical<V: Place<R>, R: Real>(
     nodes: &mut Nodes<V, R>,
     gravity: V,
     dt: R,
-    scratch: &mut Scratch<V>,
+    scratch: &mut Scratch<V, R>,
 ) {
-    let Scratch { way, slope, place, speed, sum_place, sum_speed } = scratch;
+    let Scratch { way, slope, place, speed, sum_place, sum_speed, rows } = scratch;
     for node in soft.nodes.clone() {
         (place[node], speed[node]) = (nodes.position[node], nodes.velocity[node]);
         (sum_place[node], sum_speed[node]) = (V::ZERO, V::ZERO);
     }
     let (half, sixth) = (dt * R::HALF, R::ONE / R::of(6.0));
     for (weight, reach) in [(R::ONE, half), (R::TWO, half), (R::TWO, dt), (R::ONE, R::ZERO)] {
-        soft.accelerations(nodes, place, speed, gravity, NodeDamping::Counts, slope);
+        soft.accelerations(nodes, [place, speed], gravity, NodeDamping::Counts, rows, slope);
         for node in soft.nodes.clone() {
             sum_place[node] += speed[node] * weight;
             sum_speed[node] += slope[node] * weight;

@@ -4,6 +4,7 @@
 //! |---|---|---|
 //! | `Place` | what nodes need of the vectors of plane and space | `place.rs` |
 //! | `Nodes`, `Soft` | state and mass of all nodes; a soft body | `nodes.rs` |
+//! | `Rows` | nodes in rows of four numbers, for what pulls along springs; four at once | `rows.rs`, `rows_wide.rs` |
 //! | | accelerations by springs, gas, matching, gravity and damping | `forces.rs` |
 //! | | the rotation that fits best | `best_turn.rs` |
 //! | | sticks, and springs that give way | `sticks.rs` |
@@ -32,6 +33,9 @@ mod place;
 mod plane;
 mod press;
 mod room;
+mod rows;
+#[cfg(target_arch = "x86_64")]
+mod rows_wide;
 mod space;
 mod sticks;
 mod tied;

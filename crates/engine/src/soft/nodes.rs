@@ -22,6 +22,7 @@ pub(crate) struct Nodes<V, R> {
 
 /// A spring by numbers of nodes.
 #[derive(Clone, Copy, Debug)]
+#[repr(C)]
 pub(crate) struct Spring<R> {
     /// Narrow, so that a large net fits the caches better.
     narrow_ends: [u32; 2],
@@ -31,6 +32,12 @@ pub(crate) struct Spring<R> {
 }
 
 impl<R> Spring<R> {
+    /// Between two nodes, with its length at rest, stiffness and damping.
+    pub(super) fn new(ends: [usize; 2], [length, stiffness, damping]: [R; 3]) -> Self {
+        // Fewer nodes can be built than this could number.
+        Spring { narrow_ends: ends.map(|end| end as u32), length, stiffness, damping }
+    }
+
     /// Its nodes.
     #[inline]
     pub(crate) fn ends(&self) -> [usize; 2] {
@@ -145,12 +152,9 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
         let springs: Vec<Spring<R>> = soft
             .springs
             .iter()
-            .map(|spring| Spring {
-                // Fewer nodes can be built than this could number.
-                narrow_ends: spring.ends.map(|end| (from + end) as u32),
-                length: R::of(spring.length),
-                stiffness: R::of(spring.stiffness),
-                damping: R::of(spring.damping),
+            .map(|spring| {
+                let laws = [spring.length, spring.stiffness, spring.damping];
+                Spring::new(spring.ends.map(|end| from + end), laws.map(R::of))
             })
             .collect();
         let range = from..soft.nodes.end - first;
@@ -186,7 +190,7 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
             yielding: soft.yielding.map(|law| [R::of(law.strain), R::of(law.most)]),
             skin: V::skin(soft, from),
             pins: pins::read(soft, from),
-            built_volume: V::enclosed(&V::skin(soft, from), from, &nodes.position),
+            built_volume: R::ZERO,
             slips: Slips::default(),
             nodes: range,
             built_lengths: springs.iter().map(|spring| spring.length).collect(),

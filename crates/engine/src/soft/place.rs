@@ -1,6 +1,7 @@
 //! What nodes need of the vectors of a room: those of the plane and of space.
 
 use super::best_turn::best_turn;
+use super::rows::Row;
 use crate::common::scalar::Real;
 use crate::plane::vector::Vec2;
 use crate::space::vector::Vec3;
@@ -33,6 +34,11 @@ pub(crate) trait Place<R: Real>:
 
     fn of_space(v: DVec3) -> Self;
     fn to_space(self) -> DVec3;
+    /// Its numbers, filled up with nothing, and back.
+    fn row(self) -> Row<R>;
+    fn of_row(row: Row<R>) -> Self;
+    /// How many numbers it has.
+    const AXES: f64;
     fn dot(self, other: Self) -> R;
     fn length(self) -> R;
 
@@ -51,11 +57,8 @@ pub(crate) trait Place<R: Real>:
     /// The skin of a soft body, numbered from a first node on.
     fn skin(soft: &SoftBody, from: usize) -> Vec<Self::Piece>;
 
-    /// Area or volume inside a skin, seen from a node.
-    fn enclosed(skin: &[Self::Piece], origin: usize, position: &[Self]) -> R;
-
-    /// Adds what a pressure does to the nodes of a skin: on each piece evenly to its nodes, outwards.
-    fn press(skin: &[Self::Piece], position: &[Self], pressure: R, out: &mut [Self]);
+    /// Adds how what a skin encloses grows with each node: a share of each piece evenly to its nodes, outwards. It is what a pressure of 1 does.
+    fn grow(skin: &[Self::Piece], place: impl Fn(usize) -> Self, add: impl FnMut(usize, Self));
 
     /// The turn that carries the first of each pair, from a centre on, nearest to the second, by their weights. Where several do, the one nearest
     /// to what it was.
@@ -86,6 +89,18 @@ impl<R: Real> Place<R> for Vec2<R> {
 
     fn to_space(self) -> DVec3 {
         DVec3::new(self.x.to_f64(), self.y.to_f64(), 0.0)
+    }
+
+    const AXES: f64 = 2.0;
+
+    #[inline]
+    fn row(self) -> Row<R> {
+        [self.x, self.y, R::ZERO, R::ZERO]
+    }
+
+    #[inline]
+    fn of_row([x, y, ..]: Row<R>) -> Self {
+        Vec2::new(x, y)
     }
 
     #[inline]
@@ -126,19 +141,12 @@ impl<R: Real> Place<R> for Vec2<R> {
         soft.skin.iter().map(|ends| ends.map(|end| from + end)).collect()
     }
 
-    fn enclosed(skin: &[[usize; 2]], origin: usize, position: &[Self]) -> R {
-        let origin = position[origin];
-        let half = |&[a, b]: &[usize; 2]| (position[a] - origin).cross(position[b] - origin);
-        skin.iter().map(half).fold(R::ZERO, |sum, part| sum + part) * R::HALF
-    }
-
-    fn press(skin: &[[usize; 2]], position: &[Self], pressure: R, out: &mut [Self]) {
-        let half = pressure * R::HALF;
+    #[inline]
+    fn grow(skin: &[[usize; 2]], place: impl Fn(usize) -> Self, mut add: impl FnMut(usize, Self)) {
         for &[a, b] in skin {
             // The inside lies to the left, so that outwards is to the right.
-            let push = -(position[b] - position[a]).left() * half;
-            out[a] += push;
-            out[b] += push;
+            let push = -(place(b) - place(a)).left() * R::HALF;
+            [a, b].into_iter().for_each(|node| add(node, push));
         }
     }
 
@@ -170,6 +178,18 @@ impl<R: Real> Place<R> for Vec3<R> {
 
     fn to_space(self) -> DVec3 {
         Vec3::to_f64(self)
+    }
+
+    const AXES: f64 = 3.0;
+
+    #[inline]
+    fn row(self) -> Row<R> {
+        [self.x, self.y, self.z, R::ZERO]
+    }
+
+    #[inline]
+    fn of_row([x, y, z, _]: Row<R>) -> Self {
+        Vec3::new(x, y, z)
     }
 
     #[inline]
@@ -210,20 +230,12 @@ impl<R: Real> Place<R> for Vec3<R> {
         soft.faces.iter().map(|corners| corners.map(|corner| from + corner)).collect()
     }
 
-    fn enclosed(skin: &[[usize; 3]], origin: usize, position: &[Self]) -> R {
-        let origin = position[origin];
-        let six =
-            |&[a, b, c]: &[usize; 3]| (position[a] - origin).dot((position[b] - origin).cross(position[c] - origin));
-        skin.iter().map(six).fold(R::ZERO, |sum, part| sum + part) * R::of(1.0 / 6.0)
-    }
-
-    fn press(skin: &[[usize; 3]], position: &[Self], pressure: R, out: &mut [Self]) {
-        let sixth = pressure * R::of(1.0 / 6.0);
+    #[inline]
+    fn grow(skin: &[[usize; 3]], place: impl Fn(usize) -> Self, mut add: impl FnMut(usize, Self)) {
+        let sixth = R::of(1.0 / 6.0);
         for &[a, b, c] in skin {
-            let push = (position[b] - position[a]).cross(position[c] - position[a]) * sixth;
-            out[a] += push;
-            out[b] += push;
-            out[c] += push;
+            let push = (place(b) - place(a)).cross(place(c) - place(a)) * sixth;
+            [a, b, c].into_iter().for_each(|node| add(node, push));
         }
     }
 

@@ -119,7 +119,7 @@ pub(crate) struct Room<V: Place<R>, R: Real> {
     pub(super) first: usize,
     /// Pairs of a rigid body or soft body and a soft body that never touch: ids of bodies, and those of soft ones behind all bodies, sorted.
     apart: Vec<(usize, usize)>,
-    pub(super) scratch: Scratch<V>,
+    pub(super) scratch: Scratch<V, R>,
     /// Sub-steps done of this step.
     done: u32,
 }
@@ -142,6 +142,7 @@ impl<V: Place<R>, R: Real> Room<V, R> {
                 Swept::All => true,
             };
             soft.slips = slips;
+            soft.built_volume = soft.enclosed(&nodes);
             // Yield is looked at from the first moment on.
             soft.give_way(&nodes);
         }

@@ -1,6 +1,6 @@
 //! The trials and twins that a proof is made of.
 
-use super::ProofOrder;
+use super::{ProofDepth, ProofOrder};
 use crate::order::{GridOrder, PlanError, plan_grid};
 use crate::plan::{TrialPlan, identity};
 use crate::twins::{TwinKind, TwinOrder};
@@ -74,7 +74,7 @@ pub(super) struct Cells<'a> {
 
 impl<'a> Cells<'a> {
     pub(super) fn new(order: &'a ProofOrder) -> Result<Self, PlanError> {
-        let steps = if order.quick { &STEPS[..1] } else { &STEPS[..] };
+        let steps = if order.depth == ProofDepth::Quick { &STEPS[..1] } else { &STEPS[..] };
         let sound = EngineSpec::read(&order.engine)?.on(&order.process_limits);
         let options = sound.start()?.info().options.into_iter().map(|option| option.name).collect();
         Ok(Cells { order, sound, steps, options })
@@ -107,20 +107,20 @@ impl<'a> Cells<'a> {
     /// The sound engine under all that it must stand, and as it is where a fault will be looked for.
     pub(super) fn sound(&self) -> Result<Vec<Cell>, PlanError> {
         let mut cells = Vec::new();
-        let settings = if self.order.quick { &SOUND_SETTINGS[..1] } else { &SOUND_SETTINGS[..] };
+        let settings = if self.is_quick() { &SOUND_SETTINGS[..1] } else { &SOUND_SETTINGS[..] };
         for &(options, steps) in settings.iter().filter(|(options, _)| self.can_be(options)) {
             let engine = self.sound.with_options(options)?;
-            let steps = if self.order.quick { &STEPS[..] } else { steps };
+            let steps = if self.is_quick() { &STEPS[..] } else { steps };
             let mut grid = self.grid(&self.order.scenes, &engine, steps)?;
             cells.extend(plan_grid(&grid)?.into_iter().map(Cell::trial));
             // In other units where several steps are tried: the engine as it is at all of them, others at one.
-            if !self.order.quick && steps.len() > 1 {
+            if !self.is_quick() && steps.len() > 1 {
                 grid.units = OTHER_UNITS.iter().map(|text| factor(text)).collect::<Result<_, _>>()?;
                 grid.steps.retain(|step| options.is_empty() || step.text == STEPS[0]);
                 cells.extend(plan_grid(&grid)?.into_iter().map(Cell::trial));
             }
         }
-        if !self.order.quick {
+        if !self.is_quick() {
             let grid = self.grid(&self.order.scenes, &self.sound, &STEPS[..1])?;
             for plan in plan_grid(&grid)? {
                 let promised: Vec<TwinKind> =
@@ -134,13 +134,13 @@ impl<'a> Cells<'a> {
         Ok(cells)
     }
 
-    /// Every fault at its stated size: on all scenes, and where its entry says at every step and seed.
+    /// Every fault at its stated size: where its entry says at every step and seed, and in the whole proof on all scenes.
     pub(super) fn stated(&self) -> Result<Vec<Cell>, PlanError> {
         let mut cells = Vec::new();
         for fault in &self.order.faults {
             let engine = self.broken(fault, 0)?;
             cells.extend(self.named(fault, &engine, self.steps, self.seeds())?);
-            if !self.order.quick {
+            if self.order.depth == ProofDepth::Whole {
                 let grid = self.grid(&self.order.scenes, &engine, &STEPS[..1])?;
                 cells.extend(plan_grid(&grid)?.into_iter().map(Cell::trial));
             }
@@ -158,7 +158,7 @@ impl<'a> Cells<'a> {
     pub(super) fn all(&self) -> Result<Vec<Cell>, PlanError> {
         let mut cells = self.sound()?;
         cells.extend(self.stated()?);
-        if !self.order.quick {
+        if !self.is_quick() {
             for fault in self.order.faults.iter().filter(|fault| fault.size.is_some()) {
                 for decade in 1..=super::DECADES {
                     cells.extend(self.smaller(fault, -decade)?);
@@ -168,8 +168,12 @@ impl<'a> Cells<'a> {
         Ok(cells)
     }
 
+    fn is_quick(&self) -> bool {
+        self.order.depth == ProofDepth::Quick
+    }
+
     fn seeds(&self) -> &'static [u64] {
-        if self.order.quick { &[1] } else { &[1, 2] }
+        if self.is_quick() { &[1] } else { &[1, 2] }
     }
 
     /// The notices of an entry whose scenes are part of the proof.

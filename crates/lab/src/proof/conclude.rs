@@ -2,7 +2,8 @@
 
 use super::cells::{Cell, Cells, STEPS};
 use super::document::{
-    Alarm, Capture, ClaimProof, FORMAT, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, SizeProof,
+    Alarm, Capture, ClaimProof, FORMAT, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDepth, ProofDocument,
+    SizeProof,
 };
 use super::evidence::{Evidence, Outcome};
 use super::known_failures::{Excuse, known_failures};
@@ -20,7 +21,7 @@ pub(super) fn conclude(order: &ProofOrder, cells: &Cells<'_>, evidence: &Evidenc
         format: FORMAT.to_owned(),
         tool: Tool::this(),
         engine: order.engine.clone(),
-        quick: order.quick,
+        depth: order.depth,
         sound_trials: 0,
         sound_unsupported: 0,
         sound_settings: Vec::new(),
@@ -87,7 +88,7 @@ fn sound(cells: &Cells<'_>, evidence: &Evidence, document: &mut ProofDocument) {
     let concerned = |known_failure: &Excuse| cells.order.scenes.iter().any(|scene| scene == known_failure.scene);
     document.excused =
         known_failures().enumerate().filter(|(_, known_failure)| concerned(known_failure)).map(reported).collect();
-    if cells.order.quick {
+    if cells.order.depth == ProofDepth::Quick {
         document.excused.retain(|excused| excused.failures > 0);
     }
 }
@@ -124,7 +125,7 @@ fn alarms(cell: &Cell, outcome: &Outcome) -> Vec<Alarm> {
 fn fault_proof(cells: &Cells<'_>, evidence: &Evidence, fault: &'static FaultEntry) -> FaultProof {
     let mut tried: Vec<(String, (i32, &str, u64))> =
         cells.steps.iter().map(|&step| (step.to_owned(), (0, step, 1))).collect();
-    if !cells.order.quick {
+    if cells.order.depth != ProofDepth::Quick {
         tried.push((format!("{}, seed 2", STEPS[0]), (0, STEPS[0], 2)));
     }
     let named: Vec<NoticeProof> = cells
@@ -166,7 +167,10 @@ fn fault_proof(cells: &Cells<'_>, evidence: &Evidence, fault: &'static FaultEntr
         cause: fault.cause.to_owned(),
         verdict,
         reason,
-        size: fault.size.filter(|_| !cells.order.quick && somewhere).map(|_| size_proof(cells, evidence, fault)),
+        size: fault
+            .size
+            .filter(|_| cells.order.depth != ProofDepth::Quick && somewhere)
+            .map(|_| size_proof(cells, evidence, fault)),
         command: command(cells, fault),
         named,
         caught_by,

@@ -6,6 +6,18 @@ use serde::{Deserialize, Serialize};
 /// Name and version of the form.
 pub(super) const FORMAT: &str = "ironspin.proof/1";
 
+/// How much is proved.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum ProofDepth {
+    /// Only what the entries of the faults name, at one step and the stated size, and the sound engine as it is by default.
+    Quick,
+    /// What the entries name at all steps, seeds and sizes, and the sound engine in all settings, units and twins.
+    Named,
+    /// Beside that every fault on every scene: which claims notice it, and which claims notice none.
+    Whole,
+}
+
 /// A proof.
 #[derive(Clone, Debug, Serialize, Deserialize)]
 pub struct ProofDocument {
@@ -15,8 +27,8 @@ pub struct ProofDocument {
     pub tool: Tool,
     /// The engine.
     pub engine: String,
-    /// Whether it is the small proof.
-    pub quick: bool,
+    /// How much of the proof it is.
+    pub depth: ProofDepth,
     /// Trials and twins of the sound engine that could be judged.
     pub sound_trials: usize,
     /// Those that could not: a setting lacks what a scene needs, or a step is too long for what is to be measured.

@@ -10,7 +10,8 @@ mod evidence;
 mod known_failures;
 
 pub use document::{
-    Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, SizeProof,
+    Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDepth, ProofDocument,
+    SizeProof,
 };
 
 use crate::folder::FolderError;
@@ -39,8 +40,8 @@ pub struct ProofOrder {
     pub faults: Vec<&'static FaultEntry>,
     /// Bundled scenes.
     pub scenes: Vec<String>,
-    /// Only what the entries of the faults name, at one step and the stated size, and the sound engine as it is by default.
-    pub quick: bool,
+    /// How much is proved.
+    pub depth: ProofDepth,
     /// Trials at once; 0 for one a core.
     pub jobs: usize,
     /// How foreign engines are kept; its program also runs twins in another process.
@@ -186,7 +187,7 @@ fn work_out(
     due.extend(cells.stated()?);
     let jobs = order.jobs;
     ask(jobs, due, &mut evidence, answers, stop, listener)?;
-    if !order.quick {
+    if order.depth != ProofDepth::Quick {
         // Smaller and smaller, as long as it is caught.
         let mut left: Vec<&'static FaultEntry> =
             order.faults.iter().copied().filter(|fault| fault.size.is_some()).collect();

@@ -1,5 +1,6 @@
 //! What a trial is drawn from, once it is over: kept beside results, so that reports can be made again.
 
+mod packed;
 mod replay;
 mod watched;
 

@@ -1,5 +1,6 @@
 //! What a trial is played back from, as whole numbers.
 
+use super::packed::{self, BITS, at_rest};
 use super::short;
 use crate::figure::{Ground, JointSign, Primitive, Sight, Solid, View, body_figure, coarsened, largest_strain};
 use crate::picture::Scenery;
@@ -41,6 +42,9 @@ pub(crate) struct DrawnReplay {
     /// x, y and angle of every body, frame after frame; x, y, z and the quaternion w, x, y, z in space.
     #[serde(with = "packed")]
     states: Vec<u16>,
+    /// Which moving bodies are at rest to the last bit: a bit each, sixteen to a number, frame after frame; none where no body ever is.
+    #[serde(default, with = "packed", skip_serializing_if = "Vec::is_empty")]
+    at_rest: Vec<u16>,
     /// x, y (and z in space) and impulse of every contact, as a share of the largest.
     #[serde(with = "packed")]
     contacts: Vec<u16>,
@@ -201,24 +205,6 @@ enum DrawnShape {
     },
 }
 
-/// Numbers as base64 of their bytes, the lower byte first.
-mod packed {
-    use base64::Engine;
-    use base64::engine::general_purpose::STANDARD;
-    use serde::{Deserialize, Deserializer, Serializer, de::Error};
-
-    pub(super) fn serialize<S: Serializer>(numbers: &[u16], serializer: S) -> Result<S::Ok, S::Error> {
-        let bytes: Vec<u8> = numbers.iter().flat_map(|number| number.to_le_bytes()).collect();
-        serializer.serialize_str(&STANDARD.encode(bytes))
-    }
-
-    pub(super) fn deserialize<'de, D: Deserializer<'de>>(deserializer: D) -> Result<Vec<u16>, D::Error> {
-        let text = String::deserialize(deserializer)?;
-        let bytes = STANDARD.decode(text).map_err(D::Error::custom)?;
-        Ok(bytes.as_chunks::<2>().0.iter().map(|pair| u16::from_le_bytes(*pair)).collect())
-    }
-}
-
 impl DrawnReplay {
     /// How many places it has: of bodies and contacts.
     pub(crate) fn places(&self) -> usize {
@@ -256,6 +242,11 @@ impl DrawnReplay {
     /// What is drawn coarser than it is, a line each.
     pub(crate) fn coarser(&self) -> &[String] {
         &self.coarser
+    }
+
+    /// Whether any body is at rest to the last bit in any frame.
+    pub(crate) fn has_rest(&self) -> bool {
+        !self.at_rest.is_empty()
     }
 
     /// Whether there is a twin to be seen.
@@ -315,6 +306,7 @@ impl DrawnReplay {
             coarser,
             times: replay.times.iter().map(|&time| short(time)).collect(),
             states: reported(replay),
+            at_rest: at_rest(world, replay),
             contacts: contacts.collect(),
             normals: if world.dimension == Dimension::Space { normals.collect() } else { Vec::new() },
             ghost: ghost.map_or_else(Vec::new, reported),
@@ -330,11 +322,11 @@ impl DrawnReplay {
             return self.clone();
         }
         let chosen: Vec<usize> = (0..frames).map(|k| k * (all - 1) / (frames - 1)).collect();
-        let row = self.state_len() * self.bodies.len();
-        let frames_of = |states: &[u16]| -> Vec<u16> {
-            let frame = |&frame: &usize| states.get(frame * row..(frame + 1) * row).unwrap_or_default();
+        let rows = |numbers: &[u16], row: usize| -> Vec<u16> {
+            let frame = |&frame: &usize| numbers.get(frame * row..(frame + 1) * row).unwrap_or_default();
             chosen.iter().flat_map(frame).copied().collect()
         };
+        let frames_of = |states: &[u16]| rows(states, self.state_len() * self.bodies.len());
         let mut ends = vec![0];
         for &count in &self.contact_counts {
             ends.push(ends[ends.len() - 1] + usize::from(count));
@@ -347,6 +339,7 @@ impl DrawnReplay {
             times: chosen.iter().map(|&frame| self.times[frame]).collect(),
             states: frames_of(&self.states),
             ghost: frames_of(&self.ghost),
+            at_rest: rows(&self.at_rest, self.bodies.len().div_ceil(BITS)),
             contacts: of_contacts(&self.contacts, self.contact_len()),
             normals: of_contacts(&self.normals, 3),
             contact_counts: chosen.iter().map(|&frame| self.contact_counts[frame]).collect(),

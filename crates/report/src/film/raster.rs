@@ -6,7 +6,7 @@ use crate::figure::{
     Camera, Ground, PartFigure, Primitive, Sight, body_figure, joint_figure, placed_point, soft_figure,
 };
 use crate::lettering;
-use crate::look::{INK, PAPER, SERIES, STILL, strain_colour};
+use crate::look::{INK, PAPER, SERIES, STILL, resting, strain_colour};
 use ironspin_model::{Body, BodyKind, DVec2, DVec3, Pose, World};
 use tiny_skia::{Color, FillRule, Paint, Path, PathBuilder, Pixmap, Rect, Stroke, StrokeDash, Transform};
 
@@ -23,15 +23,32 @@ pub(crate) fn paint(colour: (u8, u8, u8), opacity: f32) -> Paint<'static> {
     paint
 }
 
-/// The colour of each rigid body, and whether it stands still.
-fn looks(world: &World) -> Vec<((u8, u8, u8), bool)> {
-    let numbers = world.rigid().iter().scan(0, |moving, body| {
-        let still = body.kind == BodyKind::Static;
-        let colour = if still { STILL } else { SERIES[*moving % SERIES.len()] };
-        *moving += usize::from(!still);
-        Some((colour, still))
-    });
-    numbers.collect()
+/// How bodies look in a frame.
+pub(super) struct Looks {
+    /// The colour of each rigid body, and whether it never moves.
+    rigid: Vec<((u8, u8, u8), bool)>,
+    /// The colour of each soft body.
+    softs: Vec<(u8, u8, u8)>,
+}
+
+impl Looks {
+    /// Colours in the order of the bodies that move; paler where a body, or all nodes of one, are at rest to the last bit.
+    pub(super) fn of(world: &World, is_at_rest: impl Fn(usize) -> bool) -> Looks {
+        let pale = |colour, rests: bool| if rests { resting(colour) } else { colour };
+        let mut moving = 0;
+        let mut next = || {
+            moving += 1;
+            SERIES[(moving - 1) % SERIES.len()]
+        };
+        let rigid = world.rigid().iter().enumerate().map(|(id, body)| match body.kind {
+            BodyKind::Static => (STILL, true),
+            BodyKind::Kinematic => (next(), false),
+            BodyKind::Dynamic => (pale(next(), is_at_rest(id)), false),
+        });
+        let rigid = rigid.collect();
+        let softs = world.softs.iter().map(|soft| pale(next(), soft.nodes.clone().all(&is_at_rest))).collect();
+        Looks { rigid, softs }
+    }
 }
 
 /// A picture under way, and what part of the world it shows.
@@ -68,7 +85,7 @@ impl Raster {
         &mut self,
         (ground, backdrop): (Option<&Ground>, Option<&Backdrop>),
         world: &World,
-        poses: &[Pose],
+        (poses, looks): (&[Pose], &Looks),
         region: (DVec3, DVec3),
         strain: f64,
         rooms: &Rooms,
@@ -85,14 +102,12 @@ impl Raster {
         if let Some(ground) = ground {
             depth.shadows(ground, world, poses);
         }
-        let looks = looks(world);
         for (id, body) in world.rigid().iter().enumerate().filter(|(id, _)| poses[*id].position.is_finite()) {
-            let (colour, still) = looks[id];
+            let (colour, still) = looks.rigid[id];
             depth.body(id, body, &poses[id], colour, still);
         }
-        let moving = world.rigid().iter().filter(|body| body.kind != BodyKind::Static).count();
-        for (number, soft) in world.softs.iter().enumerate() {
-            depth.skin(world.rigid_count() + number, soft, poses, SERIES[(moving + number) % SERIES.len()]);
+        for (number, (soft, &colour)) in world.softs.iter().zip(&looks.softs).enumerate() {
+            depth.skin(world.rigid_count() + number, soft, poses, colour);
         }
         depth.outline();
         depth.glasses();
@@ -103,8 +118,8 @@ impl Raster {
     }
 
     /// All bodies of the plane where they are.
-    pub(super) fn world(&mut self, world: &World, poses: &[Pose]) {
-        for (id, (colour, still)) in looks(world).into_iter().enumerate() {
+    pub(super) fn world(&mut self, world: &World, poses: &[Pose], looks: &Looks) {
+        for (id, &(colour, still)) in looks.rigid.iter().enumerate() {
             let pose = &poses[id];
             if pose.position.is_finite() && pose.angle.is_finite() {
                 self.body(&world.bodies[id], pose, colour, still, if still { 0.55 } else { 0.85 });
@@ -113,15 +128,14 @@ impl Raster {
     }
 
     /// Soft bodies where their nodes are; `most` is the strain of the deepest colour.
-    pub(super) fn softs(&mut self, world: &World, poses: &[Pose], most: f64) {
-        let rigid = world.rigid().iter().filter(|body| body.kind != BodyKind::Static).count();
+    pub(super) fn softs(&mut self, world: &World, poses: &[Pose], looks: &Looks, most: f64) {
         let place = |id: usize| poses.get(id).map(|pose| pose.position);
         let sight = self.sight;
         let figures: Vec<_> = (0..world.softs.len())
             .filter_map(|soft| Some((soft, soft_figure(world, soft, place, &sight, most)?)))
             .collect();
         for (number, figure) in figures {
-            let colour = SERIES[(rigid + number) % SERIES.len()];
+            let colour = looks.softs[number];
             for (parts, opacity) in [(&figure.inside, 0.3), (&figure.rim, 0.85)] {
                 let paths: Vec<Path> = parts.iter().filter_map(|part| self.outline(part, 0.0, true)).collect();
                 for path in paths {

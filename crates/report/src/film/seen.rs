@@ -1,7 +1,7 @@
 //! One picture of a frame from one side, with a close-up of what broke where it is small.
 
 use super::fine::Backdrop;
-use super::raster::Raster;
+use super::raster::{Looks, Raster};
 use super::{FilmError, Filming, Pane};
 use crate::figure::{Camera, Sight};
 use crate::picture::reach;
@@ -121,9 +121,10 @@ impl Filming<'_> {
         let (poses, sight, world) = (replay.frame(frame), *pane.scenery.sight(), &*self.drawn);
         let at = |pose: &Pose| sight.project(pose.position);
         let in_space = world.dimension == Dimension::Space;
+        let looks = Looks::of(world, |body| replay.is_at_rest(frame, body));
         if in_space {
             let region = pane.scenery.region();
-            raster.space((self.ground.as_ref(), backdrop), world, poses, region, self.strain, &self.rooms);
+            raster.space((self.ground.as_ref(), backdrop), world, (poses, &looks), region, self.strain, &self.rooms);
         }
         if self.style.trails {
             for (number, id) in self.moving().into_iter().enumerate() {
@@ -132,8 +133,8 @@ impl Filming<'_> {
             }
         }
         if !in_space {
-            raster.softs(world, poses, self.strain);
-            raster.world(world, poses);
+            raster.softs(world, poses, &looks, self.strain);
+            raster.world(world, poses, &looks);
         }
         raster.joints(world, poses);
         if self.style.velocities {

@@ -9,7 +9,7 @@
     constructor(figure) {
       this.figure = figure;
       const data = JSON.parse(figure.querySelector("script").textContent);
-      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts), ghost: unpack(data.ghost || ""), normals: data.normals ? unpack(data.normals) : null, joints: data.joints || [], softs: data.softs || [] });
+      Object.assign(this, data, { states: unpack(data.states), contacts: unpack(data.contacts), ghost: unpack(data.ghost || ""), normals: data.normals ? unpack(data.normals) : null, at_rest: data.at_rest ? unpack(data.at_rest) : null, joints: data.joints || [], softs: data.softs || [] });
       this.rigid = this.softs.length ? this.softs[0].nodes[0] : this.bodies.length;
       this.ends = data.contact_counts.reduce((ends, n) => (ends.push(ends[ends.length - 1] + n), ends), [0]);
       this.canvas = figure.querySelector("canvas");
@@ -103,6 +103,14 @@
       const turn = ((q[2] - p[2] + 1.5 * TURN) % TURN) - TURN / 2;
       return [p[0] + share * (q[0] - p[0]), p[1] + share * (q[1] - p[1]), p[2] + share * turn];
     }
+    // Whether a body is at rest to the last bit.
+    rests(frame, body) { return this.at_rest !== null && (this.at_rest[frame * Math.ceil(this.bodies.length / 16) + (body >> 4)] >> (body & 15) & 1) === 1; }
+    // Its colour at the time that is drawn, and that of a soft body: paler where it rests, or all its nodes do.
+    inked(body, number) { return pale(COLOURS[number % COLOURS.length], this.is("rest") && this.rests(this.drawn, body)); }
+    softInk({ nodes: [first, count] }, k) {
+      const rests = this.is("rest") && Array.from({ length: count }, (_, node) => first + node).every((node) => this.rests(this.drawn, node));
+      return pale(COLOURS[(this.moving.length + k) % COLOURS.length], rests);
+    }
     draw() {
       this.asks = null;
       const ratio = Math.min(window.devicePixelRatio || 1, 2), width = this.canvas.clientWidth || 640, height = this.height(width);
@@ -131,6 +139,7 @@
     drawIn(pen, [x, y, wide, tall], time, ratio) {
       const [left, bottom, right, top] = this.view, scale = Math.min(wide / (right - left), tall / (top - bottom));
       const frame = this.frame(time), line = 1.2 * ratio / scale;
+      this.drawn = frame;
       const gap = frame < this.last ? this.times[frame + 1] - this.times[frame] : 0;
       const share = gap > 0 ? Math.min(1, (time - this.times[frame]) / gap) : 0;
       const places = this.bodies.map((body, i) => this.between(frame, share, i));
@@ -178,7 +187,8 @@
       if (!place) return;
       const frame = this.frame(), there = this.moving.filter((i) => this.place(frame, i)).length, touches = this.ends[frame + 1] - this.ends[frame];
       const moments = this.moments.filter((moment) => moment.time <= this.now).map((moment) => `${moment.text} at ${moment.time.toFixed(3)} s`);
-      place.textContent = `At ${this.now.toFixed(3)} s: ${there} moving bodies${this.inSight()}, ${touches} contacts${moments.length ? `; ${moments.join("; ")}` : ""}.`;
+      const resting = this.moving.filter((i) => this.rests(frame, i)).length;
+      place.textContent = `At ${this.now.toFixed(3)} s: ${there} moving bodies${this.inSight()}, ${resting > 0 ? `${resting} of them at rest, ` : ""}${touches} contacts${moments.length ? `; ${moments.join("; ")}` : ""}.`;
     }
     inSight() { return ""; }
     // Other trials of the same scene on this page, to be shown by the same clock and from the same side.
@@ -217,11 +227,11 @@
     goto(values) { this.pause(); if (values.t !== undefined && Number.isFinite(Number(values.t))) this.show(Number(values.t)); this.say(); }
     // All bodies where they are.
     scene(pen, places, line) {
-      this.softs.forEach((soft, k) => this.soft(pen, soft, places, COLOURS[(this.moving.length + k) % COLOURS.length], line));
+      this.softs.forEach((soft, k) => this.soft(pen, soft, places, this.softInk(soft, k), line));
       let number = 0;
       this.bodies.forEach((body, i) => {
         if (i >= this.rigid) return;
-        const still = body.kind === "static", colour = still ? "#9a958a" : COLOURS[number++ % COLOURS.length];
+        const still = body.kind === "static", colour = still ? "#9a958a" : this.inked(i, number++);
         if (places[i]) this.body(pen, body, places[i], colour, still, line);
       });
     }

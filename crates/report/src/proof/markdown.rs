@@ -2,7 +2,7 @@
 
 use super::{known_failure, put_through, smallest, spaced, summary, word};
 use crate::number::show;
-use ironspin_lab::{FaultProof, ProofDocument};
+use ironspin_lab::{FaultProof, ProofDepth, ProofDocument};
 use std::collections::BTreeMap;
 
 /// A text that a cell of a table can hold.
@@ -20,12 +20,14 @@ pub fn proof_markdown(proof: &ProofDocument) -> String {
     );
     out.push_str(&format!("**{}.** {} trials in all.\n\n", summary(proof).join("; "), proof.trials));
     out.push_str("## Faults\n\n");
-    out.push_str(if proof.quick {
-        "The quick proof: `caught` means that a claim that the entry names notices it at its stated size at one step, 1/60; *smallest* stays \
-         empty. *Claims* counts all of the named scenes that notice it.\n\n"
-    } else {
-        "`caught`: a claim that the entry names notices it at every step and seed (1/60, 1/240, and 1/60 with another seed). *Smallest* is the smallest \
-         size that is still caught, of those a tenth, a hundredth ... of the stated one. *Claims* counts all that notice it.\n\n"
+    out.push_str(match proof.depth {
+        ProofDepth::Quick => "The quick proof: `caught` means that a claim that the entry names notices it at its stated size at one step, 1/60; *smallest* stays \
+         empty. *Claims* counts all of the named scenes that notice it.\n\n",
+        ProofDepth::Named => "The proof of what the entries name: `caught` means that a claim that the entry names notices it at every step and seed (1/60, \
+         1/240, and 1/60 with another seed). *Smallest* is the smallest size that is still caught, of those a tenth, a hundredth ... of the stated one. \
+         *Claims* counts all of the named scenes that notice it.\n\n",
+        ProofDepth::Whole => "`caught`: a claim that the entry names notices it at every step and seed (1/60, 1/240, and 1/60 with another seed). *Smallest* is the smallest \
+         size that is still caught, of those a tenth, a hundredth ... of the stated one. *Claims* counts all that notice it.\n\n",
     });
     out.push_str("| fault | | stated size | smallest | claims | noticed by |\n|---|---|---|---|---|---|\n");
     for fault in &proof.faults {
@@ -73,7 +75,11 @@ pub fn proof_markdown(proof: &ProofDocument) -> String {
         proof.claims.len() - unproven.len(),
         proof.claims.len()
     ));
-    if !unproven.is_empty() {
+    if proof.depth != ProofDepth::Whole {
+        out.push_str(
+            "Which claims notice none is told by the whole proof alone, in which every fault runs on every scene.\n",
+        );
+    } else if !unproven.is_empty() {
         out.push_str(" Unproven:\n\n");
         for claim in &unproven {
             out.push_str(&format!("- {} {} of {}\n", claim.scene, claim.claim, claim.of));

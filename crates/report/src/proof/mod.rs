@@ -9,7 +9,7 @@ pub use page::proof_page;
 use crate::number::show;
 use crate::probe::folded;
 use ironspin_engine::FaultEntry;
-use ironspin_lab::{Capture, FaultProof, FaultVerdict, KnownFailure, ProofDocument};
+use ironspin_lab::{Capture, FaultProof, FaultVerdict, KnownFailure, ProofDepth, ProofDocument};
 
 /// Of so many faults everything is shown.
 const FEW: usize = 5;
@@ -150,7 +150,7 @@ pub fn proof_text(proof: &ProofDocument, width: usize) -> String {
     }
     let unproven: Vec<String> =
         proof.unproven().map(|claim| format!("{} {} of {}", claim.scene, claim.claim, claim.of)).collect();
-    if !proof.quick && !unproven.is_empty() {
+    if proof.depth == ProofDepth::Whole && !unproven.is_empty() {
         out.push_str(&format!(
             "\nUnproven: {} of {} claims are broken by no fault\n",
             unproven.len(),

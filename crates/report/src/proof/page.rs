@@ -3,7 +3,7 @@
 use super::{known_failure, put_through, smallest, spaced, summary, word};
 use crate::number::show;
 use crate::page::whole;
-use ironspin_lab::{Capture, FaultProof, FaultVerdict, ProofDocument};
+use ironspin_lab::{Capture, FaultProof, FaultVerdict, ProofDepth, ProofDocument};
 use maud::{Markup, html};
 
 /// One self-contained page.
@@ -147,9 +147,11 @@ fn sound(proof: &ProofDocument) -> Markup {
 }
 
 fn claims(proof: &ProofDocument) -> Markup {
-    let unproven = if proof.quick { 0 } else { proof.unproven().count() };
+    let unproven = if proof.depth != ProofDepth::Whole { 0 } else { proof.unproven().count() };
     let reported = match unproven {
-        0 if proof.quick => "The small proof does not look at every claim.".to_owned(),
+        0 if proof.depth != ProofDepth::Whole => {
+            "Only the whole proof, in which every fault runs on every scene, tells which claims notice none.".to_owned()
+        }
         0 => "Every claim is broken by at least one fault.".to_owned(),
         some => format!("{some} claims are broken by no fault: they are unproven."),
     };

@@ -2,7 +2,8 @@
 
 use ironspin_engine::faults;
 use ironspin_lab::{
-    Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDocument, SizeProof, Tool,
+    Alarm, Capture, ClaimProof, FaultProof, FaultVerdict, KnownFailure, NoticeProof, ProofDepth, ProofDocument,
+    SizeProof, Tool,
 };
 use ironspin_report::{fault_list, proof_markdown, proof_page, proof_text};
 
@@ -50,7 +51,7 @@ fn proof() -> ProofDocument {
         format: "ironspin.proof/1".to_owned(),
         tool: Tool::this(),
         engine: "builtin".to_owned(),
-        quick: false,
+        depth: ProofDepth::Whole,
         sound_trials: 40,
         sound_unsupported: 2,
         sound_settings: vec![String::new(), "precision=f32".to_owned()],
@@ -160,9 +161,9 @@ fn claims_that_nothing_breaks_are_named_but_not_in_a_small_proof() {
     assert!(proof_markdown(&proof).contains(
         "3 of 4 claims and kinds of twins are broken by a fault.\n Unproven:\n\n- lob overlap.deepest of ball\n"
     ));
-    proof.quick = true;
+    proof.depth = ProofDepth::Quick;
     assert!(!proof_text(&proof, 100).contains("Unproven"));
-    assert!(proof_page(&proof).contains("The small proof does not look at every claim."));
+    assert!(proof_page(&proof).contains("Only the whole proof"));
 }
 
 #[test]
