@@ -1,7 +1,8 @@
 //! A folder for each test, and the program run in it.
 
 use assert_cmd::Command;
-use std::path::PathBuf;
+use serde_json::Value;
+use std::path::{Path, PathBuf};
 use tempfile::TempDir;
 
 /// Whether a tool of the machine is there. A test that goes without it says so past the capture of the test runner, and `.ci/run` fails on
@@ -64,6 +65,31 @@ impl Yard {
 
     /// Runs the program with a line of arguments.
     pub(crate) fn ironspin(&self, line: &str) -> Answer {
+        if let (Some(file), true) = (std::env::var_os("IRONSPIN_ERRORS"), line.starts_with("run case.toml")) {
+            self.note_errors(line, Path::new(&file));
+        }
+        self.run(line)
+    }
+
+    /// Adds a line to a file for each claim of a run that expects a value: gauge, unit, measured, expected. For the table of what gauges measure wrong at
+    /// most: `IRONSPIN_ERRORS=FILE cargo test -p ironspin --test cli -- oracles`.
+    fn note_errors(&self, line: &str, file: &Path) {
+        let line = line.split(" --format").next().unwrap_or(line);
+        let Ok(document) = serde_json::from_str::<Value>(&self.run(&format!("{line} --format json -q")).out) else {
+            return;
+        };
+        let mut lines = String::new();
+        for claim in
+            document["trials"].as_array().into_iter().flatten().flat_map(|trial| trial["claims"].as_array()).flatten()
+        {
+            lines +=
+                &format!("{}\n", serde_json::json!([claim["gauge"], claim["unit"], claim["measured"], claim["bound"]]));
+        }
+        let mut file = std::fs::OpenOptions::new().create(true).append(true).open(file).expect("the file of errors");
+        std::io::Write::write_all(&mut file, lines.as_bytes()).expect("the file of errors");
+    }
+
+    fn run(&self, line: &str) -> Answer {
         let output = Command::cargo_bin("ironspin")
             .expect("the built program")
             .current_dir(self.folder.path())

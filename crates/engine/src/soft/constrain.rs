@@ -54,13 +54,17 @@ pub(super) fn begin<V: Place<R>, R: Real>(
     draw(soft, nodes, dt, scratch);
     let rate = R::ONE / dt;
     let give = |[a, b]: [usize; 2]| (nodes.inverse[a] + nodes.inverse[b]) * share;
-    let springs = soft.springs.iter().map(|spring| {
-        let law = [spring.stiffness * dt * dt, spring.damping * dt, R::ONE];
-        Kept::of(spring.ends(), spring.length, give(spring.ends()), law)
+    let kept = soft.by_colours.iter().map(|&number| match soft.springs.get(number as usize) {
+        Some(spring) => {
+            let law = [spring.stiffness * dt * dt, spring.damping * dt, R::ONE];
+            Kept::of(spring.ends(), spring.length, give(spring.ends()), law)
+        }
+        None => {
+            let stick = &soft.sticks[number as usize - soft.springs.len()];
+            Kept::of(stick.ends, stick.length, give(stick.ends), [R::ONE, R::ZERO, R::ZERO])
+        }
     });
-    let stick = [R::ONE, R::ZERO, R::ZERO];
-    let sticks = soft.sticks.iter().map(|own| Kept::of(own.ends, own.length, give(own.ends), stick));
-    let kept: Vec<Kept<R>> = springs.chain(sticks).collect();
+    let kept: Vec<Kept<R>> = kept.collect();
     let mut pulls = vec![R::ZERO; kept.len()];
     let enough = R::of(ROUNDINGS) * R::EPSILON;
     let (position, place) = (&nodes.position[..], &mut scratch.place[..]);

@@ -73,6 +73,8 @@ pub(crate) struct Soft<V: Place<R>, R: Real> {
     /// Their lengths as built.
     pub(crate) built_lengths: Vec<R>,
     pub(crate) sticks: Vec<Stick<R>>,
+    /// Springs and, behind them, sticks by colours: none of a colour shares a node with another, so that the machine can work on several at once.
+    pub(super) by_colours: Vec<u32>,
     pub(crate) matching: Option<Matching<V, R>>,
     /// Strain from which on springs give way, and the most by which their length changes.
     pub(crate) yielding: Option<[R; 2]>,
@@ -181,6 +183,7 @@ pub(crate) fn read<V: Place<R>, R: Real>(world: &World) -> Result<All<V, R>, Eng
             } else {
                 Vec::new()
             },
+            by_colours: by_colours(soft),
             sticks: sticks.collect(),
             matching: soft.matching.map(|rate| Matching {
                 squared: R::of(rate * rate),
@@ -214,6 +217,21 @@ pub(crate) fn refusal(effect: &Effect) -> Option<EngineError> {
 
 /// Radii within which what was built never touches itself.
 pub(super) const NEAR: f64 = 3.0;
+
+/// The springs and sticks of a soft body by colours, each time the first that neither of its nodes has; what finds none of 64 comes last.
+fn by_colours(soft: &ironspin_model::SoftBody) -> Vec<u32> {
+    let ends = soft.springs.iter().map(|spring| spring.ends).chain(soft.sticks.iter().map(|stick| stick.ends));
+    let mut used = vec![0_u64; soft.nodes.len()];
+    let coloured = ends.zip(0_u32..).map(|([a, b], number)| {
+        let colour = (used[a] | used[b]).trailing_ones();
+        let bit = 1_u64.checked_shl(colour).unwrap_or(0);
+        (used[a], used[b]) = (used[a] | bit, used[b] | bit);
+        (colour, number)
+    });
+    let mut coloured: Vec<(u32, u32)> = coloured.collect();
+    coloured.sort_unstable();
+    coloured.into_iter().map(|(_, number)| number).collect()
+}
 
 /// Pairs of nodes that were built within a distance of each other.
 fn near_bare<V: Place<R>, R: Real>(position: &[V], range: &Range<usize>, within: R) -> Vec<(usize, usize)> {

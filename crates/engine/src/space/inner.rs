@@ -7,8 +7,8 @@ use crate::common::tolerance::SLOP;
 use crate::space::bodies::Bodies;
 use crate::space::contact::Contact;
 use crate::space::narrow::depth_of;
-use crate::space::shape::Form;
-use crate::space::vector::Vec3;
+use crate::space::shape::{Form, Piece};
+use crate::space::vector::{Pose, Vec3};
 
 /// Drops the contacts of inner faces from a list.
 pub(crate) fn drop_inner<R: Real>(faces: &mut InnerFaces<Vec3<R>>, list: &mut Vec<Contact<R>>, bodies: &Bodies<R>) {
@@ -28,7 +28,7 @@ fn is_inner<R: Real>(
 ) -> bool {
     let (piece, beside) = (&bodies.pieces[support.piece], &bodies.pieces[other.piece]);
     let of_mesh = [piece, beside].iter().any(|piece| matches!(piece.form, Form::Mesh(_)));
-    if of_mesh || !(other.out.dot(support.out) < R::of(SAME_WAY)) {
+    if of_mesh {
         return false;
     }
     let slop = R::of(SLOP) * contact.size;
@@ -36,7 +36,33 @@ fn is_inner<R: Real>(
     contact.points().iter().all(|point| {
         // From midway between both surfaces to that of the piece.
         let surface = point.position - support.out * (point.gap * R::HALF);
-        depth_of(surface + support.out * slop, beside, &beside_pose) >= -slop
-            && depth_of(surface - support.out * slop + other.out * (slop * R::of(4.0)), piece, &pose) <= R::ZERO
+        is_level(surface, support.out, slop, (piece, &pose), (beside, &beside_pose, other.out))
     })
+}
+
+/// Whether a point on a piece, with the normal out of it, lies where another piece goes on level: just outside is the other piece, and this one has no
+/// height above it. With the way up, out of the other piece. Its face looks another way, or it is met at an edge while a face of the other bears: what rolls
+/// and has sunk in by less than the slop meets that edge a little aslant.
+pub(crate) fn is_level<R: Real>(
+    surface: Vec3<R>,
+    out: Vec3<R>,
+    slop: R,
+    (piece, pose): (&Piece<R>, &Pose<R>),
+    (beside, beside_pose, up): (&Piece<R>, &Pose<R>, Vec3<R>),
+) -> bool {
+    (up.dot(out) < R::of(SAME_WAY) || (looks_out(beside, beside_pose, up) && !looks_out(piece, pose, out)))
+        && depth_of(surface + out * slop, beside, beside_pose) >= -slop
+        && depth_of(surface - out * slop + up * (slop * R::of(4.0)), piece, pose) <= R::ZERO
+}
+
+/// Whether a face of a piece looks along a direction, as far as its numbers tell.
+fn looks_out<R: Real>(piece: &Piece<R>, body: &Pose<R>, along: Vec3<R>) -> bool {
+    match &piece.form {
+        Form::Block(_, shell) | Form::Hull(shell) => {
+            let along = piece.pose(body).axes.times_back(along);
+            let near = R::EPSILON.sqrt();
+            shell.normals().any(|normal| normal.dot(along) > R::HALF && normal.cross(along).length() < near)
+        }
+        _ => false,
+    }
 }

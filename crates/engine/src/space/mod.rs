@@ -17,7 +17,7 @@
 //! | `impact`, `late_impacts` | instantaneous impacts of one manifold; those of the time since the last step | `impact.rs`, `late_impacts.rs` |
 //! | `Solver`, `wide`, `overlap` | velocities of resting contacts; the rows of a contact and of eight at a time; bodies moved apart | `solver.rs`, `rows.rs`, `wide.rs`, `overlap.rs` |
 //! | `Sensors`, `rays`, `Sleep` | notices, rays, piles at rest | `sensors.rs`, `rays.rs`, `sleep.rs` |
-//! | `Sweeper`, `Way`, `BoxTree` | swept bodies, from impact to impact; when two first touch; what meets a box | `sweep.rs`, `way.rs`, `box_tree.rs` |
+//! | `Sweeper`, `Leg`, `Way`, `BoxTree` | swept bodies, from impact to impact; where each goes; when two first touch; what meets a box | `sweep.rs`, `leg.rs`, `way.rs`, `box_tree.rs` |
 //! | `Simulation` | everything about a world that is stepped; one step, in order; the engine's view of it | `simulation.rs`, `stepped.rs` |
 //! | | what no world may have, and what is not made for space | `checks.rs` |
 //! | | what a fault does in the middle of a step | `mid_step.rs` |
@@ -39,6 +39,7 @@ mod joint_rows;
 mod joints;
 mod lanes;
 mod late_impacts;
+mod leg;
 mod mesh;
 mod mid_step;
 pub(crate) mod narrow;

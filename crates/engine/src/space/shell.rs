@@ -76,6 +76,11 @@ impl<R: Real> Shell<R> {
         Shell::new(corners, faces)
     }
 
+    /// Outward normals of its faces.
+    pub(crate) fn normals(&self) -> impl Iterator<Item = Vec3<R>> + '_ {
+        self.faces.iter().map(|face| face.normal)
+    }
+
     pub(crate) fn view(&self) -> View<'_, R> {
         View { corners: &self.corners, edges: &self.edges, faces: &self.faces, rings: &self.rings }
     }

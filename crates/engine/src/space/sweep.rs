@@ -10,6 +10,9 @@ use crate::space::bodies::{Bodies, Motion};
 use crate::space::box_tree::{Bounds, BoxTree};
 use crate::space::contact::{Impact, POINTS};
 use crate::space::impact::{PairInMotion, Target};
+use crate::space::inner::is_level;
+use crate::space::leg::Carried;
+pub(crate) use crate::space::leg::Leg;
 use crate::space::narrow::{gap, manifolds};
 use crate::space::shape::Form;
 use crate::space::vector::{Pose, Quat, Vec3};
@@ -23,58 +26,6 @@ const PROGRESS: f64 = 1e-5;
 
 /// Impacts that a body may have in one step before it is held where it is for the rest of the step.
 const IMPACTS_OF_A_BODY: u32 = 100;
-
-/// Where a body goes until the end of the step.
-#[derive(Clone, Copy, Debug)]
-pub(crate) struct Leg<R> {
-    /// Share of the step at which it begins: the body stands there now.
-    since: R,
-    pub(crate) way: Vec3<R>,
-    /// Rotation vector.
-    pub(crate) turn: Vec3<R>,
-    /// Where it is turned to in the end, if nothing is met.
-    pub(crate) end: Quat<R>,
-    /// By how much the way is bent: the acceleration times half the square of the time.
-    pub(crate) bend: Vec3<R>,
-    /// The body does not move of its own for the rest of the step.
-    held: bool,
-    /// Where a driven body takes one that is held, until the end of the step.
-    carried: Vec3<R>,
-    /// Counts impacts; a time worked out before the last impact is void.
-    impacts: u32,
-}
-
-impl<R: Real> Leg<R> {
-    /// `spin_way` is the spin times the step; how it turns on the way is worked out by [`Leg::work_out`].
-    pub(crate) fn new(way: Vec3<R>, end: Quat<R>, spin_way: Vec3<R>, bend: Vec3<R>) -> Self {
-        Leg { since: R::ZERO, way, turn: spin_way, end, bend, held: false, carried: Vec3::ZERO, impacts: 0 }
-    }
-
-    /// The turn from where the body stands to the end. More than half a turn in a step shows in the spin alone.
-    pub(crate) fn work_out(&mut self, from: Quat<R>) {
-        if !(self.turn.dot(self.turn) > R::of(4.0)) {
-            self.turn = self.end.after(from.turned_back()).vector();
-        }
-    }
-
-    pub(crate) fn was_hit(&self) -> bool {
-        self.impacts > 0
-    }
-
-    /// Place and rotation at a share of the step.
-    fn place(&self, position: Vec3<R>, rotation: Quat<R>, share: R) -> Place<R> {
-        if share <= self.since {
-            return (position, rotation);
-        }
-        let part = (share - self.since) / (R::ONE - self.since);
-        if self.held {
-            return (position + self.carried * part, rotation);
-        }
-        let bent = self.bend * (part * (R::ONE - part));
-        let turned = Quat::by(self.turn * part).after(rotation).of_unit_length();
-        (position + self.way * part - bent, if self.turn == Vec3::ZERO { rotation } else { turned })
-    }
-}
 
 /// A pair that will touch. Ordered by time, then by pieces.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -147,8 +98,9 @@ impl<R: Real> Swept<'_, R> {
         let pose = piece.pose(&self.bodies.pose(piece.body));
         let (middle, half) = piece.around(&pose);
         if leg.held || !self.bodies.travels(piece.body) {
-            let far = middle + leg.carried;
-            return Bounds { low: middle.min(far) - half, high: middle.max(far) + half };
+            let centre = self.bodies.position[piece.body];
+            let [low, high] = leg.carried.bounds(centre).map(|corner| corner + (middle - centre));
+            return Bounds { low: low - half, high: high + half };
         }
         let half = if leg.turn == Vec3::ZERO {
             half
@@ -226,7 +178,11 @@ impl<R: Real> Sweeper<R> {
             }
             let from = swept.bodies.position[body];
             if leg.held {
-                swept.bodies.place(body, from + leg.carried, swept.bodies.rotation[body]);
+                swept.bodies.place(body, leg.carried.place(from, R::ONE), swept.bodies.rotation[body]);
+                // What is held is borne: gravity gives it no speed meanwhile.
+                let Motion { linear, spin } = swept.bodies.motion[body];
+                let borne = swept.bodies.fall[body] * ((R::ONE - leg.since) * swept.numbers.dt);
+                swept.bodies.take_motion(body, Motion { linear: linear - borne, spin });
             } else {
                 swept.bodies.place(body, from + leg.way, leg.end);
             }
@@ -316,9 +272,59 @@ impl<R: Real> Sweeper<R> {
         // Where the search came to its end the pair is looked at anew from there on, as if it touched.
         if let Some(touch) = way.first_touch(pieces[0], pieces[1], within) {
             let share = from + (R::ONE - from) * touch.share;
+            if self.is_inner(swept, pair, [way.pose(0, touch.share), way.pose(1, touch.share)], share) {
+                return;
+            }
             let impacts = ids.map(|body| swept.legs[body].impacts);
             self.heap.push(Reverse(Event { share: share.to_f64(), pieces: pair, impacts }));
         }
+    }
+}
+
+impl<R: Real> Sweeper<R> {
+    /// Whether a pair, of which nothing can push one, meets at a face inside of it and of what lies level beside it.
+    fn is_inner(&self, swept: &Swept<'_, R>, pair: (u32, u32), poses: [Pose<R>; 2], share: R) -> bool {
+        let bodies = &*swept.bodies;
+        let still = |piece: u32| !bodies.inverse[bodies.pieces[piece as usize].body].moves();
+        let (stands, own) = match (still(pair.0), still(pair.1)) {
+            (true, false) => (0, pair.1),
+            (false, true) => (1, pair.0),
+            _ => return false,
+        };
+        let pieces = [pair.0, pair.1].map(|piece| &bodies.pieces[piece as usize]);
+        let (Some(number), Form::Block(..) | Form::Hull(..)) = (self.box_of[own as usize], &pieces[stands].form) else {
+            return false;
+        };
+        let slop = R::of(SLOP) * pieces[0].size.min(pieces[1].size);
+        let found = manifolds(pieces[0], &poses[0], pieces[1], &poses[1], slop);
+        let (met, mover, pose) = (pieces[stands], pieces[1 - stands], &poses[1 - stands]);
+        let mut is_inner = false;
+        self.tree.meeting(&self.tree.bounds(number as usize), &mut |other| {
+            let other = self.boxed[other];
+            let beside = &bodies.pieces[other as usize];
+            if is_inner
+                || other == pair.0
+                || other == pair.1
+                || !still(other)
+                || !bodies.may_meet(mover.body, beside.body)
+            {
+                return;
+            }
+            let (position, rotation) = swept.place(beside.body, share);
+            let beside_pose = Pose { position, axes: rotation.axes() };
+            let Some(up) = gap(beside, &beside_pose, mover, pose, slop).filter(|up| up.distance <= slop) else {
+                return;
+            };
+            is_inner = found.iter().all(|manifold| {
+                let out = if stands == 0 { manifold.normal } else { -manifold.normal };
+                manifold.points().iter().all(|point| {
+                    // From midway between both surfaces to that of the piece.
+                    let surface = point.position - out * (point.gap * R::HALF);
+                    is_level(surface, out, slop, (met, &poses[stands]), (beside, &beside_pose, up.normal))
+                })
+            });
+        });
+        is_inner
     }
 }
 
@@ -353,7 +359,7 @@ impl<R: Real> Swept<'_, R> {
                 // What is left of the leg.
                 let part = (R::ONE - share) / (R::ONE - leg.since);
                 leg.way = way;
-                leg.carried = leg.carried * part;
+                leg.carried = leg.carried.after(R::ONE - part);
                 leg.turn = leg.turn * part;
                 leg.bend = leg.bend * (part * part);
                 leg.since = share;
@@ -361,17 +367,17 @@ impl<R: Real> Swept<'_, R> {
                 leg.impacts += u32::from(self.bodies.inverse[body].moves());
             }
         }
+        let pieces = [pair.0, pair.1].map(|piece| &self.bodies.pieces[piece as usize]);
+        let size = pieces[0].size.min(pieces[1].size);
         if is_stuck {
             for (body, other) in [(ids[0], ids[1]), (ids[1], ids[0])] {
                 if self.bodies.inverse[body].moves() {
-                    self.legs[body].held = true;
-                    self.legs[body].carried = self.driven(other, self.bodies.position[body]) * rest;
+                    let carried = self.carried_by(other, rest).unwrap_or_else(|| self.creep(body, size));
+                    (self.legs[body].held, self.legs[body].carried) = (true, carried);
                 }
             }
             return;
         }
-        let pieces = [pair.0, pair.1].map(|piece| &self.bodies.pieces[piece as usize]);
-        let size = pieces[0].size.min(pieces[1].size);
         let poses = ids.map(|body| self.bodies.pose(body));
         let found = manifolds(pieces[0], &poses[0], pieces[1], &poses[1], R::of(SLOP) * size);
         let (friction, restitution) = self.mixed.of(pieces[0].material, pieces[1].material);
@@ -389,7 +395,8 @@ impl<R: Real> Swept<'_, R> {
             let mut places = [(Vec3::ZERO, R::ZERO); POINTS];
             let mut count = 0;
             let near = (R::of(10.0) * self.numbers.touch * size).max(R::ZERO);
-            for point in manifold.points().iter().filter(|point| point.gap - least <= near) {
+            // All that touches: of points that overlap not the deepest ones alone, or the others go on approaching and the pair never parts.
+            for point in manifold.points().iter().filter(|point| point.gap - least.max(R::ZERO) <= near) {
                 let arms = poses.map(|pose| point.position - pose.position);
                 let rebound = -restitution * hit.relative(arms).dot(normal);
                 let wanted = if rebound > self.numbers.rest_speed { rebound } else { R::ZERO };
@@ -419,12 +426,20 @@ impl<R: Real> Swept<'_, R> {
         }
     }
 
-    /// The velocity at which a body that is driven takes a point along.
-    fn driven(&self, body: usize, point: Vec3<R>) -> Vec3<R> {
-        match self.bodies.traits[body].kind {
-            BodyKind::Kinematic => self.bodies.motion[body].at(point - self.bodies.position[body]),
-            BodyKind::Static | BodyKind::Dynamic => Vec3::ZERO,
-        }
+    /// How a body takes along what is held on it for the rest of the step, if it is driven.
+    fn carried_by(&self, body: usize, rest: R) -> Option<Carried<R>> {
+        let Motion { linear, spin } = self.bodies.motion[body];
+        let carried = Carried { centre: self.bodies.position[body], way: linear * rest, turn: spin * rest };
+        (self.bodies.traits[body].kind == BodyKind::Kinematic).then_some(carried)
+    }
+
+    /// What is held between others goes on by half the slop: then it touches them, and the solver of what rests presses where blows one by one come to no
+    /// end. Held in its place it would be hit as often in every step to come.
+    fn creep(&self, body: usize, size: R) -> Carried<R> {
+        let (way, most) = (self.legs[body].way, R::HALF * R::of(SLOP) * size);
+        let far = way.length();
+        let way = if far > most { way * (most / far) } else { way };
+        Carried { way, ..Carried::NOWHERE }
     }
 
     /// What is left of the way of a body from a share of the step on.

@@ -183,7 +183,7 @@ pub(super) fn replay(name: &str, scene: &str, label: &str, replay: &DrawnReplay)
                 p.soft { "Drag to turn, with Shift to move, wheel after a click or two fingers to zoom. Keys on the picture: arrows, Shift and arrows, + and -, 1 to 7 for sides, p for perspective, blank to play, comma and full stop for frames, Home." }
             }
             @if replay.has_rest() {
-                p.soft { "Pale bodies are at rest to the last bit: they have no speed and have not moved, as what an engine puts to sleep does not." }
+                p.soft { "Pale bodies are at rest to the last bit: they have no speed and have not moved since the picture before, like those that an engine has put to sleep." }
             }
             @if let Some(most) = replay.deepest_strain() {
                 p.soft { "Springs are blue where they are squeezed and orange where they are stretched, deepest at a strain of " (format!("{:.1}", 100.0 * most)) " %; squares are nodes that are held." }

@@ -112,6 +112,9 @@
       return pale(COLOURS[(this.moving.length + k) % COLOURS.length], rests);
     }
     draw() {
+      // It is told anew when the reader has moved or turned it.
+      clearTimeout(this.telling);
+      if (this.timer === null) this.telling = setTimeout(() => this.say(), 300);
       this.asks = null;
       const ratio = Math.min(window.devicePixelRatio || 1, 2), width = this.canvas.clientWidth || 640, height = this.height(width);
       this.canvas.style.height = `${height}px`;

@@ -76,8 +76,6 @@
       const [[a], [b]] = this.ground.lines, size = Number(Math.hypot(...plus(a, b, -1)).toPrecision(3));
       pen.fillStyle = "#5f6469"; pen.fillText(`squares of ${size} m`, x + 64 * ratio, y + tall - 12 * ratio);
     }
-    // The picture is told anew when the reader has turned it.
-    draw() { super.draw(); clearTimeout(this.telling); if (this.timer === null) this.telling = setTimeout(() => this.say(), 300); }
     turn(around, over) {
       let eye = this.eye.turned(this.pole, -around);
       const over_it = eye.turned(eye.right, -over);

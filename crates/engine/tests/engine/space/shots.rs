@@ -66,3 +66,78 @@ fn balls_that_meet_a_driven_plate_one_after_another_within_a_step_all_bounce() {
         }
     });
 }
+
+/// What rolls or slides over level boxes side by side meets their edges from above, sunk in by less than the slop: no edge trips it, swept or not.
+#[test]
+fn seams_between_level_boxes_trip_nothing_that_is_swept() {
+    let shapes = [
+        ("sphere", SpaceShape::Sphere(0.1), 0.1),
+        ("box", SpaceShape::Box(DVec3::new(0.3, 0.2, 0.2)), 0.1),
+        ("capsule", SpaceShape::Capsule { length: 0.2, radius: 0.1 }, 0.1),
+    ];
+    for (name, shape, height) in shapes {
+        for (options, rate) in [
+            ("swept=all", 60.0),
+            ("swept=all", 97.0),
+            ("swept=off", 97.0),
+            ("precision=f32", 120.0),
+            ("precision=f32", 240.0),
+        ] {
+            let mut world = world(9.81, 0.0, 0.0);
+            for k in 0..32 {
+                let at = DVec3::new(-3.75 + 0.5 * f64::from(k % 16), -0.1, 0.5 * f64::from(k / 16) - 0.25);
+                world.bodies.push(fixed(SpaceShape::Box(DVec3::new(0.5, 0.2, 0.5)), at));
+            }
+            let velocity = DVec3::new(3.0, 0.0, 0.06);
+            world.bodies.push(Body { velocity, ..solid(shape.clone(), DVec3::new(-3.3, height, -0.1)) });
+            let mut bench = Bench::new(world, options, 1.0 / rate);
+            bench.seconds(2.0, |frame| {
+                let state = frame.bodies.last().expect("the body");
+                let off = (state.pose.position.y - height).abs();
+                assert!(off < 2e-3 && (state.velocity.x - 3.0).abs() < 2e-3, "{name} {options} {rate}: {state:?}");
+            });
+        }
+    }
+}
+
+/// A blade that turns by more than two radians in a step takes along what it has met too often, on the arc and not on its tangent.
+#[test]
+fn what_a_turning_blade_takes_along_stays_on_its_side() {
+    let mut world = world(0.0, 0.2, 0.0);
+    let blade = fixed(SpaceShape::Box(DVec3::new(0.02, 1.6, 0.3)), DVec3::ZERO);
+    world.bodies.push(Body { kind: BodyKind::Kinematic, spin: DVec3::new(0.0, 0.0, 72.0), ..blade });
+    let (sin, cos) = 40.0_f64.to_radians().sin_cos();
+    world.bodies.push(Body { ccd: true, ..solid(SpaceShape::Sphere(0.04), DVec3::new(0.5 * cos, 0.5 * sin, 0.05)) });
+    let mut bench = Bench::new(world, "", 1.0 / 30.0);
+    bench.seconds(0.3, |frame| {
+        let [blade, ball] = [0, 1].map(|body| frame.bodies[body].pose);
+        // In the blade's frame, as long as it is beside it: it was met by the side that looks along x.
+        let seen = blade.rotation.inverse() * ball.position;
+        let is_past = seen.y.abs() > 0.8 || frame.step == 0;
+        assert!(is_past || seen.x > 0.04, "step {}: {seen:?}", frame.step);
+    });
+}
+
+/// Plates that fall onto each other press on several others at once: blows one by one come to no end there, and what is held meanwhile must not gather speed.
+#[test]
+fn a_swept_row_of_plates_falls_and_gains_no_energy() {
+    for rate in [60.0, 120.0, 240.0] {
+        let mut world = world(9.81, 0.4, 0.0);
+        world.bodies.push(floor());
+        for k in 0..14 {
+            let at = DVec3::new(0.2 * f64::from(k), 0.25, 0.0);
+            world.bodies.push(solid(SpaceShape::Box(DVec3::new(0.08, 0.5, 0.3)), at));
+        }
+        world.bodies[1].velocity.x = 0.35;
+        world.bodies[1].spin.z = -1.4;
+        let mut bench = Bench::new(world.clone(), "swept=all", 1.0 / rate);
+        let before = balance(&world, &bench.frame).2;
+        let mut most = 0.0_f64;
+        bench.seconds(4.0, |frame| most = most.max(balance(&world, frame).2));
+        assert!(most < 1.02 * before, "{rate}: {most} J of {before} J");
+        for (number, plate) in bench.frame.bodies.iter().enumerate().skip(1) {
+            let up = plate.pose.rotation * DVec3::Y;
+            assert!(up.y < 0.9, "{rate}: plate {number} leans by {up}");
+        }
+    }
+}

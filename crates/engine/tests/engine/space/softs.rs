@@ -138,3 +138,57 @@ fn a_world_of_soft_bodies_alone_feels_a_gravity_that_changes() {
     let speed = momentum(&world, &bench) / mass;
     assert!((speed + 2.0 * DVec3::Z).length() < 1e-9, "{speed}");
 }
+
+/// Six times the volume inside the skin, as it is told by the states.
+fn enclosed(world: &World, bench: &Bench) -> f64 {
+    let at = |node: usize| bench.frame.bodies[node].pose.position;
+    world.softs[0].faces.iter().map(|&[a, b, c]| at(a).dot(at(b).cross(at(c)))).sum::<f64>() / 6.0
+}
+
+/// Of nodes, springs and gas at one temperature: the work of pressing it together is the logarithm of the volumes.
+fn energy(world: &World, bench: &Bench) -> f64 {
+    let bodies = || bench.frame.bodies.iter().zip(&world.bodies);
+    let soft = &world.softs[0];
+    let amount = soft.pressure.map_or(0.0, |gas| gas.amount);
+    let moving: f64 = bodies().map(|(state, node)| 0.5 * node.mass * state.velocity.length_squared()).sum();
+    let stretched = |spring: &NodeSpring| {
+        let [a, b] = spring.ends.map(|end| bench.frame.bodies[end].pose.position);
+        0.5 * spring.stiffness * (a.distance(b) - spring.length).powi(2)
+    };
+    moving + soft.springs.iter().map(stretched).sum::<f64>() - amount * libm::log(enclosed(world, bench))
+}
+
+#[test]
+fn a_closed_bladder_in_free_space_keeps_energy_and_momentum_for_a_minute() {
+    let mut world = world(0.0, 0.0, 0.0);
+    with_bladder(&mut world, DVec3::ZERO, DVec3::new(0.3, -0.1, 0.2));
+    world.softs[0].springs.iter_mut().for_each(|spring| spring.damping = 0.0);
+    // It swings in itself and turns.
+    for (number, node) in world.bodies.iter_mut().enumerate() {
+        let at = node.pose.position;
+        node.velocity += DVec3::Z.cross(at) * 2.0 + at * [0.5, -0.2, 0.3][number / 2];
+    }
+    let omega = ironspin_model::Net::of(&world.softs[0], &world).omega;
+    let size: f64 = world.bodies.iter().map(|body| body.mass * body.velocity.length()).sum();
+    for dt in [1.0 / 60.0, 1.0 / 240.0] {
+        let mut bench = Bench::new(world.clone(), "", dt);
+        let (built, mut worst) = (momentum(&world, &bench), 0.0_f64);
+        let mut energies = Vec::new();
+        let moving = energy(&world, &bench);
+        for _ in 0..(60.0 / dt) as usize {
+            bench.seconds(dt, |_| {});
+            energies.push(energy(&world, &bench));
+            worst = worst.max((momentum(&world, &bench) - built).length() / size);
+        }
+        let mean = |part: &[f64]| part.iter().sum::<f64>() / part.len() as f64;
+        let third = energies.len() / 3;
+        let kinetic: f64 = world.bodies.iter().map(|node| 0.5 * node.mass * node.velocity.length_squared()).sum();
+        let trend = (mean(&energies[2 * third..]) - mean(&energies[..third])).abs() / kinetic;
+        let (low, high) = energies.iter().fold((f64::MAX, f64::MIN), |(l, h), &e| (l.min(e), h.max(e)));
+        let (swing, allowed) = ((high - low) / kinetic, (omega * dt / 8.0).powi(2) / 4.0);
+        assert!(
+            moving.is_finite() && trend < 1e-3 && swing <= allowed && worst < 1e-12,
+            "dt {dt}: {trend} {swing} {allowed} {worst}"
+        );
+    }
+}

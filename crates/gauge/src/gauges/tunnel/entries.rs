@@ -13,7 +13,7 @@ pub(crate) const COUNT: GaugeEntry = GaugeEntry {
     definition: "Number of bodies whose centre went into a barrier by one face and out by one that looks the other way, on the path from frame to frame in the barrier's own frame; that crossed a segment of a polyline or a face of a mesh; or that passed between two barriers through a gap narrower than themselves. A half-plane or half-space counts as passed when a body that came from outside lies wholly inside. The reading tells how many went in which way: the five gauges that follow count them one by one.",
     formula: "count of bodies with n_in . n_out < 0, or whose centre crosses a segment or face, or the line across a gap d < 0.98 s; in space, that goes where d_a + d_b < 0.98 s is least along its way and n_a . n_b < -0.94, d and n the distances and directions to both rims",
     source: "solids do not pass through each other; Cyrus and Beck (1978) for the clipping",
-    limits: "The path of the centre counts: a body that lost only a corner is seen by the overlap. A barrier that turns within a step is taken to turn evenly; its turn is followed in pieces of 0.05 rad.",
+    limits: "The path of the centre counts: a body that lost only a corner is seen by the overlap. A barrier that turns within a step is taken to turn evenly; its turn is followed in pieces of 0.05 rad, against the straight way of the body; what goes in and comes back out within a step has not gone through.",
     usual_causes: "collision looked for only where bodies stand at the end of a step; swept collision for static barriers only, or for translation only",
     needs: &[Need::Against],
     counts: true,

@@ -176,19 +176,25 @@ impl<G: SeamRoom> Tunnel<G> {
             let speed = (was.velocity - stood.velocity).length();
             for (stage, piece) in stages.iter_mut().zip(parts) {
                 let began_inside = *stage != Stage::Outside;
+                let mut net: Option<Through> = None;
                 for ends in corners.windows(2) {
                     let (next, passed) =
                         follow::<G>(piece, *stage, [ends[0], ends[1]], speed, view.cache.shapes().reach(id));
                     *stage = next;
                     if let Some(passed) = passed {
-                        let was_inside = began_inside && passed.was_inside;
-                        through =
-                            Some((barrier, Through { was_inside, out: G::seen_outside(stands, passed.out), ..passed }));
-                        // One barrier is gone through once, however many parts it has.
-                        let course = &mut self.courses[slot];
-                        course.in_one_go += u32::from(course.last != Some(barrier));
-                        course.last = Some(barrier);
+                        // There and back within a step is none: what a turning barrier takes along on an arc leaves the chord of it on both ways.
+                        let is_back = net.is_some_and(|there| there.out.dot(passed.out) < 0.0);
+                        net = (!is_back).then_some(passed);
                     }
+                }
+                if let Some(passed) = net {
+                    let was_inside = began_inside && passed.was_inside;
+                    through =
+                        Some((barrier, Through { was_inside, out: G::seen_outside(stands, passed.out), ..passed }));
+                    // One barrier is gone through once, however many parts it has.
+                    let course = &mut self.courses[slot];
+                    course.in_one_go += u32::from(course.last != Some(barrier));
+                    course.last = Some(barrier);
                 }
             }
         }
@@ -519,6 +525,20 @@ mod tests {
         assert_eq!(kind(&basin, &[0], &flight(0.8, 0.8)), None);
         // The corner itself belongs to neither segment, but the winding number decides.
         assert_eq!(kind(&basin, &[0], &flight(2.0, 2.0)), Some(Kind::Seam));
+    }
+
+    #[test]
+    fn what_a_blade_takes_along_on_an_arc_has_not_gone_through_it() {
+        // 2.4 rad a step: between two frames a body on the blade's face is thought on the chord of its arc, behind the blade first and before it then.
+        let blade = |t: f64| BodyState::planar(DVec3::ZERO, 24.0 * t, DVec3::ZERO, 24.0);
+        let carried = |t: f64| {
+            let (sin, cos) = (libm::sin(24.0 * t), libm::cos(24.0 * t));
+            let at = DVec3::new(-0.1 * cos - 0.8 * sin, -0.1 * sin + 0.8 * cos, 0.0);
+            BodyState::planar(at, 0.0, DVec3::new(-24.0 * at.y, 24.0 * at.x, 0.0), 0.0)
+        };
+        assert_eq!(through(blade, carried, 0.1), 0.0);
+        // One that stands still in its way is passed, and one that crosses it from end to end of a step as well.
+        assert_eq!(through(blade, |_| state(-0.3, 0.7, 0.0, 0.0), 0.1), 1.0);
     }
 
     #[test]
