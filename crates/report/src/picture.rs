@@ -294,7 +294,7 @@ pub fn picture(world: &World, states: &[BodyState], view: &Scenery, caption: &st
         there.map(|state| placed_point(world.dimension, &state.pose, point, view.sight()))
     };
     let joints: Vec<Primitive> =
-        world.joints.iter().flat_map(|joint| joint_figure(joint, place, JOINT * unit)).collect();
+        world.joints.iter().flat_map(|joint| joint_figure((joint, world), place, JOINT * unit)).collect();
     if !joints.is_empty() {
         let _ = write!(out, "<g fill=\"none\" stroke=\"#22262a\" stroke-width=\"{}\">", 1.5 * unit);
         joints.iter().for_each(|joint| primitive(&mut out, joint, 0.0, true, unit, ""));

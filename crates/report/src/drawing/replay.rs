@@ -120,9 +120,10 @@ struct DrawnJoint {
 }
 
 impl DrawnJoint {
-    fn of(joint: &Joint, in_space: bool) -> DrawnJoint {
+    fn of(joint: &Joint, world: &World) -> DrawnJoint {
+        let in_space = world.dimension == Dimension::Space;
         DrawnJoint {
-            sign: JointSign::of(joint),
+            sign: JointSign::of(joint, world),
             bodies: joint.bodies,
             anchors: joint.frames.map(|frame| {
                 let [x, y, z] = three(frame.anchor);
@@ -297,11 +298,7 @@ impl DrawnReplay {
             sights: drawn_sights(world, &scenery),
             ground: Ground::of(world, region.0, region.1).map(|ground| DrawnGround::of(&ground)),
             bodies: world.bodies.iter().map(|body| drawn_body(body, far)).collect(),
-            joints: world
-                .joints
-                .iter()
-                .map(|joint| DrawnJoint::of(joint, world.dimension == Dimension::Space))
-                .collect(),
+            joints: world.joints.iter().map(|joint| DrawnJoint::of(joint, world)).collect(),
             softs: world.softs.iter().map(|soft| DrawnSoft::of(world, soft, strain)).collect(),
             coarser,
             times: replay.times.iter().map(|&time| short(time)).collect(),

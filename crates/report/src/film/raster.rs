@@ -202,7 +202,7 @@ impl Raster {
             let there = poses.get(body).filter(|pose| pose.position.is_finite() && pose.angle.is_finite());
             there.map(|pose| placed_point(world.dimension, pose, point, &sight))
         };
-        for primitive in world.joints.iter().flat_map(|joint| joint_figure(joint, place, small)) {
+        for primitive in world.joints.iter().flat_map(|joint| joint_figure((joint, world), place, small)) {
             if let Some(path) = self.outline(&primitive, 0.0, true) {
                 let stroke = Stroke { width: 1.6, ..Stroke::default() };
                 self.pixels.stroke_path(&path, &paint(INK, 0.8), &stroke, Transform::identity(), None);

@@ -297,6 +297,10 @@
       pen.strokeStyle = "#22262a"; pen.lineWidth = 1.4 * line; pen.setLineDash([]);
       pen.beginPath();
       lines[name](value);
+      for (const { end, at, corners } of sign.marks || []) {
+        const anchor = joint.anchors[end], corner = (c) => this.anchor([p, q][end], at.map((part, k) => (anchor[k] || 0) + part + small * c[k]));
+        corners.forEach((c, k) => (k ? pen.lineTo(...corner(c)) : pen.moveTo(...corner(c))));
+      }
       [a, b].filter((_, end) => sign.rings[end]).forEach((end) => { pen.moveTo(end[0] + small, end[1]); pen.arc(end[0], end[1], small, 0, TURN); });
       pen.stroke();
     }
