@@ -43,8 +43,7 @@ pub(crate) const STILL: (u8, u8, u8) = (0x9a, 0x95, 0x8a);
 
 /// The colour of what is at rest to the last bit, as what sleeps is: most of the way to the paper.
 pub(crate) fn resting(colour: (u8, u8, u8)) -> (u8, u8, u8) {
-    let mix = |a: u8, b: u8| (f64::from(a) + RESTING * (f64::from(b) - f64::from(a))).round() as u8;
-    (mix(colour.0, PAPER.0), mix(colour.1, PAPER.1), mix(colour.2, PAPER.2))
+    mixed(colour, PAPER, RESTING)
 }
 
 /// How far towards the paper that is.
@@ -57,8 +56,13 @@ pub(crate) const STRAIN: [(u8, u8, u8); 3] = [(0x1f, 0x5f, 0x8b), (0xa8, 0xa2, 0
 pub(crate) fn strain_colour(share: f64) -> (u8, u8, u8) {
     let [squeezed, rest, stretched] = STRAIN;
     let end = if share < 0.0 { squeezed } else { stretched };
-    let mix = |a: u8, b: u8| (f64::from(a) + share.abs().min(1.0) * (f64::from(b) - f64::from(a))).round() as u8;
-    (mix(rest.0, end.0), mix(rest.1, end.1), mix(rest.2, end.2))
+    mixed(rest, end, share.abs().min(1.0))
+}
+
+/// A colour with a share of another.
+pub(crate) fn mixed(under: (u8, u8, u8), over: (u8, u8, u8), share: f64) -> (u8, u8, u8) {
+    let part = |a: u8, b: u8| (f64::from(a) + share * (f64::from(b) - f64::from(a))).round() as u8;
+    (part(under.0, over.0), part(under.1, over.1), part(under.2, over.2))
 }
 
 /// Lines and letters, and what they stand on.

@@ -53,7 +53,7 @@ impl<'a, V: Place<R>, R: Real> System<'a, V, R> {
         let gas = soft.gas.and_then(|[amount, _]| {
             // As they were worked out for the accelerations just before.
             let volume = rows.enclosed::<V>(soft.nodes.clone());
-            let areas = || rows.growth(0..nodes.len()).iter().map(|&row| V::of_row(row)).collect();
+            let areas = || rows.growth.iter().map(|&row| V::of_row(row)).collect();
             (volume > R::ZERO).then(|| (areas(), amount / (volume * volume)))
         });
         System { springs: soft.springs.iter().map(stiff).collect(), soft, nodes, gas, dt }

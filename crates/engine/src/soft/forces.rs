@@ -59,13 +59,13 @@ impl<V: Place<R>, R: Real> Soft<V, R> {
     fn press_and_fall(&self, nodes: &Nodes<V, R>, gravity: V, rows: &mut Rows<R>, out: &mut [V]) {
         let pressure = self.pressure(rows);
         let (range, fall) = (self.nodes.clone(), gravity * self.gravity_factor);
-        let forces = rows.forces(range.clone()).iter().map(|&row| V::of_row(row));
+        let forces = rows.force[range.clone()].iter().map(|&row| V::of_row(row));
         let lists = out[range.clone()].iter_mut().zip(&nodes.inverse[range.clone()]);
         let accelerated = |force: V, inverse: R| if inverse > R::ZERO { force * inverse + fall } else { V::ZERO };
         match pressure {
             None => lists.zip(forces).for_each(|((out, &inverse), force)| *out = accelerated(force, inverse)),
             Some(pressure) => {
-                let growths = rows.growth(range).iter().map(|&row| V::of_row(row) * pressure);
+                let growths = rows.growth[range].iter().map(|&row| V::of_row(row) * pressure);
                 let pressed = forces.zip(growths).map(|(force, pushed)| force + pushed);
                 lists.zip(pressed).for_each(|((out, &inverse), force)| *out = accelerated(force, inverse));
             }

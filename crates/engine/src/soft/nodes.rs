@@ -22,7 +22,6 @@ pub(crate) struct Nodes<V, R> {
 
 /// A spring by numbers of nodes.
 #[derive(Clone, Copy, Debug)]
-#[repr(C)]
 pub(crate) struct Spring<R> {
     /// Narrow, so that a large net fits the caches better.
     narrow_ends: [u32; 2],
@@ -96,7 +95,7 @@ pub(crate) struct Soft<V: Place<R>, R: Real> {
     pub(crate) touches_itself: bool,
     pub(crate) present: bool,
     pub(crate) pins: Vec<Pin<V>>,
-    /// What is enclosed as built.
+    /// What is enclosed as built; worked out for the mistake that asks for it alone.
     pub(crate) built_volume: R,
     pub(crate) slips: Slips,
     /// Pairs of a node and a piece of the own skin, or of two bare nodes, that were built near each other and never touch, sorted.

@@ -142,7 +142,9 @@ impl<V: Place<R>, R: Real> Room<V, R> {
                 Swept::All => true,
             };
             soft.slips = slips;
-            soft.built_volume = soft.enclosed(&nodes);
+            if slips.gas_stays {
+                soft.built_volume = soft.enclosed(&nodes);
+            }
             // Yield is looked at from the first moment on.
             soft.give_way(&nodes);
         }

@@ -59,15 +59,6 @@ impl<R: Real> Rows<R> {
         }
     }
 
-    pub(super) fn forces(&self, range: Range<usize>) -> &[Row<R>] {
-        &self.force[range]
-    }
-
-    /// How what is enclosed grows with each node, as it was worked out last.
-    pub(super) fn growth(&self, range: Range<usize>) -> &[Row<R>] {
-        &self.growth[range]
-    }
-
     /// Works out how what some pieces of a skin enclose grows with each node.
     pub(super) fn grow<V: Place<R>>(&mut self, range: Range<usize>, skin: &Vec<V::Piece>) {
         self.growth[range].fill([R::ZERO; 4]);

@@ -10,8 +10,8 @@ use crate::common::settings::Integrator;
 use crate::space::bodies::{Bodies, Motion};
 use crate::space::flight;
 use crate::space::flight_wide::Turns;
+use crate::space::leg::Leg;
 use crate::space::springs::Springs;
-use crate::space::sweep::Leg;
 use crate::space::vector::{Quat, Vec3};
 use ironspin_model::{BodyKind, World};
 

@@ -33,17 +33,25 @@ fn is_inner<R: Real>(
     }
     let slop = R::of(SLOP) * contact.size;
     let (pose, beside_pose) = (bodies.pose(piece.body), bodies.pose(beside.body));
-    contact.points().iter().all(|point| {
-        // From midway between both surfaces to that of the piece.
-        let surface = point.position - support.out * (point.gap * R::HALF);
-        is_level(surface, support.out, slop, (piece, &pose), (beside, &beside_pose, other.out))
-    })
+    let points = contact.points().iter().map(|point| (point.position, point.gap));
+    are_level(points, support.out, slop, (piece, &pose), (beside, &beside_pose, other.out))
+}
+
+/// Whether all points of a contact, midway between both surfaces, with their gaps and the normal out of a piece, lie where another goes on level.
+pub(crate) fn are_level<R: Real>(
+    mut points: impl Iterator<Item = (Vec3<R>, R)>,
+    out: Vec3<R>,
+    slop: R,
+    piece: (&Piece<R>, &Pose<R>),
+    beside: (&Piece<R>, &Pose<R>, Vec3<R>),
+) -> bool {
+    points.all(|(midway, gap)| is_level(midway - out * (gap * R::HALF), out, slop, piece, beside))
 }
 
 /// Whether a point on a piece, with the normal out of it, lies where another piece goes on level: just outside is the other piece, and this one has no
 /// height above it. With the way up, out of the other piece. Its face looks another way, or it is met at an edge while a face of the other bears: what rolls
 /// and has sunk in by less than the slop meets that edge a little aslant.
-pub(crate) fn is_level<R: Real>(
+fn is_level<R: Real>(
     surface: Vec3<R>,
     out: Vec3<R>,
     slop: R,

@@ -14,11 +14,12 @@ use crate::space::contact::Impact;
 use crate::space::contacts::Contacts;
 use crate::space::forces::Forces;
 use crate::space::joints::Joints;
+use crate::space::leg::Leg;
 use crate::space::overlap;
 use crate::space::sensors::Sensors;
 use crate::space::sleep::Sleep;
 use crate::space::solver::{Solver, StepNumbers};
-use crate::space::sweep::{Leg, SweepNumbers, Sweeper};
+use crate::space::sweep::{SweepNumbers, Sweeper};
 use crate::space::vector::{Mat3, Quat, Vec3};
 use ironspin_model::{Effect, EngineError, World};
 

@@ -10,9 +10,8 @@ use crate::space::bodies::{Bodies, Motion};
 use crate::space::box_tree::{Bounds, BoxTree};
 use crate::space::contact::{Impact, POINTS};
 use crate::space::impact::{PairInMotion, Target};
-use crate::space::inner::is_level;
-use crate::space::leg::Carried;
-pub(crate) use crate::space::leg::Leg;
+use crate::space::inner::are_level;
+use crate::space::leg::{Carried, Leg};
 use crate::space::narrow::{gap, manifolds};
 use crate::space::shape::Form;
 use crate::space::vector::{Pose, Quat, Vec3};
@@ -296,7 +295,12 @@ impl<R: Real> Sweeper<R> {
             return false;
         };
         let slop = R::of(SLOP) * pieces[0].size.min(pieces[1].size);
-        let found = manifolds(pieces[0], &poses[0], pieces[1], &poses[1], slop);
+        let mut found = manifolds(pieces[0], &poses[0], pieces[1], &poses[1], slop);
+        found.retain(|manifold| !manifold.points().is_empty());
+        if found.is_empty() {
+            // Nothing is told of where they meet: they have not come near enough yet.
+            return false;
+        }
         let (met, mover, pose) = (pieces[stands], pieces[1 - stands], &poses[1 - stands]);
         let mut is_inner = false;
         self.tree.meeting(&self.tree.bounds(number as usize), &mut |other| {
@@ -317,11 +321,8 @@ impl<R: Real> Sweeper<R> {
             };
             is_inner = found.iter().all(|manifold| {
                 let out = if stands == 0 { manifold.normal } else { -manifold.normal };
-                manifold.points().iter().all(|point| {
-                    // From midway between both surfaces to that of the piece.
-                    let surface = point.position - out * (point.gap * R::HALF);
-                    is_level(surface, out, slop, (met, &poses[stands]), (beside, &beside_pose, up.normal))
-                })
+                let points = manifold.points().iter().map(|point| (point.position, point.gap));
+                are_level(points, out, slop, (met, &poses[stands]), (beside, &beside_pose, up.normal))
             });
         });
         is_inner

@@ -50,9 +50,8 @@ fn marks(joint: &Joint, world: &World) -> Vec<JointMark> {
     let axis = first.axis;
     match joint.kind {
         JointKind::Hinge { limits } => {
-            let along = DVec3::ZERO;
             let in_space = world.dimension == Dimension::Space;
-            let line = in_space.then(|| JointMark::of(0, along, [axis * -AXIS, axis * AXIS]));
+            let line = in_space.then(|| JointMark::of(0, DVec3::ZERO, [axis * -AXIS, axis * AXIS]));
             let sector = limits.into_iter().flat_map(|[low, high]| {
                 let out = -second.anchor + second.axis * second.axis.dot(second.anchor);
                 let hand = out.try_normalize().unwrap_or_else(|| second.axis.any_orthonormal_vector());
@@ -62,17 +61,20 @@ fn marks(joint: &Joint, world: &World) -> Vec<JointMark> {
                 let at = |k: u32| {
                     let angle = low + (high - low) * f64::from(k) / f64::from(corners);
                     let (sin, cos) = (libm::sin(angle), libm::cos(angle));
-                    zero * cos + axis.cross(zero) * sin + axis * axis.dot(zero) * (1.0 - cos)
+                    // It stands across the axis.
+                    zero * cos + axis.cross(zero) * sin
                 };
                 let edge = [DVec3::ZERO].into_iter().chain((0..=corners).map(at)).chain([DVec3::ZERO]);
-                [JointMark::of(0, along, edge), JointMark::of(1, along, [DVec3::ZERO, hand * (1.3 * HAND)])]
+                [JointMark::of(0, DVec3::ZERO, edge), JointMark::of(1, DVec3::ZERO, [DVec3::ZERO, hand * (1.3 * HAND)])]
             });
             line.into_iter().chain(sector).collect()
         }
         JointKind::Slider { limits } => {
-            let across = axis.any_orthonormal_vector() * 2.0;
-            let across = if world.dimension == Dimension::Plane { DVec3::Z.cross(axis) * 2.0 } else { across };
-            let tick = |limit: f64| JointMark::of(0, axis * limit, [across, -across]);
+            let across = match world.dimension {
+                Dimension::Plane => DVec3::Z.cross(axis),
+                Dimension::Space => axis.any_orthonormal_vector(),
+            };
+            let tick = |limit: f64| JointMark::of(0, axis * limit, [across * 2.0, across * -2.0]);
             limits.into_iter().flatten().map(tick).collect()
         }
         _ => Vec::new(),

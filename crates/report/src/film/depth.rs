@@ -1,9 +1,9 @@
 //! Space on a raster image by depth: of all that lies behind a dot the nearest is seen (Catmull 1974), so that bowls and bodies that stick into each
 //! other are right from every side. Drawn finer than it is shown, and averaged.
 
-use super::fine::{Backdrop, Colour, FINER, Room, Rooms, Spot, mixed, packed, within};
+use super::fine::{Backdrop, Colour, FINER, Room, Rooms, Spot, packed, within};
 use crate::figure::{Camera, Ground, Sight, Solid};
-use crate::look::{GRID, GROUND, INK, PAPER, SHADOW, strain_colour};
+use crate::look::{GRID, GROUND, INK, PAPER, SHADOW, mixed, strain_colour};
 use ironspin_model::{Body, DQuat, DVec3, Pose, SoftBody, World, turn};
 use tiny_skia::Pixmap;
 

@@ -1,6 +1,6 @@
 //! The fine dots of a picture: faces and lines by depth, what owns each dot, outlines.
 
-use crate::look::{INK, PAPER};
+use crate::look::{INK, PAPER, mixed};
 use ironspin_model::{DVec2, DVec3};
 use std::sync::Mutex;
 use tiny_skia::{Pixmap, PremultipliedColorU8};
@@ -201,9 +201,4 @@ pub(super) fn packed((r, g, b): Colour) -> u32 {
 fn unpacked(dot: u32) -> Colour {
     let [r, g, b, _] = dot.to_le_bytes();
     (r, g, b)
-}
-
-pub(super) fn mixed(under: Colour, over: Colour, opacity: f64) -> Colour {
-    let part = |a: u8, b: u8| (f64::from(a) + opacity * (f64::from(b) - f64::from(a))).round() as u8;
-    (part(under.0, over.0), part(under.1, over.1), part(under.2, over.2))
 }

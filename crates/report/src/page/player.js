@@ -1,9 +1,6 @@
   // Plays a trial of the plane back on a canvas. Data stands beside the canvas; nothing is fetched.
   // Springs by their strain, from -1 squeezed to 1 stretched: the colours of films.
-  const strained = (share) => {
-    const rest = [0xa8, 0xa2, 0x96], end = share < 0 ? [0x1f, 0x5f, 0x8b] : [0xc0, 0x48, 0x10];
-    return `#${rest.map((part, k) => Math.round(part + Math.abs(share) * (end[k] - part)).toString(16).padStart(2, "0")).join("")}`;
-  };
+  const strained = (share) => blended("#a8a296", share < 0 ? "#1f5f8b" : "#c04810", Math.abs(share));
 
   class Player {
     constructor(figure) {
@@ -105,11 +102,12 @@
     }
     // Whether a body is at rest to the last bit.
     rests(frame, body) { return this.at_rest !== null && (this.at_rest[frame * Math.ceil(this.bodies.length / 16) + (body >> 4)] >> (body & 15) & 1) === 1; }
-    // Its colour at the time that is drawn, and that of a soft body: paler where it rests, or all its nodes do.
-    inked(body, number) { return pale(COLOURS[number % COLOURS.length], this.is("rest") && this.rests(this.drawn, body)); }
-    softInk({ nodes: [first, count] }, k) {
-      const rests = this.is("rest") && Array.from({ length: count }, (_, node) => first + node).every((node) => this.rests(this.drawn, node));
-      return pale(COLOURS[(this.moving.length + k) % COLOURS.length], rests);
+    // The colour of the body that moves, of a number, in the frame that is drawn: most of the way to the paper where it rests, or all nodes of it do.
+    inked(number, first, count = 1) {
+      const colour = COLOURS[number % COLOURS.length];
+      if (!this.pales) return colour;
+      for (let node = first; node < first + count; node++) if (!this.rests(this.drawn, node)) return colour;
+      return blended(colour, "#fbfaf6", 0.6);
     }
     draw() {
       // It is told anew when the reader has moved or turned it.
@@ -142,7 +140,7 @@
     drawIn(pen, [x, y, wide, tall], time, ratio) {
       const [left, bottom, right, top] = this.view, scale = Math.min(wide / (right - left), tall / (top - bottom));
       const frame = this.frame(time), line = 1.2 * ratio / scale;
-      this.drawn = frame;
+      this.drawn = frame; this.pales = this.at_rest !== null && this.is("rest");
       const gap = frame < this.last ? this.times[frame + 1] - this.times[frame] : 0;
       const share = gap > 0 ? Math.min(1, (time - this.times[frame]) / gap) : 0;
       const places = this.bodies.map((body, i) => this.between(frame, share, i));
@@ -230,11 +228,11 @@
     goto(values) { this.pause(); if (values.t !== undefined && Number.isFinite(Number(values.t))) this.show(Number(values.t)); this.say(); }
     // All bodies where they are.
     scene(pen, places, line) {
-      this.softs.forEach((soft, k) => this.soft(pen, soft, places, this.softInk(soft, k), line));
+      this.softs.forEach((soft, k) => this.soft(pen, soft, places, this.inked(this.moving.length + k, ...soft.nodes), line));
       let number = 0;
       this.bodies.forEach((body, i) => {
         if (i >= this.rigid) return;
-        const still = body.kind === "static", colour = still ? "#9a958a" : this.inked(i, number++);
+        const still = body.kind === "static", colour = still ? "#9a958a" : this.inked(number++, i);
         if (places[i]) this.body(pen, body, places[i], colour, still, line);
       });
     }

@@ -148,12 +148,12 @@
     }
     // Everything where it is.
     paint(places) {
-      const { player, picture, through } = this, { ground, bodies, rigid, softs } = player;
+      const { player, picture, through } = this, { ground, bodies, rigid, softs, moving } = player;
       picture.clear();
       if (ground && dot(ground.normal, this.eye.way(ground.patch[0])) > 0.02) this.ground(places);
       let number = 0;
       for (let i = 0; i < rigid; i++) {
-        const body = bodies[i], still = body.kind === "static", colour = still ? "#9a958a" : player.inked(i, number++);
+        const body = bodies[i], still = body.kind === "static", colour = still ? "#9a958a" : player.inked(number++, i);
         if (!places[i]) continue;
         const pose = places[i][2];
         solidsOf(body).forEach((solid, k) => {
@@ -165,7 +165,7 @@
         for (const part of body.parts) if (part.half) through.push(() => this.half(part.half, pose));
       }
       softs.forEach((soft, k) => {
-        const colour = player.softInk(soft, k);
+        const colour = player.inked(moving.length + k, ...soft.nodes);
         paintSkin(this, soft, places, colour, (bodies.length + k + 1) * OWNERS);
         through.push(() => paintSprings(this, soft, places, colour));
       });

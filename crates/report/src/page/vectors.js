@@ -36,12 +36,8 @@
     const parts = PARTS.get(colour), part = (n) => { const lit = Math.min(255, light * parts[n]); return Math.round(lit + faded * (PAPER[n] - lit)); };
     return (0xff000000 | part(2) << 16 | part(1) << 8 | part(0)) >>> 0;
   };
-  // A colour of six digits, most of the way to the paper for what is at rest to the last bit.
-  const pale = (colour, rests) => {
-    if (!rests) return colour;
-    const part = (n) => { const own = parseInt(colour.slice(2 * n + 1, 2 * n + 3), 16); return Math.round(own + 0.6 * (PAPER[n] - own)).toString(16).padStart(2, "0"); };
-    return `#${part(0)}${part(1)}${part(2)}`;
-  };
+  // A colour of six digits with a share of another.
+  const blended = (from, to, share) => `#${[1, 3, 5].map((k) => { const [a, b] = [from, to].map((colour) => parseInt(colour.slice(k, k + 2), 16)); return Math.round(a + share * (b - a)).toString(16).padStart(2, "0"); }).join("")}`;
   // A dot with another colour laid over it.
   const mixed = (under, over, opacity) => {
     let dot = 0xff000000;
